@@ -1,0 +1,1 @@
+"""The trade itself: rules, runs, judgement. Pure Python; imports nothing else of ours, reads no files and no clock."""

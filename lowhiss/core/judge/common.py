@@ -1,0 +1,144 @@
+"""What several stages share: needles that count, bounds worked out, comparison, and the state before a mark."""
+
+from __future__ import annotations
+
+from typing import NamedTuple
+
+from lowhiss.core.judge.model import AppliedBound, StageVerdict
+from lowhiss.core.record import Event
+from lowhiss.core.rules import Bound, Judging, Limit, RuleSet
+from lowhiss.core.run import Attempt, Context, RunState
+from lowhiss.core.units import round_tenth
+from lowhiss.core.vehicle import Needle, Unit
+
+
+class Case(NamedTuple):
+    """Everything a stage's judge may look at."""
+
+    state: RunState
+    rules: RuleSet
+    unit: Unit
+    judging: Judging
+
+    def needles(self) -> tuple[Needle, ...]:
+        """The needles that count: one under the policy ``primary`` or on a single-circuit unit."""
+        return self.unit.needles if self.state.policy == "both" else ("primary",)
+
+
+def needle_psi(event: Event, needle: Needle) -> float | None:
+    """That needle's reading, rounded to 0.1 psi before any comparison; None when not read."""
+    value = event.primary_psi if needle == "primary" else event.secondary_psi
+    return None if value is None else round_tenth(value)
+
+
+def apply_bounds(limit: Limit, case: Case, cut_out_psi: float | None = None, latest_psi: float | None = None) -> tuple[AppliedBound, ...]:
+    """The limit's bounds for this unit.
+
+    cut_out_psi : what "the cut-out" is for a share of it.  latest_psi : the reading that relative bounds hang on;
+    while it is None they are left out.
+    """
+    applied = []
+    for bound in limit.bounds:
+        value = _bound_value(bound, case.unit, cut_out_psi, latest_psi)
+        if value is not None:
+            applied.append(AppliedBound(bound.comparator, value, bound.of == "cut_out_read"))
+    return tuple(applied)
+
+
+def _bound_value(bound: Bound, unit: Unit, cut_out_psi: float | None, latest_psi: float | None) -> float | None:
+    value = bound.value
+    if bound.of is not None:
+        base = unit.governor.cut_out_psi if bound.of == "maker_cut_out" else latest_psi
+        if base is None:
+            return None
+        value += base
+    if bound.times_reservoir_ratio:
+        value *= unit.reservoir_ratio
+    if bound.cap_share_of_cut_out is not None and cut_out_psi is not None:
+        value = min(value, bound.cap_share_of_cut_out * cut_out_psi)
+    return value
+
+
+class Compared(NamedTuple):
+    """A value held against bounds: within all of them or not, and the nearest one."""
+
+    within: bool
+    margin: float
+    bound: AppliedBound
+
+
+def compare(value: float, bounds: tuple[AppliedBound, ...]) -> Compared:
+    """``value`` against every bound; the least margin decides. A bound itself is within, except for below and above."""
+    worst: Compared | None = None
+    for bound in bounds:
+        distance = value - bound.value if bound.comparator in ("at_least", "above") else bound.value - value
+        margin = round(distance, 9) + 0.0
+        within = margin > 0 or (margin == 0 and bound.comparator in ("at_least", "at_most"))
+        if worst is None or (within, margin) < (worst.within, worst.margin):
+            worst = Compared(within, margin, bound)
+    assert worst is not None, "a limit has at least one bound"
+    return worst
+
+
+def decide(verdict: StageVerdict, compared: Compared, uncertainty: float, rules: RuleSet) -> None:
+    """Pass or fail by the comparison, the close call, and guarded acceptance where the fleet chose it."""
+    verdict.margin = compared.margin
+    verdict.uncertainty = uncertainty
+    verdict.close_call = abs(compared.margin) < uncertainty
+    verdict.outcome = "pass" if compared.within else "fail"
+    if rules.acceptance == "guarded" and compared.within and compared.margin < uncertainty:
+        verdict.outcome = "fail"
+        verdict.find("inside_guard_band", margin=compared.margin, uncertainty=uncertainty)
+
+
+def retest_needs_refill(attempt: Attempt, earlier: list[Attempt]) -> bool:
+    """Whether this attempt was made without the engine run and a new cut-out read since the one before it.
+
+    An engine that was never recorded is assumed to have run when a cut-out was read.
+    """
+    before = next((a for a in reversed(earlier) if a.marks), None)
+    if before is None or not attempt.marks:
+        return False
+    last = before.marks[-1].context.position
+    now = attempt.marks[0].context
+    engine_ran = now.run_position > last or (now.engine is None and now.run_position < 0)
+    return not (engine_ran and now.cut_out_position > last)
+
+
+def unrecorded(verdict: StageVerdict, names: list[str]) -> None:
+    """States that were never recorded are assumed right, and that is said."""
+    if names:
+        verdict.find("state_not_recorded", states=names)
+
+
+def knob_states(context: Context, unit: Unit) -> dict[str, str | None]:
+    """Each of the unit's knobs and where it was."""
+    return {knob: context.tractor if knob == "tractor" else context.trailer for knob in unit.knobs}
+
+
+def late_and_disagreeing(verdict: StageVerdict, events: list[Event], case: Case) -> None:
+    """The findings that any reading can bear: marked late, needles too far apart."""
+    if any(event.late for event in events):
+        verdict.find("late_reading")
+    share = case.judging.gauges_disagree_share
+    for event in events:
+        primary, secondary = needle_psi(event, "primary"), needle_psi(event, "secondary")
+        if primary is not None and secondary is not None:
+            apart = round(abs(primary - secondary), 9)
+            if apart > share * cut_out_psi(case, case.state.marks.get(event.index)):
+                verdict.find("gauges_disagree", apart_psi=apart, primary_psi=primary, secondary_psi=secondary)
+
+
+def cut_out_psi(case: Case, context: Context | None) -> float:
+    """"The cut-out": the last reading before the mark, else the maker's figure, else the usual one."""
+    if context is not None and context.cut_out is not None:
+        read = [psi for needle in case.needles() if (psi := getattr(context.cut_out, f"{needle}_psi")) is not None]
+        if read:
+            return float(max(read))
+    return case.unit.governor.cut_out_psi or case.judging.default_cut_out_psi
+
+
+def single_gauge(verdict: StageVerdict, read: int, case: Case) -> None:
+    """On a dual unit where both needles count, only one was read."""
+    if read == 1 and len(case.needles()) == 2:
+        verdict.find("single_gauge")

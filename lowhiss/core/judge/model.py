@@ -1,0 +1,84 @@
+"""What a judgement is made of: outcomes, findings, applied limits, verdicts on attempts and on the whole run."""
+
+from __future__ import annotations
+
+from dataclasses import dataclass, field
+from typing import Any, Literal, NamedTuple
+
+from lowhiss.core.rules import Limit, RuleSet, Stage
+
+Outcome = Literal["pass", "fail", "void", "not_done", "no_rule"]
+Overall = Literal["pass", "fail", "incomplete"]
+
+
+class Finding(NamedTuple):
+    """Something worth saying about an attempt or the candidate; worded elsewhere from ``code`` and ``params``."""
+
+    code: str
+    stage: str | None
+    params: dict[str, Any]
+
+
+class AppliedBound(NamedTuple):
+    """A bound with its figure worked out for this unit and run. ``relative``: it hangs on another reading."""
+
+    comparator: str
+    value: float
+    relative: bool
+
+
+@dataclass(slots=True)
+class StageVerdict:
+    """One attempt at a stage, judged.
+
+    measured : figures with their unit in the name, always in psi and s.
+    margin : distance to the nearest bound, in the limit's unit; negative when outside.
+    uncertainty : expanded (k = 2), in the limit's unit.
+    stands : this attempt is the one by which the stage stands.
+    """
+
+    stage: Stage
+    attempt: int
+    outcome: Outcome
+    limit: Limit | None = None
+    bounds: tuple[AppliedBound, ...] = ()
+    measured: dict[str, Any] = field(default_factory=dict)
+    margin: float | None = None
+    uncertainty: float | None = None
+    close_call: bool = False
+    findings: list[Finding] = field(default_factory=list)
+    stands: bool = False
+
+    def find(self, code: str, **params: Any) -> None:
+        """Add a finding, once."""
+        if not any(finding.code == code for finding in self.findings):
+            self.findings.append(Finding(code, self.stage, params))
+
+    def void(self, code: str, **params: Any) -> StageVerdict:
+        """This attempt was done wrongly, as ``code`` says."""
+        self.outcome = "void"
+        self.find(code, **params)
+        return self
+
+
+@dataclass(slots=True)
+class RunVerdict:
+    """A run judged under one rule set.
+
+    stages : every attempt, in the procedure's order of stages, then those outside it; attempts in order within a
+        stage. A required stage without any attempt stands with attempt 0.
+    limited, required : how many of the required stages of a limited kind had a limit, and how many there are.
+    """
+
+    rules: RuleSet
+    overall: Overall
+    stages: list[StageVerdict]
+    limited: int
+    required: int
+    coach: list[Finding]
+    critical: list[str]
+    minor: list[str]
+
+    def standing(self) -> dict[str, StageVerdict]:
+        """How each stage stands, by stage."""
+        return {verdict.stage: verdict for verdict in self.stages if verdict.stands}

@@ -1,0 +1,381 @@
+"""The open run record, ``low-hiss-run/1``: from plain values to a checked Run. Reading the file itself is elsewhere.
+
+Events are checked by tables of small functions, one table per event type, because many thousands of runs are
+re-judged at a time.
+"""
+
+from __future__ import annotations
+
+import math
+from collections.abc import Callable
+from dataclasses import dataclass
+from typing import Any, Literal, NamedTuple, get_args
+
+from lowhiss.core.errors import RecordError
+from lowhiss.core.fields import Fields, choices_text, describe
+from lowhiss.core.rules import STAGES, Acceptance, Policy
+from lowhiss.core.units import PRESSURE_UNITS, PressureUnit, to_psi
+from lowhiss.core.vehicle import Circuits, Governor, Knob, Unit, UnitKind
+
+RUN_FORMAT = "low-hiss-run/1"
+Purpose = Literal["dispatch", "training", "rehearsal"]
+MAX_EVENTS = 20_000
+LOWEST_PSI, HIGHEST_PSI = 0.0, 200.0
+"""What a reading can possibly be; a dash gauge ends well below the upper figure."""
+
+ITEMS = (
+    "wheels_chocked",
+    "chocks_removed",
+    "area_clear",
+    "seat_belt",
+    "neutral",
+    "in_gear",
+    "abs_lamps_out",
+    "window_down",
+    "level_ground",
+)
+POINTS_OF_STAGE: dict[str, tuple[str, ...]] = {
+    "build_up": ("lower", "upper"),
+    "cut_out": ("cut_out",),
+    "cut_in": ("cut_in",),
+    "leak_released": ("start", "end"),
+    "leak_applied": ("start", "end"),
+}
+
+
+class Event(NamedTuple):
+    """One event, checked. Fields that its type does not have are None.
+
+    index : place in the record, for sentences about it.  at_s : [s] since the run began.
+    seq : the run's own order among events of the same instant.
+    primary_psi, secondary_psi : needle readings [psi gauge], unrounded.
+    entered : the readings as they were entered, with their unit's key.
+    wall : the device's wall clock, ISO 8601, as given.
+    """
+
+    index: int
+    at_s: float
+    type: str
+    id: str | None = None
+    seq: int | None = None
+    stage: str | None = None
+    point: str | None = None
+    item: str | None = None
+    state: str | None = None
+    knob: Knob | None = None
+    cause: str | None = None
+    primary_psi: float | None = None
+    secondary_psi: float | None = None
+    lamp: bool | None = None
+    buzzer: bool | None = None
+    moved: bool | None = None
+    stopped: bool | None = None
+    pulled: bool | None = None
+    speed_mph: float | None = None
+    what: str | None = None
+    value: str | float | None = None
+    event: str | None = None
+    why: str | None = None
+    text: str | None = None
+    late: bool = False
+    device: str | None = None
+    epoch: str | None = None
+    by: str | None = None
+    wall: str | float | None = None
+    entered: tuple[tuple[str, float], ...] = ()
+
+    @property
+    def order(self) -> tuple[float, int]:
+        """Where it stands among the others: by time, then by the run's sequence."""
+        return (self.at_s, self.index if self.seq is None else self.seq)
+
+
+@dataclass(frozen=True, slots=True)
+class Run:
+    """A run as recorded: who tested what, under which rules, and everything that happened.
+
+    rules, procedure : the id of a built-in one, a whole one as plain values, or None for the default.
+    resolution_psi : what a needle is read to.  policy : overrides the rule set's own where given.
+    """
+
+    unit: Unit
+    events: tuple[Event, ...]
+    id: str | None = None
+    started_at: str | None = None
+    purpose: Purpose = "dispatch"
+    rules: str | dict[str, Any] | None = None
+    procedure: str | dict[str, Any] | None = None
+    resolution_psi: float = 1.0
+    policy: Policy | None = None
+    people: tuple[tuple[str, str], ...] = ()
+
+
+def read_run(table: object) -> Run:
+    """A run from the plain values of a run record. Raises RecordError naming the event's index and field."""
+    fields = Fields(table, "", RecordError)
+    given = fields.raw("format")
+    if given != RUN_FORMAT:
+        raise RecordError("format", f"must be {RUN_FORMAT}, not {describe(given)}: this is not a run record that can be read")
+    unit = read_unit(fields.table("unit"))
+    gauges = fields.table("gauges", {})
+    run = Run(
+        unit=unit,
+        events=read_events(fields.raw("events"), unit),
+        id=fields.text("id", None),
+        started_at=fields.text("started_at", None),
+        purpose=fields.choice("purpose", Purpose, "dispatch"),
+        rules=_reference(fields, "rules"),
+        procedure=_reference(fields, "procedure"),
+        resolution_psi=gauges.number("resolution_psi", 1.0, low=0.01, high=20),
+        policy=gauges.choice("policy", Policy, None),
+        people=_people(fields),
+    )
+    gauges.done()
+    fields.done()
+    return run
+
+
+def read_unit(fields: Fields) -> Unit:
+    """The unit of a run record."""
+    governor = fields.table("governor", {})
+    unit = Unit(
+        kind=fields.choice("kind", UnitKind),
+        name=fields.text("name", ""),
+        circuits=fields.choice("circuits", Circuits, "dual"),
+        governor=Governor(
+            cut_in_psi=governor.number("cut_in_psi", None, low=LOWEST_PSI, high=HIGHEST_PSI),
+            cut_out_psi=governor.number("cut_out_psi", None, low=LOWEST_PSI, high=HIGHEST_PSI),
+        ),
+        reservoir_ratio=fields.number("reservoir_ratio", 1.0, low=0.1, high=10),
+        fmvss_121=fields.flag("fmvss_121", True),
+        trailers=fields.texts("trailers"),
+    )
+    governor.done()
+    fields.done()
+    return unit
+
+
+def read_events(given: object, unit: Unit) -> tuple[Event, ...]:
+    """The events of a record, in the order given. Raises RecordError."""
+    if not isinstance(given, list):
+        raise RecordError("events", f"must be a list, not {describe(given)}" if given is not None else "is missing")
+    if len(given) > MAX_EVENTS:
+        raise RecordError("events", f"holds {len(given)} events; at most {MAX_EVENTS} can be judged")
+    return tuple([read_event(raw, index, unit) for index, raw in enumerate(given)])
+
+
+def read_event(raw: object, index: int, unit: Unit) -> Event:
+    """One event from plain values; ``index`` only serves its sentences. Raises RecordError."""
+    if not isinstance(raw, dict):
+        raise RecordError(f"events[{index}]", f"must be a table of fields, not {describe(raw)}")
+    kind = raw.get("type")
+    spec = _SPECS.get(kind) if isinstance(kind, str) else None
+    if spec is None:
+        if "type" not in raw:
+            raise RecordError(f"events[{index}].type", "is missing")
+        raise RecordError(f"events[{index}].type", f"must be one of {choices_text(_SPECS)}, not {describe(kind)}")
+    checks, required = spec
+    values: dict[str, Any] = {}
+    entered: list[tuple[str, float]] = []
+    for key, value in raw.items():
+        check = checks.get(key)
+        if check is None:
+            raise RecordError(
+                f"events[{index}].{str(key)[:60]}", f"is not a field of {kind!r}; known are {choices_text(sorted(checks))}"
+            )
+        try:
+            if check is _pressure:
+                field, psi = _needle(key, value)
+                if field in values:
+                    raise ValueError(f"gives the {field[:-4]} needle twice; keep one unit")
+                values[field] = psi
+                entered.append((key, value))
+            else:
+                values[key] = check(value)
+        except ValueError as error:
+            raise RecordError(f"events[{index}].{key}", str(error)) from None
+    for key in required:
+        if key not in values:
+            raise RecordError(f"events[{index}].{key}", f"is missing; {kind!r} needs it")
+    _consistent(values, index, unit)
+    return Event(index=index, entered=tuple(entered), **values)
+
+
+def _consistent(values: dict[str, Any], index: int, unit: Unit) -> None:
+    """What one field alone cannot show: points of stages, needles and knobs that this unit has."""
+    if values.get("secondary_psi") is not None and unit.circuits == "single":
+        raise RecordError(f"events[{index}].secondary_psi", "is given, but a single-circuit unit has one needle only")
+    if values.get("knob") == "trailer" and unit.group == "single":
+        raise RecordError(f"events[{index}].knob", f"is 'trailer', but a {unit.kind} has no trailer supply knob")
+    if values["type"] == "knob":
+        _knob_cause(values, index)
+    if values["type"] == "reading":
+        points = POINTS_OF_STAGE.get(values["stage"])
+        if points is None:
+            raise RecordError(
+                f"events[{index}].stage", f"must be one of {choices_text(POINTS_OF_STAGE)} for a reading, not {values['stage']!r}"
+            )
+        if values["point"] not in points:
+            raise RecordError(
+                f"events[{index}].point", f"must be one of {choices_text(points)} in {values['stage']}, not {values['point']!r}"
+            )
+    if values["type"] == "held" and values["stage"] not in ("hold_trailer", "hold_parking"):
+        raise RecordError(f"events[{index}].stage", f"must be hold_trailer or hold_parking, not {values['stage']!r}")
+
+
+def _knob_cause(values: dict[str, Any], index: int) -> None:
+    """Only an outward move needs its cause: a knob goes in by hand, comes out by hand or by itself."""
+    if values["state"] == "out" and "cause" not in values:
+        raise RecordError(f"events[{index}].cause", "is missing; a knob that came out needs hand or popped")
+    if values["state"] == "in" and values.get("cause") == "popped":
+        raise RecordError(f"events[{index}].cause", "is 'popped', but a knob goes in by hand only")
+
+
+def _reference(fields: Fields, key: str) -> str | dict[str, Any] | None:
+    value = fields.raw(key)
+    if value is not None and not isinstance(value, str | dict):
+        raise fields.refuse(key, f"must be an id or a whole table, not {describe(value)}")
+    return value
+
+
+def _people(fields: Fields) -> tuple[tuple[str, str], ...]:
+    people = fields.table("people", {})
+    named = tuple((role, people.text(role)) for role in ("driver", "watcher", "timekeeper") if people.has(role))
+    people.done()
+    return named
+
+
+# Checks of single fields: each returns the value to keep or raises ValueError with the rest of the sentence.
+
+
+def _text(value: object) -> str:
+    if not isinstance(value, str):
+        raise ValueError(f"must be text, not {describe(value)}")
+    if len(value) > 2000:
+        raise ValueError(f"is {len(value)} characters long; at most 2000 are kept")
+    return value
+
+
+def _name(value: object) -> str:
+    if not isinstance(value, str) or not 0 < len(value) <= 80:
+        raise ValueError(f"must be a text of 1 to 80 characters, not {describe(value)}")
+    return value
+
+
+def _flag(value: object) -> bool:
+    if value is not True and value is not False:
+        raise ValueError(f"must be true or false, not {describe(value)}")
+    return value
+
+
+def _number(value: object, low: float, high: float) -> float:
+    if isinstance(value, bool) or not isinstance(value, int | float):
+        raise ValueError(f"must be a number, not {describe(value)}")
+    if not low <= value <= high:
+        raise ValueError(f"must be a number from {low:g} to {high:g}, not {describe(value)}")
+    return float(value)
+
+
+def _at_s(value: object) -> float:
+    return _number(value, 0, 10_000_000)
+
+
+def _seq(value: object) -> int:
+    if isinstance(value, bool) or not isinstance(value, int) or not 0 <= value < 2**53:
+        raise ValueError(f"must be a whole number from 0 up, not {describe(value)}")
+    return value
+
+
+def _speed(value: object) -> float:
+    return _number(value, 0, 100)
+
+
+def _wall(value: object) -> str | float:
+    if isinstance(value, str):
+        return _name(value)
+    return _number(value, 0, 1e14)
+
+
+def _pressure(value: object) -> float:
+    raise AssertionError("pressures are read by _needle")  # pragma: no cover
+
+
+_UNIT_OF_KEY: dict[str, tuple[str, PressureUnit]] = {
+    f"{needle}_{unit}": (f"{needle}_psi", unit) for needle in ("primary", "secondary") for unit in PRESSURE_UNITS
+}
+
+
+def _needle(key: str, value: object) -> tuple[str, float]:
+    field, unit = _UNIT_OF_KEY[key]
+    if isinstance(value, bool) or not isinstance(value, int | float):
+        raise ValueError(f"must be a number, not {describe(value)}")
+    psi = to_psi(value, unit)
+    if not LOWEST_PSI <= psi <= HIGHEST_PSI or not math.isfinite(psi):
+        raise ValueError(f"is {describe(value)}, which no gauge shows: a reading lies between 0 and 200 psi")
+    return field, psi
+
+
+def _one_of(*allowed: str) -> Callable[[object], str]:
+    known = frozenset(allowed)
+
+    def check(value: object) -> str:
+        if not isinstance(value, str) or value not in known:
+            raise ValueError(f"must be one of {choices_text(allowed)}, not {describe(value)}")
+        return value
+
+    return check
+
+
+_SAID = ("cut_out", *(f"{part}:{stage}" for part in ("limit", "reading", "verdict") for stage in STAGES))
+
+
+def _said_value(value: object) -> str | float:
+    if isinstance(value, str):
+        return _name(value)
+    return _number(value, -1000, 1000)
+
+
+_COMMON: dict[str, Callable[[object], Any]] = {
+    "type": lambda value: value,
+    "at_s": _at_s,
+    "id": _name,
+    "seq": _seq,
+    "device": _name,
+    "epoch": _name,
+    "by": _name,
+    "wall": _wall,
+    "late": _flag,
+}
+_READINGS: dict[str, Callable[[object], Any]] = dict.fromkeys(_UNIT_OF_KEY, _pressure)
+_STAGE = _one_of(*STAGES)
+_KNOB = _one_of(*get_args(Knob))
+
+_Spec = tuple[dict[str, Callable[[object], Any]], tuple[str, ...]]
+
+
+def _spec(required: dict[str, Callable[[object], Any]], optional: dict[str, Callable[[object], Any]] | None = None) -> _Spec:
+    return {**_COMMON, **required, **(optional or {})}, ("at_s", *required)
+
+
+_SPECS: dict[str, _Spec] = {
+    "confirmed": _spec({"item": _one_of(*ITEMS)}),
+    "engine": _spec({"state": _one_of("running", "off")}),
+    "key": _spec({"state": _one_of("on", "off")}),
+    "knob": _spec({"knob": _KNOB, "state": _one_of("in", "out")}, {"cause": _one_of("hand", "popped"), **_READINGS}),
+    "pedal": _spec({"state": _one_of("full", "released")}),
+    "settled": _spec({"stage": _STAGE}),
+    "reading": _spec({"stage": _STAGE, "point": _text}, _READINGS),
+    "warning": _spec({}, {"lamp": _flag, "buzzer": _flag, **_READINGS}),
+    "said": _spec({"what": _one_of(*_SAID)}, {"value": _said_value}),
+    "held": _spec({"stage": _STAGE, "moved": _flag}, _READINGS),
+    "rolled": _spec({"stopped": _flag, "pulled": _flag}, {"speed_mph": _speed, **_READINGS}),
+    "attempt": _spec({"stage": _STAGE}),
+    "skipped": _spec({"stage": _STAGE}, {"why": _text}),
+    "made_safe": _spec({}, {"why": _text}),
+    "finished": _spec({}),
+    "abandoned": _spec({}, {"why": _text}),
+    "withdrawn": _spec({"event": _name}, {"why": _text}),
+    "note": _spec({"text": _text}),
+    "valued": _spec({"event": _name}, _READINGS),
+}
+EVENT_TYPES = tuple(_SPECS)

@@ -1,0 +1,215 @@
+"""What a rule set is: limits as data, each with its source, and the conventions by which readings are judged."""
+
+from __future__ import annotations
+
+import dataclasses
+import hashlib
+import json
+from dataclasses import dataclass, field
+from functools import cached_property
+from typing import Any, Literal, get_args
+
+from lowhiss.core.fields import Language
+from lowhiss.core.vehicle import Circuits, Group, Unit, UnitKind
+
+LimitedStage = Literal[
+    "build_up", "cut_out", "cut_in", "leak_released", "leak_applied", "low_air_warning", "spring_brakes"
+]
+LIMITED_STAGES: tuple[LimitedStage, ...] = get_args(LimitedStage)
+YesNoStage = Literal["rebuild", "hold_trailer", "hold_parking", "rolling_service"]
+YES_NO_STAGES: tuple[YesNoStage, ...] = get_args(YesNoStage)
+Stage = LimitedStage | YesNoStage
+STAGES: tuple[Stage, ...] = (*LIMITED_STAGES, *YES_NO_STAGES)
+
+Comparator = Literal["at_least", "at_most", "below", "above"]
+LimitUnit = Literal["psi", "s"]
+Reference = Literal["cut_out_read", "maker_cut_out"]
+Policy = Literal["both", "primary"]
+Acceptance = Literal["simple", "guarded"]
+Standing = Literal["published", "from_memory", "common_practice", "fleet"]
+
+
+@dataclass(frozen=True, slots=True)
+class Source:
+    """Where a number comes from.
+
+    standing : ``from_memory`` for a published text nobody has checked the value against yet.
+    replaces : the source of the limit that a derived rule set overrode, if any; so the chain is kept.
+    """
+
+    document: str
+    standing: Standing
+    clause: str = ""
+    replaces: Source | None = None
+
+
+@dataclass(frozen=True, slots=True)
+class Bound:
+    """One comparison. The bound is ``value``, or ``value`` added to what ``of`` refers to, times a unit fact.
+
+    times_reservoir_ratio : multiply by the unit's actual ÷ required reservoir volume.
+    cap_share_of_cut_out : the bound is never more than this share of the cut-out.
+    """
+
+    comparator: Comparator
+    value: float
+    of: Reference | None = None
+    times_reservoir_ratio: bool = False
+    cap_share_of_cut_out: float | None = None
+
+
+@dataclass(frozen=True, slots=True)
+class Condition:
+    """When a limit applies: each named fact of the unit must be one of the values; empty means any."""
+
+    kind: tuple[UnitKind, ...] = ()
+    group: tuple[Group, ...] = ()
+    circuits: tuple[Circuits, ...] = ()
+    fmvss_121: bool | None = None
+    maker_cut_out_known: bool | None = None
+
+    def holds(self, unit: Unit) -> bool:
+        """Whether ``unit`` is one that the limit is meant for."""
+        return (
+            (not self.kind or unit.kind in self.kind)
+            and (not self.group or unit.group in self.group)
+            and (not self.circuits or unit.circuits in self.circuits)
+            and (self.fmvss_121 is None or unit.fmvss_121 == self.fmvss_121)
+            and (
+                self.maker_cut_out_known is None
+                or (unit.governor.cut_out_psi is not None) == self.maker_cut_out_known
+            )
+        )
+
+
+@dataclass(frozen=True, slots=True)
+class Limit:
+    """One limit of one stage.
+
+    unit : what the bounds are in; ``psi`` for readings and losses, ``s`` for build-up.
+    window_psi : the two marks of a build-up, lower then upper.
+    hold_s : how long a leak stage is held; a loss is judged over this time.
+    words : the limit as a plain sentence, as a candidate would say it.
+    """
+
+    key: str
+    stage: LimitedStage
+    unit: LimitUnit
+    bounds: tuple[Bound, ...]
+    when: Condition
+    source: Source
+    words: dict[Language, str]
+    window_psi: tuple[float, float] | None = None
+    hold_s: float | None = None
+
+
+@dataclass(frozen=True, slots=True)
+class Judging:
+    """The conventions by which readings become outcomes; their meaning and source stand in ``judging.toml``."""
+
+    hold_short_s: float
+    hold_over_s: float
+    clock_before_settle_s: float
+    short_wait_s: float
+    short_wait_margin_psi: float
+    needle_rose_psi: float
+    charged_psi: float
+    window_covered_share: float
+    lamp_check_s: float
+    early_warning_psi: float
+    off_maker_psi: float
+    gauges_disagree_share: float
+    default_cut_out_psi: float
+    default_cut_in_psi: float
+    hold_test_psi: float
+    rolling_mph: float
+    clock_disagree_s: float
+    reaction_s: float
+    third_failure: float
+
+
+@dataclass(frozen=True)
+class RuleSet:
+    """A school: its limits, which gauge counts, how a result within reading error is taken."""
+
+    id: str
+    title: dict[Language, str]
+    policy: Policy
+    acceptance: Acceptance
+    limits: tuple[Limit, ...]
+    judging: Judging
+    about: dict[Language, str] = field(default_factory=dict)
+    parent: str | None = None
+
+    def limit_for(self, stage: str, unit: Unit) -> Limit | None:
+        """The first limit of ``stage`` meant for ``unit``; None where the set has no limit for it."""
+        for limit in self.limits:
+            if limit.stage == stage and limit.when.holds(unit):
+                return limit
+        return None
+
+    @cached_property
+    def content_hash(self) -> str:
+        """SHA-256 of the whole content, so that a log can say exactly which rules judged a run."""
+        return hashlib.sha256(canonical_json(self.as_dict()).encode()).hexdigest()
+
+    def as_dict(self) -> dict[str, Any]:
+        """The whole set as plain values, in the form that `read_rule_set` reads back."""
+        return {
+            "format": RULES_FORMAT,
+            "id": self.id,
+            "title": self.title,
+            "about": self.about,
+            "parent": self.parent,
+            "policy": self.policy,
+            "acceptance": self.acceptance,
+            "judging": dataclasses.asdict(self.judging),
+            "limit": [_limit_dict(limit) for limit in self.limits],
+        }
+
+
+RULES_FORMAT = "low-hiss-rules/1"
+
+
+def canonical_json(value: object) -> str:
+    """JSON with sorted keys and no spaces: the same content always gives the same text."""
+    return json.dumps(value, sort_keys=True, separators=(",", ":"), ensure_ascii=False, allow_nan=False)
+
+
+def _without_defaults(value: Any) -> dict[str, Any]:
+    kept = {}
+    for item in dataclasses.fields(value):
+        content = getattr(value, item.name)
+        if content != item.default:
+            kept[item.name] = list(content) if isinstance(content, tuple) else content
+    return kept
+
+
+def _source_dict(source: Source) -> dict[str, Any]:
+    table = _without_defaults(source)
+    if source.replaces is not None:
+        table["replaces"] = _source_dict(source.replaces)
+    return table
+
+
+def _bound_dict(bound: Bound) -> dict[str, Any]:
+    table = _without_defaults(bound)
+    del table["comparator"], table["value"]
+    return {bound.comparator: bound.value, **table}
+
+
+def _limit_dict(limit: Limit) -> dict[str, Any]:
+    table: dict[str, Any] = {
+        "key": limit.key,
+        "stage": limit.stage,
+        "unit": limit.unit,
+        "bounds": [_bound_dict(bound) for bound in limit.bounds],
+        "when": _without_defaults(limit.when),
+        "source": _source_dict(limit.source),
+        "words": limit.words,
+    }
+    if limit.window_psi is not None:
+        table["window_psi"] = list(limit.window_psi)
+    if limit.hold_s is not None:
+        table["hold_s"] = limit.hold_s
+    return table

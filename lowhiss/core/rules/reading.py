@@ -1,0 +1,200 @@
+"""Reading a rule set from the plain values of a TOML or JSON document, and deriving one from another."""
+
+from __future__ import annotations
+
+import dataclasses
+import tomllib
+from collections.abc import Callable
+from typing import Any, get_args
+
+from lowhiss.core.errors import RuleError
+from lowhiss.core.fields import Fields, both_languages
+from lowhiss.core.rules.model import (
+    RULES_FORMAT,
+    Acceptance,
+    Bound,
+    Comparator,
+    Condition,
+    Judging,
+    Limit,
+    LimitedStage,
+    LimitUnit,
+    Policy,
+    Reference,
+    RuleSet,
+    Source,
+    Standing,
+)
+from lowhiss.core.vehicle import Circuits, Group, UnitKind
+
+ParentLookup = Callable[[str], RuleSet]
+
+
+def parse_toml(text: str, where: str) -> dict[str, Any]:
+    """The tables of a TOML document. Raises RuleError with the line that is wrong."""
+    try:
+        return tomllib.loads(text)
+    except (tomllib.TOMLDecodeError, RecursionError) as error:
+        raise RuleError(where, f"is not valid TOML: {error}") from error
+
+
+def read_rule_set(table: object, judging: Judging | None = None, parent_of: ParentLookup | None = None) -> RuleSet:
+    """A rule set from plain values; a derived one takes from its parent all that it does not override.
+
+    judging : the conventions to use where the table states none of its own.
+    parent_of : finds a parent rule set by id; needed only for a derived set.
+    Raises RuleError naming table and key.
+    """
+    fields = Fields(table, "", RuleError)
+    if (given := fields.text("format", RULES_FORMAT)) != RULES_FORMAT:
+        raise RuleError("format", f"must be {RULES_FORMAT}, not {given!r}")
+    parent = _parent(fields, parent_of)
+    base = parent.judging if parent else judging
+    rules = RuleSet(
+        id=_identifier(fields),
+        title=both_languages(fields, "title"),
+        about=both_languages(fields, "about") if fields.raw("about") else {},
+        parent=parent.id if parent else fields.text("parent", None),
+        policy=fields.choice("policy", Policy, parent.policy if parent else "both"),
+        acceptance=fields.choice("acceptance", Acceptance, parent.acceptance if parent else "simple"),
+        judging=read_judging(fields.table("judging", {}), base),
+        limits=_merged(parent, [_limit(item) for item in fields.tables("limit")]),
+    )
+    fields.done()
+    return rules
+
+
+def read_judging(fields: Fields, base: Judging | None = None) -> Judging:
+    """The judging conventions; each one that is absent is taken from ``base``, or missed."""
+    values = {}
+    for item in dataclasses.fields(Judging):
+        if base is None or fields.has(item.name):
+            values[item.name] = fields.number(item.name, low=0, high=100_000)
+    fields.done()
+    return dataclasses.replace(base, **values) if base else Judging(**values)
+
+
+def _identifier(fields: Fields) -> str:
+    name = fields.text("id")
+    if not name or len(name) > 60 or not all(c.isalnum() or c in "-_." for c in name):
+        raise fields.refuse("id", "must be 1 to 60 letters, digits, dots, dashes or underscores")
+    return name
+
+
+def _parent(fields: Fields, parent_of: ParentLookup | None) -> RuleSet | None:
+    name = fields.text("parent", None)
+    # a set that was kept whole carries all its limits and needs its parent no more
+    if name is None or parent_of is None:
+        return None
+    return parent_of(name)
+
+
+def _merged(parent: RuleSet | None, own: list[Limit]) -> tuple[Limit, ...]:
+    """The parent's limits with those of the same key replaced, then the new ones."""
+    seen: set[str] = set()
+    for limit in own:
+        if limit.key in seen:
+            raise RuleError(f"limit {limit.key!r}", "is given twice; each key stands once")
+        seen.add(limit.key)
+    if parent is None:
+        return tuple(own)
+    replacing = {limit.key: limit for limit in own}
+    merged = []
+    for old in parent.limits:
+        new = replacing.pop(old.key, None)
+        if new is None:
+            merged.append(old)
+        elif new.stage != old.stage:
+            raise RuleError(f"limit {new.key!r}.stage", f"must stay {old.stage}, as in {parent.id}")
+        else:
+            merged.append(dataclasses.replace(new, source=dataclasses.replace(new.source, replaces=old.source)))
+    return (*replacing.values(), *merged)
+
+
+def _limit(fields: Fields) -> Limit:
+    stage: LimitedStage = fields.choice("stage", LimitedStage)
+    unit: LimitUnit = fields.choice("unit", LimitUnit)
+    window = _window(fields)
+    hold_s = fields.number("hold_s", None, low=1, high=3600)
+    if (stage == "build_up") != (window is not None):
+        raise fields.refuse("window_psi", "goes with build_up, and build_up needs it: [lower, upper]")
+    if stage.startswith("leak_") != (hold_s is not None):
+        raise fields.refuse("hold_s", "goes with the leak stages, and a leak stage needs it")
+    if (unit == "s") != (stage == "build_up"):
+        raise fields.refuse("unit", "must be s for build_up and psi for every other stage")
+    bounds = tuple(_bound(item) for item in fields.tables("bounds"))
+    if not bounds:
+        raise fields.refuse("bounds", "needs at least one bound, such as { at_most = 4 }")
+    limit = Limit(
+        key=fields.text("key"),
+        stage=stage,
+        unit=unit,
+        bounds=bounds,
+        when=_condition(fields.table("when", {})),
+        source=_source(fields.table("source")),
+        words=both_languages(fields, "words"),
+        window_psi=window,
+        hold_s=hold_s,
+    )
+    fields.done()
+    return limit
+
+
+def _window(fields: Fields) -> tuple[float, float] | None:
+    given = fields.raw("window_psi")
+    if given is None:
+        return None
+    if (
+        not isinstance(given, list)
+        or len(given) != 2
+        or not all(isinstance(mark, int | float) and 0 <= mark <= 200 for mark in given)
+        or given[0] >= given[1]
+    ):
+        raise fields.refuse("window_psi", "must be two pressures from 0 to 200, the lower first")
+    return float(given[0]), float(given[1])
+
+
+def _bound(fields: Fields) -> Bound:
+    comparators = [name for name in get_args(Comparator) if fields.has(name)]
+    if len(comparators) != 1:
+        raise fields.error(fields.at, f"needs exactly one of {', '.join(get_args(Comparator))}")
+    bound = Bound(
+        comparator=comparators[0],
+        value=fields.number(comparators[0], low=-1000, high=1000),
+        of=fields.choice("of", Reference, None),
+        times_reservoir_ratio=fields.flag("times_reservoir_ratio", False),
+        cap_share_of_cut_out=fields.number("cap_share_of_cut_out", None, low=0, high=1),
+    )
+    fields.done()
+    return bound
+
+
+def _condition(fields: Fields) -> Condition:
+    condition = Condition(
+        kind=_chosen(fields, "kind", UnitKind),
+        group=_chosen(fields, "group", Group),
+        circuits=_chosen(fields, "circuits", Circuits),
+        fmvss_121=fields.flag("fmvss_121", True) if fields.has("fmvss_121") else None,
+        maker_cut_out_known=fields.flag("maker_cut_out_known", True) if fields.has("maker_cut_out_known") else None,
+    )
+    fields.done()
+    return condition
+
+
+def _chosen(fields: Fields, key: str, kind: Any) -> tuple[Any, ...]:
+    chosen = fields.texts(key)
+    for item in chosen:
+        if item not in get_args(kind):
+            raise fields.refuse(key, f"must hold only {', '.join(get_args(kind))}, not {item!r}")
+    return chosen
+
+
+def _source(fields: Fields) -> Source:
+    source = Source(
+        document=fields.text("document"),
+        standing=fields.choice("standing", Standing),
+        clause=fields.text("clause", ""),
+        replaces=_source(fields.table("replaces")) if fields.has("replaces") else None,
+    )
+    fields.done()
+    return source

@@ -1,0 +1,459 @@
+"""A run is its events: one pure fold from events to what was the case at every mark that a judge needs.
+
+Nothing is decided here beyond what happened: which events stand, which attempt each mark belongs to, and the state
+of engine, key, knobs and pedal at that mark.
+"""
+
+from __future__ import annotations
+
+from collections.abc import Callable, Iterable
+from dataclasses import dataclass, field
+from typing import NamedTuple
+
+from lowhiss.core.errors import RecordError
+from lowhiss.core.record import Event, Run
+from lowhiss.core.rules import Judging, Policy
+from lowhiss.core.uncertainty import drop_uncertainty
+from lowhiss.core.units import round_tenth
+
+READABLE = frozenset({"reading", "warning", "knob", "held", "rolled"})
+"""Event types that may carry needle readings."""
+_GATHERED = frozenset({"cut_out", "cut_in"})
+_STILL_COUNT_WHEN_CLOSED = frozenset({"valued", "withdrawn", "note"})
+
+
+class Cut(NamedTuple):
+    """One governor reading [psi gauge, rounded to 0.1], needle by needle; None where not read."""
+
+    primary_psi: float | None
+    secondary_psi: float | None
+
+
+class Context(NamedTuple):
+    """What was the case when a mark was made; None where it was never recorded.
+
+    position : the mark's place among the events that stand.
+    last_move_at_s : the last pedal or knob move.  settled : a ``settled`` event came since that move.
+    fresh_cut_out : a cut-out was read since the engine was last started.
+    run_position, cut_out_position : the last event with the engine running, the last cut-out reading; -1 for none.
+    """
+
+    position: int
+    engine: str | None
+    key: str | None
+    tractor: str | None
+    trailer: str | None
+    pedal: str | None
+    chocked: bool | None
+    last_move_at_s: float | None
+    settled: bool
+    fresh_cut_out: bool
+    run_position: int
+    cut_out_position: int
+    cut_out: Cut | None
+    cut_in_psi: float | None
+    last_reading_psi: float | None
+
+
+class Mark(NamedTuple):
+    """An event that an attempt is judged by, with its circumstances."""
+
+    event: Event
+    context: Context
+
+
+@dataclass(slots=True)
+class Attempt:
+    """One try at a stage. ``changes`` are the moves of engine, key, knobs and pedal since its first mark."""
+
+    stage: str
+    number: int
+    opened_position: int
+    marks: list[Mark] = field(default_factory=list)
+    changes: list[Event] = field(default_factory=list)
+    closed: bool = False
+
+    def last(self, point: str) -> Mark | None:
+        """The last mark of a reading's ``point``."""
+        for mark in reversed(self.marks):
+            if mark.event.point == point:
+                return mark
+        return None
+
+
+@dataclass(slots=True)
+class RunState:
+    """A run folded: the events that stand, in order, and every attempt of every stage.
+
+    lamp_checks : warnings that were only the lamp check after key-on.
+    withdrawn : events taken back, by the id of the withdrawal's target.
+    """
+
+    run: Run
+    policy: Policy
+    events: list[Event]
+    attempts: dict[str, list[Attempt]]
+    lamp_checks: list[Mark]
+    marks: dict[int, Context]
+    withdrawn: list[Event]
+    closed_by: Event | None
+    cut_outs: list[Mark]
+
+
+def fold(run: Run, policy: Policy, judging: Judging) -> RunState:
+    """The run's state. ``policy`` says which needles count; ``judging`` what a lamp check is.
+
+    Raises RecordError for a withdrawal or number of nothing, or one id with two contents.
+    """
+    standing, withdrawn, closed_by = standing_events(run.events)
+    folder = _Folder(run, policy, judging)
+    for position, event in enumerate(standing):
+        folder.take(position, event)
+    return RunState(
+        run=run,
+        policy=policy,
+        events=standing,
+        attempts=folder.attempts,
+        lamp_checks=folder.lamp_checks,
+        marks=folder.contexts,
+        withdrawn=withdrawn,
+        closed_by=closed_by,
+        cut_outs=folder.cut_outs,
+    )
+
+
+def standing_events(events: Iterable[Event]) -> tuple[list[Event], list[Event], Event | None]:
+    """Events in order with what was withdrawn, resent or struck after the end left out, and numbers put in place.
+
+    Returns the events that stand, those withdrawn, and the event that closed the run, if any.
+    """
+    by_id: dict[str, Event] = {}
+    ordered: list[Event] = []
+    numbers: list[Event] = []
+    removals: list[Event] = []
+    for event in sorted(events, key=_order):
+        if event.id is not None:
+            known = by_id.get(event.id)
+            if known is not None:
+                if known._replace(index=0, seq=None) != event._replace(index=0, seq=None):
+                    raise RecordError(
+                        f"events[{event.index}].id", f"{event.id!r} was already used by an event with other content"
+                    )
+                continue
+            by_id[event.id] = event
+        if event.type == "withdrawn":
+            removals.append(event)
+        elif event.type == "valued":
+            numbers.append(event)
+        ordered.append(event)
+    gone: set[str] = set()
+    for event in reversed(removals):
+        if event.event not in by_id:
+            raise RecordError(f"events[{event.index}].event", f"{event.event!r} is no event of this run; nothing was withdrawn")
+        if event.id not in gone:
+            gone.add(event.event)  # type: ignore[arg-type]  # a withdrawal always names its event
+    closed_by = next((e for e in ordered if e.type in ("finished", "abandoned") and e.id not in gone), None)
+    if not removals and not numbers and closed_by is None:
+        return ordered, [], None
+    values = _numbers(numbers, by_id, gone)
+    end = closed_by.order if closed_by else None
+    standing = []
+    for event in ordered:
+        if event.type in ("withdrawn", "valued") or (event.id is not None and event.id in gone):
+            continue
+        if end is not None and event.order > end and event.type not in _STILL_COUNT_WHEN_CLOSED:
+            continue
+        standing.append(values.get(event.id, event) if event.id is not None else event)
+    return standing, [by_id[name] for name in gone if by_id[name].type != "withdrawn"], closed_by
+
+
+def _order(event: Event) -> tuple[float, int]:
+    return (event.at_s, event.index if event.seq is None else event.seq)
+
+
+def _numbers(numbers: list[Event], by_id: dict[str, Event], gone: set[str]) -> dict[str, Event]:
+    """The events whose numbers came later, with the last number for each needle in place."""
+    values: dict[str, Event] = {}
+    for event in numbers:
+        target = by_id.get(event.event or "")
+        if target is None or target.type not in READABLE:
+            raise RecordError(f"events[{event.index}].event", f"{event.event!r} is no reading of this run; the number belongs nowhere")
+        if event.id is not None and event.id in gone:
+            continue
+        target = values.get(event.event or "", target)
+        values[event.event or ""] = target._replace(
+            primary_psi=target.primary_psi if event.primary_psi is None else event.primary_psi,
+            secondary_psi=target.secondary_psi if event.secondary_psi is None else event.secondary_psi,
+            late=target.late or event.late,
+        )
+    return values
+
+
+def lower_psi(event: Event, policy: Policy) -> float | None:
+    """The lower of the needles that count, rounded; None when none was read."""
+    values = counted_psi(event, policy)
+    return min(values) if values else None
+
+
+def higher_psi(event: Event, policy: Policy) -> float | None:
+    """The higher of the needles that count, rounded; None when none was read."""
+    values = counted_psi(event, policy)
+    return max(values) if values else None
+
+
+def counted_psi(event: Event, policy: Policy) -> list[float]:
+    """The readings that count under ``policy``, rounded to 0.1 psi."""
+    values = []
+    if event.primary_psi is not None:
+        values.append(round_tenth(event.primary_psi))
+    if event.secondary_psi is not None and policy == "both":
+        values.append(round_tenth(event.secondary_psi))
+    return values
+
+
+class _Folder:
+    """The running state while events are taken one by one; used once and thrown away."""
+
+    def __init__(self, run: Run, policy: Policy, judging: Judging) -> None:
+        self.policy = policy
+        self.judging = judging
+        self.maker_cut_in_psi = run.unit.governor.cut_in_psi
+        self.drop_uncertainty_psi = drop_uncertainty(run.resolution_psi)
+        self.attempts: dict[str, list[Attempt]] = {}
+        self.lamp_checks: list[Mark] = []
+        self.contexts: dict[int, Context] = {}
+        self.cut_outs: list[Mark] = []
+        self.position = -1
+        self.engine: str | None = None
+        self.key: str | None = None
+        self.knobs: dict[str, str | None] = {"tractor": None, "trailer": None}
+        self.pedal: str | None = None
+        self.chocked: bool | None = None
+        self.last_move_at_s: float | None = None
+        self.settled = False
+        self.key_on_at_s: float | None = None
+        self.engine_start_position = -1
+        self.run_position = -1
+        self.cut_out_position = -1
+        self.cut_out: Cut | None = None
+        self.cut_in_psi: float | None = None
+        self.last_reading_psi: float | None = None
+        self.knob_stage_open = False
+        self.popped: set[str] = set()
+
+    def take(self, position: int, event: Event) -> None:
+        self.position = position
+        handler = _HANDLERS.get(event.type)
+        if handler is not None:
+            handler(self, event)
+        if self.engine == "running":
+            self.run_position = position
+
+    def context(self) -> Context:
+        return Context(
+            self.position,
+            self.engine,
+            self.key,
+            self.knobs["tractor"],
+            self.knobs["trailer"],
+            self.pedal,
+            self.chocked,
+            self.last_move_at_s,
+            self.settled,
+            self.cut_out_position > self.engine_start_position,
+            self.run_position,
+            self.cut_out_position,
+            self.cut_out,
+            self.cut_in_psi,
+            self.last_reading_psi,
+        )
+
+    def attempt_for(self, stage: str, again: Callable[[Attempt], bool]) -> Attempt:
+        """The stage's open attempt, or a new one when there is none or ``again`` says that it is over."""
+        tries = self.attempts.setdefault(stage, [])
+        if not tries or tries[-1].closed or again(tries[-1]):
+            tries.append(Attempt(stage, len(tries) + 1, self.position))
+        return tries[-1]
+
+    def mark(self, event: Event, attempt: Attempt) -> Mark:
+        mark = Mark(event, self.context())
+        attempt.marks.append(mark)
+        self.contexts[event.index] = mark.context
+        value = lower_psi(event, self.policy)
+        if value is not None:
+            self.last_reading_psi = value
+        return mark
+
+    def changed(self, event: Event) -> None:
+        for tries in self.attempts.values():
+            if tries and tries[-1].marks:
+                tries[-1].changes.append(event)
+
+    def since_engine_start(self, attempt: Attempt) -> bool:
+        """Whether the engine was started after the attempt's last mark."""
+        return bool(attempt.marks) and self.engine_start_position > attempt.marks[-1].context.position
+
+    # one method for each event type
+
+    def on_confirmed(self, event: Event) -> None:
+        if event.item == "wheels_chocked":
+            self.chocked = True
+        elif event.item == "chocks_removed":
+            self.chocked = False
+
+    def on_engine(self, event: Event) -> None:
+        if event.state == "running":
+            if self.engine != "running":
+                self.engine_start_position = self.position
+            self.knob_stage_open = False
+        self.engine = event.state
+        self.changed(event)
+
+    def on_key(self, event: Event) -> None:
+        if event.state == "on" and self.key != "on":
+            self.key_on_at_s = event.at_s
+        self.key = event.state
+        self.changed(event)
+
+    def on_pedal(self, event: Event) -> None:
+        self.pedal = event.state
+        self.moved(event)
+
+    def moved(self, event: Event) -> None:
+        self.last_move_at_s = event.at_s
+        self.settled = False
+        self.changed(event)
+
+    def on_settled(self, event: Event) -> None:
+        self.settled = True
+
+    def on_knob(self, event: Event) -> None:
+        knob = event.knob or "tractor"
+        if event.state == "out":
+            if event.cause == "popped":
+                self.mark(event, self.attempt_for("spring_brakes", self.since_engine_start))
+                self.knob_stage_open = self.engine != "running"
+                self.popped.add(knob)
+            elif (
+                self.knob_stage_open
+                and self.engine != "running"
+                and self.knobs[knob] != "out"
+                and knob not in self.popped
+            ):
+                self.mark(event, self.attempt_for("spring_brakes", self.since_engine_start))
+        else:
+            self.popped.discard(knob)
+        self.knobs[knob] = event.state
+        self.moved(event)
+
+    def on_reading(self, event: Event) -> None:
+        stage = event.stage or ""
+        again = _again_reading(event)
+        mark = self.mark(event, self.attempt_for(stage, again))
+        if event.point == "start":
+            self.attempts[stage][-1].changes.clear()
+        elif stage == "cut_out":
+            self.cut_outs.append(mark)
+            if event.primary_psi is not None or event.secondary_psi is not None:
+                self.cut_out_position = self.position
+                self.cut_out = Cut(_rounded(event.primary_psi), _rounded(event.secondary_psi))
+        elif stage == "cut_in":
+            self.cut_in_psi = lower_psi(event, self.policy) or self.cut_in_psi
+
+    def on_warning(self, event: Event) -> None:
+        if self.is_lamp_check(event):
+            self.lamp_checks.append(Mark(event, self.context()))
+            return
+        self.mark(event, self.attempt_for("low_air_warning", self.since_engine_start))
+        if self.engine != "running":
+            self.knob_stage_open = True
+
+    def is_lamp_check(self, event: Event) -> bool:
+        """Lamp and buzzer prove themselves at key-on; only a reading that has clearly fallen below cut-in is more."""
+        if self.key_on_at_s is None or event.at_s - self.key_on_at_s > self.judging.lamp_check_s:
+            return False
+        value = lower_psi(event, self.policy)
+        if value is None or self.last_reading_psi is None:
+            return True
+        cut_in_psi = self.cut_in_psi or self.maker_cut_in_psi or self.judging.default_cut_in_psi
+        return not (value < cut_in_psi and self.last_reading_psi - value > self.drop_uncertainty_psi)
+
+    def on_held(self, event: Event) -> None:
+        self.mark(event, self.attempt_for(event.stage or "", _has_marks))
+
+    def on_rolled(self, event: Event) -> None:
+        self.mark(event, self.attempt_for("rolling_service", _has_marks))
+
+    def on_attempt(self, event: Event) -> None:
+        self.close_open_attempts()
+        if event.stage != "spring_brakes":
+            self.knob_stage_open = False
+        tries = self.attempts.setdefault(event.stage or "", [])
+        tries.append(Attempt(event.stage or "", len(tries) + 1, self.position))
+
+    def on_skipped(self, event: Event) -> None:
+        self.knob_stage_open = False
+        for attempt in self.attempts.get(event.stage or "", [])[-1:]:
+            attempt.closed = True
+
+    def on_made_safe(self, event: Event) -> None:
+        self.knob_stage_open = False
+        self.close_open_attempts()
+
+    def close_open_attempts(self) -> None:
+        """A new attempt or *make safe* ends what was open; governor readings are gathered over the whole run."""
+        for stage, tries in self.attempts.items():
+            if tries and stage not in _GATHERED:
+                tries[-1].closed = True
+
+
+def _rounded(value: float | None) -> float | None:
+    return None if value is None else round_tenth(value)
+
+
+def _has_marks(attempt: Attempt) -> bool:
+    return bool(attempt.marks)
+
+
+def _never(_: Attempt) -> bool:
+    return False
+
+
+def _ended(attempt: Attempt) -> bool:
+    return attempt.last("end") is not None
+
+
+def _again_reading(event: Event) -> Callable[[Attempt], bool]:
+    """When a reading of this point belongs to a new attempt."""
+    if event.point == "start":
+        return _ended
+    if event.point == "lower":
+        return lambda attempt: _climbed(attempt, event)
+    return _never
+
+
+def _climbed(attempt: Attempt, lower: Event) -> bool:
+    """Whether every needle of a new lower mark has already passed the upper one in this attempt."""
+    uppers = [mark.event for mark in attempt.marks if mark.event.point == "upper"]
+    if not uppers:
+        return False
+    through_primary = any(upper.primary_psi is not None for upper in uppers)
+    through_secondary = any(upper.secondary_psi is not None for upper in uppers)
+    return (lower.primary_psi is None or through_primary) and (lower.secondary_psi is None or through_secondary)
+
+
+_HANDLERS: dict[str, Callable[[_Folder, Event], None]] = {
+    "confirmed": _Folder.on_confirmed,
+    "engine": _Folder.on_engine,
+    "key": _Folder.on_key,
+    "pedal": _Folder.on_pedal,
+    "settled": _Folder.on_settled,
+    "knob": _Folder.on_knob,
+    "reading": _Folder.on_reading,
+    "warning": _Folder.on_warning,
+    "held": _Folder.on_held,
+    "rolled": _Folder.on_rolled,
+    "attempt": _Folder.on_attempt,
+    "skipped": _Folder.on_skipped,
+    "made_safe": _Folder.on_made_safe,
+}

@@ -1,0 +1,61 @@
+"""The unit under test, as far as the rules depend on it."""
+
+from __future__ import annotations
+
+from dataclasses import dataclass
+from typing import Literal, get_args
+
+UnitKind = Literal["straight_truck", "bus", "tractor", "tractor_semitrailer", "multi_trailer"]
+UNIT_KINDS: tuple[UnitKind, ...] = get_args(UnitKind)
+Group = Literal["single", "combination", "multi"]
+Circuits = Literal["dual", "single"]
+Needle = Literal["primary", "secondary"]
+Knob = Literal["tractor", "trailer"]
+
+GROUP_OF_KIND: dict[UnitKind, Group] = {
+    "straight_truck": "single",
+    "bus": "single",
+    "tractor": "single",
+    "tractor_semitrailer": "combination",
+    "multi_trailer": "multi",
+}
+
+
+@dataclass(frozen=True, slots=True)
+class Governor:
+    """The maker's figures for the governor [psi gauge]; None where unknown."""
+
+    cut_in_psi: float | None = None
+    cut_out_psi: float | None = None
+
+
+@dataclass(frozen=True, slots=True)
+class Unit:
+    """One assembled unit: a power unit with the trailers it pulls on the day.
+
+    reservoir_ratio : actual ÷ required service reservoir volume, dimensionless.
+    fmvss_121 : built to that standard (true unless said otherwise).
+    """
+
+    kind: UnitKind
+    name: str = ""
+    circuits: Circuits = "dual"
+    governor: Governor = Governor()
+    reservoir_ratio: float = 1.0
+    fmvss_121: bool = True
+    trailers: tuple[str, ...] = ()
+
+    @property
+    def group(self) -> Group:
+        """``single``, ``combination`` or ``multi``: what most limits depend on."""
+        return GROUP_OF_KIND[self.kind]
+
+    @property
+    def knobs(self) -> tuple[Knob, ...]:
+        """The dash knobs this unit has; only a unit with a trailer has the trailer supply knob."""
+        return ("tractor",) if self.group == "single" else ("tractor", "trailer")
+
+    @property
+    def needles(self) -> tuple[Needle, ...]:
+        """The needles on its dash: two on a dual circuit, one otherwise."""
+        return ("primary", "secondary") if self.circuits == "dual" else ("primary",)
