@@ -91,9 +91,7 @@ class Fields:
     def number(self, key: str, default: None, *, low: float = ..., high: float = ...) -> float | None: ...
     @overload
     def number(self, key: str, default: float, *, low: float = ..., high: float = ...) -> float: ...
-    def number(
-        self, key: str, default: Any = _MISSING, *, low: float = -math.inf, high: float = math.inf
-    ) -> Any:
+    def number(self, key: str, default: Any = _MISSING, *, low: float = -math.inf, high: float = math.inf) -> Any:
         """A finite number from ``low`` to ``high``."""
         value = self._take(key, default)
         if value is default and default is not _MISSING:

@@ -13,7 +13,7 @@ from typing import Any, Literal, NamedTuple, get_args
 
 from lowhiss.core.errors import RecordError
 from lowhiss.core.fields import Fields, choices_text, describe
-from lowhiss.core.rules import STAGES, Acceptance, Policy
+from lowhiss.core.rules import STAGES, Policy
 from lowhiss.core.units import PRESSURE_UNITS, PressureUnit, to_psi
 from lowhiss.core.vehicle import Circuits, Governor, Knob, Unit, UnitKind
 
@@ -46,14 +46,14 @@ POINTS_OF_STAGE: dict[str, tuple[str, ...]] = {
 class Event(NamedTuple):
     """One event, checked. Fields that its type does not have are None.
 
-    index : place in the record, for sentences about it.  at_s : [s] since the run began.
+    place : index in the record, for sentences about it.  at_s : [s] since the run began.
     seq : the run's own order among events of the same instant.
     primary_psi, secondary_psi : needle readings [psi gauge], unrounded.
     entered : the readings as they were entered, with their unit's key.
     wall : the device's wall clock, ISO 8601, as given.
     """
 
-    index: int
+    place: int
     at_s: float
     type: str
     id: str | None = None
@@ -87,7 +87,7 @@ class Event(NamedTuple):
     @property
     def order(self) -> tuple[float, int]:
         """Where it stands among the others: by time, then by the run's sequence."""
-        return (self.at_s, self.index if self.seq is None else self.seq)
+        return (self.at_s, self.place if self.seq is None else self.seq)
 
 
 @dataclass(frozen=True, slots=True)
@@ -115,7 +115,10 @@ def read_run(table: object) -> Run:
     fields = Fields(table, "", RecordError)
     given = fields.raw("format")
     if given != RUN_FORMAT:
-        raise RecordError("format", f"must be {RUN_FORMAT}, not {describe(given)}: this is not a run record that can be read")
+        raise RecordError(
+            "format",
+            f"must be {RUN_FORMAT}, not {describe(given)}: this is not a run record that can be read",
+        )
     unit = read_unit(fields.table("unit"))
     gauges = fields.table("gauges", {})
     run = Run(
@@ -181,7 +184,8 @@ def read_event(raw: object, index: int, unit: Unit) -> Event:
         check = checks.get(key)
         if check is None:
             raise RecordError(
-                f"events[{index}].{str(key)[:60]}", f"is not a field of {kind!r}; known are {choices_text(sorted(checks))}"
+                f"events[{index}].{str(key)[:60]}",
+                f"is not a field of {kind!r}; known are {choices_text(sorted(checks))}",
             )
         try:
             if check is _pressure:
@@ -198,7 +202,7 @@ def read_event(raw: object, index: int, unit: Unit) -> Event:
         if key not in values:
             raise RecordError(f"events[{index}].{key}", f"is missing; {kind!r} needs it")
     _consistent(values, index, unit)
-    return Event(index=index, entered=tuple(entered), **values)
+    return Event(place=index, entered=tuple(entered), **values)
 
 
 def _consistent(values: dict[str, Any], index: int, unit: Unit) -> None:
@@ -213,11 +217,13 @@ def _consistent(values: dict[str, Any], index: int, unit: Unit) -> None:
         points = POINTS_OF_STAGE.get(values["stage"])
         if points is None:
             raise RecordError(
-                f"events[{index}].stage", f"must be one of {choices_text(POINTS_OF_STAGE)} for a reading, not {values['stage']!r}"
+                f"events[{index}].stage",
+                f"must be one of {choices_text(POINTS_OF_STAGE)} for a reading, not {values['stage']!r}",
             )
         if values["point"] not in points:
             raise RecordError(
-                f"events[{index}].point", f"must be one of {choices_text(points)} in {values['stage']}, not {values['point']!r}"
+                f"events[{index}].point",
+                f"must be one of {choices_text(points)} in {values['stage']}, not {values['point']!r}",
             )
     if values["type"] == "held" and values["stage"] not in ("hold_trailer", "hold_parking"):
         raise RecordError(f"events[{index}].stage", f"must be hold_trailer or hold_parking, not {values['stage']!r}")
@@ -296,7 +302,7 @@ def _wall(value: object) -> str | float:
     return _number(value, 0, 1e14)
 
 
-def _pressure(value: object) -> float:
+def _pressure(_: object) -> float:
     raise AssertionError("pressures are read by _needle")  # pragma: no cover
 
 
@@ -353,7 +359,9 @@ _KNOB = _one_of(*get_args(Knob))
 _Spec = tuple[dict[str, Callable[[object], Any]], tuple[str, ...]]
 
 
-def _spec(required: dict[str, Callable[[object], Any]], optional: dict[str, Callable[[object], Any]] | None = None) -> _Spec:
+def _spec(
+    required: dict[str, Callable[[object], Any]], optional: dict[str, Callable[[object], Any]] | None = None
+) -> _Spec:
     return {**_COMMON, **required, **(optional or {})}, ("at_s", *required)
 
 

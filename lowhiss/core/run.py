@@ -135,9 +135,10 @@ def standing_events(events: Iterable[Event]) -> tuple[list[Event], list[Event], 
         if event.id is not None:
             known = by_id.get(event.id)
             if known is not None:
-                if known._replace(index=0, seq=None) != event._replace(index=0, seq=None):
+                if known._replace(place=0, seq=None) != event._replace(place=0, seq=None):
                     raise RecordError(
-                        f"events[{event.index}].id", f"{event.id!r} was already used by an event with other content"
+                        f"events[{event.place}].id",
+                        f"{event.id!r} was already used by an event with other content",
                     )
                 continue
             by_id[event.id] = event
@@ -149,9 +150,12 @@ def standing_events(events: Iterable[Event]) -> tuple[list[Event], list[Event], 
     gone: set[str] = set()
     for event in reversed(removals):
         if event.event not in by_id:
-            raise RecordError(f"events[{event.index}].event", f"{event.event!r} is no event of this run; nothing was withdrawn")
+            raise RecordError(
+                f"events[{event.place}].event",
+                f"{event.event!r} is no event of this run; nothing was withdrawn",
+            )
         if event.id not in gone:
-            gone.add(event.event)  # type: ignore[arg-type]  # a withdrawal always names its event
+            gone.add(event.event)
     closed_by = next((e for e in ordered if e.type in ("finished", "abandoned") and e.id not in gone), None)
     if not removals and not numbers and closed_by is None:
         return ordered, [], None
@@ -168,7 +172,7 @@ def standing_events(events: Iterable[Event]) -> tuple[list[Event], list[Event], 
 
 
 def _order(event: Event) -> tuple[float, int]:
-    return (event.at_s, event.index if event.seq is None else event.seq)
+    return (event.at_s, event.place if event.seq is None else event.seq)
 
 
 def _numbers(numbers: list[Event], by_id: dict[str, Event], gone: set[str]) -> dict[str, Event]:
@@ -177,7 +181,10 @@ def _numbers(numbers: list[Event], by_id: dict[str, Event], gone: set[str]) -> d
     for event in numbers:
         target = by_id.get(event.event or "")
         if target is None or target.type not in READABLE:
-            raise RecordError(f"events[{event.index}].event", f"{event.event!r} is no reading of this run; the number belongs nowhere")
+            raise RecordError(
+                f"events[{event.place}].event",
+                f"{event.event!r} is no reading of this run; the number belongs nowhere",
+            )
         if event.id is not None and event.id in gone:
             continue
         target = values.get(event.event or "", target)
@@ -278,7 +285,7 @@ class _Folder:
     def mark(self, event: Event, attempt: Attempt) -> Mark:
         mark = Mark(event, self.context())
         attempt.marks.append(mark)
-        self.contexts[event.index] = mark.context
+        self.contexts[event.place] = mark.context
         value = lower_psi(event, self.policy)
         if value is not None:
             self.last_reading_psi = value
@@ -324,7 +331,7 @@ class _Folder:
         self.settled = False
         self.changed(event)
 
-    def on_settled(self, event: Event) -> None:
+    def on_settled(self, _: Event) -> None:
         self.settled = True
 
     def on_knob(self, event: Event) -> None:
@@ -396,7 +403,7 @@ class _Folder:
         for attempt in self.attempts.get(event.stage or "", [])[-1:]:
             attempt.closed = True
 
-    def on_made_safe(self, event: Event) -> None:
+    def on_made_safe(self, _: Event) -> None:
         self.knob_stage_open = False
         self.close_open_attempts()
 

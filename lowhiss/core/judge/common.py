@@ -8,6 +8,7 @@ from lowhiss.core.judge.model import AppliedBound, StageVerdict
 from lowhiss.core.record import Event
 from lowhiss.core.rules import Bound, Judging, Limit, RuleSet
 from lowhiss.core.run import Attempt, Context, RunState
+from lowhiss.core.uncertainty import drop_uncertainty, reading_uncertainty
 from lowhiss.core.units import round_tenth
 from lowhiss.core.vehicle import Needle, Unit
 
@@ -31,7 +32,9 @@ def needle_psi(event: Event, needle: Needle) -> float | None:
     return None if value is None else round_tenth(value)
 
 
-def apply_bounds(limit: Limit, case: Case, cut_out_psi: float | None = None, latest_psi: float | None = None) -> tuple[AppliedBound, ...]:
+def apply_bounds(
+    limit: Limit, case: Case, cut_out_psi: float | None = None, latest_psi: float | None = None
+) -> tuple[AppliedBound, ...]:
     """The limit's bounds for this unit.
 
     cut_out_psi : what "the cut-out" is for a share of it.  latest_psi : the reading that relative bounds hang on;
@@ -125,17 +128,28 @@ def late_and_disagreeing(verdict: StageVerdict, events: list[Event], case: Case)
         primary, secondary = needle_psi(event, "primary"), needle_psi(event, "secondary")
         if primary is not None and secondary is not None:
             apart = round(abs(primary - secondary), 9)
-            if apart > share * cut_out_psi(case, case.state.marks.get(event.index)):
+            if apart > share * cut_out_psi(case, case.state.marks.get(event.place)):
                 verdict.find("gauges_disagree", apart_psi=apart, primary_psi=primary, secondary_psi=secondary)
 
 
 def cut_out_psi(case: Case, context: Context | None) -> float:
-    """"The cut-out": the last reading before the mark, else the maker's figure, else the usual one."""
+    """ "The cut-out": the last reading before the mark, else the maker's figure, else the usual one."""
     if context is not None and context.cut_out is not None:
         read = [psi for needle in case.needles() if (psi := getattr(context.cut_out, f"{needle}_psi")) is not None]
         if read:
             return float(max(read))
     return case.unit.governor.cut_out_psi or case.judging.default_cut_out_psi
+
+
+def cut_in_psi(case: Case, context: Context) -> float:
+    """ "The cut-in": the last reading before the mark, else the maker's figure, else the usual one."""
+    return context.cut_in_psi or case.unit.governor.cut_in_psi or case.judging.default_cut_in_psi
+
+
+def reading_doubt(bound: AppliedBound, case: Case) -> float:
+    """Expanded uncertainty of one reading against ``bound`` [psi]; a bound that hangs on a reading adds its own."""
+    resolution = case.state.run.resolution_psi
+    return drop_uncertainty(resolution) if bound.relative else reading_uncertainty(resolution)
 
 
 def single_gauge(verdict: StageVerdict, read: int, case: Case) -> None:

@@ -6,13 +6,11 @@ import datetime as dt
 
 from lowhiss.core.judge.common import (
     Case,
-    apply_bounds,
     compare,
     decide,
     knob_states,
     late_and_disagreeing,
     needle_psi,
-    retest_needs_refill,
     single_gauge,
     unrecorded,
 )
@@ -27,27 +25,52 @@ _EPSILON = 1e-9
 """Keeps times that are exact in decimal (60.5 s) on the right side in binary."""
 
 
-def judge_leak(attempt: Attempt, earlier: list[Attempt], limit: Limit, case: Case) -> StageVerdict:
-    """One hold: void by state, void by retest, no number, then the loss against the limit."""
-    verdict = StageVerdict(attempt.stage, attempt.number, "not_done", limit, apply_bounds(limit, case))  # type: ignore[arg-type]
+def hold_marks(attempt: Attempt) -> tuple[Mark | None, Mark | None]:
+    """The start and end marks of a hold; an end before the last start belongs to nothing."""
     start, end = attempt.last("start"), attempt.last("end")
-    if end is not None and start is not None and end.context.position < start.context.position:
+    if end is not None and (start is None or end.context.position < start.context.position):
         end = None
+    return start, end
+
+
+def measure_leak(verdict: StageVerdict, attempt: Attempt, case: Case) -> None:
+    """The loss on every needle that counts, the time it took and the wait before it."""
+    start, end = hold_marks(attempt)
     if start is None:
-        verdict.find("no_number")
-        return verdict
-    if _void_by_state(verdict, attempt, start, end, case):
-        return verdict
-    if retest_needs_refill(attempt, earlier):
-        return verdict.void("retest_without_refill")
+        return
+    if start.context.last_move_at_s is not None:
+        verdict.measured["wait_s"] = round(start.event.at_s - start.context.last_move_at_s, 6)
+    events = [start.event] if end is None else [start.event, end.event]
+    late_and_disagreeing(verdict, events, case)
     if end is None:
-        verdict.find("no_number")
-        return verdict
-    return _judge_loss(verdict, start, end, limit, case)
+        return
+    verdict.measured["duration_s"] = duration_s = round(end.event.at_s - start.event.at_s, 6)
+    read: dict[Needle, tuple[float, float]] = {}
+    for needle in case.needles():
+        first, last = needle_psi(start.event, needle), needle_psi(end.event, needle)
+        if first is not None and last is not None:
+            read[needle] = (first, last)
+    if not read:
+        return
+    single_gauge(verdict, len(read), case)
+    verdict.measured["needles"] = {name: {"start_psi": first, "end_psi": last} for name, (first, last) in read.items()}
+    worst = max(read, key=lambda needle: read[needle][0] - read[needle][1])
+    loss = max(round(read[worst][0] - read[worst][1], 1), 0.0)
+    verdict.measured |= {
+        "needle": worst,
+        "start_psi": read[worst][0],
+        "end_psi": read[worst][1],
+        "drop_psi": loss,
+    }
+    if duration_s > 0:
+        verdict.measured["rate_psi_per_min"] = round(loss / duration_s * 60, 2)
 
 
-def _void_by_state(verdict: StageVerdict, attempt: Attempt, start: Mark, end: Mark | None, case: Case) -> bool:
+def leak_state(verdict: StageVerdict, attempt: Attempt, case: Case) -> None:
     """Engine off, key on, every knob in, pedal as the stage wants it, from the start mark until the end mark."""
+    start, end = hold_marks(attempt)
+    if start is None:
+        return
     applied = verdict.stage == "leak_applied"
     context, missing = start.context, []
     wrong: list[str] = []
@@ -83,53 +106,32 @@ def _void_by_state(verdict: StageVerdict, attempt: Attempt, start: Mark, end: Ma
     unrecorded(verdict, missing)
     for code in wrong:
         verdict.void(code)
-    return bool(wrong)
 
 
-def _judge_loss(verdict: StageVerdict, start: Mark, end: Mark, limit: Limit, case: Case) -> StageVerdict:
-    read: dict[Needle, tuple[float, float]] = {}
-    for needle in case.needles():
-        first, last = needle_psi(start.event, needle), needle_psi(end.event, needle)
-        if first is not None and last is not None:
-            read[needle] = (first, last)
-    events = [start.event, end.event]
-    if not read:
-        verdict.find("no_number")
-        return verdict
-    duration_s = round(end.event.at_s - start.event.at_s, 6)
-    verdict.measured = {
-        "duration_s": duration_s,
-        "needles": {name: {"start_psi": first, "end_psi": last} for name, (first, last) in read.items()},
-    }
-    single_gauge(verdict, len(read), case)
-    late_and_disagreeing(verdict, events, case)
+def judge_leak(verdict: StageVerdict, attempt: Attempt, limit: Limit, case: Case) -> None:
+    """The charge, a needle that rose, then the loss against the limit, and what the wait says about it."""
+    start, end = hold_marks(attempt)
+    needles = verdict.measured.get("needles")
+    if start is None or end is None or not needles:
+        if attempt.marks:
+            verdict.find("no_number")
+        return
     if not start.context.fresh_cut_out:
         verdict.find("no_fresh_cut_out")
-    charge = min(first for first, _ in read.values())
+    charge = min(read["start_psi"] for read in needles.values())
     if charge < case.judging.charged_psi:
-        return verdict.void("not_charged", start_psi=charge, needed_psi=case.judging.charged_psi)
-
-    losses = {needle: round(first - last, 1) for needle, (first, last) in read.items()}
-    rose = max(-loss for loss in losses.values())
+        verdict.void("not_charged", start_psi=charge, needed_psi=case.judging.charged_psi)
+        return
+    rose = max(round(read["end_psi"] - read["start_psi"], 1) for read in needles.values())
     if rose > case.judging.needle_rose_psi:
-        return verdict.void("end_above_start", rose_psi=rose)
+        verdict.void("end_above_start", rose_psi=rose)
+        return
     if rose > 0:
         verdict.find("needle_rose", rose_psi=rose)
-    worst = max(losses, key=lambda needle: losses[needle])
-    loss = max(losses[worst], 0.0)
-    verdict.measured |= {
-        "needle": worst,
-        "start_psi": read[worst][0],
-        "end_psi": read[worst][1],
-        "drop_psi": loss,
-    }
-    if duration_s > 0:
-        verdict.measured["rate_psi_per_min"] = round(loss / duration_s * 60, 2)
-    _against_limit(verdict, loss, duration_s, limit, case)
+    _against_limit(verdict, verdict.measured["drop_psi"], verdict.measured["duration_s"], limit, case)
     if verdict.outcome in ("pass", "fail"):
         _about_the_wait(verdict, start, case)
         _about_the_clock(verdict, start.event, end.event, case)
-    return verdict
 
 
 def _against_limit(verdict: StageVerdict, loss: float, duration_s: float, limit: Limit, case: Case) -> None:
@@ -149,12 +151,10 @@ def _against_limit(verdict: StageVerdict, loss: float, duration_s: float, limit:
 
 
 def _about_the_wait(verdict: StageVerdict, start: Mark, case: Case) -> None:
-    """What the wait before the clock says about the result: the first drop inside, settling not seen, tanks still cold."""
-    moved_at_s = start.context.last_move_at_s
-    if moved_at_s is None:
+    """What the wait before the clock says about the result: the first drop inside, settling unseen, tanks cold."""
+    wait_s = verdict.measured.get("wait_s")
+    if wait_s is None:
         return
-    wait_s = round(start.event.at_s - moved_at_s, 6)
-    verdict.measured["wait_s"] = wait_s
     if wait_s < case.judging.clock_before_settle_s:
         if verdict.outcome == "fail":
             verdict.margin = verdict.uncertainty = None

@@ -79,6 +79,18 @@ class RunVerdict:
     critical: list[str]
     minor: list[str]
 
+    @property
+    def headline(self) -> Literal["pass", "fail", "void", "incomplete"]:
+        """One word for a list of runs: an incomplete run in which a stage stands void is called void."""
+        if self.overall != "incomplete":
+            return self.overall
+        return "void" if any(v.stands and v.outcome == "void" for v in self.stages) else "incomplete"
+
+    @property
+    def close_call(self) -> bool:
+        """Whether a stage stands within its reading error."""
+        return any(verdict.stands and verdict.close_call for verdict in self.stages)
+
     def standing(self) -> dict[str, StageVerdict]:
         """How each stage stands, by stage."""
         return {verdict.stage: verdict for verdict in self.stages if verdict.stands}

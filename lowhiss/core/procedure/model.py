@@ -32,7 +32,7 @@ class Procedure:
         seen: dict[Stage, None] = {}
         for step in self.steps:
             if step in STAGES and not (step == "hold_trailer" and unit.group == "single"):
-                seen[cast(Stage, step)] = None
+                seen[step] = None
         return tuple(seen)
 
     def as_dict(self) -> dict[str, Any]:
@@ -54,9 +54,7 @@ def read_procedure(table: object) -> Procedure:
     steps = fields.texts("steps")
     for index, step in enumerate(steps):
         if step not in ACTIONS and step not in STAGES:
-            raise RuleError(
-                f"steps[{index}]", f"must be one of {choices_text((*ACTIONS, *STAGES))}, not {step[:60]!r}"
-            )
+            raise RuleError(f"steps[{index}]", f"must be one of {choices_text((*ACTIONS, *STAGES))}, not {step[:60]!r}")
     if not 1 <= len(steps) <= 60:
         raise fields.refuse("steps", f"needs 1 to 60 steps, not {len(steps)}")
     procedure = Procedure(

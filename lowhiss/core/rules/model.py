@@ -76,8 +76,7 @@ class Condition:
             and (not self.circuits or unit.circuits in self.circuits)
             and (self.fmvss_121 is None or unit.fmvss_121 == self.fmvss_121)
             and (
-                self.maker_cut_out_known is None
-                or (unit.governor.cut_out_psi is not None) == self.maker_cut_out_known
+                self.maker_cut_out_known is None or (unit.governor.cut_out_psi is not None) == self.maker_cut_out_known
             )
         )
 

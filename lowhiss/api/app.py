@@ -1,0 +1,98 @@
+"""The application: routers, error answers, security headers, and the built front end."""
+
+from __future__ import annotations
+
+from pathlib import Path
+from typing import Any
+from urllib.parse import urlsplit
+
+from fastapi import FastAPI, Request
+from fastapi.responses import FileResponse
+from fastapi.staticfiles import StaticFiles
+from starlette.exceptions import HTTPException
+from starlette.middleware.base import BaseHTTPMiddleware, RequestResponseEndpoint
+from starlette.middleware.trustedhost import TrustedHostMiddleware
+from starlette.responses import Response
+
+from lowhiss import __version__
+from lowhiss.api import errors
+from lowhiss.api.routes import log, runs, units
+from lowhiss.api.schemas import ErrorOut
+from lowhiss.store.engine import Store
+
+WEB_DIST = Path(__file__).resolve().parents[2] / "web" / "dist"
+MAX_BODY_BYTES = 2 * 1024 * 1024
+_HEADERS = {
+    # everything ships with the app: nothing may be loaded from anywhere else
+    "Content-Security-Policy": "default-src 'self'; img-src 'self' data:; style-src 'self' 'unsafe-inline'; "
+    "object-src 'none'; base-uri 'none'; frame-ancestors 'none'; form-action 'self'",
+    "X-Content-Type-Options": "nosniff",
+    "Referrer-Policy": "same-origin",
+    "Cross-Origin-Opener-Policy": "same-origin",
+}
+_ERRORS: dict[int | str, dict[str, Any]] = {
+    status: {"model": ErrorOut, "description": text}
+    for status, text in {
+        404: "There is no such thing.",
+        409: "It is there already, with other content.",
+        422: "The input cannot be accepted.",
+        503: "The database is starting again.",
+    }.items()
+}
+
+
+class _Guard(BaseHTTPMiddleware):
+    """Refuses writes from other origins and oversized bodies; adds the security headers."""
+
+    async def dispatch(self, request: Request, call_next: RequestResponseEndpoint) -> Response:
+        response = self._refusal(request) or await call_next(request)
+        for name, value in _HEADERS.items():
+            response.headers.setdefault(name, value)
+        if request.url.path.startswith("/api/"):
+            response.headers.setdefault("Cache-Control", "no-store")
+        return response
+
+    @staticmethod
+    def _refusal(request: Request) -> Response | None:
+        origin = request.headers.get("origin")
+        if request.method not in ("GET", "HEAD") and origin and urlsplit(origin).netloc != request.headers.get("host"):
+            return errors.answer(403, "foreign_origin", "This request comes from another site and was not carried out.")
+        length = request.headers.get("content-length", "0")
+        if not length.isdigit() or int(length) > MAX_BODY_BYTES:
+            return errors.answer(413, "too_large", f"At most {MAX_BODY_BYTES // 1024**2} MB are taken at once.", "body")
+        return None
+
+
+def create_app(
+    store: Store | None, hosts: tuple[str, ...] = ("127.0.0.1", "localhost"), web: Path = WEB_DIST
+) -> FastAPI:
+    """The application over ``store``, answering only to ``hosts``; ``None`` serves for reading its schema."""
+    app = FastAPI(
+        title="Low Hiss",
+        version=__version__,
+        docs_url=None,
+        redoc_url=None,
+        openapi_url="/api/openapi.json",
+        responses=_ERRORS,
+    )
+    app.state.store = store
+    for router in (units.router, runs.router, log.router):
+        app.include_router(router)
+    errors.install(app)
+    app.add_middleware(_Guard)
+    app.add_middleware(TrustedHostMiddleware, allowed_hosts=list(hosts))
+    if web.is_dir():
+        _serve_front_end(app, web)
+    return app
+
+
+def _serve_front_end(app: FastAPI, web: Path) -> None:
+    app.mount("/assets", StaticFiles(directory=web / "assets"), name="assets")
+    known = {path.name: path for path in web.iterdir() if path.is_file() and not path.name.startswith(".")}
+
+    @app.get("/{path:path}", include_in_schema=False)
+    def front_end(path: str) -> FileResponse:
+        """A file of the front end, or its one page for every address it draws itself."""
+        if path.startswith("api/"):
+            raise HTTPException(404, "There is no such address")
+        return FileResponse(known.get(path, web / "index.html"), headers={"Cache-Control": "no-cache"})

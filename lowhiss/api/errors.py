@@ -1,0 +1,81 @@
+"""Every answer that is not a success: a status, a stable code and one sentence. Translated here, once."""
+
+from __future__ import annotations
+
+import logging
+from collections.abc import Awaitable, Callable
+
+from fastapi import FastAPI, Request
+from fastapi.exceptions import RequestValidationError
+from fastapi.responses import JSONResponse
+from sqlalchemy.exc import DBAPIError, OperationalError
+from starlette.exceptions import HTTPException
+
+from lowhiss.core.errors import CoreError
+from lowhiss.service.errors import ConflictError, NotFoundError, ServiceError
+
+log = logging.getLogger(__name__)
+
+_STATUS_OF: dict[type[ServiceError], int] = {NotFoundError: 404, ConflictError: 409}
+_MYSQL_RETRY = frozenset({1205, 1213, 2006, 2013, 2002, 2003, 1053, 1927})
+"""Lock wait, deadlock, connection lost or refused, server shutting down: the same request may succeed soon."""
+
+
+def answer(status: int, code: str, message: str, field: str = "", **headers: str) -> JSONResponse:
+    """An error answer."""
+    body = {"error": {"code": code, "message": message, "field": field}}
+    return JSONResponse(body, status_code=status, headers=headers)
+
+
+async def _service(_: Request, error: Exception) -> JSONResponse:
+    assert isinstance(error, ServiceError)
+    return answer(_STATUS_OF.get(type(error), 422), error.code, error.sentence, error.field)
+
+
+async def _core(_: Request, error: Exception) -> JSONResponse:
+    assert isinstance(error, CoreError)
+    return answer(422, "not_understood", str(error), error.field)
+
+
+async def _validation(_: Request, error: Exception) -> JSONResponse:
+    assert isinstance(error, RequestValidationError)
+    first = error.errors()[0]
+    place, *names = [str(part) for part in first["loc"]]
+    field = ".".join(names)
+    if first["type"] == "json_invalid":
+        return answer(422, "json_invalid", "The body is not valid JSON.", "body")
+    problem = "does not have the form that is expected here" if first["type"] == "string_pattern_mismatch" else first["msg"]
+    return answer(422, "input_invalid", f"{field or place}: {problem}.", field or place)
+
+
+async def _http(_: Request, error: Exception) -> JSONResponse:
+    assert isinstance(error, HTTPException)
+    return answer(error.status_code, f"http_{error.status_code}", f"{error.detail}.", **(error.headers or {}))
+
+
+async def _database(_: Request, error: Exception) -> JSONResponse:
+    assert isinstance(error, DBAPIError)
+    number = error.orig.args[0] if error.orig is not None and error.orig.args else None
+    if number in _MYSQL_RETRY or error.connection_invalidated or isinstance(error, OperationalError):
+        sentence = "The database is starting again; what you marked is kept on this device and will be sent."
+        return answer(503, "database_away", sentence, **{"Retry-After": "1"})
+    return await _unexpected(_, error)
+
+
+async def _unexpected(request: Request, error: Exception) -> JSONResponse:
+    log.error("%s %s", request.method, request.url.path, exc_info=error)
+    return answer(500, "unexpected", "Something went wrong in the server; its log says what. Nothing was half-written.")
+
+
+def install(app: FastAPI) -> None:
+    """Answer every error in the one form."""
+    handlers: dict[type[Exception], Callable[[Request, Exception], Awaitable[JSONResponse]]] = {
+        ServiceError: _service,
+        CoreError: _core,
+        RequestValidationError: _validation,
+        HTTPException: _http,
+        DBAPIError: _database,
+        Exception: _unexpected,
+    }
+    for kind, handler in handlers.items():
+        app.add_exception_handler(kind, handler)

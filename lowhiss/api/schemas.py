@@ -1,0 +1,458 @@
+"""What goes in and out over HTTP. Inputs are bounded here; their meaning is checked by the core."""
+
+from __future__ import annotations
+
+import datetime as dt
+from typing import Annotated, Any, Literal
+
+from pydantic import AwareDatetime, BaseModel, ConfigDict, Field
+
+from lowhiss.core.fields import Language
+from lowhiss.core.judge import Outcome, Overall
+from lowhiss.core.procedure import Action, Need
+from lowhiss.core.record import Purpose
+from lowhiss.core.rules import Stage
+from lowhiss.core.vehicle import Circuits, Knob, Needle, UnitKind
+from lowhiss.service.clocks import Instant
+from lowhiss.service.log import LogLine
+from lowhiss.service.receiving import Received, Struck
+from lowhiss.service.runs import Beginning, KeptEvent, RunHead, Sheet
+from lowhiss.service.units import ListedUnit
+
+UUID_PATTERN = r"^[0-9a-f]{8}-[0-9a-f]{4}-[0-9a-f]{4}-[0-9a-f]{4}-[0-9a-f]{12}$"
+Uuid = Annotated[str, Field(pattern=UUID_PATTERN)]
+Name = Annotated[str, Field(min_length=1, max_length=80, pattern=r"^[\x21-\x7e]+$")]
+Seconds = Annotated[float, Field(ge=0, le=10_000_000, allow_inf_nan=False)]
+Wall = Annotated[
+    AwareDatetime, Field(ge=dt.datetime(1990, 1, 1, tzinfo=dt.UTC), le=dt.datetime(2200, 1, 1, tzinfo=dt.UTC))
+]
+Psi = float
+Headline = Literal["pass", "fail", "void", "incomplete"]
+
+
+class Strict(BaseModel):
+    """An input that refuses fields nobody asked for."""
+
+    model_config = ConfigDict(extra="forbid")
+
+
+class Moment(Strict):
+    """One moment by a device's clocks; an epoch is one page life of the device."""
+
+    device: Name
+    epoch: Name
+    mono_s: Seconds
+    wall: Wall
+
+    def to_service(self) -> Instant:
+        """As the service takes it."""
+        return Instant(self.device, self.epoch, self.mono_s, self.wall)
+
+
+class BeginRun(Strict):
+    """Begin a run; the device makes the id, so that sending it again is harmless."""
+
+    id: Uuid
+    unit_id: Uuid
+    procedure: Annotated[str, Field(max_length=60)]
+    rules: Annotated[str, Field(max_length=60)] | None = None
+    purpose: Purpose = "dispatch"
+    driver: Annotated[str, Field(max_length=80)] = ""
+    begun: Moment
+    sent: Moment
+
+    def to_service(self) -> Beginning:
+        """As the service takes it."""
+        return Beginning(
+            self.id, self.unit_id, self.procedure, self.rules, self.purpose, self.driver, self.begun.to_service()
+        )
+
+
+class EventIn(BaseModel):
+    """One event; beside its identity and clocks it carries the fields of its type, as in the open run record."""
+
+    model_config = ConfigDict(extra="allow")
+
+    id: Name
+    seq: Annotated[int, Field(ge=0, lt=2**31)]
+    device: Name
+    epoch: Name
+    mono_s: Seconds
+    wall: Wall
+    by: Annotated[str, Field(max_length=80)] = ""
+
+    def to_service(self) -> Struck:
+        """As the service takes it."""
+        at = Instant(self.device, self.epoch, self.mono_s, self.wall)
+        return Struck(self.id, self.seq, at, self.by, dict(self.model_extra or {}))
+
+
+class EventBatch(Strict):
+    """Events in the order they were struck, and the moment of sending."""
+
+    sent: Moment
+    events: Annotated[list[EventIn], Field(min_length=1, max_length=500)]
+
+
+class AcceptedOut(BaseModel):
+    """An event that is kept, with its sequence number within the run."""
+
+    id: str
+    seq: int
+
+
+class SetAsideOut(BaseModel):
+    """An event that could not be applied, and why."""
+
+    id: str
+    code: str
+    message: str
+
+
+class ReceivedOut(BaseModel):
+    """What became of a batch; what is accepted is committed."""
+
+    last_seq: int
+    accepted: list[AcceptedOut]
+    set_aside: list[SetAsideOut]
+
+    @classmethod
+    def of(cls, received: Received) -> ReceivedOut:
+        """From the service's answer."""
+        return cls(
+            last_seq=received.last_seq,
+            accepted=[AcceptedOut(id=name, seq=seq) for name, seq in received.accepted.items()],
+            set_aside=[SetAsideOut(id=e.id, code=e.code, message=e.sentence) for e in received.set_aside],
+        )
+
+
+class EventOut(BaseModel):
+    """An event as the run keeps it; ``body`` holds the fields of its type."""
+
+    seq: int
+    at_s: float
+    id: str
+    device: str
+    epoch: str
+    mono_s: float
+    wall: dt.datetime
+    by: str
+    body: dict[str, Any]
+
+    @classmethod
+    def of(cls, kept: KeptEvent) -> EventOut:
+        """From the service's answer."""
+        return cls(
+            seq=kept.seq,
+            at_s=kept.at_s,
+            id=kept.id,
+            device=kept.at.device,
+            epoch=kept.at.epoch,
+            mono_s=kept.at.mono_s,
+            wall=kept.at.wall,
+            by=kept.author,
+            body=kept.body,
+        )
+
+
+class RunOut(BaseModel):
+    """What stands beside a run's events."""
+
+    id: str
+    unit_id: str
+    unit_name: str
+    kind: UnitKind
+    trailers: list[str]
+    procedure: str
+    rules: str
+    rules_title: dict[Language, str]
+    purpose: Purpose
+    driver: str
+    started_at: dt.datetime
+    last_seq: int
+    demo: bool
+
+    @classmethod
+    def of(cls, head: RunHead) -> RunOut:
+        """From the service's answer."""
+        return cls(
+            id=head.id,
+            unit_id=head.unit_id,
+            unit_name=head.unit.name,
+            kind=head.unit.kind,
+            trailers=list(head.unit.trailers),
+            procedure=head.procedure,
+            rules=head.rules,
+            rules_title=dict(head.rules_title),
+            purpose=head.purpose,
+            driver=head.driver,
+            started_at=head.started_at,
+            last_seq=head.last_seq,
+            demo=head.demo,
+        )
+
+
+class BayOut(BaseModel):
+    """A rule's window along the air column; an open side is null."""
+
+    stage: Stage
+    low_psi: Psi | None
+    high_psi: Psi | None
+
+
+class PinOut(BaseModel):
+    """A judged figure on the air column."""
+
+    stage: Stage
+    point: str
+    psi: Psi
+    outcome: Outcome
+
+
+class ColumnOut(BaseModel):
+    """The air column of a run."""
+
+    fill_psi: Psi | None
+    bays: list[BayOut]
+    pins: list[PinOut]
+
+
+class StandingOut(BaseModel):
+    """How a stage stands in a list; figures that were not measured are null."""
+
+    outcome: Outcome
+    close_call: bool
+    psi: Psi | None = None
+    start_psi: Psi | None = None
+    end_psi: Psi | None = None
+    drop_psi: Psi | None = None
+    rate_psi_per_min: float | None = None
+    duration_s: float | None = None
+    time_s: float | None = None
+
+
+class LogLineOut(BaseModel):
+    """A run as the log lists it."""
+
+    run: RunOut
+    outcome: Headline
+    close_call: bool
+    stages: dict[Stage, StandingOut]
+    column: ColumnOut
+
+    @classmethod
+    def of(cls, line: LogLine) -> LogLineOut:
+        """From the service's answer."""
+        return cls.model_validate(
+            {
+                "run": RunOut.of(line.head),
+                "outcome": line.outcome,
+                "close_call": line.close_call,
+                "stages": line.figures["stages"],
+                "column": line.figures["column"],
+            }
+        )
+
+
+class LogOut(BaseModel):
+    """A page of the log, the latest run first; ``next_before`` continues it."""
+
+    runs: list[LogLineOut]
+    next_before: str | None
+
+
+class UnitOut(BaseModel):
+    """A unit as the yard lists it, with its latest run."""
+
+    id: str
+    name: str
+    kind: UnitKind
+    circuits: Circuits
+    trailers: list[str]
+    rules: str
+    demo: bool
+    latest: LogLineOut | None
+
+    @classmethod
+    def of(cls, listed: ListedUnit, latest: LogLine | None) -> UnitOut:
+        """From the service's answers."""
+        return cls(
+            id=listed.id,
+            name=listed.unit.name,
+            kind=listed.unit.kind,
+            circuits=listed.unit.circuits,
+            trailers=list(listed.unit.trailers),
+            rules=listed.rules,
+            demo=listed.demo,
+            latest=None if latest is None else LogLineOut.of(latest),
+        )
+
+
+class ScriptBound(BaseModel):
+    """One comparison of a limit."""
+
+    comparator: Literal["at_least", "at_most", "below", "above"]
+    value: float
+    of: str | None
+
+
+class ScriptLimit(BaseModel):
+    """A limit as a device shows it before anything is measured."""
+
+    key: str
+    words: dict[str, str]
+    hold_s: float | None
+    window_psi: tuple[float, float] | None
+    bounds: list[ScriptBound]
+    unit: Literal["psi", "s"]
+
+
+class ScriptStep(BaseModel):
+    """One step: an action, or a stage with its needs and its limit."""
+
+    step: Action | Stage
+    needs: list[Need]
+    limit: ScriptLimit | None
+
+
+class Titled(BaseModel):
+    """Something with an id and a title in each language."""
+
+    id: str
+    title: dict[str, str]
+
+
+class TitledRules(Titled):
+    """A rule set and the hash of its content."""
+
+    hash: str
+
+
+class ScriptOut(BaseModel):
+    """All that a device needs to lead a run without contact."""
+
+    version: str
+    format: Literal["low-hiss-script/1"]
+    procedure: Titled
+    rules: TitledRules
+    knobs: list[Knob]
+    needles: list[Needle]
+    lowest_psi: Psi
+    highest_psi: Psi
+    advised_wait_s: float
+    needle_rose_psi: Psi
+    charged_psi: Psi
+    hold_short_s: float
+    steps: list[ScriptStep]
+
+
+class FindingOut(BaseModel):
+    """A finding, worded for the reader."""
+
+    code: str
+    text: str
+
+
+class CoachOut(FindingOut):
+    """A finding and the stage it belongs to."""
+
+    stage: Stage | None
+
+
+class LimitOut(BaseModel):
+    """The limit that judged an attempt."""
+
+    model_config = ConfigDict(extra="allow")
+
+    key: str
+    text: str
+    words: str
+    source: str
+    unit: Literal["psi", "s"]
+    hold_s: float | None = None
+    max: float | None = None
+    min: float | None = None
+    below: float | None = None
+    above: float | None = None
+
+
+class StageOut(BaseModel):
+    """One attempt at a stage, judged and worded."""
+
+    stage: Stage
+    attempt: int
+    stands: bool
+    outcome: Outcome
+    close_call: bool
+    measured: dict[str, Any]
+    limit: LimitOut | None
+    margin: float | None
+    uncertainty: float | None
+    arithmetic: str
+    findings: list[FindingOut]
+
+
+class CandidateOut(BaseModel):
+    """The candidate's own result, by finding code."""
+
+    critical: list[str]
+    minor: list[str]
+
+
+class VerdictOut(BaseModel):
+    """The verdict record, ``low-hiss-verdict/1``."""
+
+    format: Literal["low-hiss-verdict/1"]
+    rules: str
+    rules_hash: str
+    overall: Overall
+    stages: list[StageOut]
+    limited: int
+    required: int
+    coach: list[CoachOut]
+    candidate: CandidateOut
+
+
+class SheetOut(BaseModel):
+    """A run judged: the sheet."""
+
+    run: RunOut
+    outcome: Headline
+    verdict: VerdictOut
+    column: ColumnOut
+    events: list[dict[str, Any]]
+
+    @classmethod
+    def of(cls, sheet: Sheet) -> SheetOut:
+        """From the service's answer."""
+        return cls.model_validate(
+            {
+                "run": RunOut.of(sheet.head),
+                "outcome": sheet.outcome,
+                "verdict": sheet.verdict,
+                "column": sheet.column,
+                "events": sheet.events,
+            }
+        )
+
+
+class AboutOut(BaseModel):
+    """This installation."""
+
+    version: str
+    owner: str
+    demo: bool
+
+
+class ErrorBody(BaseModel):
+    """What went wrong: a stable code, one sentence, the field it is about (empty when none)."""
+
+    code: str
+    message: str
+    field: str
+
+
+class ErrorOut(BaseModel):
+    """The body of every answer that is not a success."""
+
+    error: ErrorBody

@@ -1,0 +1,164 @@
+"""The candidate's own result: technique and call-outs, from findings only. It never changes the vehicle's result."""
+
+from __future__ import annotations
+
+from collections.abc import Iterable
+
+from lowhiss.core.judge.common import Case, cut_in_psi
+from lowhiss.core.judge.model import Finding, StageVerdict
+from lowhiss.core.record import Event
+from lowhiss.core.rules import LIMITED_STAGES
+from lowhiss.core.run import Mark, lower_psi
+
+CRITICAL = frozenset(
+    {
+        "chocks_missing",
+        "chocks_left_in",
+        "knob_by_hand",
+        "hold_short",
+        "cut_out_not_said",
+        "wrong_verdict_said",
+    }
+)
+"""Unsafe, or would fail an exam."""
+FACTS = frozenset(
+    {
+        "off_maker_figure",
+        "early_warning",
+        "gauges_disagree",
+        "lamp_missing",
+        "buzzer_missing",
+        "third_failure",
+        "inside_guard_band",
+        "clock_uncertain",
+        "state_not_recorded",
+        "needle_rose",
+    }
+)
+"""Facts of the vehicle or the device: nobody's technique."""
+
+
+def grade(findings: Iterable[Finding]) -> tuple[list[str], list[str]]:
+    """The candidate's critical and minor findings, each code once, in order of appearance."""
+    codes = list(dict.fromkeys(finding.code for finding in findings))
+    critical = [code for code in codes if code in CRITICAL]
+    return critical, [code for code in codes if code not in CRITICAL and code not in FACTS]
+
+
+def candidate_findings(case: Case, stages: list[StageVerdict]) -> list[Finding]:
+    """Chocks, and the call-outs unless the run was only for dispatch."""
+    findings = _chocks(case)
+    if case.state.run.purpose != "dispatch":
+        findings += _call_outs(case, stages)
+    return findings
+
+
+def _chocks(case: Case) -> list[Finding]:
+    """Chocks in before anything is released and while the vehicle stands unbraked; out before anything rolls."""
+    found: dict[str, Finding] = {}
+    chocked: bool | None = None
+    for event in case.state.events:
+        if event.type == "confirmed" and event.item in ("wheels_chocked", "chocks_removed"):
+            chocked = event.item == "wheels_chocked"
+        elif event.type == "knob" and event.state == "in" and chocked is None:
+            found.setdefault("chocks_missing", Finding("chocks_missing", None, {}))
+    for stage, attempts in case.state.attempts.items():
+        for mark in (mark for attempt in attempts for mark in attempt.marks):
+            if stage in ("hold_trailer", "hold_parking", "rolling_service"):
+                if mark.context.chocked:
+                    found.setdefault("chocks_left_in", Finding("chocks_left_in", stage, {}))
+            elif stage not in ("build_up", "cut_out", "cut_in") and mark.context.chocked is False:
+                found.setdefault("chocks_missing", Finding("chocks_missing", stage, {}))
+    return list(found.values())
+
+
+def _call_outs(case: Case, stages: list[StageVerdict]) -> list[Finding]:
+    said = [event for event in case.state.events if event.type == "said"]
+    findings = _cut_out_calls(case, said)
+    for part, code in (("limit", "limit_not_said"), ("reading", "reading_not_said")):
+        calls = {event.what: event for event in said if (event.what or "").startswith(f"{part}:")}
+        # where nobody ticked calls of this kind at all, nothing shows that they were not made
+        for stage in _called_stages(case) if calls else ():
+            first, last = _first_mark(case, stage), _last_mark(case, stage)
+            times = [event.order for event in said if event.what == f"{part}:{stage}"]
+            in_time = any(t <= first for t in times) if part == "limit" else any(t >= last for t in times)
+            if not in_time:
+                findings.append(Finding(code, stage, {}))
+    for event in said:
+        findings += _wrong_limit(event, case) + _wrong_verdict(event, case, stages)
+    return findings
+
+
+def _cut_out_calls(case: Case, said: list[Event]) -> list[Finding]:
+    """Each cut-out read must be said aloud before the next one; saying the cut-in's figure is a mistake of its own."""
+    findings: list[Finding] = []
+    calls = [event for event in said if event.what == "cut_out"]
+    marks = case.state.cut_outs
+    missed = 0
+    for index, mark in enumerate(marks):
+        until = marks[index + 1].event.order if index + 1 < len(marks) else (float("inf"), 0)
+        mine = [call for call in calls if mark.event.order <= call.order < until]
+        if not mine:
+            missed += 1
+        elif any(_names_cut_in(call, mark, case) for call in mine):
+            findings.append(Finding("cut_in_said_for_cut_out", "cut_out", {"said": mine[0].value}))
+    if missed:
+        findings.insert(0, Finding("cut_out_not_said", "cut_out", {"missed": missed, "times": len(marks)}))
+    return findings
+
+
+def _names_cut_in(call: Event, mark: Mark, case: Case) -> bool:
+    said = _number(call.value)
+    read = lower_psi(mark.event, case.state.policy)
+    return said is not None and read is not None and abs(said - cut_in_psi(case, mark.context)) < abs(said - read)
+
+
+def _wrong_limit(event: Event, case: Case) -> list[Finding]:
+    part, _, stage = (event.what or "").partition(":")
+    value = _number(event.value)
+    limit = case.rules.limit_for(stage, case.unit) if part == "limit" else None
+    if limit is None or value is None or any(bound.of or bound.times_reservoir_ratio for bound in limit.bounds):
+        return []
+    right = [bound.value for bound in limit.bounds]
+    return [] if value in right else [Finding("wrong_limit_said", stage, {"said": value, "right": right})]
+
+
+def _wrong_verdict(event: Event, case: Case, stages: list[StageVerdict]) -> list[Finding]:
+    """A pass called on a failed attempt or the other way; the attempt last marked before the call is the one meant."""
+    part, _, stage = (event.what or "").partition(":")
+    if part != "verdict" or event.value not in ("pass", "fail"):
+        return []
+    meant = 0
+    for attempt in case.state.attempts.get(stage, []):
+        if attempt.marks and attempt.marks[-1].event.order <= event.order:
+            meant = attempt.number
+    outcome = next((v.outcome for v in stages if v.stage == stage and v.attempt == meant), None)
+    if outcome not in ("pass", "fail") or outcome == event.value:
+        return []
+    return [Finding("wrong_verdict_said", stage, {"said": event.value, "right": outcome})]
+
+
+def _called_stages(case: Case) -> list[str]:
+    """Limited stages that were marked and have a limit to state; the cut-out has a call of its own."""
+    return [
+        stage
+        for stage in LIMITED_STAGES
+        if stage != "cut_out"
+        and case.rules.limit_for(stage, case.unit) is not None
+        and any(attempt.marks for attempt in case.state.attempts.get(stage, []))
+    ]
+
+
+def _first_mark(case: Case, stage: str) -> tuple[float, int]:
+    return min(mark.event.order for attempt in case.state.attempts[stage] for mark in attempt.marks)
+
+
+def _last_mark(case: Case, stage: str) -> tuple[float, int]:
+    return max(mark.event.order for attempt in case.state.attempts[stage] for mark in attempt.marks)
+
+
+def _number(value: str | float | None) -> float | None:
+    try:
+        return None if value is None else float(value)
+    except ValueError:
+        return None

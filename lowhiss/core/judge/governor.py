@@ -1,0 +1,77 @@
+"""Governor stages: where the compressor stops pumping and where it starts again."""
+
+from __future__ import annotations
+
+from lowhiss.core.judge.common import (
+    Case,
+    Compared,
+    apply_bounds,
+    compare,
+    decide,
+    late_and_disagreeing,
+    needle_psi,
+    reading_doubt,
+)
+from lowhiss.core.judge.model import StageVerdict
+from lowhiss.core.rules import Limit
+from lowhiss.core.run import Attempt, Mark
+from lowhiss.core.vehicle import Needle
+
+
+def measure_governor(verdict: StageVerdict, attempt: Attempt, case: Case) -> None:
+    """Every reading of the attempt, and whether one strays from the maker's figure."""
+    read = [mark for mark in attempt.marks if any(needle_psi(mark.event, n) is not None for n in case.needles())]
+    verdict.measured = {
+        "readings": [
+            {f"{n}_psi": psi for n in case.needles() if (psi := needle_psi(mark.event, n)) is not None} for mark in read
+        ]
+    }
+    late_and_disagreeing(verdict, [mark.event for mark in read], case)
+    _off_maker_figure(verdict, read, case)
+
+
+def judge_governor(verdict: StageVerdict, attempt: Attempt, limit: Limit, case: Case) -> None:
+    """Every reading is judged and the worst decides; a bound may hang on the cut-out read just before."""
+    relative = any(bound.of == "cut_out_read" for bound in limit.bounds)
+    worst: tuple[Compared, float, Needle] | None = None
+    seen = False
+    for mark in attempt.marks:
+        for needle in case.needles():
+            psi = needle_psi(mark.event, needle)
+            if psi is None:
+                continue
+            seen = True
+            base = _cut_out_before(mark, needle)
+            if relative and base is None:
+                continue
+            bounds = apply_bounds(limit, case, latest_psi=base)
+            compared = compare(psi, bounds)
+            if worst is None or (compared.within, compared.margin) < (worst[0].within, worst[0].margin):
+                worst = (compared, psi, needle)
+                verdict.bounds = bounds
+    if worst is None:
+        if attempt.marks:
+            verdict.find("no_cut_out_before" if seen else "no_number")
+        return
+    compared, psi, needle = worst
+    verdict.measured |= {"psi": psi, "needle": needle}
+    decide(verdict, compared, reading_doubt(compared.bound, case), case.rules)
+
+
+def _cut_out_before(mark: Mark, needle: Needle) -> float | None:
+    cut = mark.context.cut_out
+    if cut is None:
+        return None
+    return cut.primary_psi if needle == "primary" else cut.secondary_psi
+
+
+def _off_maker_figure(verdict: StageVerdict, read: list[Mark], case: Case) -> None:
+    """A reading away from the maker's figure, unless that figure is itself the limit."""
+    governor = case.unit.governor
+    maker = governor.cut_out_psi if verdict.stage == "cut_out" else governor.cut_in_psi
+    if maker is None or (verdict.limit and any(bound.of == "maker_cut_out" for bound in verdict.limit.bounds)):
+        return
+    values = [psi for mark in read for n in case.needles() if (psi := needle_psi(mark.event, n)) is not None]
+    furthest = max(values, key=lambda psi: abs(psi - maker), default=maker)
+    if abs(round(furthest - maker, 9)) > case.judging.off_maker_psi:
+        verdict.find("off_maker_figure", reading_psi=furthest, maker_psi=maker)

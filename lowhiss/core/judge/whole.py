@@ -1,0 +1,184 @@
+"""The whole run: every attempt of every stage, how each stage stands, the vehicle's result and the candidate's."""
+
+from __future__ import annotations
+
+from collections.abc import Callable
+from typing import cast
+
+from lowhiss.core.judge.buildup import judge_build_up, measure_build_up
+from lowhiss.core.judge.candidate import candidate_findings, grade
+from lowhiss.core.judge.common import Case, apply_bounds, cut_out_psi, retest_needs_refill
+from lowhiss.core.judge.fanning import (
+    deciding_warning,
+    judge_knobs,
+    judge_warning,
+    knobs_state,
+    measure_knobs,
+    measure_warning,
+    warning_state,
+)
+from lowhiss.core.judge.governor import judge_governor, measure_governor
+from lowhiss.core.judge.leak import judge_leak, leak_state, measure_leak
+from lowhiss.core.judge.model import Overall, RunVerdict, StageVerdict
+from lowhiss.core.judge.yesno import judge_hold, judge_rolling, rebuild_verdict
+from lowhiss.core.procedure import Procedure
+from lowhiss.core.record import Run
+from lowhiss.core.rules import LIMITED_STAGES, STAGES, YES_NO_STAGES, Limit, RuleSet, Stage
+from lowhiss.core.run import Attempt, fold
+
+_VALID = ("pass", "fail")
+_REFILLED = ("leak_released", "leak_applied", "low_air_warning", "spring_brakes")
+"""Stages whose retest needs the engine run and a new cut-out."""
+
+
+def judge_run(run: Run, rules: RuleSet, procedure: Procedure) -> RunVerdict:
+    """The run's verdict under ``rules``; ``procedure`` says which stages are required.
+
+    Raises RecordError where the events contradict themselves (a withdrawal of nothing, one id with two contents).
+    """
+    state = fold(run, run.policy or rules.policy, rules.judging)
+    case = Case(state, rules, run.unit, rules.judging)
+    required = procedure.required(run.unit)
+    stages: list[StageVerdict] = []
+    for stage in _in_order(required, case):
+        verdicts = _stage_verdicts(stage, case)
+        if verdicts or stage in required:
+            stages += verdicts or [_without_attempt(stage, case)]
+    coach = [finding for verdict in stages for finding in verdict.findings]
+    coach += candidate_findings(case, stages)
+    critical, minor = grade(coach)
+    limited = [stage for stage in required if stage in LIMITED_STAGES]
+    return RunVerdict(
+        rules=rules,
+        overall=_overall(stages, required),
+        stages=stages,
+        limited=sum(rules.limit_for(stage, run.unit) is not None for stage in limited),
+        required=len(limited),
+        coach=coach,
+        critical=critical,
+        minor=minor,
+    )
+
+
+def _in_order(required: tuple[Stage, ...], case: Case) -> list[Stage]:
+    """The required stages, then those that were done besides; a trailer's hold test falls away without a trailer."""
+    others = [stage for stage in STAGES if stage in case.state.attempts and stage not in required]
+    if case.unit.group == "single" and "hold_trailer" in others:
+        others.remove("hold_trailer")
+    return [*required, *others]
+
+
+def _stage_verdicts(stage: Stage, case: Case) -> list[StageVerdict]:
+    if stage == "rebuild":
+        return [rebuild_verdict(case)]
+    attempts = case.state.attempts.get(stage, [])
+    verdicts: list[StageVerdict] = []
+    failures = 0
+    for index, attempt in enumerate(attempts):
+        verdict = _attempt_verdict(stage, attempt, attempts[:index], case)
+        if verdict.outcome == "fail":
+            failures += 1
+            if failures >= case.judging.third_failure:
+                verdict.find("third_failure", failures=failures)
+        verdicts.append(verdict)
+    if verdicts:
+        # only a valid attempt changes how a stage stands; without one it stands as its last
+        valid = [verdict for verdict in verdicts if verdict.outcome in _VALID]
+        (valid or verdicts)[-1].stands = True
+    return verdicts
+
+
+def _without_attempt(stage: Stage, case: Case) -> StageVerdict:
+    limit = case.rules.limit_for(stage, case.unit)
+    no_rule = stage in LIMITED_STAGES and limit is None
+    verdict = StageVerdict(stage, 0, "no_rule" if no_rule else "not_done", limit, stands=True)
+    if limit is not None:
+        verdict.bounds = apply_bounds(limit, case, cut_out_psi(case, None))
+    if stage == "low_air_warning" and case.state.lamp_checks and not no_rule:
+        verdict.find("lamp_check_only")
+    return verdict
+
+
+def _attempt_verdict(stage: Stage, attempt: Attempt, earlier: list[Attempt], case: Case) -> StageVerdict:
+    """One attempt, in the order of decision: no rule, void by state, void by retest, then the stage's own judge."""
+    verdict = StageVerdict(stage, attempt.number, "not_done")
+    if stage in YES_NO_STAGES:
+        (judge_rolling if stage == "rolling_service" else judge_hold)(verdict, attempt, case)
+        return verdict
+    limit = verdict.limit = case.rules.limit_for(stage, case.unit)
+    if limit is not None:
+        verdict.bounds = apply_bounds(limit, case, _cut_out_for(stage, attempt, case))
+    judge = _MEASURE_AND_JUDGE[stage](verdict, attempt, case)
+    if limit is None:
+        verdict.outcome = "no_rule"
+        return verdict
+    if stage in _STATE:
+        _STATE[stage](verdict, attempt, case)
+        if cast(str, verdict.outcome) == "void":
+            return verdict
+    if stage in _REFILLED and retest_needs_refill(attempt, earlier):
+        return verdict.void("retest_without_refill")
+    judge(limit)
+    if stage == "low_air_warning" and not attempt.marks and case.state.lamp_checks:
+        verdict.find("lamp_check_only")
+    return verdict
+
+
+def _cut_out_for(stage: Stage, attempt: Attempt, case: Case) -> float | None:
+    mark = deciding_warning(attempt) if stage == "low_air_warning" else None
+    return cut_out_psi(case, mark.context if mark else None)
+
+
+_Judge = Callable[[Limit], None]
+
+
+def _leak(verdict: StageVerdict, attempt: Attempt, case: Case) -> _Judge:
+    measure_leak(verdict, attempt, case)
+    return lambda limit: judge_leak(verdict, attempt, limit, case)
+
+
+def _governor(verdict: StageVerdict, attempt: Attempt, case: Case) -> _Judge:
+    measure_governor(verdict, attempt, case)
+    return lambda limit: judge_governor(verdict, attempt, limit, case)
+
+
+def _build_up(verdict: StageVerdict, attempt: Attempt, case: Case) -> _Judge:
+    climbs = measure_build_up(verdict, attempt, verdict.limit.window_psi if verdict.limit else None, case)
+    return lambda limit: judge_build_up(verdict, climbs, limit, case)
+
+
+def _warning(verdict: StageVerdict, attempt: Attempt, case: Case) -> _Judge:
+    measure_warning(verdict, attempt, case)
+    return lambda _: judge_warning(verdict, attempt, case)
+
+
+def _knobs(verdict: StageVerdict, attempt: Attempt, case: Case) -> _Judge:
+    measure_knobs(verdict, attempt, case)
+    return lambda _: judge_knobs(verdict, attempt, case)
+
+
+_MEASURE_AND_JUDGE: dict[Stage, Callable[[StageVerdict, Attempt, Case], _Judge]] = {
+    "build_up": _build_up,
+    "cut_out": _governor,
+    "cut_in": _governor,
+    "leak_released": _leak,
+    "leak_applied": _leak,
+    "low_air_warning": _warning,
+    "spring_brakes": _knobs,
+}
+_STATE: dict[Stage, Callable[[StageVerdict, Attempt, Case], None]] = {
+    "leak_released": leak_state,
+    "leak_applied": leak_state,
+    "low_air_warning": warning_state,
+    "spring_brakes": knobs_state,
+}
+
+
+def _overall(stages: list[StageVerdict], required: tuple[Stage, ...]) -> Overall:
+    standing = {verdict.stage: verdict.outcome for verdict in stages if verdict.stands}
+    if "fail" in standing.values():
+        return "fail"
+    all_passed = all(standing.get(stage) in ("pass", "no_rule") for stage in required)
+    if all_passed and any(outcome == "pass" and stage in LIMITED_STAGES for stage, outcome in standing.items()):
+        return "pass"
+    return "incomplete"

@@ -1,0 +1,50 @@
+"""Stages without a limit in any rule set: refilled, held, stopped straight."""
+
+from __future__ import annotations
+
+from lowhiss.core.judge.common import Case
+from lowhiss.core.judge.model import StageVerdict
+from lowhiss.core.run import Attempt, counted_psi, lower_psi
+
+
+def judge_hold(verdict: StageVerdict, attempt: Attempt, case: Case) -> None:
+    """Passes when it did not move; too little air before it is named."""
+    if not attempt.marks:
+        return
+    mark = attempt.marks[-1]
+    verdict.measured = {"moved": mark.event.moved}
+    verdict.outcome = "fail" if mark.event.moved else "pass"
+    psi = lower_psi(mark.event, case.state.policy)
+    psi = mark.context.last_reading_psi if psi is None else psi
+    if psi is not None and psi < case.judging.hold_test_psi:
+        verdict.find("low_pressure_hold_test", reading_psi=psi, wanted_psi=case.judging.hold_test_psi)
+
+
+def judge_rolling(verdict: StageVerdict, attempt: Attempt, case: Case) -> None:
+    """Passes when it stopped and did not pull."""
+    if not attempt.marks:
+        return
+    event = attempt.marks[-1].event
+    verdict.measured = {"stopped": event.stopped, "pulled": event.pulled}
+    verdict.outcome = "pass" if event.stopped and not event.pulled else "fail"
+    if event.speed_mph is not None:
+        verdict.measured["speed_mph"] = event.speed_mph
+        if event.speed_mph > case.judging.rolling_mph:
+            verdict.find("too_fast", speed_mph=event.speed_mph, walking_mph=case.judging.rolling_mph)
+
+
+def rebuild_verdict(case: Case) -> StageVerdict:
+    """Passes when a cut-out was read after the spring-brake stage."""
+    sprung = [m.context.position for attempt in case.state.attempts.get("spring_brakes", []) for m in attempt.marks]
+    verdict = StageVerdict("rebuild", 0, "not_done", stands=True)
+    if not sprung:
+        return verdict
+    refilled = [
+        mark
+        for mark in case.state.cut_outs
+        if mark.context.position > sprung[-1] and counted_psi(mark.event, case.state.policy)
+    ]
+    if refilled:
+        verdict.attempt, verdict.outcome = 1, "pass"
+        verdict.measured = {"psi": lower_psi(refilled[-1].event, case.state.policy)}
+    return verdict

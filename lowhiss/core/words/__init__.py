@@ -1,0 +1,7 @@
+"""Words and figures: every sentence about a verdict, from codes and parameters, in each language and unit."""
+
+from lowhiss.core.words.figures import Figures, plain
+from lowhiss.core.words.render import Words
+from lowhiss.core.words.report import VERDICT_FORMAT, verdict_record
+
+__all__ = ["VERDICT_FORMAT", "Figures", "Words", "plain", "verdict_record"]

@@ -1,0 +1,89 @@
+"""The judge's sentences in English. ``{name}`` takes a parameter of the finding, in the reader's unit."""
+
+FINDINGS = {
+    "no_number": "The mark was made, but no number was ever set for it.",
+    "engine_running": "The engine was running. This stage is done with the engine off.",
+    "key_off": "The key was off. Turn it on after stopping the engine: without it no buzzer sounds.",
+    "knobs_not_released": "Not every knob was in, so the spring-brake circuit was not part of the test.",
+    "pedal_not_full": "The pedal was not held hard down for the whole time.",
+    "pedal_down": "The pedal was down. This stage is done with the foot off it.",
+    "retest_without_refill": "A retest starts over: run the engine, refill to where it stops pumping, read that, then repeat.",
+    "state_not_recorded": "Never recorded, taken as right: {states}.",
+    "late_reading": "The number was read late, so the true pressure at the mark was higher.",
+    "gauges_disagree": "The needles stood {apart_psi} apart ({primary_psi} and {secondary_psi}): more than a gauge may be off.",
+    "single_gauge": "Only one needle was read; the other circuit was not shown.",
+    "no_fresh_cut_out": "No reading of where it stops pumping since the engine was last started.",
+    "not_charged": "The lowest needle started at {start_psi}; under {needed_psi} a full application cannot be delivered.",
+    "end_above_start": "A needle ended {rose_psi} above where it started; that is no measurement of a leak.",
+    "needle_rose": "A needle crept up {rose_psi} while the air warmed; that counts as no loss.",
+    "hold_short": "The hold was {short_s} s short of {hold_s} s.",
+    "hold_over": "The hold ran {over_s} s over; the loss was scaled back to {hold_s} s.",
+    "clock_before_settle": "The clock started {wait_s} s after the last move, so the first drop is inside the loss.",
+    "settle_not_recorded": "That the needles had stopped was not marked before the clock started.",
+    "short_wait": "Only {wait_s} s from the last move to the clock; {advised_s} s lets the tanks warm back. "
+    "The true loss may be greater.",
+    "clock_uncertain": "The device's two clocks disagree by {disagree_s} s over the hold.",
+    "inside_guard_band": "Not shown to pass: the margin {margin} is smaller than the reading error {uncertainty}.",
+    "third_failure": "Failed {failures} times. This is not technique any more: stop and send it to the workshop.",
+    "window_too_short": "Read from {lower_psi} to {upper_psi} only: too little of the climb to time it.",
+    "off_maker_figure": "Read {reading_psi}; the maker's figure is {maker_psi}.",
+    "no_cut_out_before": "Where it stops pumping was not read before, so there is nothing to measure this against.",
+    "early_warning": "On at {reading_psi}, this warning will sound in normal driving.",
+    "lamp_missing": "The lamp never came on.",
+    "buzzer_missing": "The buzzer never sounded.",
+    "lamp_check_only": "What came on just after the key was the lamp check, not the warning.",
+    "knob_by_hand": "A knob was pulled by hand. It must come out by itself.",
+    "second_knob_missing": "Only one knob was read; go on until the other comes out too.",
+    "low_pressure_hold_test": "Held with {reading_psi}; under {wanted_psi} the warning may sound half way.",
+    "too_fast": "Rolled at {speed_mph} mph; walking pace is {walking_mph} mph at most.",
+    "chocks_missing": "The wheels were not confirmed chocked before the brakes were released.",
+    "chocks_left_in": "The chocks were still under the wheels.",
+    "cut_out_not_said": "Where it stops pumping was not said aloud ({missed} of {times} times).",
+    "limit_not_said": "The limit was not said before the stage.",
+    "reading_not_said": "The reading was not said after the stage.",
+    "wrong_limit_said": "The limit was said as {said}; it is {right}.",
+    "wrong_verdict_said": "Called a {said}; it was a {right}.",
+    "cut_in_said_for_cut_out": "Said {said}, which is where it starts pumping, not where it stops.",
+}
+
+STATES = {
+    "engine": "engine off",
+    "key": "key on",
+    "tractor_knob": "parking knob in",
+    "trailer_knob": "trailer knob in",
+    "pedal": "pedal",
+    "lamp": "lamp",
+    "buzzer": "buzzer",
+}
+STANDINGS = {
+    "published": "",
+    "from_memory": "from memory",
+    "common_practice": "common practice",
+    "fleet": "the fleet's own",
+}
+OUTCOMES = {"pass": "Pass", "fail": "Fail", "void": "Void", "not_done": "Not done", "no_rule": "No rule"}
+WORDS = {"pass": "pass", "fail": "fail", "lamp": "lamp", "buzzer": "buzzer"}
+
+LIMITS = {
+    "at_most": "no more than {max}",
+    "below": "less than {max}",
+    "at_least": "at least {min}",
+    "above": "more than {min}",
+    "between": "{min} to {max}",
+    "hold": "{text} in {hold_s} s",
+    "window": "{lower} to {upper} in {text}",
+}
+ARITHMETIC = {
+    "hold": "{start} → {end} {unit} in {duration_s} s",
+    "rate": "{rate} {unit}/min",
+    "normalised": "{loss} in {hold_s} s",
+    "climb": "{start} → {end} {unit} in {duration_s} s",
+    "time": "{lower} → {upper} takes {time_s} s",
+    "reading": "read {psi}",
+    "limit": "limit {limit}",
+    "to_spare": "{margin} to spare",
+    "outside": "{margin} outside",
+    "on_the_limit": "on the limit",
+    "error": "reading error ±{uncertainty}",
+    "error_s": "error ±{uncertainty}",
+}

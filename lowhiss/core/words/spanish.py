@@ -1,0 +1,95 @@
+"""The judge's sentences in Spanish; the same keys and parameters as the English ones."""
+
+FINDINGS = {
+    "no_number": "Se hizo la marca, pero nunca se le puso un número.",
+    "engine_running": "El motor estaba en marcha. Esta etapa se hace con el motor apagado.",
+    "key_off": "La llave estaba apagada. Póngala en encendido tras parar el motor: sin ella no suena el zumbador.",
+    "knobs_not_released": "No todas las perillas estaban adentro, así que el circuito de los frenos de resorte quedó fuera de la prueba.",
+    "pedal_not_full": "El pedal no se mantuvo a fondo todo el tiempo.",
+    "pedal_down": "El pedal estaba pisado. Esta etapa se hace sin pisarlo.",
+    "retest_without_refill": "Repetir es empezar de nuevo: motor en marcha, llenar hasta que deje de bombear, leerlo y repetir.",
+    "state_not_recorded": "Nunca se anotó y se da por bueno: {states}.",
+    "late_reading": "El número se leyó tarde; la presión verdadera en la marca era mayor.",
+    "gauges_disagree": "Las agujas estaban a {apart_psi} una de otra ({primary_psi} y {secondary_psi}): más de lo que un manómetro puede errar.",
+    "single_gauge": "Solo se leyó una aguja; el otro circuito no se comprobó.",
+    "no_fresh_cut_out": "No se leyó dónde deja de bombear desde el último arranque del motor.",
+    "not_charged": "La aguja más baja empezó en {start_psi}; con menos de {needed_psi} no hay aplicación completa.",
+    "end_above_start": "Una aguja terminó {rose_psi} por encima de su comienzo; eso no mide una fuga.",
+    "needle_rose": "Una aguja subió {rose_psi} al calentarse el aire; cuenta como sin pérdida.",
+    "hold_short": "A la espera le faltaron {short_s} s de {hold_s} s.",
+    "hold_over": "La espera duró {over_s} s de más; la pérdida se redujo a {hold_s} s.",
+    "clock_before_settle": "El reloj empezó {wait_s} s después del último movimiento; la primera caída está dentro de la pérdida.",
+    "settle_not_recorded": "No se marcó que las agujas se habían detenido antes de empezar el reloj.",
+    "short_wait": "Solo {wait_s} s del último movimiento al reloj; con {advised_s} s los tanques recuperan su temperatura. "
+    "La pérdida verdadera puede ser mayor.",
+    "clock_uncertain": "Los dos relojes del aparato difieren {disagree_s} s en la espera.",
+    "inside_guard_band": "No se demostró que pase: el margen {margin} es menor que el error de lectura {uncertainty}.",
+    "third_failure": "Falló {failures} veces. Ya no es cuestión de técnica: pare y llévelo al taller.",
+    "window_too_short": "Se leyó solo de {lower_psi} a {upper_psi}: muy poco para medir el tiempo de llenado.",
+    "off_maker_figure": "Se leyó {reading_psi}; la cifra del fabricante es {maker_psi}.",
+    "no_cut_out_before": "Antes no se leyó dónde deja de bombear, así que no hay con qué comparar.",
+    "early_warning": "Con {reading_psi}, esta alarma sonará al conducir normalmente.",
+    "lamp_missing": "La luz nunca se encendió.",
+    "buzzer_missing": "El zumbador nunca sonó.",
+    "lamp_check_only": "Lo que se encendió al poner la llave era la prueba de luces, no la alarma.",
+    "knob_by_hand": "Una perilla se sacó con la mano. Debe saltar sola.",
+    "second_knob_missing": "Solo se leyó una perilla; siga hasta que salte también la otra.",
+    "low_pressure_hold_test": "Se probó con {reading_psi}; con menos de {wanted_psi} la alarma puede sonar a la mitad.",
+    "too_fast": "Rodó a {speed_mph} mph; a paso de persona son {walking_mph} mph como máximo.",
+    "chocks_missing": "No se confirmaron los calzos antes de soltar los frenos.",
+    "chocks_left_in": "Los calzos seguían bajo las ruedas.",
+    "cut_out_not_said": "No se dijo en voz alta dónde deja de bombear ({missed} de {times} veces).",
+    "limit_not_said": "No se dijo el límite antes de la etapa.",
+    "reading_not_said": "No se dijo la lectura después de la etapa.",
+    "wrong_limit_said": "Se dijo {said} como límite; es {right}.",
+    "wrong_verdict_said": "Se dijo «{said}»; era «{right}».",
+    "cut_in_said_for_cut_out": "Se dijo {said}, que es donde empieza a bombear, no donde deja de hacerlo.",
+}
+
+STATES = {
+    "engine": "motor apagado",
+    "key": "llave encendida",
+    "tractor_knob": "perilla de estacionamiento adentro",
+    "trailer_knob": "perilla del remolque adentro",
+    "pedal": "pedal",
+    "lamp": "luz",
+    "buzzer": "zumbador",
+}
+STANDINGS = {
+    "published": "",
+    "from_memory": "de memoria",
+    "common_practice": "práctica común",
+    "fleet": "propio de la flota",
+}
+OUTCOMES = {
+    "pass": "Aprobado",
+    "fail": "Reprobado",
+    "void": "Nulo",
+    "not_done": "Sin hacer",
+    "no_rule": "Sin regla",
+}
+WORDS = {"pass": "aprobado", "fail": "reprobado", "lamp": "luz", "buzzer": "zumbador"}
+
+LIMITS = {
+    "at_most": "no más de {max}",
+    "below": "menos de {max}",
+    "at_least": "{min} o más",
+    "above": "más de {min}",
+    "between": "de {min} a {max}",
+    "hold": "{text} en {hold_s} s",
+    "window": "de {lower} a {upper} en {text}",
+}
+ARITHMETIC = {
+    "hold": "{start} → {end} {unit} en {duration_s} s",
+    "rate": "{rate} {unit}/min",
+    "normalised": "{loss} en {hold_s} s",
+    "climb": "{start} → {end} {unit} en {duration_s} s",
+    "time": "de {lower} a {upper} tarda {time_s} s",
+    "reading": "leído {psi}",
+    "limit": "límite {limit}",
+    "to_spare": "{margin} de sobra",
+    "outside": "{margin} fuera",
+    "on_the_limit": "justo en el límite",
+    "error": "error de lectura ±{uncertainty}",
+    "error_s": "error ±{uncertainty}",
+}

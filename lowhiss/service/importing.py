@@ -1,0 +1,72 @@
+"""Taking an open run record into the log, as one transaction."""
+
+from __future__ import annotations
+
+import datetime as dt
+from typing import Any
+
+from sqlalchemy.orm import Session
+
+from lowhiss.core.record import Run, read_run
+from lowhiss.service.clocks import Instant, map_begun
+from lowhiss.service.judging import procedure_of, rules_of
+from lowhiss.service.runs import clock_row, judge_row, keep_rules
+from lowhiss.service.units import find_unit
+from lowhiss.service.verdicts import keep_verdict
+from lowhiss.store.models import EventRow, RunRow
+
+_SERVER_FIELDS = frozenset({"at_s", "seq", "id", "device", "epoch", "wall", "by"})
+_DEVICE = "record"
+
+
+def import_record(session: Session, record: dict[str, Any], unit_id: str, *, demo: bool = False) -> str:
+    """Keep a run record as a run of the unit; returns the run's id.
+
+    The record needs ``id`` and ``started_at``. Raises CoreError for a malformed record, NotFoundError for the unit.
+    """
+    run: Run = read_run(record)
+    unit = find_unit(session, unit_id)
+    rules = rules_of(run)
+    keep_rules(session, rules)
+    started_at = dt.datetime.fromisoformat(str(run.started_at))
+    begun = Instant(_DEVICE, str(run.id), 0.0, started_at)
+    row = RunRow(
+        id=run.id,
+        unit_id=unit.id,
+        unit=record["unit"],
+        rules_hash=rules.content_hash,
+        procedure=procedure_of(run, rules).as_dict(),
+        purpose=run.purpose,
+        driver=dict(run.people).get("driver", ""),
+        resolution_psi=run.resolution_psi,
+        started_at=started_at,
+        begun={"device": begun.device, "epoch": begun.epoch, "mono_s": 0.0},
+        last_seq=len(run.events),
+        demo=demo,
+    )
+    session.add(row)
+    session.flush()
+    session.add(clock_row(row.id, begun, map_begun(0.0)))
+    for place, (event, given) in enumerate(zip(run.events, record["events"], strict=True), start=1):
+        session.add(
+            EventRow(
+                run_id=row.id,
+                seq=place,
+                id=event.id or f"{row.id}:{place}",
+                type=event.type,
+                device=begun.device,
+                epoch=begun.epoch,
+                device_seq=place,
+                mono_s=event.at_s,
+                wall=started_at + dt.timedelta(seconds=event.at_s),
+                at_s=event.at_s,
+                author=event.by or row.driver,
+                primary_psi=event.primary_psi,
+                secondary_psi=event.secondary_psi,
+                body={key: value for key, value in given.items() if key not in _SERVER_FIELDS},
+                received_at=started_at,
+            )
+        )
+    session.flush()
+    keep_verdict(session, row, judge_row(session, row))
+    return row.id

@@ -1,0 +1,168 @@
+"""Receiving what devices strike: each event is accepted once, recognised when it is resent, or set aside in sight."""
+
+from __future__ import annotations
+
+import datetime as dt
+from dataclasses import dataclass, field
+from typing import Any
+
+from sqlalchemy import select
+from sqlalchemy.orm import Session
+
+from lowhiss.core.errors import CoreError
+from lowhiss.core.record import read_event
+from lowhiss.core.rules import canonical_json
+from lowhiss.core.run import READABLE
+from lowhiss.service.clocks import Instant, Mapping, map_epoch
+from lowhiss.service.errors import NotFoundError
+from lowhiss.service.runs import clock_row, judge_row
+from lowhiss.service.units import unit_of
+from lowhiss.service.verdicts import keep_verdict
+from lowhiss.store.engine import Store
+from lowhiss.store.models import ClockRow, EventRow, RunRow
+
+MAX_EVENTS_OF_RUN = 5_000
+"""Far above what any test needs; a run that grows past it is a fault or a flood."""
+
+
+@dataclass(frozen=True, slots=True)
+class Struck:
+    """One event as a device sends it: its identity and clocks, and ``body``, the fields of its type."""
+
+    id: str
+    seq: int
+    at: Instant
+    author: str
+    body: dict[str, Any]
+
+
+@dataclass(frozen=True, slots=True)
+class SetAside:
+    """An event that could not be applied, and why."""
+
+    id: str
+    code: str
+    sentence: str
+
+
+@dataclass(slots=True)
+class Received:
+    """What became of a batch: each event's sequence number within the run, or why it was set aside."""
+
+    last_seq: int = 0
+    accepted: dict[str, int] = field(default_factory=dict)
+    set_aside: list[SetAside] = field(default_factory=list)
+
+
+def add_events(store: Store, run_id: str, sent: Instant, events: list[Struck]) -> Received:
+    """Append a batch. Each event is accepted, found again, or set aside with the reason; none blocks the next.
+
+    Raises NotFoundError. When this returns, what it accepted is committed.
+    """
+    received_at = dt.datetime.now(dt.UTC)
+    with store.transaction() as session:
+        run = session.scalar(select(RunRow).where(RunRow.id == run_id).with_for_update())
+        if run is None:
+            raise NotFoundError("run_unknown", "There is no such run.", "run_id")
+        adding = _Adding(session, run, sent, received_at)
+        for event in events:
+            adding.take(event)
+        if adding.grown:
+            session.flush()
+            keep_verdict(session, run, judge_row(session, run))
+        adding.received.last_seq = run.last_seq
+        return adding.received
+
+
+class _Adding:
+    """One batch being appended under its run's row lock; used once and thrown away."""
+
+    def __init__(self, session: Session, run: RunRow, sent: Instant, received_at: dt.datetime) -> None:
+        self.session, self.run, self.sent, self.received_at = session, run, sent, received_at
+        self.unit = unit_of(run.unit)
+        self.received = Received()
+        self.known = {row.id: row for row in session.scalars(select(EventRow).where(EventRow.run_id == run.id))}
+        clocks = session.scalars(select(ClockRow).where(ClockRow.run_id == run.id))
+        self.clocks = {(row.device, row.epoch): Mapping(row.offset_s, row.error_s) for row in clocks}
+        self.grown = False
+
+    def take(self, event: Struck) -> None:
+        """Accept one event, recognise it, or set it aside."""
+        known = self.known.get(event.id)
+        if known is not None:
+            if _same(known, event):
+                self.received.accepted[event.id] = known.seq
+            else:
+                self.aside(event, "id_conflict", "Another mark with other content already has this id.")
+        elif len(self.known) >= MAX_EVENTS_OF_RUN:
+            self.aside(
+                event, "run_full", f"The run already holds {MAX_EVENTS_OF_RUN} marks; finish it and begin another."
+            )
+        else:
+            self.append(event)
+
+    def append(self, event: Struck) -> None:
+        """Check a new event and give it its place."""
+        if taken := sorted({"at_s", "id", "seq"} & event.body.keys()):
+            self.aside(event, "event_malformed", f"{taken[0]} is set by the server and cannot be sent.")
+            return
+        mapping = self.mapping(event.at)
+        at_s = mapping.at_s(event.at.mono_s)
+        try:
+            checked = read_event({"at_s": at_s, "id": event.id, **event.body}, 0, self.unit)
+        except CoreError as error:
+            name = error.field.removeprefix("events[0]").removeprefix(".") or "event"
+            self.aside(event, "event_malformed", f"{name} {error.problem}.")
+            return
+        if checked.type in ("withdrawn", "valued"):
+            target = self.known.get(checked.event or "")
+            if target is None or (checked.type == "valued" and target.type not in READABLE):
+                self.aside(event, "target_unknown", "The mark that this refers to is not part of the run.")
+                return
+        self.run.last_seq += 1
+        row = EventRow(
+            run_id=self.run.id,
+            seq=self.run.last_seq,
+            id=event.id,
+            type=checked.type,
+            device=event.at.device,
+            epoch=event.at.epoch,
+            device_seq=event.seq,
+            mono_s=event.at.mono_s,
+            wall=event.at.wall,
+            at_s=at_s,
+            author=event.author,
+            primary_psi=checked.primary_psi,
+            secondary_psi=checked.secondary_psi,
+            body=event.body,
+            received_at=self.received_at,
+        )
+        self.session.add(row)
+        self.known[event.id] = row
+        self.received.accepted[event.id] = row.seq
+        self.grown = True
+
+    def mapping(self, at: Instant) -> Mapping:
+        """The epoch's mapping, made and kept at its first event."""
+        key = (at.device, at.epoch)
+        if key not in self.clocks:
+            self.clocks[key] = map_epoch(at, self.sent, self.received_at, self.run.started_at)
+            self.session.add(clock_row(self.run.id, at, self.clocks[key]))
+        return self.clocks[key]
+
+    def aside(self, event: Struck, code: str, sentence: str) -> None:
+        """Tell the device to keep this one in sight."""
+        self.received.set_aside.append(SetAside(event.id, code, sentence))
+
+
+def _same(row: EventRow, event: Struck) -> bool:
+    """Whether a resent event is the one already kept; the server's own additions do not count."""
+    return (
+        row.device == event.at.device
+        and row.epoch == event.at.epoch
+        and row.device_seq == event.seq
+        and row.mono_s == event.at.mono_s
+        and row.wall == event.at.wall
+        and row.author == event.author
+        and canonical_json(row.body) == canonical_json(event.body)
+    )

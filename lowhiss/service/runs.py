@@ -1,0 +1,252 @@
+"""Runs: begun once, grown event by event, judged from what stands. Each public function is one transaction."""
+
+from __future__ import annotations
+
+import datetime as dt
+from dataclasses import dataclass
+from typing import Any, cast
+
+from sqlalchemy import select
+from sqlalchemy.orm import Session
+
+from lowhiss import rulebook
+from lowhiss.core.fields import Language
+from lowhiss.core.judge import RunVerdict, air_column, judge_run
+from lowhiss.core.procedure import read_procedure
+from lowhiss.core.record import Purpose, Run, read_run
+from lowhiss.core.rules import RuleSet, read_rule_set
+from lowhiss.core.vehicle import Unit
+from lowhiss.core.words import Words, verdict_record
+from lowhiss.exchange.run_json import run_record
+from lowhiss.service.clocks import Instant, Mapping, map_begun, seconds_ago
+from lowhiss.service.errors import ConflictError, NotFoundError
+from lowhiss.service.units import choose, find_unit, unit_of
+from lowhiss.service.verdicts import keep_verdict
+from lowhiss.store.engine import Store
+from lowhiss.store.models import ClockRow, EventRow, RuleSetRow, RunRow
+
+
+@dataclass(frozen=True, slots=True)
+class Beginning:
+    """What begins a run; the device makes the id, so that sending it twice begins one run."""
+
+    id: str
+    unit_id: str
+    procedure: str
+    rules: str | None
+    purpose: str
+    driver: str
+    begun: Instant
+
+
+@dataclass(frozen=True, slots=True)
+class KeptEvent:
+    """An event with its place in the run; ``body`` holds the fields of its type as they were struck."""
+
+    seq: int
+    at_s: float
+    id: str
+    at: Instant
+    device_seq: int
+    author: str
+    body: dict[str, Any]
+
+
+@dataclass(frozen=True, slots=True)
+class RunHead:
+    """What stands beside a run's events."""
+
+    id: str
+    unit_id: str
+    unit: Unit
+    procedure: str
+    rules: str
+    rules_title: dict[Language, str]
+    purpose: Purpose
+    driver: str
+    started_at: dt.datetime
+    last_seq: int
+    demo: bool
+
+
+@dataclass(frozen=True, slots=True)
+class Sheet:
+    """A run judged: its head, its verdict record, its air column and every event that was made."""
+
+    head: RunHead
+    outcome: str
+    verdict: dict[str, Any]
+    column: dict[str, Any]
+    events: list[dict[str, Any]]
+
+
+def begin_run(store: Store, start: Beginning, sent: Instant) -> RunHead:
+    """Begin a run, or find the same one again.
+
+    Raises NotFoundError, RefusedError, or ConflictError for an id that is another run's.
+    """
+    received_at = dt.datetime.now(dt.UTC)
+    begun = {"device": start.begun.device, "epoch": start.begun.epoch, "mono_s": start.begun.mono_s}
+    with store.transaction() as session:
+        known = session.get(RunRow, start.id)
+        if known is not None:
+            if known.begun != begun or known.unit_id != start.unit_id:
+                raise ConflictError(
+                    "run_id_used", "This run's id already belongs to another run: begin a new one.", "id"
+                )
+            return head_of(session, known)
+        unit = find_unit(session, start.unit_id)
+        rules, procedure = choose(start.rules or unit.rules, start.procedure)
+        keep_rules(session, rules)
+        run = RunRow(
+            id=start.id,
+            unit_id=unit.id,
+            unit=unit.facts,
+            rules_hash=rules.content_hash,
+            procedure=procedure.as_dict(),
+            purpose=start.purpose,
+            driver=start.driver,
+            resolution_psi=unit.resolution_psi,
+            started_at=received_at - dt.timedelta(seconds=seconds_ago(start.begun, sent)),
+            begun=begun,
+            last_seq=0,
+            demo=False,
+        )
+        session.add(run)
+        session.flush()
+        mapping = map_begun(start.begun.mono_s)
+        session.add(clock_row(run.id, start.begun, mapping))
+        keep_verdict(session, run, judge_row(session, run))
+        return head_of(session, run)
+
+
+def run_head(store: Store, run_id: str) -> RunHead:
+    """What stands beside the run's events. Raises NotFoundError."""
+    with store.transaction() as session:
+        return head_of(session, find_run(session, run_id))
+
+
+def events_after(store: Store, run_id: str, after: int) -> list[KeptEvent]:
+    """The run's events with a sequence number above ``after``, in order. Raises NotFoundError."""
+    with store.transaction() as session:
+        find_run(session, run_id)
+        return [
+            KeptEvent(
+                seq=row.seq,
+                at_s=row.at_s,
+                id=row.id,
+                at=Instant(row.device, row.epoch, row.mono_s, row.wall),
+                device_seq=row.device_seq,
+                author=row.author,
+                body=row.body,
+            )
+            for row in event_rows(session, run_id, after)
+        ]
+
+
+def sheet(store: Store, run_id: str, words: Words) -> Sheet:
+    """The run judged under its own rule set, worded for one reader. Raises NotFoundError."""
+    with store.transaction() as session:
+        run = find_run(session, run_id)
+        verdict = judge_row(session, run)
+        record = record_of(session, run)
+        return Sheet(
+            head=head_of(session, run),
+            outcome=verdict.headline,
+            verdict=verdict_record(verdict, words),
+            column=air_column(verdict),
+            events=record["events"],
+        )
+
+
+def open_record(store: Store, run_id: str) -> dict[str, Any]:
+    """The run as an open run record, ``low-hiss-run/1``. Raises NotFoundError."""
+    with store.transaction() as session:
+        return record_of(session, find_run(session, run_id))
+
+
+def clock_row(run_id: str, at: Instant, mapping: Mapping) -> ClockRow:
+    """The row that keeps an epoch's mapping."""
+    return ClockRow(run_id=run_id, device=at.device, epoch=at.epoch, offset_s=mapping.offset_s, error_s=mapping.error_s)
+
+
+def keep_rules(session: Session, rules: RuleSet) -> None:
+    """Keep a rule set whole, so that what it judged can always be judged again."""
+    if session.get(RuleSetRow, rules.content_hash) is None:
+        row = RuleSetRow(
+            hash=rules.content_hash, name=rules.id, content=rules.as_dict(), kept_at=dt.datetime.now(dt.UTC)
+        )
+        session.merge(row)
+        session.flush()
+
+
+def find_run(session: Session, run_id: str) -> RunRow:
+    row = session.get(RunRow, run_id)
+    if row is None:
+        raise NotFoundError("run_unknown", "There is no such run.", "run_id")
+    return row
+
+
+def event_rows(session: Session, run_id: str, after: int = 0) -> list[EventRow]:
+    query = select(EventRow).where(EventRow.run_id == run_id, EventRow.seq > after).order_by(EventRow.seq)
+    return list(session.scalars(query))
+
+
+def head_of(session: Session, run: RunRow) -> RunHead:
+    rules = kept_rules(session, run.rules_hash)
+    return RunHead(
+        id=run.id,
+        unit_id=run.unit_id,
+        unit=unit_of(run.unit),
+        procedure=run.procedure["id"],
+        rules=rules.id,
+        rules_title=rules.title,
+        purpose=cast(Purpose, run.purpose),
+        driver=run.driver,
+        started_at=run.started_at,
+        last_seq=run.last_seq,
+        demo=run.demo,
+    )
+
+
+_KEPT_RULES: dict[str, RuleSet] = {}
+"""Rule sets read before, by hash; a hash never changes its content."""
+
+
+def kept_rules(session: Session, rules_hash: str) -> RuleSet:
+    if rules_hash not in _KEPT_RULES:
+        _KEPT_RULES[rules_hash] = read_rule_set(session.get_one(RuleSetRow, rules_hash).content, rulebook.judging())
+    return _KEPT_RULES[rules_hash]
+
+
+def record_of(session: Session, run: RunRow) -> dict[str, Any]:
+    rules = kept_rules(session, run.rules_hash)
+    built_in = rules.id in rulebook.RULE_SET_IDS and rulebook.rule_set(rules.id).content_hash == run.rules_hash
+    head = {
+        "id": run.id,
+        "started_at": run.started_at.isoformat(),
+        "purpose": run.purpose,
+        "people": {"driver": run.driver} if run.driver else {},
+        "rules": rules.id if built_in else rules.as_dict(),
+        "procedure": run.procedure,
+        "gauges": {"resolution_psi": run.resolution_psi},
+    }
+    events = [
+        {
+            "at_s": row.at_s,
+            "seq": row.seq,
+            "id": row.id,
+            "device": row.device,
+            "epoch": row.epoch,
+            "wall": row.wall.isoformat(),
+            **({"by": row.author} if row.author else {}),
+            **row.body,
+        }
+        for row in event_rows(session, run.id)
+    ]
+    return run_record(head, unit_of(run.unit), events)
+
+
+def judge_row(session: Session, run: RunRow) -> RunVerdict:
+    record: Run = read_run(record_of(session, run))
+    return judge_run(record, kept_rules(session, run.rules_hash), read_procedure(run.procedure))

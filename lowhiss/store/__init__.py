@@ -1,0 +1,1 @@
+"""SQLAlchemy models, queries and migrations over MariaDB. Rows are not domain objects."""

@@ -1,0 +1,61 @@
+"""Connecting, and bringing the tables up to date."""
+
+from __future__ import annotations
+
+from collections.abc import Iterator
+from contextlib import contextmanager
+from importlib.resources import files
+
+from alembic import command
+from alembic.config import Config
+from sqlalchemy import Engine, create_engine, text
+from sqlalchemy.orm import Session, sessionmaker
+
+_MIGRATION_LOCK = "lowhiss_migrate"
+
+
+class StoreError(RuntimeError):
+    """The store cannot be used as it is; one clear sentence."""
+
+
+def make_engine(url: str) -> Engine:
+    """An engine whose connections are checked before use, so that a restarted database costs no failed request."""
+    return create_engine(
+        url,
+        pool_pre_ping=True,
+        pool_size=10,
+        max_overflow=20,
+        isolation_level="READ COMMITTED",
+        connect_args={"connect_timeout": 5, "read_timeout": 30, "write_timeout": 30},
+    )
+
+
+class Store:
+    """Sessions over one database."""
+
+    def __init__(self, engine: Engine) -> None:
+        self.engine = engine
+        self._sessions = sessionmaker(engine, expire_on_commit=False)
+
+    @contextmanager
+    def transaction(self) -> Iterator[Session]:
+        """One session that commits at the end of the block, or rolls back what an error left."""
+        with self._sessions.begin() as session:
+            yield session
+
+
+def migrate(engine: Engine, revision: str = "head") -> None:
+    """Bring the tables to ``revision``; a second process that does the same waits for the first."""
+    config = Config()
+    config.set_main_option("script_location", str(files("lowhiss.store").joinpath("migrations")))
+    with engine.connect() as connection:
+        if connection.scalar(text("SELECT GET_LOCK(:name, 120)"), {"name": _MIGRATION_LOCK}) != 1:
+            raise StoreError(
+                "Another process has been changing the tables for two minutes: wait for it, then start again."
+            )
+        try:
+            config.attributes["connection"] = connection
+            command.upgrade(config, revision)
+            connection.commit()
+        finally:
+            connection.execute(text("SELECT RELEASE_LOCK(:name)"), {"name": _MIGRATION_LOCK})

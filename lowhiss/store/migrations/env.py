@@ -1,0 +1,13 @@
+"""Alembic's entry point: runs on the connection it is handed, never on one of its own."""
+
+from alembic import context
+
+from lowhiss.store.models import Base
+
+context.configure(
+    connection=context.config.attributes["connection"],
+    target_metadata=Base.metadata,
+    compare_type=True,
+)
+with context.begin_transaction():
+    context.run_migrations()

@@ -1,0 +1,134 @@
+"""The tables. The log only grows: events are never changed or deleted; what is derived from them can be rebuilt."""
+
+from __future__ import annotations
+
+import datetime as dt
+from typing import Any
+
+from sqlalchemy import JSON, CheckConstraint, Double, ForeignKey, Index, MetaData, String, Text, UniqueConstraint
+from sqlalchemy.orm import DeclarativeBase, Mapped, mapped_column
+
+from lowhiss.store.types import Psi, UtcDateTime
+
+NAMES = {
+    "ix": "ix_%(table_name)s_%(column_0_N_name)s",
+    "uq": "uq_%(table_name)s_%(column_0_N_name)s",
+    "ck": "ck_%(table_name)s_%(constraint_name)s",
+    "fk": "fk_%(table_name)s_%(column_0_N_name)s_%(referred_table_name)s",
+    "pk": "pk_%(table_name)s",
+}
+
+
+Exact = String(80, collation="utf8mb4_nopad_bin")
+"""A name that a device made: compared byte by byte, as JSON does."""
+
+
+class Base(DeclarativeBase):
+    """All tables of the application."""
+
+    metadata = MetaData(naming_convention=NAMES)
+
+
+class UnitRow(Base):
+    """A vehicle that is tested. ``facts`` is the unit as it stands in a run record."""
+
+    __tablename__ = "unit"
+    __table_args__ = (UniqueConstraint("name"),)
+
+    id: Mapped[str] = mapped_column(String(36), primary_key=True)
+    name: Mapped[str] = mapped_column(String(60))
+    facts: Mapped[dict[str, Any]] = mapped_column(JSON)
+    resolution_psi: Mapped[float] = mapped_column(Psi)
+    rules: Mapped[str] = mapped_column(String(60))
+    demo: Mapped[bool] = mapped_column(default=False)
+
+
+class RuleSetRow(Base):
+    """A rule set that judged something, kept whole by the hash of its content."""
+
+    __tablename__ = "rule_set"
+
+    hash: Mapped[str] = mapped_column(String(64), primary_key=True)
+    name: Mapped[str] = mapped_column(String(60))
+    content: Mapped[dict[str, Any]] = mapped_column(JSON)
+    kept_at: Mapped[dt.datetime] = mapped_column(UtcDateTime)
+
+
+class RunRow(Base):
+    """A run: what stands beside its events. ``unit`` is the unit as it was assembled on the day."""
+
+    __tablename__ = "run"
+    __table_args__ = (Index(None, "started_at"), CheckConstraint("last_seq >= 0", "last_seq_not_negative"))
+
+    id: Mapped[str] = mapped_column(String(36), primary_key=True)
+    unit_id: Mapped[str] = mapped_column(ForeignKey("unit.id"))
+    unit: Mapped[dict[str, Any]] = mapped_column(JSON)
+    rules_hash: Mapped[str] = mapped_column(ForeignKey("rule_set.hash"))
+    procedure: Mapped[dict[str, Any]] = mapped_column(JSON)
+    purpose: Mapped[str] = mapped_column(String(20))
+    driver: Mapped[str] = mapped_column(String(80))
+    resolution_psi: Mapped[float] = mapped_column(Psi)
+    started_at: Mapped[dt.datetime] = mapped_column(UtcDateTime)
+    begun: Mapped[dict[str, Any]] = mapped_column(JSON)
+    last_seq: Mapped[int] = mapped_column(default=0)
+    demo: Mapped[bool] = mapped_column(default=False)
+
+
+class ClockRow(Base):
+    """How one page life's monotonic clock maps to the run's time: ``at_s = mono_s + offset_s``, made once."""
+
+    __tablename__ = "clock"
+
+    run_id: Mapped[str] = mapped_column(ForeignKey("run.id"), primary_key=True)
+    device: Mapped[str] = mapped_column(Exact, primary_key=True)
+    epoch: Mapped[str] = mapped_column(Exact, primary_key=True)
+    offset_s: Mapped[float] = mapped_column(Double)
+    error_s: Mapped[float] = mapped_column(Double)
+
+
+class EventRow(Base):
+    """One event as it was struck, with what the server added: its place in the run, its time, when it came."""
+
+    __tablename__ = "event"
+    __table_args__ = (UniqueConstraint("run_id", "id"),)
+
+    run_id: Mapped[str] = mapped_column(ForeignKey("run.id"), primary_key=True)
+    seq: Mapped[int] = mapped_column(primary_key=True, autoincrement=False)
+    id: Mapped[str] = mapped_column(Exact)
+    type: Mapped[str] = mapped_column(String(20))
+    device: Mapped[str] = mapped_column(Exact)
+    epoch: Mapped[str] = mapped_column(Exact)
+    device_seq: Mapped[int] = mapped_column()
+    mono_s: Mapped[float] = mapped_column(Double)
+    wall: Mapped[dt.datetime] = mapped_column(UtcDateTime)
+    at_s: Mapped[float] = mapped_column(Double)
+    author: Mapped[str] = mapped_column(String(80))
+    primary_psi: Mapped[float | None] = mapped_column(Psi)
+    secondary_psi: Mapped[float | None] = mapped_column(Psi)
+    body: Mapped[dict[str, Any]] = mapped_column(JSON)
+    received_at: Mapped[dt.datetime] = mapped_column(UtcDateTime)
+
+
+class VerdictRow(Base):
+    """A verdict worked out before: good as long as its run, rules and core are the ones named here."""
+
+    __tablename__ = "verdict"
+    __table_args__ = (Index(None, "overall"),)
+
+    run_id: Mapped[str] = mapped_column(ForeignKey("run.id"), primary_key=True)
+    rules_hash: Mapped[str] = mapped_column(ForeignKey("rule_set.hash"), primary_key=True)
+    last_seq: Mapped[int] = mapped_column()
+    core_version: Mapped[str] = mapped_column(String(20))
+    overall: Mapped[str] = mapped_column(String(20))
+    outcome: Mapped[str] = mapped_column(String(20))
+    close_call: Mapped[bool] = mapped_column()
+    figures: Mapped[dict[str, Any]] = mapped_column(JSON)
+
+
+class SettingRow(Base):
+    """A fact about this installation, such as whose data it holds."""
+
+    __tablename__ = "setting"
+
+    name: Mapped[str] = mapped_column(String(60), primary_key=True)
+    value: Mapped[str] = mapped_column(Text)
