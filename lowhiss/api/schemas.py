@@ -302,7 +302,7 @@ class ScriptLimit(BaseModel):
     key: str
     words: dict[str, str]
     hold_s: float | None
-    window_psi: tuple[float, float] | None
+    window_psi: list[float] | None
     bounds: list[ScriptBound]
     unit: Literal["psi", "s"]
 

@@ -21,7 +21,7 @@ Need = Literal[
 ]
 NEEDS: tuple[Need, ...] = get_args(Need)
 
-_STILL: tuple[Need, ...] = ("wheels_chocked", "area_clear", "engine_off", "key_on", "knobs_in")
+_STILL: tuple[Need, ...] = ("wheels_chocked", "engine_off", "key_on", "area_clear", "knobs_in")
 _MOVING: tuple[Need, ...] = ("chocks_removed", "area_clear", "seat_belt")
 
 NEEDS_OF_STAGE: dict[Stage, tuple[Need, ...]] = {

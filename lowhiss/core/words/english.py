@@ -58,7 +58,7 @@ STATES = {
 STANDINGS = {
     "published": "",
     "from_memory": "from memory",
-    "common_practice": "common practice",
+    "common_practice": "common practice, no published source",
     "fleet": "the fleet's own",
 }
 OUTCOMES = {"pass": "Pass", "fail": "Fail", "void": "Void", "not_done": "Not done", "no_rule": "No rule"}

@@ -65,6 +65,8 @@ class Words:
     def source(self, source: Source) -> str:
         """Where a number comes from, and how well that is known."""
         standing = self.book.STANDINGS[source.standing]
+        if source.standing == "common_practice":
+            return str(standing)
         name = f"{source.document} {source.clause}".strip()
         return f"{name} ({standing})" if standing else name
 

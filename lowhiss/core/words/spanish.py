@@ -58,7 +58,7 @@ STATES = {
 STANDINGS = {
     "published": "",
     "from_memory": "de memoria",
-    "common_practice": "práctica común",
+    "common_practice": "práctica común, sin fuente publicada",
     "fleet": "propio de la flota",
 }
 OUTCOMES = {

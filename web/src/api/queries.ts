@@ -1,0 +1,41 @@
+import { keepPreviousData, queryOptions } from '@tanstack/react-query'
+import type { PressureUnit } from '../figures/format'
+import type { Language } from '../i18n'
+import { api, need } from './client'
+
+export const aboutQuery = () =>
+  queryOptions({ queryKey: ['about'], queryFn: () => need(api.GET('/api/about')), staleTime: Infinity })
+
+export const unitsQuery = () =>
+  queryOptions({ queryKey: ['units'], queryFn: () => need(api.GET('/api/units')) })
+
+export const scriptQuery = (unitId: string, rules: string) =>
+  queryOptions({
+    queryKey: ['script', unitId, rules],
+    queryFn: () =>
+      need(
+        api.GET('/api/units/{unit_id}/script', {
+          params: { path: { unit_id: unitId }, query: { procedure: 'leak-check', rules } },
+        }),
+      ),
+    placeholderData: keepPreviousData,
+  })
+
+export type LogOutcome = 'pass' | 'fail' | 'void' | 'incomplete' | 'close_call'
+
+export const logQuery = (search: string, outcome: LogOutcome | undefined, before: string | undefined) =>
+  queryOptions({
+    queryKey: ['log', search, outcome, before],
+    queryFn: () => need(api.GET('/api/log', { params: { query: { search, outcome, before } } })),
+    placeholderData: keepPreviousData,
+  })
+
+/** The sheet of a run at a sequence number: it changes only when the run does, or its reader. */
+export const sheetQuery = (runId: string, lang: Language, unit: PressureUnit, lastSeq = 0) =>
+  queryOptions({
+    queryKey: ['sheet', runId, lang, unit, lastSeq],
+    queryFn: () =>
+      need(
+        api.GET('/api/runs/{run_id}/sheet', { params: { path: { run_id: runId }, query: { lang, unit } } }),
+      ),
+  })

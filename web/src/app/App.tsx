@@ -1,0 +1,60 @@
+import { QueryClient, QueryClientProvider } from '@tanstack/react-query'
+import { useEffect, useMemo, useState } from 'react'
+import { BrowserRouter, Route, Routes } from 'react-router'
+import { ApiError } from '../api'
+import { LogPage } from '../features/log'
+import { SheetPage } from '../features/sheet'
+import { SetupPage, TestPage } from '../features/test'
+import { YardPage } from '../features/yard'
+import { i18next } from '../i18n'
+import { RecorderContext, type RecorderState } from '../live'
+import { applyLight, keepPreferences, PreferencesContext, type Preferences } from './preferences'
+import { NotFound, Shell } from './Shell'
+
+const queries = new QueryClient({
+  defaultOptions: {
+    queries: {
+      staleTime: 2_000,
+      retry: (count, error) => error instanceof ApiError && error.passing && count < 30,
+      retryDelay: (count) => Math.min(500 * 2 ** count, 5_000),
+    },
+  },
+})
+
+export function App({ initial, recorder }: { initial: Preferences; recorder: RecorderState }) {
+  const [preferences, setPreferences] = useState(initial)
+  const setting = useMemo(
+    () => ({
+      preferences,
+      change: (part: Partial<Preferences>) => setPreferences((now) => ({ ...now, ...part })),
+    }),
+    [preferences],
+  )
+  useEffect(() => {
+    keepPreferences(preferences)
+    applyLight(preferences.light)
+    document.documentElement.lang = preferences.language
+    void i18next.changeLanguage(preferences.language)
+  }, [preferences])
+
+  return (
+    <PreferencesContext value={setting}>
+      <RecorderContext value={recorder}>
+        <QueryClientProvider client={queries}>
+          <BrowserRouter>
+            <Routes>
+              <Route path="test/new/:unitId" element={<SetupPage />} />
+              <Route path="test/:runId" element={<TestPage />} />
+              <Route element={<Shell />}>
+                <Route index element={<YardPage />} />
+                <Route path="log" element={<LogPage />} />
+                <Route path="runs/:runId" element={<SheetPage />} />
+                <Route path="*" element={<NotFound />} />
+              </Route>
+            </Routes>
+          </BrowserRouter>
+        </QueryClientProvider>
+      </RecorderContext>
+    </PreferencesContext>
+  )
+}

@@ -1,0 +1,50 @@
+import { Popover } from 'radix-ui'
+import { useTranslation } from 'react-i18next'
+import { pressureUnits, unitLabel } from '../figures/format'
+import { languages } from '../i18n'
+import { Choice } from '../ui'
+import { lights, usePreferences } from './preferences'
+
+const languageName = { en: 'English', es: 'Español' }
+
+export function PreferencesMenu() {
+  const { t } = useTranslation()
+  const { preferences, change } = usePreferences()
+  return (
+    <Popover.Root>
+      <Popover.Trigger
+        aria-label={t('app.preferences')}
+        className="flex min-h-touch items-center gap-1 px-1 font-semibold text-ink hover:text-air"
+      >
+        {preferences.language.toUpperCase()} · {unitLabel[preferences.unit]}
+      </Popover.Trigger>
+      <Popover.Portal>
+        <Popover.Content
+          align="end"
+          sideOffset={4}
+          collisionPadding={8}
+          className="z-20 grid gap-4 border-2 border-ink bg-sheet p-4 text-ink"
+        >
+          <Choice
+            label={t('app.language')}
+            value={preferences.language}
+            options={languages.map((value) => ({ value, text: languageName[value] }))}
+            onChange={(language) => change({ language })}
+          />
+          <Choice
+            label={t('app.unit')}
+            value={preferences.unit}
+            options={pressureUnits.map((value) => ({ value, text: unitLabel[value] }))}
+            onChange={(unit) => change({ unit })}
+          />
+          <Choice
+            label={t('app.light')}
+            value={preferences.light}
+            options={lights.map((value) => ({ value, text: t(`app.${value}`) }))}
+            onChange={(light) => change({ light })}
+          />
+        </Popover.Content>
+      </Popover.Portal>
+    </Popover.Root>
+  )
+}

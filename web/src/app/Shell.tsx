@@ -1,0 +1,66 @@
+import { useQuery } from '@tanstack/react-query'
+import { useTranslation } from 'react-i18next'
+import { Link, NavLink, Outlet } from 'react-router'
+import { aboutQuery } from '../api'
+import { PreferencesMenu } from './PreferencesMenu'
+
+const rooms = [
+  { to: '/', word: 'yard' },
+  { to: '/log', word: 'log' },
+] as const
+
+export function Shell() {
+  const { t } = useTranslation()
+  const about = useQuery(aboutQuery())
+  return (
+    <div className="flex min-h-dvh flex-col">
+      <a href="#page" className="absolute -top-20 left-4 bg-ink px-3 py-2 text-on-ink focus:top-2 focus:z-10">
+        {t('app.skip')}
+      </a>
+      <header className="no-print flex flex-wrap items-center gap-x-7 gap-y-1 border-b-2 border-ink px-4 sm:px-6">
+        <Link to="/" className="py-3 text-lead font-extrabold" style={{ fontStretch: '118%' }}>
+          Low Hiss
+        </Link>
+        <nav className="flex gap-5">
+          {rooms.map(({ to, word }) => (
+            <NavLink
+              key={to}
+              to={to}
+              end
+              className={({ isActive }) =>
+                `border-b-4 py-3 ${isActive ? 'border-air font-semibold text-ink' : 'border-transparent text-soft hover:text-ink'}`
+              }
+            >
+              {t(`app.${word}`)}
+            </NavLink>
+          ))}
+        </nav>
+        <div className="ml-auto flex items-center gap-4 text-note text-soft">
+          {about.data?.owner && <span className="max-sm:hidden">{about.data.owner}</span>}
+          {about.data?.demo && (
+            <span className="border border-ink px-2 py-0.5 font-semibold text-ink">{t('app.demo')}</span>
+          )}
+          <PreferencesMenu />
+        </div>
+      </header>
+      <main id="page" className="grow px-4 pb-8 sm:px-6">
+        <Outlet />
+      </main>
+      <footer className="border-t border-line px-4 py-3 text-note text-soft sm:px-6">
+        {t('app.caution')}
+      </footer>
+    </div>
+  )
+}
+
+export function NotFound() {
+  const { t } = useTranslation()
+  return (
+    <div className="py-10">
+      <h1 className="text-title">{t('app.notFound')}</h1>
+      <Link to="/" className="mt-4 inline-block font-semibold text-air underline">
+        {t('app.toYard')}
+      </Link>
+    </div>
+  )
+}

@@ -1,0 +1,2 @@
+export { usePreferences } from './preferences'
+export { PreferencesMenu } from './PreferencesMenu'

@@ -1,0 +1,55 @@
+import { useTranslation } from 'react-i18next'
+import { clockFace, inUnit, unitLabel, type PressureUnit } from '../../figures/format'
+import { useFigures } from '../../figures/useFigures'
+import { markName, standing, type WireEvent } from '../../live'
+
+const READING = /^(primary|secondary)_(psi|kpa|bar)$/
+
+/** Every mark that was ever made, the withdrawn ones struck through but never gone. */
+export function Marks({ events }: { events: Record<string, unknown>[] }) {
+  const { t } = useTranslation()
+  const all = events as (WireEvent & { at_s: number })[]
+  const kept = new Set(standing(all).map(({ id }) => id))
+  const numbers = new Map(all.filter(({ type }) => type === 'valued').map((event) => [event.event, event]))
+  const shown = all.filter(({ type }) => type !== 'valued' && type !== 'withdrawn')
+  return (
+    <section>
+      <h2 className="mb-1 text-lead">{t('sheet.marks')}</h2>
+      <table className="w-full max-w-2xl border-collapse">
+        <tbody>
+          {shown.map((event) => (
+            <tr
+              key={event.id}
+              className={`border-b border-hair ${kept.has(event.id) ? '' : 'text-soft line-through'}`}
+            >
+              <td className="num w-16 py-1 text-right">{clockFace(Math.floor(event.at_s))}</td>
+              <td className="px-4">
+                {t(`test.mark.${markName(event)}`)}
+                {event.type === 'reading' && (
+                  <span className="text-soft">, {t(`stage.${event.stage as 'leak_applied'}`)}</span>
+                )}
+              </td>
+              <td className="text-right">
+                <Numbers event={numbers.get(event.id) ?? event} />
+              </td>
+            </tr>
+          ))}
+        </tbody>
+      </table>
+    </section>
+  )
+}
+
+/** The numbers as they were entered, with the unit they were entered in. */
+function Numbers({ event }: { event: Record<string, unknown> }) {
+  const { language } = useFigures()
+  const found = Object.entries(event).filter(([key]) => READING.test(key)) as [string, number][]
+  const unit = found[0]?.[0].split('_')[1] as PressureUnit | undefined
+  if (!unit) return null
+  return (
+    <span lang={language}>
+      <span className="num">{found.map(([, value]) => inUnit(value, unit)).join(' · ')}</span>{' '}
+      <span className="text-note text-soft">{unitLabel[unit]}</span>
+    </span>
+  )
+}

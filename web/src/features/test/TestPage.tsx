@@ -1,0 +1,35 @@
+import { useTranslation } from 'react-i18next'
+import { Link, Navigate, useParams } from 'react-router'
+import { progressOf, useLiveRun, useRecorder, type Recorder } from '../../live'
+import { Conductor } from './Conductor'
+
+export function TestPage() {
+  const { runId = '' } = useParams()
+  const { t } = useTranslation()
+  const device = useRecorder()
+  if ('refusal' in device) {
+    return <p className="p-6 font-semibold text-clay">{t('setup.storage', { why: device.refusal })}</p>
+  }
+  return <Run key={runId} recorder={device.recorder} runId={runId} />
+}
+
+function Run({ recorder, runId }: { recorder: Recorder; runId: string }) {
+  const { t } = useTranslation()
+  const loaded = useLiveRun(recorder, runId)
+  if (loaded === 'loading') return <p className="p-6 text-soft">{t('app.loading')}</p>
+  if (loaded === 'gone') {
+    return (
+      <div className="p-6">
+        <p className="text-lead">{t('test.gone')}</p>
+        <Link to="/" className="font-semibold text-air underline">
+          {t('app.toYard')}
+        </Link>
+      </div>
+    )
+  }
+  const { live } = loaded
+  const events = live.events.map(({ event }) => event)
+  const progress = progressOf(live.run.script, events)
+  if (progress.phase === 'closed') return <Navigate to={`/runs/${runId}`} replace />
+  return <Conductor {...{ recorder, live, progress }} />
+}

@@ -1,0 +1,102 @@
+import { useQuery } from '@tanstack/react-query'
+import { useTranslation } from 'react-i18next'
+import { Link } from 'react-router'
+import { unitsQuery, type Schema } from '../../api'
+import { useFigures } from '../../figures/useFigures'
+import { MiniColumn, Notice, OutcomeMark } from '../../ui'
+import { LeftOpen } from './LeftOpen'
+
+type Unit = Schema['UnitOut']
+
+const failed = (unit: Unit): boolean => unit.latest?.outcome === 'fail'
+
+export function YardPage() {
+  const { t } = useTranslation()
+  const { data, error, refetch } = useQuery(unitsQuery())
+  if (!data) return <Notice error={error} onRetry={() => void refetch()} />
+  // what must not drive stands first
+  const units = [...data].sort((a, b) => Number(failed(b)) - Number(failed(a)))
+  const failing = units.filter(failed).length
+  return (
+    <>
+      <div className="flex flex-wrap items-baseline gap-x-4 pt-5 pb-3">
+        <h1 className="text-title">{t('yard.title')}</h1>
+        <p className="text-soft">
+          {t('yard.summary', { count: units.length })}
+          {failing > 0 && <b className="text-clay">, {t('yard.failing', { count: failing })}</b>}
+        </p>
+      </div>
+      <LeftOpen />
+      {units.length === 0 ? (
+        <p className="py-8 text-lead">{t('yard.empty')}</p>
+      ) : (
+        <table className="w-full border-collapse">
+          <thead className="text-left text-note text-soft max-md:sr-only">
+            <tr className="border-b-[1.5px] border-ink">
+              <th className="w-14 py-1.5" />
+              <th className="pr-3 font-semibold">{t('yard.unit')}</th>
+              <th className="pr-3 font-semibold">{t('yard.last')}</th>
+              <th className="pr-6 text-right font-semibold">{t('yard.lost')}</th>
+              <th className="pr-3 font-semibold">{t('yard.outcome')}</th>
+              <th />
+            </tr>
+          </thead>
+          <tbody>
+            {units.map((unit) => (
+              <UnitRow key={unit.id} unit={unit} />
+            ))}
+          </tbody>
+        </table>
+      )}
+    </>
+  )
+}
+
+function UnitRow({ unit }: { unit: Unit }) {
+  const { t } = useTranslation()
+  const figures = useFigures()
+  const { latest } = unit
+  const drop = latest?.stages.leak_applied?.drop_psi
+  return (
+    <tr className="h-15 border-b border-hair">
+      <td className="w-14">{latest && <MiniColumn column={latest.column} />}</td>
+      <th scope="row" className="pr-3 text-left font-bold">
+        {unit.name}
+        <span className="block text-note font-normal text-soft">{t(`kind.${unit.kind}`)}</span>
+      </th>
+      <td className="pr-3 max-md:hidden">
+        {latest ? figures.when(latest.run.started_at) : <span className="text-soft">{t('yard.never')}</span>}
+        {latest?.run.driver && <span className="block text-note text-soft">{latest.run.driver}</span>}
+      </td>
+      <td className="pr-6 text-right whitespace-nowrap max-sm:hidden">
+        {drop != null && (
+          <>
+            <span className="num text-figure">{figures.amount(drop)}</span>{' '}
+            <span className="text-note text-soft">{figures.difference(drop).split(' ')[1]}</span>
+          </>
+        )}
+      </td>
+      <td className="pr-3">
+        {latest && (
+          <Link
+            to={`/runs/${latest.run.id}`}
+            aria-label={t('yard.sheet', { unit: unit.name })}
+            className="inline-flex min-h-touch flex-wrap items-center gap-x-3 underline-offset-4 hover:underline"
+          >
+            <OutcomeMark outcome={latest.outcome} closeCall={latest.close_call} />
+            {failed(unit) && <b className="text-clay">{t('yard.doNotDrive')}</b>}
+          </Link>
+        )}
+      </td>
+      <td className="w-24 text-right">
+        <Link
+          to={`/test/new/${unit.id}`}
+          aria-label={t('yard.startFor', { unit: unit.name })}
+          className="inline-grid min-h-touch w-24 place-items-center border-[1.5px] border-air bg-sheet font-semibold text-air hover:bg-air hover:text-on-air"
+        >
+          {t('yard.start')}
+        </Link>
+      </td>
+    </tr>
+  )
+}

@@ -1,0 +1,100 @@
+import { openDB, type DBSchema, type IDBPDatabase } from 'idb'
+import type { Schema } from '../api'
+import type { Moment } from './clock'
+
+/** An event as it travels: its identity and clocks, and the fields of its type. */
+export interface WireEvent extends Moment {
+  id: string
+  seq: number
+  by: string
+  type: string
+  [field: string]: unknown
+}
+
+export type Delivery = 'waiting' | 'kept' | 'aside'
+
+export interface LocalEvent {
+  runId: string
+  /** Place in the order this device has seen. */
+  place: number
+  event: WireEvent
+  delivery: Delivery
+  why?: string
+}
+
+export interface LocalRun {
+  id: string
+  unitId: string
+  unitName: string
+  kind: Schema['UnitOut']['kind']
+  driver: string
+  rules: string
+  startedWall: string
+  script: Schema['ScriptOut']
+  /** What begins the run at the server; absent once the server has it. */
+  begin?: Omit<Schema['BeginRun'], 'sent'>
+  /** Why the server refused to begin it; its marks stay here. */
+  refused?: string
+  closed: boolean
+}
+
+interface Tables extends DBSchema {
+  runs: { key: string; value: LocalRun }
+  events: { key: [string, number]; value: LocalEvent; indexes: { delivery: Delivery } }
+  counters: { key: string; value: number }
+}
+
+export type Db = IDBPDatabase<Tables>
+
+/** The device's own store. Rejects where the browser keeps nothing (private mode, no space). */
+export function openStore(name = 'lowhiss'): Promise<Db> {
+  return openDB<Tables>(name, 1, {
+    upgrade(db) {
+      db.createObjectStore('runs', { keyPath: 'id' })
+      db.createObjectStore('events', { keyPath: ['runId', 'place'] }).createIndex('delivery', 'delivery')
+      db.createObjectStore('counters')
+    },
+  })
+}
+
+const strict = { durability: 'strict' } as const
+
+export async function putRun(db: Db, run: LocalRun): Promise<void> {
+  const tx = db.transaction('runs', 'readwrite', strict)
+  await Promise.all([tx.store.put(run), tx.done])
+}
+
+/** Keep events at the end of their run, each with the device's next sequence number; all or none. */
+export async function appendEvents(
+  db: Db,
+  runId: string,
+  events: Omit<WireEvent, 'seq'>[],
+  delivery: Delivery = 'waiting',
+): Promise<LocalEvent[]> {
+  const tx = db.transaction(['events', 'counters'], 'readwrite', strict)
+  const store = tx.objectStore('events')
+  const counters = tx.objectStore('counters')
+  const last = await store.openCursor(rangeOf(runId), 'prev')
+  let place = last ? last.value.place : 0
+  let seq = (await counters.get('seq')) ?? 0
+  const kept: LocalEvent[] = []
+  for (const event of events) {
+    place += 1
+    seq += 1
+    const local = { runId, place, event: { ...event, seq } as WireEvent, delivery }
+    await store.add(local)
+    kept.push(local)
+  }
+  await counters.put(seq, 'seq')
+  await tx.done
+  return kept
+}
+
+export async function markDelivered(db: Db, changed: LocalEvent[]): Promise<void> {
+  const tx = db.transaction('events', 'readwrite', strict)
+  await Promise.all([...changed.map((local) => tx.store.put(local)), tx.done])
+}
+
+export const eventsOf = (db: Db, runId: string): Promise<LocalEvent[]> => db.getAll('events', rangeOf(runId))
+
+const rangeOf = (runId: string): IDBKeyRange => IDBKeyRange.bound([runId, 0], [runId, Infinity])

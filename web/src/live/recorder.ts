@@ -1,0 +1,191 @@
+/** The runs on this device: every strike is written down here first, then sent. */
+
+import { api, need, type Schema } from '../api'
+import { now, type Moment } from './clock'
+import {
+  appendEvents,
+  eventsOf,
+  openStore,
+  putRun,
+  type Db,
+  type LocalEvent,
+  type LocalRun,
+  type WireEvent,
+} from './db'
+import { Outbox } from './outbox'
+
+export interface LiveRun {
+  run: LocalRun
+  events: LocalEvent[]
+  /** The server's last sequence number for this run, as far as it told. */
+  lastSeq: number
+  reached: boolean
+}
+
+export type Body = { type: string } & Record<string, unknown>
+
+export interface NewRun {
+  unit: Pick<Schema['UnitOut'], 'id' | 'name' | 'kind'>
+  script: Schema['ScriptOut']
+  driver: string
+}
+
+export class Recorder {
+  private readonly live = new Map<string, LiveRun>()
+  private readonly listeners = new Set<() => void>()
+  private readonly outbox: Outbox
+  private queue: Promise<unknown> = Promise.resolve()
+
+  private constructor(private readonly db: Db) {
+    this.outbox = new Outbox(db, (runId, lastSeq) => void this.refresh(runId, lastSeq))
+    window.addEventListener('online', () => this.outbox.wake())
+    document.addEventListener('visibilitychange', () => this.outbox.wake())
+    this.outbox.wake()
+  }
+
+  /** Rejects with the browser's reason where nothing can be kept on this device. */
+  static async open(name?: string): Promise<Recorder> {
+    const recorder = new Recorder(await openStore(name))
+    void navigator.storage?.persist?.()
+    return recorder
+  }
+
+  subscribe = (listener: () => void): (() => void) => {
+    this.listeners.add(listener)
+    return () => this.listeners.delete(listener)
+  }
+
+  snapshot = (runId: string): LiveRun | undefined => this.live.get(runId)
+
+  /** Begin a run on this device; it reaches the server when there is contact. */
+  async begin({ unit, script, driver }: NewRun): Promise<string> {
+    const begun = now()
+    const id = crypto.randomUUID()
+    const run: LocalRun = {
+      id,
+      unitId: unit.id,
+      unitName: unit.name,
+      kind: unit.kind,
+      driver,
+      rules: script.rules.id,
+      startedWall: begun.wall,
+      script,
+      begin: {
+        id,
+        unit_id: unit.id,
+        procedure: script.procedure.id,
+        rules: script.rules.id,
+        purpose: 'dispatch',
+        driver,
+        begun,
+      },
+      closed: false,
+    }
+    await putRun(this.db, run)
+    this.live.set(id, { run, events: [], lastSeq: 0, reached: this.outbox.reached })
+    this.outbox.wake()
+    return id
+  }
+
+  /** The run, from this device or else from the server. Rejects when neither has it. */
+  async load(runId: string): Promise<LiveRun> {
+    const run = (await this.db.get('runs', runId)) ?? (await this.fetchRun(runId))
+    const live = { run, events: await eventsOf(this.db, runId), lastSeq: 0, reached: this.outbox.reached }
+    this.live.set(runId, live)
+    this.tell()
+    return live
+  }
+
+  /** Write marks down, in the order given, all struck at `at`; the screen may move on when this resolves. */
+  strike(runId: string, bodies: Body[], at: Moment = now()): Promise<void> {
+    // strikes in bursts keep their order: each is written before the next
+    const work = this.queue.then(async () => {
+      const live = this.live.get(runId) ?? (await this.load(runId))
+      const events = bodies.map(
+        (body) =>
+          ({ ...at, ...body, id: crypto.randomUUID(), by: live.run.driver }) as Omit<WireEvent, 'seq'>,
+      )
+      const kept = await appendEvents(this.db, runId, events)
+      const closed = live.run.closed || bodies.some(({ type }) => type === 'finished' || type === 'abandoned')
+      if (closed !== live.run.closed) await putRun(this.db, { ...live.run, closed })
+      const latest = this.live.get(runId) ?? live
+      this.live.set(runId, {
+        ...latest,
+        run: { ...latest.run, closed },
+        events: merge(latest.events, kept),
+      })
+      this.tell()
+    })
+    this.queue = work.catch(() => undefined)
+    return work.finally(() => this.outbox.wake())
+  }
+
+  /** Runs begun on this device that were neither finished nor ended early. */
+  async leftOpen(): Promise<LocalRun[]> {
+    return (await this.db.getAll('runs')).filter((run) => !run.closed && !run.refused)
+  }
+
+  /** How many marks of a run the server has not acknowledged; a run it does not know yet counts as one more. */
+  async waitingOf(runId: string): Promise<number> {
+    const run = await this.db.get('runs', runId)
+    const events = await eventsOf(this.db, runId)
+    return events.filter(({ delivery }) => delivery === 'waiting').length + (run?.begin ? 1 : 0)
+  }
+
+  private async refresh(runId: string, lastSeq?: number): Promise<void> {
+    const ids = runId ? [runId] : [...this.live.keys()]
+    for (const id of ids) {
+      const live = this.live.get(id)
+      if (!live) continue
+      const run = (await this.db.get('runs', id)) ?? live.run
+      const events = await eventsOf(this.db, id)
+      const latest = this.live.get(id) ?? live
+      this.live.set(id, {
+        run,
+        events: events.length >= latest.events.length ? events : latest.events,
+        lastSeq: lastSeq ?? latest.lastSeq,
+        reached: this.outbox.reached,
+      })
+    }
+    this.tell()
+  }
+
+  private async fetchRun(runId: string): Promise<LocalRun> {
+    const path = { run_id: runId }
+    const head = await need(api.GET('/api/runs/{run_id}', { params: { path } }))
+    const script = await need(
+      api.GET('/api/units/{unit_id}/script', {
+        params: { path: { unit_id: head.unit_id }, query: { procedure: head.procedure, rules: head.rules } },
+      }),
+    )
+    const kept = await need(api.GET('/api/runs/{run_id}/events', { params: { path } }))
+    const run: LocalRun = {
+      id: runId,
+      unitId: head.unit_id,
+      unitName: head.unit_name,
+      kind: head.kind,
+      driver: head.driver,
+      rules: head.rules,
+      startedWall: head.started_at,
+      script,
+      closed: kept.some(({ body }) => body.type === 'finished' || body.type === 'abandoned'),
+    }
+    await putRun(this.db, run)
+    const events = kept.map(({ body, id, device, epoch, mono_s, wall, by }) => ({
+      ...{ id, device, epoch, mono_s, wall, by },
+      ...body,
+    }))
+    await appendEvents(this.db, runId, events as Omit<WireEvent, 'seq'>[], 'kept')
+    return run
+  }
+
+  private tell(): void {
+    this.listeners.forEach((listener) => listener())
+  }
+}
+
+/** Each place once: the store may already have been read again while the newest marks were written. */
+function merge(known: LocalEvent[], added: LocalEvent[]): LocalEvent[] {
+  const places = new Set(known.map(({ place }) => place))
+  return [...known, ...added.filter(({ place }) => !places.has(place))]
+}
