@@ -11,7 +11,7 @@ import signal
 import socket
 import sys
 import threading
-from collections.abc import Iterator
+from collections.abc import Callable, Iterator
 from pathlib import Path
 
 import uvicorn
@@ -31,10 +31,13 @@ class CannotStartError(RuntimeError):
 
 def serve(data_dir: Path, port: int, *, demo: bool) -> int:
     """Run until interrupted; returns the exit code. What cannot work is said in one sentence."""
-    for number in (signal.SIGTERM, signal.SIGHUP):
-        signal.signal(number, _interrupt)  # end as Ctrl-C does, so that the database is stopped too
     try:
-        with _listening(port) as listener, _data_directory(data_dir) as directory, _database(directory) as url:
+        with (
+            _signals(_interrupt, signal.SIGTERM, signal.SIGHUP),  # end as Ctrl-C does: the database is stopped too
+            _listening(port) as listener,
+            _data_directory(data_dir) as directory,
+            _database(directory) as url,
+        ):
             store = Store(make_engine(url))
             _say("Bringing the tables up to date")
             migrate(store.engine)
@@ -87,22 +90,22 @@ def _listening(port: int) -> Iterator[socket.socket]:
 def _data_directory(data_dir: Path) -> Iterator[Path]:
     """The data directory, writable, with room, and locked against a second start."""
     directory = data_dir.resolve()
-    try:
-        directory.mkdir(parents=True, exist_ok=True)
-        lock = (directory / "lock").open("a")
-        probe = directory / "probe"
-        probe.write_bytes(b"\0" * 65536)
-        probe.unlink()
-    except OSError as error:
-        raise CannotStartError(
-            f"The data directory {directory} cannot be written ({error.strerror}): choose another with --data."
-        ) from error
-    free_mb = shutil.disk_usage(directory).free // 1024**2
-    if free_mb < _LEAST_FREE_MB and not (directory / "database" / "data").is_dir():
-        raise CannotStartError(
-            f"The data directory {directory} has {free_mb} MB free and needs {_LEAST_FREE_MB}: make room first."
-        )
-    with lock:
+    with contextlib.ExitStack() as stack:
+        try:
+            directory.mkdir(parents=True, exist_ok=True)
+            lock = stack.enter_context((directory / "lock").open("a"))
+            probe = directory / "probe"
+            probe.write_bytes(b"\0" * 65536)
+            probe.unlink()
+        except OSError as error:
+            raise CannotStartError(
+                f"The data directory {directory} cannot be written ({error.strerror}): choose another with --data."
+            ) from error
+        free_mb = shutil.disk_usage(directory).free // 1024**2
+        if free_mb < _LEAST_FREE_MB and not (directory / "database" / "data").is_dir():
+            raise CannotStartError(
+                f"The data directory {directory} has {free_mb} MB free and needs {_LEAST_FREE_MB}: make room first."
+            )
         try:
             fcntl.flock(lock, fcntl.LOCK_EX | fcntl.LOCK_NB)
         except OSError as error:
@@ -127,19 +130,23 @@ def _database(directory: Path) -> Iterator[str]:
         server.watch(lambda: _say("The database had stopped and was started again"))
         yield server.url
     finally:
-        with _uninterrupted():
+        # a second Ctrl-C must not leave the database behind
+        with _signals(signal.SIG_IGN, signal.SIGINT, signal.SIGTERM, signal.SIGHUP):
             server.stop()
 
 
+Handler = Callable[..., None] | signal.Handlers
+
+
 @contextlib.contextmanager
-def _uninterrupted() -> Iterator[None]:
-    """A second Ctrl-C must not leave the database behind."""
+def _signals(handler: Handler, *numbers: signal.Signals) -> Iterator[None]:
+    """Handle these signals so for a while; only the main thread can."""
     if threading.current_thread() is not threading.main_thread():
         yield
         return
-    before = {number: signal.signal(number, signal.SIG_IGN) for number in (signal.SIGINT, signal.SIGTERM)}
+    before = {number: signal.signal(number, handler) for number in numbers}
     try:
         yield
     finally:
-        for number, handler in before.items():
-            signal.signal(number, handler)
+        for number, old in before.items():
+            signal.signal(number, old)

@@ -44,7 +44,9 @@ async def _validation(_: Request, error: Exception) -> JSONResponse:
     field = ".".join(names)
     if first["type"] == "json_invalid":
         return answer(422, "json_invalid", "The body is not valid JSON.", "body")
-    problem = "does not have the form that is expected here" if first["type"] == "string_pattern_mismatch" else first["msg"]
+    problem = (
+        "does not have the form that is expected here" if first["type"] == "string_pattern_mismatch" else first["msg"]
+    )
     return answer(422, "input_invalid", f"{field or place}: {problem}.", field or place)
 
 

@@ -152,7 +152,9 @@ class PrivateServer:
             "--skip-test-db",
             "--skip-name-resolve",
         ]
-        done = subprocess.run(command, capture_output=True, text=True, check=False)
+        # two servers being made at once would meet in one temporary directory
+        environment = {**os.environ, "TMPDIR": str(self.directory)}
+        done = subprocess.run(command, capture_output=True, text=True, check=False, env=environment)
         if done.returncode != 0:
             shutil.rmtree(self._data, ignore_errors=True)  # half a data directory would be taken for a whole one
             raise DatabaseError(
@@ -276,7 +278,8 @@ def _free_port() -> int:
 
 def _last_line(text: str) -> str:
     lines = [line.strip() for line in text.splitlines() if line.strip()]
-    return lines[-1] if lines else "it gave no reason"
+    errors = [line for line in lines if "ERROR" in line]
+    return (errors or lines or ["it gave no reason"])[-1]
 
 
 def _last_error(log: Path) -> str:

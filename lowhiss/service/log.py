@@ -56,7 +56,7 @@ def log_page(store: Store, search: str = "", outcome: str | None = None, before:
                     (RunRow.started_at == last.started_at) & (RunRow.id < last.id),
                 )
             )
-        return [_log_line(session, run, kept) for run, kept in session.execute(query).tuples()]
+        return [_log_line(session, run, kept) for run, kept in session.execute(query)]
 
 
 def latest_runs(store: Store) -> dict[str, LogLine]:

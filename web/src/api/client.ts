@@ -3,7 +3,10 @@ import type { components, paths } from './schema.gen'
 
 export type Schema = components['schemas']
 
-export const api = createClient<paths>({ baseUrl: window.location.origin })
+export const api = createClient<paths>({
+  baseUrl: window.location.origin,
+  fetch: (request) => globalThis.fetch(request),
+})
 
 /** The server answered with an error of its own; `status` 0 means that it was not reached at all. */
 export class ApiError extends Error {

@@ -60,6 +60,7 @@ export class Outbox {
     const ids = new Set(waiting.map((local) => local.runId))
     for (const run of await this.db.getAll('runs')) {
       if (run.begin && !run.refused) await this.begin(run)
+      if (run.refused && ids.has(run.id)) await this.setAside(run.id, run.refused)
       if (ids.has(run.id) && !run.begin) await this.sendEvents(run.id)
     }
   }

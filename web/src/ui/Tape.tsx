@@ -1,4 +1,4 @@
-import { useRef, useState, type KeyboardEvent, type PointerEvent } from 'react'
+import { useEffect, useRef, useState, type KeyboardEvent, type PointerEvent } from 'react'
 import { useTranslation } from 'react-i18next'
 import { inUnit, tapeStep, toStep, unitLabel, type PressureUnit } from '../figures/format'
 
@@ -28,6 +28,10 @@ export function Tape({ name, unit, value, ghost, low, high, onChange, onAccept, 
   const centre = value ?? toStep(ghost, unit)
   const drag = useRef<{ x: number; from: number; moved: boolean } | null>(null)
   const typed = useRef({ text: '', at: 0 })
+  const slider = useRef<HTMLDivElement>(null)
+  useEffect(() => {
+    if (autoFocus) slider.current?.focus()
+  }, [autoFocus])
   const [typing, setTyping] = useState('')
   const [outside, setOutside] = useState(false)
 
@@ -92,9 +96,7 @@ export function Tape({ name, unit, value, ghost, low, high, onChange, onAccept, 
         <div
           role="slider"
           tabIndex={0}
-          ref={(element) => {
-            if (element && autoFocus && !document.activeElement?.matches('[role=slider]')) element.focus()
-          }}
+          ref={slider}
           aria-label={name}
           aria-valuemin={low}
           aria-valuemax={high}

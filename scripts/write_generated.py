@@ -1,0 +1,37 @@
+"""Writes the files that are made from the code; with --check only says which of them are stale."""
+
+from __future__ import annotations
+
+import json
+import sys
+from pathlib import Path
+
+from lowhiss.api import create_app
+
+ROOT = Path(__file__).resolve().parents[1]
+
+
+def generated() -> dict[str, str]:
+    """Each generated file's path below the project's root, and its text."""
+    return {"docs/openapi.json": json.dumps(create_app(None).openapi(), indent=1, ensure_ascii=False) + "\n"}
+
+
+def main() -> int:
+    """Write or check; returns the exit code."""
+    stale = [name for name, text in generated().items() if _kept(ROOT / name) != text]
+    if "--check" in sys.argv:
+        for name in stale:
+            print(f"{name} is stale: run .venv/bin/python scripts/write_generated.py && npm --prefix web run api")
+        return 1 if stale else 0
+    for name, text in generated().items():
+        (ROOT / name).parent.mkdir(parents=True, exist_ok=True)
+        (ROOT / name).write_text(text, encoding="utf-8")
+    return 0
+
+
+def _kept(path: Path) -> str | None:
+    return path.read_text(encoding="utf-8") if path.exists() else None
+
+
+if __name__ == "__main__":
+    sys.exit(main())

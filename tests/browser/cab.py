@@ -1,0 +1,123 @@
+"""What a driver does on the test screen, in the words of the screen."""
+
+from __future__ import annotations
+
+import re
+
+from playwright.sync_api import Page, expect
+
+STEP_MS = 250
+MANY_STEPS = 240
+NEXT_TURN = """() => new Promise((done) => {
+  const channel = new MessageChannel()
+  channel.port1.onmessage = done
+  channel.port2.postMessage(0)
+})"""
+
+
+class Cab:
+    """One page. Time stands still except when the test lets it run, so that a minute's hold takes no minute."""
+
+    def __init__(self, page: Page, url: str) -> None:
+        self.page, self.url = page, url
+        self.complaints: list[str] = []
+        self.offline = False
+        page.on("console", self._heard)
+        page.on("pageerror", lambda error: self.complaints.append(str(error)))
+        page.on("request", self._requested)
+        page.clock.install()
+
+    def _heard(self, message) -> None:
+        # a browser reports every request that finds no network; only that is expected while offline
+        if message.type == "error" and not (self.offline and "ERR_INTERNET_DISCONNECTED" in message.text):
+            self.complaints.append(message.text)
+
+    def _requested(self, request) -> None:
+        if not request.url.startswith((self.url, "data:", "blob:")):
+            self.complaints.append(f"asked outside: {request.url}")
+
+    def prefer(self, **preferences: str) -> None:
+        """Language, unit, light, as a returning user has set them."""
+        text = str(preferences).replace("'", '"')
+        self.page.add_init_script(f"localStorage.setItem('lowhiss.preferences', '{text}')")
+
+    def go(self, path: str = "/") -> None:
+        """Open an address."""
+        self.page.goto(self.url + path)
+
+    def pass_time(self, seconds: float) -> None:
+        """Let the page's clocks run."""
+        self.page.clock.run_for(round(seconds * 1000))
+
+    def until(self, condition) -> None:
+        """Let time run until something is true."""
+        for _ in range(MANY_STEPS):
+            if condition():
+                return
+            self.page.clock.run_for(STEP_MS)
+            self.page.evaluate(NEXT_TURN)
+        raise AssertionError("never came true")
+
+    @property
+    def bar(self):
+        """The strike."""
+        return self.page.locator("[data-strike]")
+
+    def strike(self, word: str) -> None:
+        """Touch the bar while it says ``word``; returns when the screen has moved on."""
+        expect(self.bar).to_contain_text(word)
+        self.bar.click()
+        expect(self.bar).not_to_contain_text(word)
+
+    def begin(self, unit: str, driver: str = "Tove Lind") -> None:
+        """From the yard to the test screen."""
+        self.go()
+        self.page.get_by_role("link", name=re.compile(f"(Test|Probar) {unit}$")).click()
+        self.page.get_by_role("textbox").fill(driver)
+        self.page.locator("button[type=submit]:enabled").click()
+        expect(self.bar).to_be_visible()
+
+    def prepare(self, seconds_between: float = 2) -> None:
+        """Everything as it must be."""
+        for word in ("Chocks are in", "Engine is off", "Key is on", "Everyone is clear", "Knobs are in"):
+            self.strike(word)
+            self.pass_time(seconds_between)
+
+    def press_and_settle(self, wait_s: float = 22) -> None:
+        """Pedal down, needles stopped, the wait, start."""
+        self.strike("Pedal is down")
+        self.pass_time(8)
+        self.strike("Needles stopped")
+        self.pass_time(wait_s - 8)
+        self.strike("Start the clock")
+
+    def set_tapes(self, *values: str) -> None:
+        """Type a number on each tape."""
+        tapes = self.page.get_by_role("slider")
+        expect(tapes).to_have_count(len(values))
+        for index, value in enumerate(values):
+            tapes.nth(index).focus()
+            self.page.keyboard.type(value)
+            expect(tapes.nth(index)).to_have_attribute("data-set", "true")
+
+    def set_start(self, *values: str) -> None:
+        """The numbers at the start, while the clock runs."""
+        self.set_tapes(*values)
+        self.page.get_by_role("button", name="These were the start").click()
+        expect(self.page.get_by_role("slider")).to_have_count(0)
+
+    def hold_to_the_end(self, hold_s: float = 60) -> None:
+        """The rest of the hold: it ends by itself."""
+        self.pass_time(hold_s + 0.2)
+        expect(self.page.get_by_text("Time. Read now.")).to_be_visible()
+
+    def wait_for_verdict(self):
+        """The verdict on the test screen."""
+        verdict = self.page.locator("[data-outcome]:not([data-outcome=pending])")
+        self.until(lambda: verdict.count() > 0)
+        return verdict.first
+
+    def finish(self) -> None:
+        """To the sheet."""
+        self.bar.click()
+        self.until(lambda: self.page.locator("article").count() > 0)

@@ -1,0 +1,225 @@
+"""The applied leak-down from the yard to the sheet, as a driver does it."""
+
+from __future__ import annotations
+
+import httpx
+import pytest
+from playwright.sync_api import expect
+
+
+def run_id(cab) -> str:
+    return cab.page.url.rsplit("/", 1)[1]
+
+
+def events_of(cab, run: str):
+    return httpx.get(f"{cab.url}/api/runs/{run}/events").json()
+
+
+def test_a_combination_passes_by_keyboard_alone(cab):
+    page = cab.page
+    cab.begin("MV-12", "Ines Aldous")
+    for word in ("Chocks are in", "Engine is off", "Key is on", "Everyone is clear", "Knobs are in", "Pedal is down"):
+        expect(cab.bar).to_contain_text(word)
+        page.keyboard.press("Space")
+        expect(cab.bar).not_to_contain_text(word)
+        cab.pass_time(3)
+    page.keyboard.press("Space")
+    expect(cab.bar).to_contain_text("Start the clock")
+    cab.pass_time(20)
+    expect(page.get_by_text("The tanks have warmed back")).to_be_visible()
+    page.keyboard.press("Space")
+    expect(page.get_by_role("timer")).to_contain_text("left of 60 seconds")
+    for number in ("100", "101"):
+        page.keyboard.type(number)
+        page.keyboard.press("Tab")
+    page.keyboard.press("Shift+Tab")
+    page.keyboard.press("Enter")
+    expect(page.get_by_role("timer")).to_contain_text("Started at 100 · 101 psi.")
+    cab.hold_to_the_end()
+    expect(cab.bar).to_be_disabled()  # a ghost is no reading: enter twice is not "nothing lost"
+    cab.set_tapes("97", "99")
+    page.keyboard.press("Enter")
+    verdict = cab.wait_for_verdict()
+    expect(verdict).to_have_text("Pass")
+    expect(
+        page.get_by_text("100 → 97 psi in 60 s, 3.0 psi/min, limit 4, 1.0 to spare, reading error ±0.8")
+    ).to_be_visible()
+    page.keyboard.press("Space")
+    cab.until(lambda: page.locator("article").count() > 0)
+    expect(page.get_by_role("img", name="Air column, 97 psi")).to_be_visible()
+
+    run = run_id(cab)
+    kept = [event["body"] for event in events_of(cab, run)]
+    assert kept[0] == {"type": "confirmed", "item": "wheels_chocked"}
+    assert {"type": "knob", "knob": "trailer", "state": "in", "cause": "hand"} in kept
+    assert kept[-1] == {"type": "finished"}
+    page.get_by_role("link", name="Log").click()
+    row = page.locator("tbody tr").first
+    expect(row).to_contain_text("MV-12")
+    expect(row).to_contain_text("Ines Aldous")
+    expect(row).to_contain_text("100 → 97")
+
+
+def test_a_bus_fails_and_the_sheet_says_do_not_drive_first(cab):
+    cab.begin("MV-21")
+    expect(cab.page.get_by_text("a single vehicle may lose no more than three psi")).to_be_visible()
+    cab.prepare()
+    cab.press_and_settle()
+    cab.set_start("112", "112")
+    cab.hold_to_the_end()
+    cab.set_tapes("108", "111")
+    cab.strike("That is what they show")
+    expect(cab.wait_for_verdict()).to_have_text("Fail")
+    expect(cab.page.get_by_text("Do not drive. Park it")).to_be_visible()
+    cab.finish()
+    expect(cab.page.locator("article p").first).to_have_text("Do not drive.")
+    cab.go()
+    expect(cab.page.locator("tbody tr", has_text="MV-21")).to_contain_text("Do not drive")
+
+
+def test_the_pedal_came_up_early_needs_a_held_press_and_comes_out_void(cab):
+    page = cab.page
+    cab.begin("MV-03")
+    cab.prepare()
+    cab.press_and_settle()
+    cab.set_start("110", "110")
+    cab.pass_time(30)
+    cab.bar.click()  # a stray tap spoils nothing
+    page.keyboard.press("Space")
+    cab.pass_time(1)
+    expect(page.get_by_role("timer")).to_be_visible()
+    page.keyboard.down("Space")
+    cab.pass_time(1.1)
+    expect(page.get_by_text("Ended early")).to_be_visible()
+    page.keyboard.up("Space")
+    cab.set_tapes("110", "109")
+    cab.strike("That is what they show")
+    expect(cab.wait_for_verdict()).to_have_text("Void")
+    expect(page.locator("[data-finding=hold_short]")).to_contain_text("s short of 60 s")
+    page.get_by_role("button", name="Take back: number set").click()
+    expect(page.get_by_role("slider")).to_have_count(2)
+
+
+def test_an_unmet_condition_is_said_at_once_and_judged_void(cab):
+    cab.begin("MV-05")
+    cab.strike("Chocks are in")
+    cab.page.get_by_role("button", name="Not so").click()
+    expect(cab.page.get_by_text("Going on gives a void test.")).to_be_visible()
+    for word in ("Key is on", "Everyone is clear", "Knobs are in"):
+        cab.strike(word)
+    cab.press_and_settle()
+    cab.set_start("110", "110")
+    cab.hold_to_the_end()
+    cab.set_tapes("110", "109")
+    cab.strike("That is what they show")
+    expect(cab.wait_for_verdict()).to_have_text("Void")
+    expect(cab.page.locator("[data-finding=engine_running]")).to_be_visible()
+
+
+def test_no_network_from_the_first_strike_to_the_last_loses_nothing(cab):
+    page = cab.page
+    cab.begin("MV-12")
+    cab.until(lambda: page.locator("[data-saved=true]").count() == 1)
+    cab.offline = True
+    page.context.set_offline(True)
+    cab.prepare()
+    cab.press_and_settle()
+    cab.set_start("100", "100")
+    cab.hold_to_the_end()
+    cab.set_tapes("98", "98")
+    cab.strike("That is what they show")
+    expect(page.locator("[data-outcome=pending]")).to_have_text("Not judged yet")
+    expect(page.get_by_text("marks waiting")).to_contain_text("12 marks waiting")
+    run = run_id(cab)
+    assert events_of(cab, run) == []
+    page.context.set_offline(False)
+    expect(cab.wait_for_verdict()).to_have_text("Pass")
+    cab.offline = False
+    kept = events_of(cab, run)
+    assert [event["body"]["type"] for event in kept][-4:] == ["reading", "valued", "reading", "valued"]
+    ends = [event for event in kept if event["body"]["type"] == "reading"]
+    assert ends[1]["mono_s"] - ends[0]["mono_s"] == pytest.approx(60, abs=0.3)
+
+
+def test_a_reload_in_the_hold_goes_on_where_it_was(cab):
+    cab.begin("MV-22")
+    cab.prepare()
+    cab.press_and_settle()
+    cab.set_start("100", "100")
+    cab.pass_time(20)
+    cab.page.reload()
+    expect(cab.page.get_by_role("timer")).to_contain_text("Started at 100 · 100 psi.")
+    cab.go()
+    cab.page.get_by_role("link", name="Go on").click()
+    expect(cab.page.get_by_role("timer")).to_contain_text("left of 60 seconds")
+
+
+def test_a_reading_above_the_start_is_asked_about_and_kept_in_the_readers_unit(cab):
+    page = cab.page
+    cab.prefer(language="es", unit="kpa", light="night")
+    cab.begin("MV-02")  # one circuit: one needle
+    for word in ("Calzos puestos", "Motor apagado", "Llave encendida", "Nadie cerca", "Perillas adentro"):
+        cab.strike(word)
+    cab.strike("Pedal pisado")
+    cab.pass_time(9)
+    cab.strike("Agujas quietas")
+    cab.pass_time(15)
+    cab.strike("Empezar el reloj")
+    cab.set_tapes("750")
+    page.keyboard.press("Enter")
+    cab.pass_time(60.2)
+    cab.set_tapes("760")
+    page.keyboard.press("Enter")
+    expect(page.get_by_role("alert")).to_contain_text("más alta que al empezar (750 kPa)")
+    cab.strike("Sí, eso marca")
+    expect(cab.wait_for_verdict()).to_have_text("Aprobado")
+    expect(page.locator("[data-finding=needle_rose]")).to_contain_text("subió")
+    readings = [event["body"] for event in events_of(cab, run_id(cab)) if event["body"]["type"] == "valued"]
+    assert [body["primary_kpa"] for body in readings] == [750, 760]
+
+
+def test_make_safe_ends_the_test_and_a_mark_can_be_taken_back(cab):
+    page = cab.page
+    cab.begin("MV-14")
+    cab.strike("Chocks are in")
+    page.get_by_role("button", name="Take back: chocks in").click()
+    expect(cab.bar).to_contain_text("Chocks are in")
+    page.get_by_role("button", name="Make safe").click()
+    page.keyboard.press("Space")  # under a dialog the bar is dead
+    page.get_by_role("button", name="It is safe; end the test").click()
+    cab.until(lambda: page.locator("article").count() > 0)
+    kept = [event["body"]["type"] for event in events_of(cab, run_id(cab))]
+    assert kept == ["confirmed", "withdrawn", "made_safe", "abandoned"]
+
+
+def test_the_tape_by_thumb_and_out_of_range(cab):
+    page = cab.page
+    cab.begin("MV-14")
+    cab.prepare()
+    cab.press_and_settle()
+    tape = page.get_by_role("slider", name="Primary needle")
+    box = tape.bounding_box()
+    middle = (box["x"] + box["width"] / 2, box["y"] + 20)
+    page.mouse.move(*middle)
+    page.mouse.down()
+    page.mouse.move(middle[0] - 95, middle[1], steps=5)
+    page.mouse.up()
+    expect(tape).to_have_attribute("aria-valuetext", "105 psi")
+    page.mouse.click(middle[0] + 38, middle[1])
+    expect(tape).to_have_attribute("aria-valuetext", "107 psi")
+    page.get_by_role("button", name="Primary needle, one less").click()
+    expect(tape).to_have_attribute("aria-valuetext", "106 psi")
+    tape.focus()
+    page.keyboard.type("201")
+    expect(page.get_by_role("alert")).to_contain_text("A reading lies between 0 and 200 psi.")
+    expect(tape).to_have_attribute("aria-valuetext", "20 psi")
+
+
+def test_deep_links_missing_pages_and_an_empty_search(cab):
+    page = cab.page
+    cab.go("/log?q=nothing-like-it")
+    expect(page.get_by_text("No run matches.")).to_be_visible()
+    cab.go("/somewhere/else")
+    expect(page.get_by_text("There is nothing at this address.")).to_be_visible()
+    page.get_by_role("link", name="Go to the yard").click()
+    expect(page.get_by_role("heading", name="Yard")).to_be_visible()

@@ -1,0 +1,86 @@
+"""The real parts that tests share: a private MariaDB, a store on it, the application behind a real port."""
+
+from __future__ import annotations
+
+import datetime as dt
+import socket
+import threading
+import uuid
+from collections.abc import Iterator
+from pathlib import Path
+
+import httpx
+import pymysql
+import pytest
+import uvicorn
+
+from lowhiss.api import create_app
+from lowhiss.database import PrivateServer
+from lowhiss.demo import load_demo
+from lowhiss.store.engine import Store, make_engine, migrate
+
+ROOT = Path(__file__).resolve().parents[1]
+DEMO_LOADED_AT = dt.datetime(2026, 11, 20, 5, 30, tzinfo=dt.UTC)
+
+
+@pytest.fixture(scope="session")
+def database(tmp_path_factory: pytest.TempPathFactory) -> Iterator[PrivateServer]:
+    """One MariaDB of our own for the whole test process."""
+    server = PrivateServer(tmp_path_factory.mktemp("database"))
+    server.start()
+    yield server
+    server.stop()
+
+
+@pytest.fixture
+def empty_url(database: PrivateServer) -> str:
+    """The address of a schema without any tables."""
+    name = f"lowhiss_{uuid.uuid4().hex[:12]}"
+    password = (database.directory / "password").read_text().strip()
+    with pymysql.connect(host="127.0.0.1", port=database.port, user="lowhiss", password=password) as connection:
+        connection.cursor().execute(f"CREATE DATABASE {name}")
+    return database.url.replace("/lowhiss?", f"/{name}?")
+
+
+@pytest.fixture(scope="session")
+def store(database: PrivateServer) -> Iterator[Store]:
+    """A store with the demo scenario; tests add runs of their own and never count all of them."""
+    engine = make_engine(database.url)
+    migrate(engine)
+    demo_store = Store(engine)
+    assert load_demo(demo_store, DEMO_LOADED_AT)
+    yield demo_store
+    engine.dispose()
+
+
+class Running:
+    """The application behind a real port of the loopback interface."""
+
+    def __init__(self, store: Store) -> None:
+        self._listener = socket.create_server(("127.0.0.1", 0))
+        self.url = f"http://127.0.0.1:{self._listener.getsockname()[1]}"
+        config = uvicorn.Config(create_app(store), log_level="error", lifespan="off", timeout_graceful_shutdown=1)
+        self._server = uvicorn.Server(config)
+        self._thread = threading.Thread(target=self._server.run, kwargs={"sockets": [self._listener]}, daemon=True)
+        self._thread.start()
+
+    def stop(self) -> None:
+        """Stop and wait."""
+        self._server.should_exit = True
+        self._thread.join(10)
+        self._listener.close()
+
+
+@pytest.fixture(scope="session")
+def app_url(store: Store) -> Iterator[str]:
+    """Where the application with demo data answers."""
+    running = Running(store)
+    yield running.url
+    running.stop()
+
+
+@pytest.fixture
+def client(app_url: str) -> Iterator[httpx.Client]:
+    """An HTTP client of the application."""
+    with httpx.Client(base_url=app_url, timeout=20) as http:
+        yield http

@@ -1,0 +1,105 @@
+"""Every sentence exists in both languages with the same parameters, and figures read as a mechanic writes them."""
+
+from __future__ import annotations
+
+import ast
+import inspect
+import pkgutil
+import string
+
+import pytest
+
+import lowhiss.core.judge
+from lowhiss.core.judge.model import Finding
+from lowhiss.core.units import PRESSURE_UNITS
+from lowhiss.core.words import Figures, Words, english, spanish, verdict_record
+from tests.builders import judged, leak_record, stage_of
+
+
+def fields(template: str) -> set[str]:
+    return {name for _, name, _, _ in string.Formatter().parse(template) if name}
+
+
+BOOKS = [name for name, value in vars(english).items() if isinstance(value, dict) and name.isupper()]
+
+
+@pytest.mark.parametrize("book", BOOKS)
+def test_both_languages_say_the_same(book):
+    english_book, spanish_book = getattr(english, book), getattr(spanish, book)
+    assert english_book.keys() == spanish_book.keys()
+    for key, sentence in english_book.items():
+        assert fields(sentence) == fields(spanish_book[key]), key
+
+
+def codes_in_the_judge() -> set[str]:
+    """Every finding code that the judge's sources name."""
+    found = set()
+    for module in pkgutil.iter_modules(lowhiss.core.judge.__path__, "lowhiss.core.judge."):
+        source = inspect.getsource(__import__(module.name, fromlist=["_"]))
+        for node in ast.walk(ast.parse(source)):
+            if isinstance(node, ast.Call) and getattr(node.func, "attr", getattr(node.func, "id", "")) in (
+                "find",
+                "void",
+                "Finding",
+            ):
+                found |= {n.value for arg in node.args[:1] for n in ast.walk(arg) if isinstance(n, ast.Constant)}
+    return {code for code in found if isinstance(code, str) and "_" in code and not code.startswith("_")}
+
+
+def test_every_code_of_the_judge_has_its_sentence():
+    assert codes_in_the_judge() - {"_missing"} <= english.FINDINGS.keys()
+
+
+@pytest.mark.parametrize(
+    ("start", "end", "duration_s", "line"),
+    [
+        (100, 97, 60, "100 → 97 psi in 60 s, 3.0 psi/min, limit 4, 1.0 to spare, reading error ±0.8"),
+        (100, 96, 60.2, "100 → 96 psi in 60.2 s, 4.0 psi/min, limit 4, on the limit, reading error ±0.8"),
+        (100, 95, 60, "100 → 95 psi in 60 s, 5.0 psi/min, limit 4, 1.0 outside, reading error ±0.8"),
+        (
+            100,
+            93,
+            120,
+            "100 → 93 psi in 120 s, 3.5 psi/min, 3.5 psi in 60 s, limit 4, 0.5 to spare, reading error ±0.4",
+        ),
+        (100, 99, 40, "100 → 99 psi in 40 s, 1.5 psi/min"),
+    ],
+)
+def test_the_arithmetic(start, end, duration_s, line):
+    assert Words().arithmetic(stage_of(leak_record(start, end, duration_s=duration_s))) == line
+
+
+def test_the_same_verdict_in_spanish_and_kilopascals():
+    words = Words("es", "kpa")
+    verdict = stage_of(leak_record(100, 97))
+    assert words.arithmetic(verdict) == (
+        "689 → 669 kPa en 60 s, 20.7 kPa/min, límite 27.6, 6.9 de sobra, error de lectura ±5.6"
+    )
+    assert words.limit(verdict.limit, verdict.bounds) == "no más de 27.6 kPa en 60 s"
+
+
+@pytest.mark.parametrize("unit", PRESSURE_UNITS)
+@pytest.mark.parametrize("language", ["en", "es"])
+def test_findings_leave_no_parameter_open(language, unit):
+    words = Words(language, unit)
+    for code, sentence in words.book.FINDINGS.items():
+        params = {name: ["key", "pedal"] if name == "states" else 3.25 for name in fields(sentence)}
+        text = words.finding(Finding(code, None, params))
+        assert "{" not in text
+        assert text.endswith(".")
+
+
+def test_figures_lose_no_sign_and_show_no_false_precision():
+    assert Figures("psi").difference(-1.25) == "−1.2 psi"
+    assert Figures("bar").pressure(100) == "6.89 bar"
+    assert Figures("kpa").reading(55) == "379"  # the published pair is 379 kPa / 55 psi, from memory
+
+
+def test_the_verdict_record_has_the_documented_shape():
+    table = verdict_record(judged(leak_record(100, 97)), Words())
+    stage = table["stages"][0]
+    assert table["format"] == "low-hiss-verdict/1"
+    assert (table["overall"], table["limited"], table["required"]) == ("pass", 1, 1)
+    assert (stage["outcome"], stage["margin"], stage["uncertainty"]) == ("pass", 1.0, 0.82)
+    assert stage["limit"]["max"] == 4
+    assert stage["limit"]["source"] == "US CDL manual, air brakes section (from memory)"

@@ -1,0 +1,84 @@
+"""A device as the server sees it: makes ids, keeps two clocks, sends and resends."""
+
+from __future__ import annotations
+
+import datetime as dt
+import uuid
+from typing import Any
+
+import httpx
+
+from lowhiss.demo.scenario import UNITS
+
+UNIT_ID = {unit.name: unit.id for unit in UNITS}
+
+
+class Device:
+    """One page life of one device. Its clocks stand still until ``wait``."""
+
+    def __init__(self, client: httpx.Client, name: str | None = None, wall_off_s: float = 0) -> None:
+        self.client = client
+        self.device = name or uuid.uuid4().hex
+        self.epoch = uuid.uuid4().hex
+        self.mono_s = 10.0
+        self.wall = dt.datetime.now(dt.UTC) + dt.timedelta(seconds=wall_off_s)
+        self.seq = 0
+        self.run_id = ""
+
+    def wait(self, seconds: float) -> Device:
+        """Let both clocks go on."""
+        self.mono_s += seconds
+        self.wall += dt.timedelta(seconds=seconds)
+        return self
+
+    def moment(self) -> dict[str, Any]:
+        """Now."""
+        return {"device": self.device, "epoch": self.epoch, "mono_s": self.mono_s, "wall": self.wall.isoformat()}
+
+    def begin(self, unit: str = "MV-12", **more: Any) -> httpx.Response:
+        """Begin a run."""
+        self.run_id = str(uuid.uuid4())
+        body = {
+            "id": self.run_id,
+            "unit_id": UNIT_ID[unit],
+            "procedure": "leak-check",
+            "driver": "Ines Aldous",
+            "begun": self.moment(),
+            "sent": self.moment(),
+            **more,
+        }
+        return self.client.post("/api/runs", json=body)
+
+    def struck(self, kind: str, **fields: Any) -> dict[str, Any]:
+        """An event of this instant, not yet sent."""
+        self.seq += 1
+        return {"id": uuid.uuid4().hex, "seq": self.seq, **self.moment(), "by": "Ines Aldous", "type": kind, **fields}
+
+    def send(self, *events: dict[str, Any]) -> httpx.Response:
+        """Send a batch."""
+        return self.client.post(f"/api/runs/{self.run_id}/events", json={"sent": self.moment(), "events": list(events)})
+
+    def leak_test(self, start: float, end: float, hold_s: float = 60) -> list[dict[str, Any]]:
+        """The marks of a whole applied leak test of a combination; the device's clocks go on meanwhile."""
+        events = [
+            self.struck("confirmed", item="wheels_chocked"),
+            self.struck("engine", state="off"),
+            self.struck("key", state="on"),
+            self.struck("knob", knob="tractor", state="in"),
+            self.struck("knob", knob="trailer", state="in"),
+        ]
+        self.wait(5)
+        events.append(self.struck("pedal", state="full"))
+        self.wait(8)
+        events.append(self.struck("settled", stage="leak_applied"))
+        self.wait(15)
+        both = {"primary_psi": start, "secondary_psi": start}
+        events.append(self.struck("reading", stage="leak_applied", point="start", **both))
+        self.wait(hold_s)
+        both = {"primary_psi": end, "secondary_psi": end}
+        events.append(self.struck("reading", stage="leak_applied", point="end", **both))
+        return events
+
+    def sheet(self, **query: str) -> dict[str, Any]:
+        """The run judged."""
+        return self.client.get(f"/api/runs/{self.run_id}/sheet", params=query).raise_for_status().json()

@@ -1,0 +1,93 @@
+"""The store on the real MariaDB: migrations, what columns keep, and that derived data can be rebuilt."""
+
+from __future__ import annotations
+
+import datetime as dt
+
+import pytest
+from alembic.autogenerate import compare_metadata
+from alembic.migration import MigrationContext
+from sqlalchemy import delete, inspect, select, text
+from sqlalchemy.exc import StatementError
+
+from lowhiss.demo import load_demo
+from lowhiss.service.log import log_page
+from lowhiss.store.engine import Store, make_engine, migrate
+from lowhiss.store.models import Base, EventRow, RunRow, UnitRow, VerdictRow
+from tests.conftest import DEMO_LOADED_AT
+
+
+@pytest.fixture
+def fresh(empty_url):
+    engine = make_engine(empty_url)
+    migrate(engine)
+    yield Store(engine)
+    engine.dispose()
+
+
+def test_migrations_from_empty_make_exactly_the_models_tables(fresh):
+    with fresh.engine.connect() as connection:
+        context = MigrationContext.configure(connection, opts={"compare_type": True})
+        assert compare_metadata(context, Base.metadata) == []
+
+
+def test_migrating_again_changes_nothing_and_names_every_constraint(fresh):
+    migrate(fresh.engine)
+    inspector = inspect(fresh.engine)
+    for table in Base.metadata.tables:
+        assert all(key["name"].startswith("fk_") for key in inspector.get_foreign_keys(table))
+        assert all(key["name"].startswith("uq_") for key in inspector.get_unique_constraints(table))
+
+
+def test_the_server_is_strict_and_stores_instants_in_utc_with_microseconds(fresh):
+    instant = dt.datetime(2026, 11, 2, 4, 41, 0, 123456, dt.timezone(dt.timedelta(hours=-7)))
+    with fresh.transaction() as session:
+        assert "STRICT_TRANS_TABLES" in session.scalar(text("SELECT @@sql_mode"))
+        assert session.scalar(text("SELECT @@innodb_flush_log_at_trx_commit")) == 1
+    load_demo(fresh, instant)
+    with fresh.transaction() as session:
+        run = session.scalars(select(RunRow).limit(1)).one()
+        run.started_at = instant
+    with fresh.transaction() as session:
+        kept = session.get_one(RunRow, run.id).started_at
+    assert kept == instant
+    assert kept.tzinfo is dt.UTC
+
+
+def test_an_instant_without_its_time_zone_is_refused(fresh):
+    with pytest.raises(StatementError, match="needs its time zone"), fresh.transaction() as session:
+        session.scalars(select(RunRow).where(RunRow.started_at < dt.datetime(2026, 1, 1))).all()
+
+
+def test_pressures_are_decimals_that_lose_nothing(fresh):
+    load_demo(fresh, DEMO_LOADED_AT)
+    with fresh.transaction() as session:
+        event = session.scalars(select(EventRow).where(EventRow.type == "reading").limit(1)).one()
+        event.primary_psi = 54.96892
+    with fresh.transaction() as session:
+        assert session.get_one(EventRow, (event.run_id, event.seq)).primary_psi == 54.96892
+
+
+def test_ids_of_devices_are_compared_byte_by_byte(fresh):
+    with fresh.transaction() as session:
+        assert session.scalar(text("SELECT 'a' = 'A' COLLATE utf8mb4_nopad_bin")) == 0
+        column = session.execute(text("SHOW FULL COLUMNS FROM event WHERE Field = 'id'")).mappings().one()
+        assert column["Collation"] == "utf8mb4_nopad_bin"
+
+
+def test_the_demo_is_loaded_once_and_is_the_same_on_every_machine(fresh):
+    assert load_demo(fresh, DEMO_LOADED_AT)
+    assert not load_demo(fresh, DEMO_LOADED_AT)
+    with fresh.transaction() as session:
+        units = session.scalars(select(UnitRow).order_by(UnitRow.name)).all()
+        assert len(units) == 14
+        assert units[0].id == "f03d1fd3-bd6a-5688-a972-f46ef676f43f"
+
+
+def test_lost_verdicts_are_rebuilt_from_the_events(fresh):
+    load_demo(fresh, DEMO_LOADED_AT)
+    before = log_page(fresh)
+    assert {"pass", "fail", "void"} <= {line.outcome for line in before}
+    with fresh.transaction() as session:
+        session.execute(delete(VerdictRow))
+    assert log_page(fresh) == before
