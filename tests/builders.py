@@ -105,3 +105,50 @@ def stage_of(table: dict[str, Any], stage: str = "leak_applied", rules: RuleSet 
 def codes(verdict: StageVerdict) -> set[str]:
     """The codes of an attempt's findings."""
     return {finding.code for finding in verdict.findings}
+
+
+# the other stages, each as the events that reach it after ``ready``
+
+
+def governor(stage: str, *values: float, start_s: float = 20, unit: str = "psi") -> list[Event]:
+    """One governor reading, engine running."""
+    return [at(start_s, "engine", state="running"), reading(start_s + 2, stage, stage, *values, unit=unit)]
+
+
+def climb(window: tuple[float, float], duration_s: float, *, start_s: float = 20, unit: str = "psi") -> list[Event]:
+    """Both needles climb over the window."""
+    return [
+        at(start_s, "engine", state="running"),
+        reading(start_s + 5, "build_up", "lower", window[0], unit=unit),
+        reading(start_s + 5 + duration_s, "build_up", "upper", window[1], unit=unit),
+    ]
+
+
+def warned(*values: float, at_s: float = 140, unit: str = "psi", lamp: bool = True, buzzer: bool = True) -> list[Event]:
+    """Lamp and buzzer at these readings."""
+    both = values if len(values) > 1 else (*values, *values)
+    return [at(at_s, "warning", lamp=lamp, buzzer=buzzer, **(needles(*both, unit=unit) if both else {}))]
+
+
+def popped(
+    *values: float, at_s: float = 160, unit: str = "psi", knobs: tuple[str, ...] = ("trailer", "tractor")
+) -> list[Event]:
+    """Each knob pops by itself; one value for all, or one for each knob."""
+    each = values if len(values) > 1 else values * len(knobs)
+    return [
+        at(at_s + n, "knob", knob=knob, state="out", cause="popped", **needles(value, value, unit=unit))
+        for n, (knob, value) in enumerate(zip(knobs, each, strict=True))
+    ]
+
+
+def whole_test(kind: str = "tractor_semitrailer", *, stages: str = "static-only", **head: Any) -> dict[str, Any]:
+    """A clean test of every stage of ``static-only``, call-outs included."""
+    knobs = KNOBS.get(kind, ("tractor",))
+    events = [
+        *ready(knobs=knobs),
+        at(4, "said", what="cut_out", value=125),
+        *hold(100, 99),
+        *warned(66),
+        *popped(30, knobs=tuple(reversed(knobs))),
+    ]
+    return record(sorted(events, key=lambda event: event["at_s"]), kind, procedure=stages, **head)
