@@ -2,14 +2,18 @@
 
 from __future__ import annotations
 
+from dataclasses import dataclass
 from functools import cache
 from importlib.resources import files
+from typing import Any
 
 from lowhiss.core.errors import RuleError
 from lowhiss.core.fields import Fields, choices_text
+from lowhiss.core.leakhunt import HintLimits
 from lowhiss.core.procedure import Procedure, read_procedure
+from lowhiss.core.procedure.planner import Planning, Pressures, Rates, Times
 from lowhiss.core.rules import Judging, RuleSet, parse_toml, read_judging, read_rule_set
-from lowhiss.core.vehicle import Unit
+from lowhiss.core.vehicle import Unit, UnitKind
 
 RULE_SET_IDS = ("us-cdl", "us-older", "us-federal", "canada-west")
 """In the order in which the schools are shown; the first is the default."""
@@ -62,3 +66,39 @@ def default_procedure(rules: RuleSet, unit: Unit) -> Procedure:
     if "canada-west" in (rules.id, rules.parent):
         return procedure("canada-west")
     return procedure("single-vehicle" if unit.group == "single" else "us-three-part")
+
+
+@dataclass(frozen=True, slots=True)
+class Chambers:
+    """Brake chamber volumes by type [in³] and the reservoir ratios required for them, with their source."""
+
+    volumes_in3: dict[int, float]
+    power_unit_ratio: float
+    trailer_ratio: float
+    source: str
+
+
+@cache
+def _table(name: str) -> dict[str, Any]:
+    return parse_toml(_text(name), name)
+
+
+@cache
+def chambers() -> Chambers:
+    """The table of brake chambers."""
+    table = _table("chambers.toml")
+    volumes = {int(number): float(volume) for number, volume in table["volumes_in3"].items()}
+    return Chambers(volumes, table["power_unit_ratio"], table["trailer_ratio"], table["source"])
+
+
+@cache
+def planning(kind: UnitKind) -> Planning:
+    """What the planner reckons with for a kind of unit whose own history is unknown."""
+    table = _table("planning.toml")
+    return Planning(Times(**table["times_s"]), Pressures(**table["pressures"]), Rates(**table["kinds"][kind]))
+
+
+@cache
+def hint_limits() -> HintLimits:
+    """When a difference between two holds is worth a hint."""
+    return HintLimits(**_table("hints.toml"))

@@ -6,6 +6,7 @@ from dataclasses import dataclass, field
 from typing import Any, Literal, NamedTuple
 
 from lowhiss.core.rules import Limit, RuleSet, Stage
+from lowhiss.core.run import RunState
 
 Outcome = Literal["pass", "fail", "void", "not_done", "no_rule"]
 Overall = Literal["pass", "fail", "incomplete"]
@@ -65,12 +66,14 @@ class StageVerdict:
 class RunVerdict:
     """A run judged under one rule set.
 
+    state : the run as folded, which the verdict was reached from.
     stages : every attempt, in the procedure's order of stages, then those outside it; attempts in order within a
         stage. A required stage without any attempt stands with attempt 0.
     limited, required : how many of the required stages of a limited kind had a limit, and how many there are.
     """
 
     rules: RuleSet
+    state: RunState
     overall: Overall
     stages: list[StageVerdict]
     limited: int

@@ -50,6 +50,7 @@ def judge_run(run: Run, rules: RuleSet, procedure: Procedure) -> RunVerdict:
     limited = [stage for stage in required if stage in LIMITED_STAGES]
     return RunVerdict(
         rules=rules,
+        state=state,
         overall=_overall(stages, required),
         stages=stages,
         limited=sum(rules.limit_for(stage, run.unit) is not None for stage in limited),

@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 from dataclasses import dataclass, field
-from typing import Any, Literal, cast, get_args
+from typing import Any, Literal, TypeGuard, cast, get_args
 
 from lowhiss.core.errors import RuleError
 from lowhiss.core.fields import Fields, Language, both_languages, choices_text
@@ -16,6 +16,11 @@ Action = Literal["safe_start", "release", "draw_down", "park", "chocks_in", "cho
 knobs in, needles settled. ``draw_down``: pedal strokes with the engine running. ``park``: knobs out."""
 ACTIONS: tuple[Action, ...] = get_args(Action)
 Step = Action | Stage
+
+
+def is_stage(step: Step) -> TypeGuard[Stage]:
+    """Whether a step is judged, rather than an action between stages."""
+    return step in STAGES
 
 
 @dataclass(frozen=True, slots=True)
@@ -31,7 +36,7 @@ class Procedure:
         """The stages in the order of their first appearance; the trailer's hold test falls away without a trailer."""
         seen: dict[Stage, None] = {}
         for step in self.steps:
-            if step in STAGES and not (step == "hold_trailer" and unit.group == "single"):
+            if is_stage(step) and not (step == "hold_trailer" and unit.group == "single"):
                 seen[step] = None
         return tuple(seen)
 

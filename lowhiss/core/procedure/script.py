@@ -5,10 +5,10 @@ from __future__ import annotations
 import hashlib
 from typing import Any
 
-from lowhiss.core.procedure.model import Procedure, Step
+from lowhiss.core.procedure.model import Procedure, Step, is_stage
 from lowhiss.core.procedure.needs import NEEDS_OF_STAGE
 from lowhiss.core.record import HIGHEST_PSI, LOWEST_PSI
-from lowhiss.core.rules import LIMITED_STAGES, STAGES, Limit, RuleSet, canonical_json
+from lowhiss.core.rules import LIMITED_STAGES, Limit, RuleSet, canonical_json
 from lowhiss.core.vehicle import Unit
 
 SCRIPT_FORMAT = "low-hiss-script/1"
@@ -37,7 +37,7 @@ def compile_script(procedure: Procedure, rules: RuleSet, unit: Unit) -> dict[str
 
 
 def _step(step: Step, rules: RuleSet, unit: Unit) -> dict[str, Any]:
-    if step not in STAGES:
+    if not is_stage(step):
         return {"step": step, "needs": [], "limit": None}
     limit = rules.limit_for(step, unit) if step in LIMITED_STAGES else None
     return {

@@ -46,6 +46,22 @@ FINDINGS = {
     "cut_in_said_for_cut_out": "Said {said}, which is where it starts pumping, not where it stops.",
 }
 
+HINTS = {
+    "downstream_of_foot_valve": "Loses {applied_psi_per_min} with the pedal held and {released_psi_per_min} without: look downstream "
+    "of the foot valve, at service hoses, chamber diaphragms and the trailer's control line.",
+    "trailer_side": "Loses {in_psi_per_min} with the trailer knob in and {out_psi_per_min} with it out: look on the trailer's side, "
+    "its couplings first.",
+    "spring_brake_side": "Loses {in_psi_per_min} with the parking knob in and {out_psi_per_min} with it out: look at the spring-brake "
+    "chambers and their lines.",
+    "primary_circuit": "Only the primary needle falls ({falling_psi_per_min}, the other {other_psi_per_min}): look in the primary circuit.",
+    "secondary_circuit": "Only the secondary needle falls ({falling_psi_per_min}, the other {other_psi_per_min}): look in the secondary "
+    "circuit, which often feeds seats and suspension bags too.",
+    "compressor": "Slow to build ({time_s} s) with nothing leaking: look at the compressor, its filter and its discharge line.",
+    "water_in_tanks": "One application took {drop_psi}; tanks of the required size would give {expected_drop_psi}: look for water in the tanks.",
+    "gauge_or_check_valve": "The needles disagree where it stops pumping: look at a gauge or a check valve.",
+    "drain_and_couplings": "{failures} bad leak tests: drain the tanks and look at the couplings.",
+}
+
 STATES = {
     "engine": "engine off",
     "key": "key on",

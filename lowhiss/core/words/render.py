@@ -8,13 +8,14 @@ from typing import Any
 
 from lowhiss.core.fields import Language
 from lowhiss.core.judge.model import AppliedBound, Finding, StageVerdict
+from lowhiss.core.leakhunt import Hint
 from lowhiss.core.rules import Limit, Source
 from lowhiss.core.units import PressureUnit
 from lowhiss.core.words import english, spanish
 from lowhiss.core.words.figures import Figures, plain
 
 _BOOKS: dict[Language, ModuleType] = {"en": english, "es": spanish}
-_NEVER_READINGS = frozenset({"apart_psi", "rose_psi"})
+_NEVER_READINGS = frozenset({"apart_psi", "rose_psi", "drop_psi", "expected_drop_psi"})
 """Parameters that are differences though their names end like a reading's."""
 
 
@@ -44,6 +45,11 @@ class Words:
         template: str = self.book.FINDINGS[finding.code]
         return template.format(**{name: self._param(name, value, limit) for name, value in finding.params.items()})
 
+    def hint(self, hint: Hint) -> str:
+        """A hint for the mechanic as a sentence."""
+        template: str = self.book.HINTS[hint.code]
+        return template.format(**{name: self._param(name, value, None) for name, value in hint.params.items()})
+
     def _param(self, name: str, value: Any, limit: Limit | None) -> str:
         if name == "states":
             return ", ".join(self.book.STATES[state] for state in value)
@@ -53,6 +59,8 @@ class Words:
             return str(self.book.WORDS.get(value, value))
         if name in ("margin", "uncertainty"):
             return self._amount(value, limit)
+        if name.endswith("_psi_per_min"):
+            return f"{self.figures.fixed(value)} {self.figures.label}/min"
         if name.endswith("_psi"):
             return self.figures.difference(value) if name in _NEVER_READINGS else self.figures.pressure(value)
         return plain(value, 1)

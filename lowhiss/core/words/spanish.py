@@ -46,6 +46,22 @@ FINDINGS = {
     "cut_in_said_for_cut_out": "Se dijo {said}, que es donde empieza a bombear, no donde deja de hacerlo.",
 }
 
+HINTS = {
+    "downstream_of_foot_valve": "Pierde {applied_psi_per_min} con el pedal pisado y {released_psi_per_min} sin pisarlo: mire después de la "
+    "válvula de pie, mangueras de servicio, diafragmas y la línea de control del remolque.",
+    "trailer_side": "Pierde {in_psi_per_min} con la perilla del remolque adentro y {out_psi_per_min} afuera: mire del lado del remolque, "
+    "primero sus acoples.",
+    "spring_brake_side": "Pierde {in_psi_per_min} con la perilla de estacionamiento adentro y {out_psi_per_min} afuera: mire las cámaras de "
+    "resorte y sus líneas.",
+    "primary_circuit": "Solo baja la aguja primaria ({falling_psi_per_min}, la otra {other_psi_per_min}): mire en el circuito primario.",
+    "secondary_circuit": "Solo baja la aguja secundaria ({falling_psi_per_min}, la otra {other_psi_per_min}): mire en el circuito secundario, "
+    "que suele alimentar también asientos y bolsas de suspensión.",
+    "compressor": "Llena despacio ({time_s} s) sin fugas: mire el compresor, su filtro y su línea de descarga.",
+    "water_in_tanks": "Una aplicación quitó {drop_psi}; tanques del tamaño exigido darían {expected_drop_psi}: busque agua en los tanques.",
+    "gauge_or_check_valve": "Las agujas no coinciden donde deja de bombear: mire un manómetro o una válvula de retención.",
+    "drain_and_couplings": "{failures} pruebas de fuga malas: purgue los tanques y mire los acoples.",
+}
+
 STATES = {
     "engine": "motor apagado",
     "key": "llave encendida",
