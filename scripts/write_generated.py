@@ -7,13 +7,23 @@ import sys
 from pathlib import Path
 
 from lowhiss.api import create_app
+from lowhiss.api.schemas import VerdictOut
+from lowhiss.exchange import schemas
 
 ROOT = Path(__file__).resolve().parents[1]
 
 
 def generated() -> dict[str, str]:
     """Each generated file's path below the project's root, and its text."""
-    return {"docs/openapi.json": json.dumps(create_app(None).openapi(), indent=1, ensure_ascii=False) + "\n"}
+    verdict = {"$schema": "https://json-schema.org/draft/2020-12/schema", **VerdictOut.model_json_schema()}
+    tables = {
+        "docs/openapi.json": create_app(None).openapi(),
+        "docs/schemas/low-hiss-run-1.json": schemas.run_schema(),
+        "docs/schemas/low-hiss-rules-1.json": schemas.rules_schema(),
+        "docs/schemas/low-hiss-procedure-1.json": schemas.procedure_schema(),
+        "docs/schemas/low-hiss-verdict-1.json": {**verdict, "title": "low-hiss-verdict/1"},
+    }
+    return {name: json.dumps(table, indent=1, ensure_ascii=False) + "\n" for name, table in tables.items()}
 
 
 def main() -> int:

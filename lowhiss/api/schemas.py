@@ -313,6 +313,9 @@ class ScriptStep(BaseModel):
     step: Action | Stage
     needs: list[Need]
     limit: ScriptLimit | None
+    strikes: list[str]
+    says: list[str]
+    does: dict[Language, str]
 
 
 class Titled(BaseModel):
@@ -411,6 +414,7 @@ class VerdictOut(BaseModel):
     required: int
     coach: list[CoachOut]
     candidate: CandidateOut
+    hints: list[FindingOut]
 
 
 class SheetOut(BaseModel):

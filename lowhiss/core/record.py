@@ -387,3 +387,9 @@ _SPECS: dict[str, _Spec] = {
     "valued": _spec({"event": _name}, _READINGS),
 }
 EVENT_TYPES = tuple(_SPECS)
+
+
+def fields_of(kind: str) -> tuple[frozenset[str], tuple[str, ...]]:
+    """The fields an event of this type may have, and those it needs."""
+    checks, required = _SPECS[kind]
+    return frozenset(checks), required

@@ -2,11 +2,15 @@
 
 from __future__ import annotations
 
+from collections.abc import Iterable, Iterator, Sequence
+
 from lowhiss import rulebook
 from lowhiss.core.judge import RunVerdict, judge_run
+from lowhiss.core.leakhunt import Hint, hunt
 from lowhiss.core.procedure import Procedure, read_procedure
 from lowhiss.core.record import Run
 from lowhiss.core.rules import RuleSet, read_rule_set
+from lowhiss.core.whatif import Change, replay
 
 
 def rules_of(run: Run) -> RuleSet:
@@ -37,3 +41,18 @@ def judge_record(run: Run, rules: RuleSet | None = None) -> RunVerdict:
 def judge_by_every_school(run: Run) -> list[RunVerdict]:
     """The run's verdict under each built-in rule set, the default first."""
     return [judge_record(run, rules) for rules in rulebook.rule_sets()]
+
+
+def hints_for(verdicts: Sequence[RunVerdict]) -> list[Hint]:
+    """Where to look first, from one run or several of the same unit."""
+    return hunt(verdicts, rulebook.hint_limits(), rulebook.chambers().power_unit_ratio)
+
+
+def what_if(runs: Iterable[Run], others: RuleSet) -> Iterator[Change]:
+    """Each run under its own rules and under ``others``, one at a time. Raises CoreError."""
+
+    def with_its_own(run: Run) -> tuple[Run, RuleSet, Procedure]:
+        rules = rules_of(run)
+        return run, rules, procedure_of(run, rules)
+
+    return replay(map(with_its_own, runs), others)

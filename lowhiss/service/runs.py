@@ -20,6 +20,7 @@ from lowhiss.core.words import Words, verdict_record
 from lowhiss.exchange.run_json import run_record
 from lowhiss.service.clocks import Instant, Mapping, map_begun, seconds_ago
 from lowhiss.service.errors import ConflictError, NotFoundError
+from lowhiss.service.judging import hints_for
 from lowhiss.service.units import choose, find_unit, unit_of
 from lowhiss.service.verdicts import keep_verdict
 from lowhiss.store.engine import Store
@@ -153,7 +154,7 @@ def sheet(store: Store, run_id: str, words: Words) -> Sheet:
         return Sheet(
             head=head_of(session, run),
             outcome=verdict.headline,
-            verdict=verdict_record(verdict, words),
+            verdict=verdict_record(verdict, words, hints_for([verdict])),
             column=air_column(verdict),
             events=record["events"],
         )

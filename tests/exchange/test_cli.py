@@ -95,3 +95,119 @@ def test_as_a_real_process_reading_standard_input():
         check=False,
     )
     assert (done.returncode, json.loads(done.stdout)["overall"], done.stderr) == (1, "fail", b"")
+
+
+# the other commands
+
+
+def test_a_sheet_to_read_says_do_not_drive_first(capsys):
+    assert main(["judge", "--text", str(EXAMPLES / "mv-21-leak-fail.json")]) == 1
+    text = capsys.readouterr().out
+    assert text.startswith("FAIL: DO NOT DRIVE   MV-21\n")
+    assert "112 → 108 psi in 60 s, 4.0 psi/min, limit 3, 1.0 outside, reading error ±0.8" in text
+    assert max(len(line) for line in text.splitlines()) <= 110
+    assert (
+        main(
+            [
+                "judge",
+                "--text",
+                "--lang",
+                "es",
+                "--unit",
+                "kpa",
+                "--all-rules",
+                str(EXAMPLES / "mv-12-static-pass.json"),
+            ]
+        )
+        == 0
+    )
+    spanish = capsys.readouterr().out
+    assert spanish.count("APROBADO   MV-12") == 3
+    assert "SIN COMPLETAR   MV-12" in spanish
+
+
+def test_every_number_of_the_printed_rule_book_has_its_source(capsys):
+    assert main(["rules"]) == 0
+    assert len(capsys.readouterr().out.splitlines()) == 4
+    assert main(["rules", "canada-west", "--unit", "kpa"]) == 0
+    text = capsys.readouterr().out
+    assert "≥ cut-out read − 172.4 kPa" in text
+    limits = [line for line in text.splitlines() if "≥" in line or "≤" in line]
+    assert len(limits) == 6
+    assert all(line.endswith(("(from memory)", "no published source")) for line in limits)
+
+
+def test_rules_print_whole_and_read_back(tmp_path, capsys):
+    assert main(["rules", "us-federal", "--json"]) == 0
+    path = tmp_path / "own.json"
+    path.write_text(capsys.readouterr().out)
+    assert main(["judge", "--rules", str(path), str(EXAMPLES / "mv-12-static-pass.json")]) == 0
+    assert json.loads(capsys.readouterr().out)["rules"] == "us-federal"
+    path.write_text("{}")
+    assert main(["rules", str(path)]) == 64
+    assert capsys.readouterr().err == f"lowhiss: {path}: id: is missing\n"
+
+
+def test_plans(capsys):
+    assert main(["plan", "--procedure", "us-full", "--json"]) == 0
+    made = json.loads(capsys.readouterr().out)
+    assert (made["refills"], made["engine_starts"]) == (3, 2)
+    assert main(["plan", "--kind", "bus", "--stages", "spring_brakes,leak_applied,cut_out", "--from-psi", "110"]) == 0
+    text = capsys.readouterr().out
+    assert text.index("cut_out") < text.index("leak_applied") < text.index("spring_brakes")
+    assert "1 refills, 1 engine starts" in text
+    for order, words in (("rebuild", "steps[0]: is rebuild"), ("dance", "'dance' is not a step"), ("", "")):
+        if order:
+            assert main(["plan", "--order", order]) == 64
+            assert words in capsys.readouterr().err
+    assert main(["plan", "--from-psi", "900"]) == 64
+
+
+@pytest.mark.parametrize(
+    ("arguments", "line"),
+    [
+        ("drop --start-psi 120", "(120 + 14.7) ÷ (12 + 1) = 10.4 psi: 120 → 109.6 psi"),
+        ("strokes --start-psi 108 --end-psi 60", "= 6.2 full applications"),
+        ("reservoir --chambers 30,30,20,20", "12 × (89 + 89 + 54 + 54) = 3432 in³"),
+        ("reservoir --chambers 30 --trailer", "8 × (89) = 712 in³"),
+        ("build-limit --limit-s 25 --actual-in3 6000 --required-in3 4000", "= 37.5 s"),
+        ("flow --rate-psi-per-min 4 --volume-ft3 6", "= 1.63 ft³/min of free air"),
+        ("build-time --lower-psi 83 --upper-psi 102 --duration-s 17 --window-psi 85 100", "= 13.4 s"),
+        ("convert 379 kpa", "54.9693 psi = 379 kPa = 3.79 bar"),
+    ],
+)
+def test_sums(arguments, line, capsys):
+    assert main(["calc", *arguments.split()]) == 0
+    assert line in capsys.readouterr().out
+
+
+@pytest.mark.parametrize(
+    ("arguments", "words"),
+    [
+        ("drop --start-psi -5", "--start-psi must be 0 or more, not -5"),
+        ("reservoir --chambers 31", "--chambers 31 is not a chamber type of the table"),
+        ("reservoir --chambers big", "--chambers must be type numbers"),
+        ("strokes --start-psi 60 --end-psi 100", "--end-psi must not be above the start"),
+    ],
+)
+def test_sums_without_an_answer(arguments, words, capsys):
+    assert main(["calc", *arguments.split()]) == 64
+    assert words in capsys.readouterr().err
+
+
+def test_what_if_streams_many_runs_and_tells_what_would_change(tmp_path, capsys):
+    runs = tmp_path / "runs.jsonl"
+    warned = {"at_s": 140, "type": "warning", "lamp": True, "buzzer": True, "primary_psi": 57, "secondary_psi": 57}
+    tables = [leak_record(100, 97), leak_record(100, 99) | {"events": [*leak_record(100, 99)["events"], warned]}]
+    runs.write_text("\n".join([*(json.dumps(table) for table in tables), "", "{"]))
+    assert main(["whatif", "--rules", "us-older", str(runs), "nowhere.json"]) == 64
+    *lines, total = [json.loads(line) for line in capsys.readouterr().out.splitlines()]
+    assert [line.get("after", "error") for line in lines] == ["pass", "fail", "error", "error"]
+    assert lines[1]["stages"] == [{"stage": "low_air_warning", "before": "pass", "after": "fail"}]
+    assert total == {"format": "low-hiss-whatif/1", "rules": "us-older", "runs": 2, "changed": 1, "unreadable": 2}
+
+
+def test_a_reader_that_goes_away_is_no_traceback():
+    command = f"{sys.executable} -m lowhiss.cli rules us-cdl --json | head -c 10"
+    done = subprocess.run(["bash", "-o", "pipefail", "-c", command], capture_output=True, text=True, check=False)
+    assert (done.returncode, done.stderr) == (0, "")

@@ -5,11 +5,13 @@ from __future__ import annotations
 import hashlib
 from typing import Any
 
+from lowhiss.core.procedure.guide import says_of, strikes_of
 from lowhiss.core.procedure.model import Procedure, Step, is_stage
 from lowhiss.core.procedure.needs import NEEDS_OF_STAGE
 from lowhiss.core.record import HIGHEST_PSI, LOWEST_PSI
 from lowhiss.core.rules import LIMITED_STAGES, Limit, RuleSet, canonical_json
 from lowhiss.core.vehicle import Unit
+from lowhiss.core.words import english, spanish
 
 SCRIPT_FORMAT = "low-hiss-script/1"
 
@@ -37,13 +39,14 @@ def compile_script(procedure: Procedure, rules: RuleSet, unit: Unit) -> dict[str
 
 
 def _step(step: Step, rules: RuleSet, unit: Unit) -> dict[str, Any]:
-    if not is_stage(step):
-        return {"step": step, "needs": [], "limit": None}
     limit = rules.limit_for(step, unit) if step in LIMITED_STAGES else None
     return {
         "step": step,
-        "needs": list(NEEDS_OF_STAGE[step]),
+        "needs": list(NEEDS_OF_STAGE[step]) if is_stage(step) else [],
         "limit": None if limit is None else _limit(limit),
+        "strikes": [strike.name for strike in strikes_of(step, unit)],
+        "says": list(says_of(step)),
+        "does": {"en": english.STEPS[step], "es": spanish.STEPS[step]},
     }
 
 

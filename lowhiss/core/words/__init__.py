@@ -3,5 +3,6 @@
 from lowhiss.core.words.figures import Figures, plain
 from lowhiss.core.words.render import Words
 from lowhiss.core.words.report import VERDICT_FORMAT, verdict_record
+from lowhiss.core.words.sheet import text_sheet
 
-__all__ = ["VERDICT_FORMAT", "Figures", "Words", "plain", "verdict_record"]
+__all__ = ["VERDICT_FORMAT", "Figures", "Words", "plain", "text_sheet", "verdict_record"]

@@ -78,6 +78,53 @@ STANDINGS = {
     "fleet": "the fleet's own",
 }
 OUTCOMES = {"pass": "Pass", "fail": "Fail", "void": "Void", "not_done": "Not done", "no_rule": "No rule"}
+STEPS = {
+    "safe_start": "Brakes set, neutral, start the engine. The ABS lamps come on and go out.",
+    "release": "Stop the engine, turn the key back on, push the knobs in and let the needles settle.",
+    "draw_down": "Press and release the pedal a few times, engine running, until it starts pumping again.",
+    "park": "Pull the knobs out.",
+    "chocks_in": "Put the chocks in.",
+    "chocks_out": "Park first, then take the chocks out and bring them along.",
+    "build_up": "At a steady fast idle, time the slower needle between the two marks.",
+    "cut_out": "Let the air build until it stops pumping, read both needles and say it aloud.",
+    "cut_in": "Watch where the needles begin to rise again, and read them there.",
+    "leak_released": "Foot off the pedal. Hold still for the whole time and read both needles at each end.",
+    "leak_applied": "Push the pedal hard down and keep it there until the time is up. Read both needles at each end.",
+    "low_air_warning": "Key on, engine off: fan the pedal until lamp and buzzer come on. Mark it, then read.",
+    "spring_brakes": "Keep fanning with even strokes until every knob has come out by itself.",
+    "rebuild": "Let the air build until it stops pumping, and say it aloud.",
+    "hold_trailer": "Parking knob in, trailer knob out, low gear: a gentle tug. It must not move.",
+    "hold_parking": "Trailer knob in, parking knob out, low gear: a gentle tug. It must not move.",
+    "rolling_service": "Both knobs in, belt on, walking pace, hands light on the wheel: brake to a stop.",
+}
+STAGES = {
+    "build_up": "Build-up",
+    "cut_out": "Stops pumping (cut-out)",
+    "cut_in": "Starts pumping (cut-in)",
+    "leak_released": "Leak-down, pedal up",
+    "leak_applied": "Leak-down, pedal held",
+    "low_air_warning": "Low-air warning",
+    "spring_brakes": "Spring brakes, knobs pop",
+    "rebuild": "Refill",
+    "hold_trailer": "Trailer brake holds",
+    "hold_parking": "Parking brake holds",
+    "rolling_service": "Rolling stop",
+}
+SHEET = {
+    "pass": "PASS",
+    "fail": "FAIL: DO NOT DRIVE",
+    "incomplete": "NOT COMPLETE",
+    "judged_by": "judged by",
+    "limited": "{limited} of {required} required stages have a limit under these rules",
+    "close_call": "close call",
+    "attempt": "attempt {number}",
+    "limit": "limit: {text} [{source}]",
+    "coach": "What the coach saw",
+    "critical": "critical",
+    "hints": "Where to look first",
+    "caution": "This sheet does not replace a qualified mechanic or inspector. Local law and the maker's figures come first. "
+    "A vehicle that fails stays put until someone qualified has repaired it and it has passed again.",
+}
 WORDS = {"pass": "pass", "fail": "fail", "lamp": "lamp", "buzzer": "buzzer"}
 
 LIMITS = {

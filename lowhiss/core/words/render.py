@@ -40,6 +40,14 @@ class Words:
         """The word for an outcome."""
         return str(self.book.OUTCOMES[outcome])
 
+    def stage(self, stage: str) -> str:
+        """The name of a stage."""
+        return str(self.book.STAGES[stage])
+
+    def step(self, step: str) -> str:
+        """What to do in a step."""
+        return str(self.book.STEPS[step])
+
     def finding(self, finding: Finding, limit: Limit | None = None) -> str:
         """A finding as a sentence; ``limit`` gives the unit of its margin."""
         template: str = self.book.FINDINGS[finding.code]

@@ -2,9 +2,11 @@
 
 from __future__ import annotations
 
+from collections.abc import Sequence
 from typing import Any
 
 from lowhiss.core.judge.model import AppliedBound, Finding, RunVerdict, StageVerdict
+from lowhiss.core.leakhunt import Hint
 from lowhiss.core.rules import Limit
 from lowhiss.core.words.render import Words
 
@@ -12,7 +14,7 @@ VERDICT_FORMAT = "low-hiss-verdict/1"
 _BOUND_KEY = {"at_most": "max", "at_least": "min", "below": "below", "above": "above"}
 
 
-def verdict_record(verdict: RunVerdict, words: Words) -> dict[str, Any]:
+def verdict_record(verdict: RunVerdict, words: Words, hints: Sequence[Hint] = ()) -> dict[str, Any]:
     """The verdict as plain values. Figures stay in psi and s; only sentences are in the reader's language and unit."""
     limits: dict[str | None, Limit | None] = {stage.stage: stage.limit for stage in verdict.stages}
     return {
@@ -32,6 +34,7 @@ def verdict_record(verdict: RunVerdict, words: Words) -> dict[str, Any]:
             for f in verdict.coach
         ],
         "candidate": {"critical": verdict.critical, "minor": verdict.minor},
+        "hints": [{"code": hint.code, "text": words.hint(hint)} for hint in hints],
     }
 
 

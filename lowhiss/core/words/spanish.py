@@ -84,6 +84,53 @@ OUTCOMES = {
     "not_done": "Sin hacer",
     "no_rule": "Sin regla",
 }
+STEPS = {
+    "safe_start": "Frenos puestos, neutral, arranque el motor. Las luces ABS se encienden y se apagan.",
+    "release": "Pare el motor, vuelva a encender la llave, empuje las perillas y deje que paren las agujas.",
+    "draw_down": "Pise y suelte el pedal unas veces, motor en marcha, hasta que empiece a bombear otra vez.",
+    "park": "Saque las perillas.",
+    "chocks_in": "Ponga los calzos.",
+    "chocks_out": "Primero estacione; luego quite los calzos y llévelos consigo.",
+    "build_up": "A un ralentí rápido y constante, mida el tiempo de la aguja más lenta entre las dos marcas.",
+    "cut_out": "Deje subir el aire hasta que deje de bombear, lea las dos agujas y dígalo en voz alta.",
+    "cut_in": "Mire dónde empiezan a subir otra vez las agujas y léalas ahí.",
+    "leak_released": "Pie fuera del pedal. Espere todo el tiempo y lea las dos agujas al empezar y al final.",
+    "leak_applied": "Pise a fondo y no afloje hasta que acabe el tiempo. Lea las dos agujas al empezar y al final.",
+    "low_air_warning": "Llave encendida, motor apagado: bombee el pedal hasta que se activen luz y zumbador. Marque y lea.",
+    "spring_brakes": "Siga bombeando con golpes parejos hasta que cada perilla haya saltado sola.",
+    "rebuild": "Deje subir el aire hasta que deje de bombear y dígalo en voz alta.",
+    "hold_trailer": "Perilla de estacionamiento adentro, la del remolque afuera, marcha baja: un tirón suave. No debe moverse.",
+    "hold_parking": "Perilla del remolque adentro, la de estacionamiento afuera, marcha baja: un tirón suave. No debe moverse.",
+    "rolling_service": "Las dos perillas adentro, cinturón puesto, a paso de persona, manos sueltas en el volante: frene.",
+}
+STAGES = {
+    "build_up": "Llenado",
+    "cut_out": "Deja de bombear (corte)",
+    "cut_in": "Empieza a bombear (conexión)",
+    "leak_released": "Fuga, pedal suelto",
+    "leak_applied": "Fuga, pedal pisado",
+    "low_air_warning": "Alarma de poco aire",
+    "spring_brakes": "Frenos de resorte, saltan las perillas",
+    "rebuild": "Rellenar",
+    "hold_trailer": "Sujeta el freno del remolque",
+    "hold_parking": "Sujeta el freno de estacionamiento",
+    "rolling_service": "Parada rodando",
+}
+SHEET = {
+    "pass": "APROBADO",
+    "fail": "REPROBADO: NO CIRCULAR",
+    "incomplete": "SIN COMPLETAR",
+    "judged_by": "juzgado por",
+    "limited": "{limited} de {required} etapas exigidas tienen límite en estas reglas",
+    "close_call": "por poco",
+    "attempt": "intento {number}",
+    "limit": "límite: {text} [{source}]",
+    "coach": "Lo que vio el instructor",
+    "critical": "crítico",
+    "hints": "Dónde mirar primero",
+    "caution": "Esta hoja no sustituye a un mecánico o inspector calificado. Primero valen la ley local y las cifras del fabricante. "
+    "Un vehículo que reprueba no se mueve hasta que alguien calificado lo repare y vuelva a aprobar.",
+}
 WORDS = {"pass": "aprobado", "fail": "reprobado", "lamp": "luz", "buzzer": "zumbador"}
 
 LIMITS = {

@@ -612,6 +612,14 @@ export interface components {
             /** Needs */
             needs: ("wheels_chocked" | "area_clear" | "chocks_removed" | "seat_belt" | "engine_running" | "engine_off" | "key_on" | "knobs_out" | "knobs_in" | "pedal_full" | "settled")[];
             limit: components["schemas"]["ScriptLimit"] | null;
+            /** Strikes */
+            strikes: string[];
+            /** Says */
+            says: string[];
+            /** Does */
+            does: {
+                [key: string]: string;
+            };
         };
         /**
          * SetAsideOut
@@ -783,6 +791,8 @@ export interface components {
             /** Coach */
             coach: components["schemas"]["CoachOut"][];
             candidate: components["schemas"]["CandidateOut"];
+            /** Hints */
+            hints: components["schemas"]["FindingOut"][];
         };
     };
     responses: never;

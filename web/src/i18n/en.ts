@@ -288,6 +288,7 @@ export const en = {
     needle: 'Needle',
     startEnd: 'Start, end',
     findings: 'What the coach saw',
+    hints: 'Where to look first',
     critical: 'critical',
     marks: 'Marks',
     marksAt: 'At',

@@ -289,6 +289,7 @@ export const es: Words = {
     needle: 'Aguja',
     startEnd: 'Inicio, final',
     findings: 'Lo que vio el instructor',
+    hints: 'Dónde mirar primero',
     critical: 'crítico',
     marks: 'Marcas',
     marksAt: 'A los',

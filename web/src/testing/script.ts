@@ -15,9 +15,12 @@ export const script: Script = {
   charged_psi: 90,
   hold_short_s: 0.5,
   steps: [
-    { step: 'release', needs: [], limit: null },
+    { step: 'release', needs: [], limit: null, strikes: [], says: [], does: { en: '', es: '' } },
     {
       step: 'leak_applied',
+      strikes: ['pedal_full', 'settled', 'start', 'end'],
+      says: ['limit:leak_applied'],
+      does: { en: '', es: '' },
       needs: ['wheels_chocked', 'engine_off', 'key_on', 'area_clear', 'knobs_in', 'pedal_full', 'settled'],
       limit: {
         key: 'leak_applied.combination',

@@ -37,6 +37,7 @@ export function SheetPage() {
         <Headline sheet={data} />
         <Stages sheet={data} />
         <Coach sheet={data} />
+        <Hints sheet={data} />
         <Marks events={data.events} />
         <div className="no-print flex flex-wrap gap-3">
           <a
@@ -163,6 +164,25 @@ function Stages({ sheet }: { sheet: Sheet }) {
           </li>
         ))}
       </ol>
+    </section>
+  )
+}
+
+/** Where the mechanic may look first; never a repair. */
+function Hints({ sheet }: { sheet: Sheet }) {
+  const { t } = useTranslation()
+  const { hints } = sheet.verdict
+  if (hints.length === 0) return null
+  return (
+    <section>
+      <h2 className="mb-1 text-lead">{t('sheet.hints')}</h2>
+      <ul className="grid gap-1.5">
+        {hints.map((hint) => (
+          <li key={hint.code} className="border-l-4 border-line pl-3">
+            {hint.text}
+          </li>
+        ))}
+      </ul>
     </section>
   )
 }

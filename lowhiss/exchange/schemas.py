@@ -1,0 +1,187 @@
+"""JSON Schemas of what the app reads: run records, rule sets, procedures. Made from the core's own tables."""
+
+from __future__ import annotations
+
+import dataclasses
+from typing import Any, get_args
+
+from lowhiss.core import record
+from lowhiss.core.procedure import ACTIONS, PROCEDURE_FORMAT
+from lowhiss.core.rules import RULES_FORMAT, STAGES, Acceptance, Judging, LimitedStage, Policy
+from lowhiss.core.rules.model import Comparator, LimitUnit, Reference, Standing
+from lowhiss.core.units import PRESSURE_UNITS, from_psi
+from lowhiss.core.vehicle import Circuits, Group, UnitKind
+
+Schema = dict[str, Any]
+_DIALECT = "https://json-schema.org/draft/2020-12/schema"
+_TEXT: Schema = {"type": "string", "maxLength": 2000}
+_FLAG: Schema = {"type": "boolean"}
+_WORDS: Schema = {
+    "type": "object",
+    "properties": {"en": _TEXT, "es": _TEXT},
+    "required": ["en", "es"],
+    "additionalProperties": False,
+}
+
+
+def _one_of(values: Any) -> Schema:
+    return {"enum": list(values if isinstance(values, tuple | list) else get_args(values))}
+
+
+def _number(low: float | None = None, high: float | None = None) -> Schema:
+    bounds = {"minimum": low, "maximum": high}
+    return {"type": "number", **{key: value for key, value in bounds.items() if value is not None}}
+
+
+def _table(properties: Schema, required: tuple[str, ...] = ()) -> Schema:
+    return {"type": "object", "properties": properties, "required": list(required), "additionalProperties": False}
+
+
+def _list_of(item: Schema, **more: Any) -> Schema:
+    return {"type": "array", "items": item, **more}
+
+
+_HIGHEST: Schema = {unit: round(from_psi(record.HIGHEST_PSI, unit), 6) for unit in PRESSURE_UNITS}
+_READINGS: Schema = {
+    f"{needle}_{unit}": _number(record.LOWEST_PSI, _HIGHEST[unit])
+    for needle in ("primary", "secondary")
+    for unit in PRESSURE_UNITS
+}
+_FIELDS: Schema = {
+    "at_s": _number(0, 10_000_000),
+    "type": {"type": "string"},
+    **{key: {"type": "string", "minLength": 1, "maxLength": 80} for key in ("id", "device", "epoch", "by", "event")},
+    "seq": {"type": "integer", "minimum": 0},
+    "wall": {"anyOf": [{"type": "string", "minLength": 1, "maxLength": 80}, _number(0)]},
+    **dict.fromkeys(("late", "lamp", "buzzer", "moved", "stopped", "pulled"), _FLAG),
+    "item": _one_of(record.ITEMS),
+    "stage": _one_of(STAGES),
+    "point": _one_of(sorted({point for points in record.POINTS_OF_STAGE.values() for point in points})),
+    "knob": _one_of(("tractor", "trailer")),
+    "cause": _one_of(("hand", "popped")),
+    "what": {"type": "string", "pattern": f"^(cut_out|(limit|reading|verdict):({'|'.join(STAGES)}))$"},
+    "value": {"anyOf": [{"type": "string", "minLength": 1, "maxLength": 80}, _number(-1000, 1000)]},
+    "why": _TEXT,
+    "text": _TEXT,
+    "speed_mph": _number(0, 100),
+    **_READINGS,
+}
+_STATES = {
+    "engine": ("running", "off"),
+    "key": ("on", "off"),
+    "knob": ("in", "out"),
+    "pedal": ("full", "released"),
+}
+
+
+def _event(kind: str) -> Schema:
+    known, required = record.fields_of(kind)
+    properties = {key: _FIELDS.get(key, {}) for key in sorted(known)}
+    properties["type"] = {"const": kind}
+    if kind in _STATES:
+        properties["state"] = _one_of(_STATES[kind])
+    return _table(properties, ("type", *required))
+
+
+def run_schema() -> Schema:
+    """The open run record, ``low-hiss-run/1``. What one event says about another is checked by the app alone."""
+    governor = _table({key: _number(record.LOWEST_PSI, record.HIGHEST_PSI) for key in ("cut_in_psi", "cut_out_psi")})
+    unit = _table(
+        {
+            "kind": _one_of(UnitKind),
+            "name": _TEXT,
+            "circuits": _one_of(Circuits),
+            "governor": governor,
+            "reservoir_ratio": _number(0.1, 10),
+            "fmvss_121": _FLAG,
+            "trailers": _list_of({"type": "string"}),
+        },
+        ("kind",),
+    )
+    gauges = _table({"resolution_psi": _number(0.01, 20), "policy": _one_of(Policy)})
+    reference = {"anyOf": [{"type": "string"}, {"type": "object"}, {"type": "null"}]}
+    properties: Schema = {
+        "format": {"const": record.RUN_FORMAT},
+        "id": _TEXT,
+        "started_at": _TEXT,
+        "purpose": _one_of(record.Purpose),
+        "people": _table(dict.fromkeys(("driver", "watcher", "timekeeper"), _TEXT)),
+        "unit": unit,
+        "rules": reference,
+        "procedure": reference,
+        "gauges": gauges,
+        "events": _list_of({"oneOf": [_event(kind) for kind in record.EVENT_TYPES]}, maxItems=record.MAX_EVENTS),
+    }
+    return {"$schema": _DIALECT, "title": record.RUN_FORMAT, **_table(properties, ("format", "unit", "events"))}
+
+
+def rules_schema() -> Schema:
+    """A rule set, ``low-hiss-rules/1``: the same for TOML and JSON. A derived set may leave out what its parent has."""
+    properties: Schema = {
+        "document": _TEXT,
+        "clause": _TEXT,
+        "standing": _one_of(Standing),
+        "replaces": {"$ref": "#/$defs/source"},
+    }
+    source = _table(properties, ("document", "standing"))
+    bound = {
+        **_table(
+            {
+                **{comparator: _number(-1000, 1000) for comparator in get_args(Comparator)},
+                "of": _one_of(Reference),
+                "times_reservoir_ratio": _FLAG,
+                "cap_share_of_cut_out": _number(0, 1),
+            }
+        ),
+        "oneOf": [{"required": [comparator]} for comparator in get_args(Comparator)],
+    }
+    when = _table(
+        {
+            "kind": _list_of(_one_of(UnitKind)),
+            "group": _list_of(_one_of(Group)),
+            "circuits": _list_of(_one_of(Circuits)),
+            "fmvss_121": _FLAG,
+            "maker_cut_out_known": _FLAG,
+        }
+    )
+    limit = _table(
+        {
+            "key": _TEXT,
+            "stage": _one_of(LimitedStage),
+            "unit": _one_of(LimitUnit),
+            "when": when,
+            "window_psi": _list_of(_number(0, 200), minItems=2, maxItems=2),
+            "hold_s": _number(1, 3600),
+            "bounds": _list_of(bound, minItems=1),
+            "source": {"$ref": "#/$defs/source"},
+            "words": _WORDS,
+        },
+        ("key", "stage", "unit", "bounds", "source", "words"),
+    )
+    table = _table(
+        {
+            "format": {"const": RULES_FORMAT},
+            "id": {"type": "string", "minLength": 1, "maxLength": 60},
+            "title": _WORDS,
+            "about": {"anyOf": [_WORDS, {"type": "object", "maxProperties": 0}]},
+            "parent": {"type": ["string", "null"]},
+            "policy": _one_of(Policy),
+            "acceptance": _one_of(Acceptance),
+            "judging": _table({field.name: _number(0, 100_000) for field in dataclasses.fields(Judging)}),
+            "limit": _list_of(limit),
+        },
+        ("id", "title"),
+    )
+    return {"$schema": _DIALECT, "title": RULES_FORMAT, **table, "$defs": {"source": source}}
+
+
+def procedure_schema() -> Schema:
+    """A procedure, ``low-hiss-procedure/1``."""
+    properties: Schema = {
+        "format": {"const": PROCEDURE_FORMAT},
+        "id": _TEXT,
+        "title": _WORDS,
+        "about": {"anyOf": [_WORDS, {"type": "object", "maxProperties": 0}]},
+        "steps": _list_of(_one_of((*ACTIONS, *STAGES)), minItems=1, maxItems=60),
+    }
+    return {"$schema": _DIALECT, "title": PROCEDURE_FORMAT, **_table(properties, ("id", "title", "steps"))}

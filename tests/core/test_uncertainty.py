@@ -1,0 +1,36 @@
+"""The error formulas against the `uncertainties` package; JCGM 100 (GUM), from memory."""
+
+from __future__ import annotations
+
+import math
+
+import pytest
+from hypothesis import given
+from hypothesis import strategies as st
+from uncertainties import ufloat
+
+from lowhiss.core.uncertainty import build_time_uncertainty_s, drop_uncertainty, reading_uncertainty
+from tests.builders import climb, record, stage_of
+
+
+@given(resolution=st.floats(0.01, 10))
+def test_one_reading_and_a_difference_of_two(resolution):
+    standard = resolution / math.sqrt(12)  # a rectangular distribution of half-width r/2
+    first, second = ufloat(100, standard), ufloat(97, standard)
+    assert reading_uncertainty(resolution) == pytest.approx(2 * first.std_dev)
+    assert drop_uncertainty(resolution) == pytest.approx(2 * (first - second).std_dev)
+    assert drop_uncertainty(resolution) == pytest.approx(0.8165 * resolution, rel=1e-4)
+
+
+@given(resolution=st.floats(0.1, 5), duration_s=st.floats(5, 200))
+def test_a_build_up_time(resolution, duration_s):
+    rate = 15 / duration_s
+    standard = resolution / math.sqrt(12)
+    span = ufloat(100, standard) - ufloat(85, standard)
+    by_pressure = 2 * (span / rate).std_dev
+    assert build_time_uncertainty_s(resolution, rate, 0.2) == pytest.approx(by_pressure + 0.4)
+
+
+def test_a_close_build_up_is_called_so():
+    assert not stage_of(record(climb((85, 100), 40)), "build_up").close_call
+    assert stage_of(record(climb((85, 100), 44)), "build_up").close_call
