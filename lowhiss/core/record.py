@@ -6,7 +6,6 @@ re-judged at a time.
 
 from __future__ import annotations
 
-import math
 from collections.abc import Callable
 from dataclasses import dataclass
 from typing import Any, Literal, NamedTuple, get_args
@@ -177,64 +176,65 @@ def read_event(raw: object, index: int, unit: Unit) -> Event:
         if "type" not in raw:
             raise RecordError(f"events[{index}].type", "is missing")
         raise RecordError(f"events[{index}].type", f"must be one of {choices_text(_SPECS)}, not {describe(kind)}")
-    checks, required = spec
-    values: dict[str, Any] = {}
+    fields, required = spec
+    values = _BLANK.copy()
+    values[_PLACE["place"]] = index
     entered: list[tuple[str, float]] = []
-    for key, value in raw.items():
-        check = checks.get(key)
-        if check is None:
-            raise RecordError(
-                f"events[{index}].{str(key)[:60]}",
-                f"is not a field of {kind!r}; known are {choices_text(sorted(checks))}",
-            )
-        try:
+    key = ""
+    try:
+        for key, value in raw.items():
+            known = fields.get(key)
+            if known is None:
+                raise ValueError(f"is not a field of {kind!r}; known are {choices_text(sorted(fields))}")
+            place, check = known
             if check is _pressure:
-                field, psi = _needle(key, value)
-                if field in values:
-                    raise ValueError(f"gives the {field[:-4]} needle twice; keep one unit")
-                values[field] = psi
+                if values[place] is not None:
+                    raise ValueError(f"gives the {key.split('_')[0]} needle twice; keep one unit")
+                values[place] = _needle(key, value)
                 entered.append((key, value))
             else:
-                values[key] = check(value)
-        except ValueError as error:
-            raise RecordError(f"events[{index}].{key}", str(error)) from None
-    for key in required:
-        if key not in values:
-            raise RecordError(f"events[{index}].{key}", f"is missing; {kind!r} needs it")
-    _consistent(values, index, unit)
-    return Event(place=index, entered=tuple(entered), **values)
+                values[place] = check(value)
+        for key in required:
+            if values[fields[key][0]] is None:
+                raise ValueError(f"is missing; {kind!r} needs it")
+    except ValueError as error:
+        raise RecordError(f"events[{index}].{str(key)[:60]}", str(error)) from None
+    if entered:
+        values[_PLACE["entered"]] = tuple(entered)
+    event = Event._make(values)
+    if event.type in _CONSISTENT or entered:
+        _consistent(event, unit)
+    return event
 
 
-def _consistent(values: dict[str, Any], index: int, unit: Unit) -> None:
+_CONSISTENT = frozenset({"knob", "reading", "held"})
+"""Event types of which one field says what another may be."""
+
+
+def _consistent(event: Event, unit: Unit) -> None:
     """What one field alone cannot show: points of stages, needles and knobs that this unit has."""
-    if values.get("secondary_psi") is not None and unit.circuits == "single":
-        raise RecordError(f"events[{index}].secondary_psi", "is given, but a single-circuit unit has one needle only")
-    if values.get("knob") == "trailer" and unit.group == "single":
-        raise RecordError(f"events[{index}].knob", f"is 'trailer', but a {unit.kind} has no trailer supply knob")
-    if values["type"] == "knob":
-        _knob_cause(values, index)
-    if values["type"] == "reading":
-        points = POINTS_OF_STAGE.get(values["stage"])
+
+    def refuse(field: str, problem: str) -> RecordError:
+        return RecordError(f"events[{event.place}].{field}", problem)
+
+    if event.secondary_psi is not None and unit.circuits == "single":
+        raise refuse("secondary_psi", "is given, but a single-circuit unit has one needle only")
+    if event.type == "knob":
+        if event.knob == "trailer" and unit.group == "single":
+            raise refuse("knob", f"is 'trailer', but a {unit.kind} has no trailer supply knob")
+        # only an outward move needs its cause: a knob goes in by hand, comes out by hand or by itself
+        if event.state == "out" and event.cause is None:
+            raise refuse("cause", "is missing; a knob that came out needs hand or popped")
+        if event.state == "in" and event.cause == "popped":
+            raise refuse("cause", "is 'popped', but a knob goes in by hand only")
+    if event.type == "reading":
+        points = POINTS_OF_STAGE.get(event.stage or "")
         if points is None:
-            raise RecordError(
-                f"events[{index}].stage",
-                f"must be one of {choices_text(POINTS_OF_STAGE)} for a reading, not {values['stage']!r}",
-            )
-        if values["point"] not in points:
-            raise RecordError(
-                f"events[{index}].point",
-                f"must be one of {choices_text(points)} in {values['stage']}, not {values['point']!r}",
-            )
-    if values["type"] == "held" and values["stage"] not in ("hold_trailer", "hold_parking"):
-        raise RecordError(f"events[{index}].stage", f"must be hold_trailer or hold_parking, not {values['stage']!r}")
-
-
-def _knob_cause(values: dict[str, Any], index: int) -> None:
-    """Only an outward move needs its cause: a knob goes in by hand, comes out by hand or by itself."""
-    if values["state"] == "out" and "cause" not in values:
-        raise RecordError(f"events[{index}].cause", "is missing; a knob that came out needs hand or popped")
-    if values["state"] == "in" and values.get("cause") == "popped":
-        raise RecordError(f"events[{index}].cause", "is 'popped', but a knob goes in by hand only")
+            raise refuse("stage", f"must be one of {choices_text(POINTS_OF_STAGE)} for a reading, not {event.stage!r}")
+        if event.point not in points:
+            raise refuse("point", f"must be one of {choices_text(points)} in {event.stage}, not {event.point!r}")
+    if event.type == "held" and event.stage not in ("hold_trailer", "hold_parking"):
+        raise refuse("stage", f"must be hold_trailer or hold_parking, not {event.stage!r}")
 
 
 def _reference(fields: Fields, key: str) -> str | dict[str, Any] | None:
@@ -311,14 +311,14 @@ _UNIT_OF_KEY: dict[str, tuple[str, PressureUnit]] = {
 }
 
 
-def _needle(key: str, value: object) -> tuple[str, float]:
-    field, unit = _UNIT_OF_KEY[key]
+def _needle(key: str, value: object) -> float:
+    """A reading in psi; no gauge shows less than nothing or more than its scale."""
     if isinstance(value, bool) or not isinstance(value, int | float):
         raise ValueError(f"must be a number, not {describe(value)}")
-    psi = to_psi(value, unit)
-    if not LOWEST_PSI <= psi <= HIGHEST_PSI or not math.isfinite(psi):
+    psi = to_psi(value, _UNIT_OF_KEY[key][1])
+    if not LOWEST_PSI <= psi <= HIGHEST_PSI:  # also catches NaN and infinities
         raise ValueError(f"is {describe(value)}, which no gauge shows: a reading lies between 0 and 200 psi")
-    return field, psi
+    return psi
 
 
 def _one_of(*allowed: str) -> Callable[[object], str]:
@@ -356,13 +356,20 @@ _READINGS: dict[str, Callable[[object], Any]] = dict.fromkeys(_UNIT_OF_KEY, _pre
 _STAGE = _one_of(*STAGES)
 _KNOB = _one_of(*get_args(Knob))
 
-_Spec = tuple[dict[str, Callable[[object], Any]], tuple[str, ...]]
+_PLACE = {name: place for place, name in enumerate(Event._fields)}
+_BLANK: list[Any] = [Event._field_defaults.get(name) for name in Event._fields]
+
+_Checks = dict[str, Callable[[object], Any]]
+_Spec = tuple[dict[str, tuple[int, Callable[[object], Any]]], tuple[str, ...]]
 
 
-def _spec(
-    required: dict[str, Callable[[object], Any]], optional: dict[str, Callable[[object], Any]] | None = None
-) -> _Spec:
-    return {**_COMMON, **required, **(optional or {})}, ("at_s", *required)
+def _spec(required: _Checks, optional: _Checks | None = None) -> _Spec:
+    """Each field of an event type with its place in an Event and its check, and the fields that must be there."""
+    checks = {**_COMMON, **required, **(optional or {})}
+    fields = {
+        key: (_PLACE[_UNIT_OF_KEY[key][0] if key in _UNIT_OF_KEY else key], check) for key, check in checks.items()
+    }
+    return fields, ("at_s", *required)
 
 
 _SPECS: dict[str, _Spec] = {
@@ -391,5 +398,5 @@ EVENT_TYPES = tuple(_SPECS)
 
 def fields_of(kind: str) -> tuple[frozenset[str], tuple[str, ...]]:
     """The fields an event of this type may have, and those it needs."""
-    checks, required = _SPECS[kind]
-    return frozenset(checks), required
+    fields, required = _SPECS[kind]
+    return frozenset(fields), required

@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import math
+from functools import lru_cache
 from typing import Literal, get_args
 
 PressureUnit = Literal["psi", "kpa", "bar"]
@@ -34,6 +35,7 @@ def from_psi(value_psi: float, unit: PressureUnit) -> float:
     return value_psi / _PSI_PER[unit]
 
 
+@lru_cache(maxsize=8192)
 def round_tenth(value: float) -> float:
     """``value`` rounded to 0.1, halves away from below (half up), as readings are before any comparison.
 

@@ -2,6 +2,16 @@
 
 from lowhiss.core.judge.column import air_column
 from lowhiss.core.judge.model import Finding, Outcome, Overall, RunVerdict, StageVerdict
-from lowhiss.core.judge.whole import judge_run
+from lowhiss.core.judge.whole import fold_for, judge_run, judge_state
 
-__all__ = ["Finding", "Outcome", "Overall", "RunVerdict", "StageVerdict", "air_column", "judge_run"]
+__all__ = [
+    "Finding",
+    "Outcome",
+    "Overall",
+    "RunVerdict",
+    "StageVerdict",
+    "air_column",
+    "fold_for",
+    "judge_run",
+    "judge_state",
+]

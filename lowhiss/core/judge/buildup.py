@@ -34,7 +34,7 @@ def measure_build_up(
 ) -> dict[Needle, Climb]:
     """Each counted needle's climb, from its last lower and its first upper reading."""
     climbs: dict[Needle, Climb] = {}
-    for needle in case.needles():
+    for needle in case.needles:
         lowers = [
             (m.event.at_s, psi)
             for m in attempt.marks

@@ -76,11 +76,14 @@ def _call_outs(case: Case, stages: list[StageVerdict]) -> list[Finding]:
     said = [event for event in case.state.events if event.type == "said"]
     findings = _cut_out_calls(case, said)
     for part, code in (("limit", "limit_not_said"), ("reading", "reading_not_said")):
-        calls = {event.what: event for event in said if (event.what or "").startswith(f"{part}:")}
+        calls: dict[str, list[tuple[float, int]]] = {}
+        for event in said:
+            if event.what is not None and event.what.startswith(part):
+                calls.setdefault(event.what, []).append(event.order)
         # where nobody ticked calls of this kind at all, nothing shows that they were not made
         for stage in _called_stages(case) if calls else ():
             first, last = _first_mark(case, stage), _last_mark(case, stage)
-            times = [event.order for event in said if event.what == f"{part}:{stage}"]
+            times = calls.get(f"{part}:{stage}", [])
             in_time = any(t <= first for t in times) if part == "limit" else any(t >= last for t in times)
             if not in_time:
                 findings.append(Finding(code, stage, {}))
@@ -116,7 +119,7 @@ def _names_cut_in(call: Event, mark: Mark, case: Case) -> bool:
 def _wrong_limit(event: Event, case: Case) -> list[Finding]:
     part, _, stage = (event.what or "").partition(":")
     value = _number(event.value)
-    limit = case.rules.limit_for(stage, case.unit) if part == "limit" else None
+    limit = case.limits.get(stage) if part == "limit" else None
     if limit is None or value is None or any(bound.of or bound.times_reservoir_ratio for bound in limit.bounds):
         return []
     right = [bound.value for bound in limit.bounds]
@@ -144,7 +147,7 @@ def _called_stages(case: Case) -> list[str]:
         stage
         for stage in LIMITED_STAGES
         if stage != "cut_out"
-        and case.rules.limit_for(stage, case.unit) is not None
+        and case.limits[stage] is not None
         and any(attempt.marks for attempt in case.state.attempts.get(stage, []))
     ]
 

@@ -14,16 +14,18 @@ from lowhiss.core.vehicle import Needle, Unit
 
 
 class Case(NamedTuple):
-    """Everything a stage's judge may look at."""
+    """Everything a stage's judge may look at.
+
+    needles : those that count: one under the policy ``primary`` or on a single-circuit unit.
+    limits : the rule set's limit for this unit, by stage of a limited kind.
+    """
 
     state: RunState
     rules: RuleSet
     unit: Unit
     judging: Judging
-
-    def needles(self) -> tuple[Needle, ...]:
-        """The needles that count: one under the policy ``primary`` or on a single-circuit unit."""
-        return self.unit.needles if self.state.policy == "both" else ("primary",)
+    needles: tuple[Needle, ...]
+    limits: dict[str, Limit | None]
 
 
 def needle_psi(event: Event, needle: Needle) -> float | None:
@@ -135,7 +137,7 @@ def late_and_disagreeing(verdict: StageVerdict, events: list[Event], case: Case)
 def cut_out_psi(case: Case, context: Context | None) -> float:
     """ "The cut-out": the last reading before the mark, else the maker's figure, else the usual one."""
     if context is not None and context.cut_out is not None:
-        read = [psi for needle in case.needles() if (psi := getattr(context.cut_out, f"{needle}_psi")) is not None]
+        read = [psi for needle in case.needles if (psi := getattr(context.cut_out, f"{needle}_psi")) is not None]
         if read:
             return float(max(read))
     return case.unit.governor.cut_out_psi or case.judging.default_cut_out_psi
@@ -154,5 +156,5 @@ def reading_doubt(bound: AppliedBound, case: Case) -> float:
 
 def single_gauge(verdict: StageVerdict, read: int, case: Case) -> None:
     """On a dual unit where both needles count, only one was read."""
-    if read == 1 and len(case.needles()) == 2:
+    if read == 1 and len(case.needles) == 2:
         verdict.find("single_gauge")

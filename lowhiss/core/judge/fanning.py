@@ -85,7 +85,7 @@ def _present(attempt: Attempt, part: str) -> bool | None:
 
 
 def _needles_read(mark: Mark, case: Case) -> int:
-    return sum(needle_psi(mark.event, needle) is not None for needle in case.needles())
+    return sum(needle_psi(mark.event, needle) is not None for needle in case.needles)
 
 
 # spring brakes

@@ -20,10 +20,10 @@ from lowhiss.core.vehicle import Needle
 
 def measure_governor(verdict: StageVerdict, attempt: Attempt, case: Case) -> None:
     """Every reading of the attempt, and whether one strays from the maker's figure."""
-    read = [mark for mark in attempt.marks if any(needle_psi(mark.event, n) is not None for n in case.needles())]
+    read = [mark for mark in attempt.marks if any(needle_psi(mark.event, n) is not None for n in case.needles)]
     verdict.measured = {
         "readings": [
-            {f"{n}_psi": psi for n in case.needles() if (psi := needle_psi(mark.event, n)) is not None} for mark in read
+            {f"{n}_psi": psi for n in case.needles if (psi := needle_psi(mark.event, n)) is not None} for mark in read
         ]
     }
     late_and_disagreeing(verdict, [mark.event for mark in read], case)
@@ -36,7 +36,7 @@ def judge_governor(verdict: StageVerdict, attempt: Attempt, limit: Limit, case: 
     worst: tuple[Compared, float, Needle] | None = None
     seen = False
     for mark in attempt.marks:
-        for needle in case.needles():
+        for needle in case.needles:
             psi = needle_psi(mark.event, needle)
             if psi is None:
                 continue
@@ -71,7 +71,7 @@ def _off_maker_figure(verdict: StageVerdict, read: list[Mark], case: Case) -> No
     maker = governor.cut_out_psi if verdict.stage == "cut_out" else governor.cut_in_psi
     if maker is None or (verdict.limit and any(bound.of == "maker_cut_out" for bound in verdict.limit.bounds)):
         return
-    values = [psi for mark in read for n in case.needles() if (psi := needle_psi(mark.event, n)) is not None]
+    values = [psi for mark in read for n in case.needles if (psi := needle_psi(mark.event, n)) is not None]
     furthest = max(values, key=lambda psi: abs(psi - maker), default=maker)
     if abs(round(furthest - maker, 9)) > case.judging.off_maker_psi:
         verdict.find("off_maker_figure", reading_psi=furthest, maker_psi=maker)

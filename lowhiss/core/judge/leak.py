@@ -46,7 +46,7 @@ def measure_leak(verdict: StageVerdict, attempt: Attempt, case: Case) -> None:
         return
     verdict.measured["duration_s"] = duration_s = round(end.event.at_s - start.event.at_s, 6)
     read: dict[Needle, tuple[float, float]] = {}
-    for needle in case.needles():
+    for needle in case.needles:
         first, last = needle_psi(start.event, needle), needle_psi(end.event, needle)
         if first is not None and last is not None:
             read[needle] = (first, last)

@@ -24,7 +24,7 @@ from lowhiss.core.judge.yesno import judge_hold, judge_rolling, rebuild_verdict
 from lowhiss.core.procedure import Procedure
 from lowhiss.core.record import Run
 from lowhiss.core.rules import LIMITED_STAGES, STAGES, YES_NO_STAGES, Limit, RuleSet, Stage
-from lowhiss.core.run import Attempt, fold
+from lowhiss.core.run import Attempt, RunState, fold
 
 _VALID = ("pass", "fail")
 _REFILLED = ("leak_released", "leak_applied", "low_air_warning", "spring_brakes")
@@ -36,8 +36,24 @@ def judge_run(run: Run, rules: RuleSet, procedure: Procedure) -> RunVerdict:
 
     Raises RecordError where the events contradict themselves (a withdrawal of nothing, one id with two contents).
     """
-    state = fold(run, run.policy or rules.policy, rules.judging)
-    case = Case(state, rules, run.unit, rules.judging)
+    return judge_state(fold_for(run, rules), rules, procedure)
+
+
+def fold_for(run: Run, rules: RuleSet) -> RunState:
+    """The run folded as ``rules`` want it: which needles count, what a lamp check is. Raises RecordError."""
+    return fold(run, run.policy or rules.policy, rules.judging)
+
+
+def judge_state(state: RunState, rules: RuleSet, procedure: Procedure, *, candidate: bool = True) -> RunVerdict:
+    """The verdict on a run that was folded before; the fold must suit the rules, as `fold_for` makes it.
+
+    candidate : also look for chocks and call-outs; where only the vehicle's result is wanted that is time saved.
+    """
+    run = state.run
+    unit = run.unit
+    needles = unit.needles if state.policy == "both" else unit.needles[:1]
+    limits: dict[str, Limit | None] = {stage: rules.limit_for(stage, unit) for stage in LIMITED_STAGES}
+    case = Case(state, rules, unit, rules.judging, needles, limits)
     required = procedure.required(run.unit)
     stages: list[StageVerdict] = []
     for stage in _in_order(required, case):
@@ -45,7 +61,8 @@ def judge_run(run: Run, rules: RuleSet, procedure: Procedure) -> RunVerdict:
         if verdicts or stage in required:
             stages += verdicts or [_without_attempt(stage, case)]
     coach = [finding for verdict in stages for finding in verdict.findings]
-    coach += candidate_findings(case, stages)
+    if candidate:
+        coach += candidate_findings(case, stages)
     critical, minor = grade(coach)
     limited = [stage for stage in required if stage in LIMITED_STAGES]
     return RunVerdict(
@@ -53,7 +70,7 @@ def judge_run(run: Run, rules: RuleSet, procedure: Procedure) -> RunVerdict:
         state=state,
         overall=_overall(stages, required),
         stages=stages,
-        limited=sum(rules.limit_for(stage, run.unit) is not None for stage in limited),
+        limited=sum(limits[stage] is not None for stage in limited),
         required=len(limited),
         coach=coach,
         critical=critical,
@@ -90,7 +107,7 @@ def _stage_verdicts(stage: Stage, case: Case) -> list[StageVerdict]:
 
 
 def _without_attempt(stage: Stage, case: Case) -> StageVerdict:
-    limit = case.rules.limit_for(stage, case.unit)
+    limit = case.limits.get(stage)
     no_rule = stage in LIMITED_STAGES and limit is None
     verdict = StageVerdict(stage, 0, "no_rule" if no_rule else "not_done", limit, stands=True)
     if limit is not None:
@@ -106,7 +123,7 @@ def _attempt_verdict(stage: Stage, attempt: Attempt, earlier: list[Attempt], cas
     if stage in YES_NO_STAGES:
         (judge_rolling if stage == "rolling_service" else judge_hold)(verdict, attempt, case)
         return verdict
-    limit = verdict.limit = case.rules.limit_for(stage, case.unit)
+    limit = verdict.limit = case.limits[stage]
     if limit is not None:
         verdict.bounds = apply_bounds(limit, case, _cut_out_for(stage, attempt, case))
     judge = _MEASURE_AND_JUDGE[stage](verdict, attempt, case)

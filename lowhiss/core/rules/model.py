@@ -142,10 +142,14 @@ class RuleSet:
 
     def limit_for(self, stage: str, unit: Unit) -> Limit | None:
         """The first limit of ``stage`` meant for ``unit``; None where the set has no limit for it."""
-        for limit in self.limits:
-            if limit.stage == stage and limit.when.holds(unit):
+        for limit in self._by_stage.get(stage, ()):
+            if limit.when.holds(unit):
                 return limit
         return None
+
+    @cached_property
+    def _by_stage(self) -> dict[str, tuple[Limit, ...]]:
+        return {stage: tuple(limit for limit in self.limits if limit.stage == stage) for stage in LIMITED_STAGES}
 
     @cached_property
     def content_hash(self) -> str:

@@ -1,0 +1,14 @@
+"""Chooses the benchmark: ./bench NAME [OPTIONS]."""
+
+from __future__ import annotations
+
+import sys
+
+from benchmarks import core
+
+BENCHES = {"core": core.main}
+
+if __name__ == "__main__":
+    if len(sys.argv) < 2 or sys.argv[1] not in BENCHES:
+        sys.exit(f"usage: ./bench {'|'.join(BENCHES)} [options]")
+    BENCHES[sys.argv[1]](sys.argv[2:])
