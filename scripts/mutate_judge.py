@@ -89,7 +89,7 @@ def toml_mutants(path: Path) -> Iterator[Mutant]:
         for found in re.finditer(r"(?<![\w.\"])-?\d+(\.\d+)?(?![\w.\"])", code):
             if "=" in code[: found.start()] or "[" in code[: found.start()]:
                 value = float(found.group())
-                step = 0.01 if abs(value) < 1 else 0.05
+                step = 0.01 if abs(value) < 1 else 0.1
                 swaps += [
                     (found.span(), found.group(), f"{value + step:g}"),
                     (found.span(), found.group(), f"{value - step:g}"),
