@@ -7,13 +7,22 @@ import os
 import sys
 from collections.abc import Sequence
 from pathlib import Path
+from typing import NoReturn
 
 from lowhiss import __version__
 from lowhiss.commands.calc import add_calc
-from lowhiss.commands.common import PASS, Refusal, refuse
+from lowhiss.commands.common import PASS, UNREADABLE, Refusal, refuse
 from lowhiss.commands.judge import add_judge, add_whatif
 from lowhiss.commands.plan import add_plan
 from lowhiss.commands.rules import add_rules
+
+
+class _Parser(argparse.ArgumentParser):
+    """Refuses a wrong call in one sentence with the exit code for what cannot be read; 2 means something else here."""
+
+    def error(self, message: str) -> NoReturn:
+        """Say what is wrong, and where help is."""
+        self.exit(UNREADABLE, f"lowhiss: {message}; '{self.prog} --help' lists what there is\n")
 
 
 def main(arguments: Sequence[str] | None = None) -> int:
@@ -32,9 +41,7 @@ def main(arguments: Sequence[str] | None = None) -> int:
 
 
 def _parser() -> argparse.ArgumentParser:
-    parser = argparse.ArgumentParser(
-        prog="lowhiss", description="Conducts, judges and records the static air brake test."
-    )
+    parser = _Parser(prog="lowhiss", description="Conducts, judges and records the static air brake test.")
     parser.add_argument("--version", action="version", version=f"lowhiss {__version__}")
     commands = parser.add_subparsers(required=True, metavar="COMMAND")
     start = commands.add_parser("start", help="start the database and the web application")

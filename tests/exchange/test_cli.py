@@ -211,3 +211,25 @@ def test_a_reader_that_goes_away_is_no_traceback():
     command = f"{sys.executable} -m lowhiss.cli rules us-cdl --json | head -c 10"
     done = subprocess.run(["bash", "-o", "pipefail", "-c", command], capture_output=True, text=True, check=False)
     assert (done.returncode, done.stderr) == (0, "")
+
+
+@pytest.mark.parametrize(
+    "arguments", [[], ["hum"], ["judge"], ["judge", "--unit", "mmhg", "x"], ["plan", "--kind", "barge"]]
+)
+def test_a_wrong_call_is_one_sentence_and_exit_64(arguments, capsys):
+    with pytest.raises(SystemExit) as ended:
+        main(arguments)
+    assert ended.value.code == 64
+    said = capsys.readouterr().err
+    assert said.startswith("lowhiss: ")
+    assert said.count("\n") == 1
+
+
+def test_ten_megabytes_of_events_are_refused_in_one_sentence(tmp_path, capsys):
+    table = leak_record(100, 99)
+    table["events"] = [{"at_s": 1, "type": "note", "text": "x" * 400}] * 25_000
+    path = tmp_path / "big.json"
+    path.write_text(json.dumps(table))
+    assert path.stat().st_size > 10_000_000
+    assert main(["judge", str(path)]) == 64
+    assert "events: holds 25000 events; at most 20000 can be judged" in capsys.readouterr().err
