@@ -48,6 +48,10 @@ def _parser() -> argparse.ArgumentParser:
     start.add_argument("--demo", action="store_true", help="load the demo scenario")
     start.add_argument("--port", type=int, default=8420, help="port of the web application (default 8420)")
     start.add_argument("--data", type=Path, default=Path("var"), metavar="DIR", help="data directory (default var)")
+    start.add_argument("--listen", default="127.0.0.1", metavar="ADDRESS", help="address to listen on; others need TLS")
+    start.add_argument("--tls-cert", type=Path, metavar="FILE", help="certificate chain, PEM")
+    start.add_argument("--tls-key", type=Path, metavar="FILE", help="its key, PEM")
+    start.add_argument("--public-url", metavar="URL", help="how other devices reach it, as https://name:port")
     start.set_defaults(run=_start)
     for add in (add_judge, add_whatif, add_rules, add_plan, add_calc):
         add(commands)
@@ -55,9 +59,10 @@ def _parser() -> argparse.ArgumentParser:
 
 
 def _start(options: argparse.Namespace) -> int:
-    from lowhiss.serve import serve  # the database and the web framework load only when they are needed
+    from lowhiss.serve import Wider, serve  # the database and the web framework load only when they are needed
 
-    return serve(data_dir=options.data, port=options.port, demo=options.demo)
+    wider = Wider(options.listen, options.tls_cert, options.tls_key, options.public_url)
+    return serve(data_dir=options.data, port=options.port, demo=options.demo, wider=wider)
 
 
 if __name__ == "__main__":

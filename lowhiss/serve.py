@@ -9,16 +9,20 @@ import os
 import shutil
 import signal
 import socket
+import ssl
 import sys
 import threading
 from collections.abc import Callable, Iterator
+from dataclasses import dataclass
 from pathlib import Path
+from urllib.parse import urlsplit
 
 import uvicorn
 
 from lowhiss.api import create_app
 from lowhiss.database import DatabaseError, PrivateServer
 from lowhiss.demo import load_demo
+from lowhiss.service.signin import first_manager_code
 from lowhiss.store.engine import Store, StoreError, make_engine, migrate
 
 _LEAST_FREE_MB = 400
@@ -29,12 +33,34 @@ class CannotStartError(RuntimeError):
     """Why the application cannot start, as one clear sentence."""
 
 
-def serve(data_dir: Path, port: int, *, demo: bool) -> int:
+@dataclass(frozen=True, slots=True)
+class Wider:
+    """How the application is reached from other devices: on which address, with which certificate, by which name."""
+
+    listen: str = "127.0.0.1"
+    certificate: Path | None = None
+    key: Path | None = None
+    public_url: str | None = None
+
+    @property
+    def loopback(self) -> bool:
+        """Whether only this machine can reach it."""
+        return self.listen in ("127.0.0.1", "localhost", "::1")
+
+    @property
+    def tls(self) -> bool:
+        """Whether it speaks TLS."""
+        return self.certificate is not None
+
+
+def serve(data_dir: Path, port: int, *, demo: bool, wider: Wider | None = None) -> int:
     """Run until interrupted; returns the exit code. What cannot work is said in one sentence."""
+    wider = wider or Wider()
     try:
+        _check_wider(wider, demo=demo)
         with (
             _signals(_interrupt, signal.SIGTERM, signal.SIGHUP),  # end as Ctrl-C does: the database is stopped too
-            _listening(port) as listener,
+            _listening(wider.listen, port) as listener,
             _data_directory(data_dir) as directory,
             _database(directory) as url,
         ):
@@ -43,8 +69,11 @@ def serve(data_dir: Path, port: int, *, demo: bool) -> int:
             migrate(store.engine)
             if demo and load_demo(store, dt.datetime.now(dt.UTC)):
                 _say("Loaded the demo scenario")
-            print(f"Low Hiss is ready: http://127.0.0.1:{port}  (Ctrl-C stops it)", flush=True)
-            _run(store, listener)
+            address = wider.public_url or f"{'https' if wider.tls else 'http'}://{wider.listen}:{port}"
+            print(f"Low Hiss is ready: {address}  (Ctrl-C stops it)", flush=True)
+            if (code := first_manager_code(store)) is not None:
+                print(f"Nobody can sign in yet. The first manager's one-time code: {code}", flush=True)
+            _run(store, listener, wider, demo_accounts=demo)
     except (CannotStartError, DatabaseError, StoreError) as error:
         print(f"lowhiss: {error}", file=sys.stderr)
         return 1
@@ -53,14 +82,51 @@ def serve(data_dir: Path, port: int, *, demo: bool) -> int:
     return 0
 
 
+def _check_wider(wider: Wider, *, demo: bool) -> None:
+    """Anything but loopback needs TLS: phones want a secure origin, and passwords a secret one."""
+    if (wider.certificate is None) != (wider.key is None):
+        raise CannotStartError("--tls-cert and --tls-key go together: give both, or neither.")
+    if not wider.loopback and not wider.tls:
+        raise CannotStartError(
+            f"--listen {wider.listen} needs --tls-cert and --tls-key: only this machine does without."
+        )
+    if not wider.loopback and demo:
+        raise CannotStartError("--demo opens accounts without passwords: it works on this machine only.")
+    for name, path in (("--tls-cert", wider.certificate), ("--tls-key", wider.key)):
+        if path is not None and not path.is_file():
+            raise CannotStartError(f"{name}: there is no file {path}.")
+    if wider.certificate is not None:
+        try:
+            ssl.SSLContext(ssl.PROTOCOL_TLS_SERVER).load_cert_chain(wider.certificate, wider.key)
+        except (ssl.SSLError, OSError) as error:
+            raise CannotStartError(f"--tls-cert and --tls-key cannot be used together: {error}.") from error
+    if wider.public_url is not None:
+        parts = urlsplit(wider.public_url)
+        if parts.scheme not in ("http", "https") or not parts.hostname or parts.path.strip("/"):
+            raise CannotStartError("--public-url must look like https://name or https://name:port.")
+
+
 def _interrupt(*_: object) -> None:
     raise KeyboardInterrupt
 
 
-def _run(store: Store, listener: socket.socket) -> None:
-    config = uvicorn.Config(create_app(store), log_level="warning", server_header=False, timeout_graceful_shutdown=5)
-    server = uvicorn.Server(config)
-    server.run(sockets=[listener])
+def _run(store: Store, listener: socket.socket, wider: Wider, *, demo_accounts: bool) -> None:
+    names = {"127.0.0.1", "localhost", wider.listen, urlsplit(wider.public_url or "").hostname or "localhost"}
+    app = create_app(
+        store,
+        tuple(sorted(names - {"0.0.0.0", "::"})),
+        demo_accounts=demo_accounts,
+        public_url=wider.public_url if wider.tls else None,
+    )
+    config = uvicorn.Config(
+        app,
+        log_level="warning",
+        server_header=False,
+        timeout_graceful_shutdown=5,
+        ssl_certfile=wider.certificate,
+        ssl_keyfile=wider.key,
+    )
+    uvicorn.Server(config).run(sockets=[listener])
 
 
 def _say(text: str) -> None:
@@ -68,14 +134,15 @@ def _say(text: str) -> None:
 
 
 @contextlib.contextmanager
-def _listening(port: int) -> Iterator[socket.socket]:
+def _listening(address: str, port: int) -> Iterator[socket.socket]:
     """The listening socket, taken before anything slow, so that a taken port is said at once."""
     if not 1 <= port <= 65535:
         raise CannotStartError(f"--port must be from 1 to 65535, not {port}.")
-    listener = socket.socket(socket.AF_INET, socket.SOCK_STREAM)
+    family = socket.AF_INET6 if ":" in address else socket.AF_INET
+    listener = socket.socket(family, socket.SOCK_STREAM)
     listener.setsockopt(socket.SOL_SOCKET, socket.SO_REUSEADDR, 1)
     try:
-        listener.bind(("127.0.0.1", port))
+        listener.bind((address, port))
         listener.listen(128)
     except OSError as error:
         listener.close()

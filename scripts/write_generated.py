@@ -9,6 +9,7 @@ from pathlib import Path
 from lowhiss.api import create_app
 from lowhiss.api.schemas import VerdictOut
 from lowhiss.exchange import schemas
+from lowhiss.service.rights import rights_table
 
 ROOT = Path(__file__).resolve().parents[1]
 
@@ -23,7 +24,8 @@ def generated() -> dict[str, str]:
         "docs/schemas/low-hiss-procedure-1.json": schemas.procedure_schema(),
         "docs/schemas/low-hiss-verdict-1.json": {**verdict, "title": "low-hiss-verdict/1"},
     }
-    return {name: json.dumps(table, indent=1, ensure_ascii=False) + "\n" for name, table in tables.items()}
+    texts = {name: json.dumps(table, indent=1, ensure_ascii=False) + "\n" for name, table in tables.items()}
+    return {**texts, "docs/rights.md": rights_table()}
 
 
 def main() -> int:

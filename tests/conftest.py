@@ -18,6 +18,7 @@ from hypothesis import settings
 from lowhiss.api import create_app
 from lowhiss.database import PrivateServer
 from lowhiss.demo import load_demo
+from lowhiss.demo.scenario import demo_id
 from lowhiss.store.engine import Store, make_engine, migrate
 
 # the machines are slow and shared: no timing in a property, and the same examples at every run
@@ -64,7 +65,9 @@ class Running:
     def __init__(self, store: Store) -> None:
         self._listener = socket.create_server(("127.0.0.1", 0))
         self.url = f"http://127.0.0.1:{self._listener.getsockname()[1]}"
-        config = uvicorn.Config(create_app(store), log_level="error", lifespan="off", timeout_graceful_shutdown=1)
+        config = uvicorn.Config(
+            create_app(store, demo_accounts=True), log_level="error", lifespan="off", timeout_graceful_shutdown=1
+        )
         self._server = uvicorn.Server(config)
         self._thread = threading.Thread(target=self._server.run, kwargs={"sockets": [self._listener]}, daemon=True)
         self._thread.start()
@@ -84,8 +87,22 @@ def app_url(store: Store) -> Iterator[str]:
     running.stop()
 
 
+def sign_in(http: httpx.Client, name: str = "Odile Ferrow") -> httpx.Client:
+    """Sign this client in as a demo person; its writes carry the word of its session from then on."""
+    me = http.post("/api/session/demo", json={"person_id": demo_id(name)}).raise_for_status().json()
+    http.headers["x-low-hiss-csrf"] = me["csrf"]
+    return http
+
+
 @pytest.fixture
 def client(app_url: str) -> Iterator[httpx.Client]:
-    """An HTTP client of the application."""
+    """An HTTP client of the application, signed in as a manager."""
+    with httpx.Client(base_url=app_url, timeout=20) as http:
+        yield sign_in(http)
+
+
+@pytest.fixture
+def stranger(app_url: str) -> Iterator[httpx.Client]:
+    """An HTTP client that nobody signed in."""
     with httpx.Client(base_url=app_url, timeout=20) as http:
         yield http

@@ -6,17 +6,19 @@ from pathlib import Path
 from typing import Any
 from urllib.parse import urlsplit
 
-from fastapi import FastAPI, Request
+from fastapi import Depends, FastAPI, Request
 from fastapi.responses import FileResponse
 from fastapi.staticfiles import StaticFiles
 from starlette.exceptions import HTTPException
 from starlette.middleware.base import BaseHTTPMiddleware, RequestResponseEndpoint
 from starlette.middleware.trustedhost import TrustedHostMiddleware
 from starlette.responses import Response
+from starlette.types import ASGIApp
 
 from lowhiss import __version__
 from lowhiss.api import errors
-from lowhiss.api.routes import log, runs, units
+from lowhiss.api.auth import authorize
+from lowhiss.api.routes import log, people, runs, session, trailers, units
 from lowhiss.api.schemas import ErrorOut
 from lowhiss.store.engine import Store
 
@@ -29,13 +31,18 @@ _HEADERS = {
     "X-Content-Type-Options": "nosniff",
     "Referrer-Policy": "same-origin",
     "Cross-Origin-Opener-Policy": "same-origin",
+    "Permissions-Policy": "camera=(), microphone=(), geolocation=(), payment=()",
 }
 _ERRORS: dict[int | str, dict[str, Any]] = {
     status: {"model": ErrorOut, "description": text}
     for status, text in {
+        401: "Nobody is signed in, or no longer.",
+        403: "This person may not do it, or the page is out of date.",
         404: "There is no such thing.",
         409: "It is there already, with other content.",
+        413: "Too much was sent at once.",
         422: "The input cannot be accepted.",
+        429: "Too many wrong tries.",
         503: "The database is starting again.",
     }.items()
 }
@@ -44,9 +51,13 @@ _ERRORS: dict[int | str, dict[str, Any]] = {
 class _Guard(BaseHTTPMiddleware):
     """Refuses writes from other origins and oversized bodies; adds the security headers."""
 
+    def __init__(self, app: ASGIApp, *, secure: bool = False) -> None:
+        super().__init__(app)
+        self._headers = {**_HEADERS, **({"Strict-Transport-Security": "max-age=31536000"} if secure else {})}
+
     async def dispatch(self, request: Request, call_next: RequestResponseEndpoint) -> Response:
         response = self._refusal(request) or await call_next(request)
-        for name, value in _HEADERS.items():
+        for name, value in self._headers.items():
             response.headers.setdefault(name, value)
         if request.url.path.startswith("/api/"):
             response.headers.setdefault("Cache-Control", "no-store")
@@ -64,9 +75,17 @@ class _Guard(BaseHTTPMiddleware):
 
 
 def create_app(
-    store: Store | None, hosts: tuple[str, ...] = ("127.0.0.1", "localhost"), web: Path = WEB_DIST
+    store: Store | None,
+    hosts: tuple[str, ...] = ("127.0.0.1", "localhost"),
+    web: Path = WEB_DIST,
+    *,
+    demo_accounts: bool = False,
+    public_url: str | None = None,
 ) -> FastAPI:
-    """The application over ``store``, answering only to ``hosts``; ``None`` serves for reading its schema."""
+    """The application over ``store``, answering only to ``hosts``; ``None`` serves for reading its schema.
+
+    demo_accounts : demo people may sign in by one touch.  public_url : where browsers reach it, behind TLS.
+    """
     app = FastAPI(
         title="Low Hiss",
         version=__version__,
@@ -74,12 +93,14 @@ def create_app(
         redoc_url=None,
         openapi_url="/api/openapi.json",
         responses=_ERRORS,
+        dependencies=[Depends(authorize)],
     )
     app.state.store = store
-    for router in (units.router, runs.router, log.router):
+    app.state.demo_accounts = demo_accounts
+    for router in (session.router, people.router, units.router, trailers.router, runs.router, log.router):
         app.include_router(router)
     errors.install(app)
-    app.add_middleware(_Guard)
+    app.add_middleware(_Guard, secure=public_url is not None)
     app.add_middleware(TrustedHostMiddleware, allowed_hosts=list(hosts))
     if web.is_dir():
         _serve_front_end(app, web)

@@ -13,10 +13,17 @@ from starlette.exceptions import HTTPException
 
 from lowhiss.core.errors import CoreError
 from lowhiss.service.errors import ConflictError, NotFoundError, ServiceError
+from lowhiss.service.signin import ForbiddenError, SignedOutError, SlowDownError
 
 log = logging.getLogger(__name__)
 
-_STATUS_OF: dict[type[ServiceError], int] = {NotFoundError: 404, ConflictError: 409}
+_STATUS_OF: dict[type[ServiceError], int] = {
+    SignedOutError: 401,
+    ForbiddenError: 403,
+    NotFoundError: 404,
+    ConflictError: 409,
+    SlowDownError: 429,
+}
 _MYSQL_RETRY = frozenset({1205, 1213, 2006, 2013, 2002, 2003, 1053, 1927})
 """Lock wait, deadlock, connection lost or refused, server shutting down: the same request may succeed soon."""
 
@@ -29,7 +36,8 @@ def answer(status: int, code: str, message: str, field: str = "", **headers: str
 
 async def _service(_: Request, error: Exception) -> JSONResponse:
     assert isinstance(error, ServiceError)
-    return answer(_STATUS_OF.get(type(error), 422), error.code, error.sentence, error.field)
+    wait = {"Retry-After": str(error.retry_s)} if isinstance(error, SlowDownError) else {}
+    return answer(_STATUS_OF.get(type(error), 422), error.code, error.sentence, error.field, **wait)
 
 
 async def _core(_: Request, error: Exception) -> JSONResponse:

@@ -12,12 +12,11 @@ from lowhiss.core.judge import Outcome, Overall
 from lowhiss.core.procedure import Action, Need
 from lowhiss.core.record import Purpose
 from lowhiss.core.rules import Stage
-from lowhiss.core.vehicle import Circuits, Knob, Needle, UnitKind
+from lowhiss.core.vehicle import Knob, Needle, UnitKind
 from lowhiss.service.clocks import Instant
 from lowhiss.service.log import LogLine
 from lowhiss.service.receiving import Received, Struck
 from lowhiss.service.runs import Beginning, KeptEvent, RunHead, Sheet
-from lowhiss.service.units import ListedUnit
 
 UUID_PATTERN = r"^[0-9a-f]{8}-[0-9a-f]{4}-[0-9a-f]{4}-[0-9a-f]{4}-[0-9a-f]{12}$"
 Uuid = Annotated[str, Field(pattern=UUID_PATTERN)]
@@ -259,33 +258,6 @@ class LogOut(BaseModel):
 
     runs: list[LogLineOut]
     next_before: str | None
-
-
-class UnitOut(BaseModel):
-    """A unit as the yard lists it, with its latest run."""
-
-    id: str
-    name: str
-    kind: UnitKind
-    circuits: Circuits
-    trailers: list[str]
-    rules: str
-    demo: bool
-    latest: LogLineOut | None
-
-    @classmethod
-    def of(cls, listed: ListedUnit, latest: LogLine | None) -> UnitOut:
-        """From the service's answers."""
-        return cls(
-            id=listed.id,
-            name=listed.unit.name,
-            kind=listed.unit.kind,
-            circuits=listed.unit.circuits,
-            trailers=list(listed.unit.trailers),
-            rules=listed.rules,
-            demo=listed.demo,
-            latest=None if latest is None else LogLineOut.of(latest),
-        )
 
 
 class ScriptBound(BaseModel):

@@ -6,10 +6,13 @@ import datetime as dt
 
 from sqlalchemy import select
 
-from lowhiss.demo.scenario import OWNER, UNITS, demo_runs
+from lowhiss.core.fleet import as_table, read_trailer
+from lowhiss.demo.scenario import OWNER, PEOPLE, SPANISH_READERS, TRAILERS, UNITS, demo_id, demo_runs
+from lowhiss.rulebook import chambers
 from lowhiss.service.importing import import_record
+from lowhiss.service.units import UnitEdit, new_unit_row
 from lowhiss.store.engine import Store
-from lowhiss.store.models import SettingRow, UnitRow
+from lowhiss.store.models import CouplingRow, PersonRow, SettingRow, TrailerRow, UnitRow
 
 
 def load_demo(store: Store, now: dt.datetime) -> bool:
@@ -18,9 +21,22 @@ def load_demo(store: Store, now: dt.datetime) -> bool:
         if session.scalar(select(UnitRow.id).where(UnitRow.demo).limit(1)) is not None:
             return False
         for unit in UNITS:
+            session.add(new_unit_row(UnitEdit(unit.facts, 1.0, unit.rules, None), unit.id, demo=True))
+        volumes_in3 = chambers().volumes_in3
+        for name, facts in TRAILERS.items():
+            trailer = read_trailer({"name": name, **facts}, volumes_in3)
+            session.add(TrailerRow(id=demo_id(name), name=name, facts=as_table(trailer), version=1, demo=True))
+        for name, role in PEOPLE.items():
+            language = "es" if name in SPANISH_READERS else "en"
             session.add(
-                UnitRow(id=unit.id, name=unit.name, facts=unit.facts, resolution_psi=1.0, rules=unit.rules, demo=True)
+                PersonRow(
+                    id=demo_id(name), name=name, role=role, language=language, pressure_unit="psi", version=1, demo=True
+                )
             )
+        session.flush()
+        for unit in UNITS:
+            for position, name in enumerate(unit.trailers, start=1):
+                session.add(CouplingRow(unit_id=unit.id, position=position, trailer_id=demo_id(name)))
         session.merge(SettingRow(name="owner", value=OWNER))
         session.flush()
         for unit, record in demo_runs(now):

@@ -21,35 +21,93 @@ class DemoUnit:
     facts: dict[str, Any]
     losses: tuple[int, ...]
     rules: str = "us-cdl"
+    trailers: tuple[str, ...] = ()
 
     @property
     def id(self) -> str:
         """The same on every machine."""
-        return str(uuid.uuid5(_SPACE, self.name))
+        return demo_id(self.name)
+
+    @property
+    def assembled(self) -> dict[str, Any]:
+        """The unit as a run record holds it."""
+        kinds = {0: self.facts["kind"], 1: "tractor_semitrailer", 2: "multi_trailer"}
+        kept = ("name", "circuits", "governor", "fmvss_121")
+        facts = {key: self.facts[key] for key in kept if key in self.facts}
+        return {**facts, "kind": kinds[len(self.trailers)], "trailers": list(self.trailers)}
 
 
-def _unit(name: str, kind: str, losses: tuple[int, ...], rules: str = "us-cdl", **facts: Any) -> DemoUnit:
-    governor = facts.pop("governor", {"cut_in_psi": 100, "cut_out_psi": 125})
-    return DemoUnit(name, {"name": name, "kind": kind, "governor": governor, **facts}, losses, rules)
+def demo_id(name: str) -> str:
+    """An id that is the same on every machine."""
+    return str(uuid.uuid5(_SPACE, name))
 
 
-_OLD: dict[str, Any] = {"circuits": "single", "fmvss_121": False, "governor": {"cut_in_psi": 100, "cut_out_psi": 122}}
+_GOVERNOR = {"cut_in_psi": 100, "cut_out_psi": 125}
+_RIGID = {"chambers": [20, 20, 30, 30], "reservoirs_in3": [1100, 1400, 1100], "build_year": 2016}
+_BUS = {"chambers": [24, 24, 36, 36], "reservoirs_in3": [1800, 2300, 1900], "build_year": 2014}
+_TRACTOR = {"chambers": [20, 20, 30, 30, 30, 30], "reservoirs_in3": [1600, 2500, 2000], "build_year": 2019}
+_OLD = {
+    "circuits": "single",
+    "fmvss_121": False,
+    "build_year": 1973,
+    "governor": {"cut_in_psi": 100, "cut_out_psi": 122},
+    "reservoirs_in3": [1600, 1900],
+}
+
+
+def _rigid(name: str, *losses: int, **more: Any) -> DemoUnit:
+    facts = {"name": name, "kind": "straight_truck", "governor": _GOVERNOR, **_RIGID, **more}
+    return DemoUnit(name, facts, losses)
+
+
+def _tractor(name: str, *losses: int, trailers: tuple[str, ...] = (), rules: str = "us-cdl") -> DemoUnit:
+    facts = {"name": name, "kind": "tractor", "governor": _GOVERNOR, **_TRACTOR}
+    return DemoUnit(name, facts, losses, rules, trailers)
+
+
 UNITS = (
-    _unit("MV-02", "straight_truck", (1, 1), **_OLD),
-    _unit("MV-03", "straight_truck", (0, 1, 0, 1)),
-    _unit("MV-05", "straight_truck", (1, 0, 1)),
-    _unit("MV-07", "straight_truck", (1, 1, 2)),
-    _unit("MV-09", "straight_truck", (0, 1)),
-    _unit("MV-11", "straight_truck", (2, 1, 2)),
-    _unit("MV-12", "tractor_semitrailer", (1, 0, 1, 2, 1), trailers=["T-04"]),
-    _unit("MV-14", "straight_truck", (1, 0)),
-    _unit("MV-15", "multi_trailer", (3, 4, 5, 6), trailers=["T-07", "T-08"]),
-    _unit("MV-16", "tractor_semitrailer", (1, 1, 2, 3, 4), trailers=["T-02"]),
-    _unit("MV-18", "tractor_semitrailer", (2, 1), rules="canada-west", trailers=["T-05"]),
-    _unit("MV-21", "bus", (1, 2, 4)),
-    _unit("MV-22", "tractor_semitrailer", (1, 2, 1), trailers=["T-01"]),
-    _unit("MV-30", "tractor", (0, 1)),
+    _rigid("MV-02", 1, 1, **_OLD),
+    _rigid("MV-03", 0, 1, 0, 1),
+    _rigid("MV-05", 1, 0, 1),
+    _rigid("MV-07", 1, 1, 2),
+    _rigid("MV-09", 0, 1),
+    _rigid("MV-11", 2, 1, 2),
+    _tractor("MV-12", 1, 0, 1, 2, 1, trailers=("T-04",)),
+    _rigid("MV-14", 1, 0),
+    _tractor("MV-15", 3, 4, 5, 6, trailers=("T-07", "T-08")),
+    _tractor("MV-16", 1, 1, 2, 3, 4, trailers=("T-02",)),
+    _tractor("MV-18", 2, 1, trailers=("T-05",), rules="canada-west"),
+    DemoUnit("MV-21", {"name": "MV-21", "kind": "bus", "governor": _GOVERNOR, **_BUS}, (1, 2, 4)),
+    _tractor("MV-22", 1, 2, 1, trailers=("T-01",)),
+    _tractor("MV-30", 0, 1),
 )
+TRAILERS = {
+    f"T-0{number}": {"chambers": [30] * (2 if number == 7 else 4), "reservoirs_in3": [1500 if number == 7 else 3000]}
+    for number in range(1, 9)
+}
+PEOPLE = {
+    "Odile Ferrow": "manager",
+    "Marten Quill": "manager",
+    "Hanne Solberry": "trainer",
+    "Rafe Tolland": "trainer",
+    "Jory Pask": "workshop",
+    "Wanda Keel": "workshop",
+    "Ines Aldous": "driver",
+    "Bram Osei": "driver",
+    "Tove Lind": "driver",
+    "Pia Munro": "driver",
+    "Kit Varga": "driver",
+    "Sol Brandt": "driver",
+    "Abel Renn": "driver",
+    "Cora Dunmere": "driver",
+    "Emil Hask": "driver",
+    "Freya Ostling": "driver",
+    "Luz Marenco": "driver",
+    "Noor Tavish": "driver",
+    "Oskar Wend": "driver",
+    "Teo Calloway": "driver",
+}
+SPANISH_READERS = ("Luz Marenco", "Teo Calloway")
 DRIVERS = ("Ines Aldous", "Bram Osei", "Tove Lind", "Pia Munro", "Kit Varga", "Sol Brandt", "Odile Ferrow")
 
 
@@ -63,8 +121,7 @@ def demo_runs(latest: dt.datetime, seed: int = 8420) -> Iterator[tuple[DemoUnit,
 
 
 def _record(unit: DemoUnit, loss: int, started_at: dt.datetime, rng: random.Random, *, short: bool) -> dict[str, Any]:
-    kind = unit.facts["kind"]
-    trailed = kind in ("tractor_semitrailer", "multi_trailer")
+    trailed = bool(unit.trailers)
     settled = rng.randint(99, 102) if trailed else rng.randint(108, 114)
     dual = unit.facts.get("circuits") != "single"
     hold_s = 120 if unit.rules == "canada-west" else 60
@@ -119,7 +176,7 @@ def _record(unit: DemoUnit, loss: int, started_at: dt.datetime, rng: random.Rand
         "started_at": started_at.isoformat(),
         "purpose": "dispatch",
         "people": {"driver": rng.choice(DRIVERS)},
-        "unit": unit.facts,
+        "unit": unit.assembled,
         "rules": unit.rules,
         "procedure": "leak-check",
         "gauges": {"resolution_psi": 1},

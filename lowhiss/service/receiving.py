@@ -15,7 +15,8 @@ from lowhiss.core.rules import canonical_json
 from lowhiss.core.run import READABLE
 from lowhiss.service.clocks import Instant, Mapping, map_epoch
 from lowhiss.service.errors import NotFoundError
-from lowhiss.service.runs import clock_row, judge_row
+from lowhiss.service.runs import clock_row, judge_row, may_write
+from lowhiss.service.signin import ForbiddenError, Person
 from lowhiss.service.units import unit_of
 from lowhiss.service.verdicts import keep_verdict
 from lowhiss.store.engine import Store
@@ -54,17 +55,21 @@ class Received:
     set_aside: list[SetAside] = field(default_factory=list)
 
 
-def add_events(store: Store, run_id: str, sent: Instant, events: list[Struck]) -> Received:
+def add_events(
+    store: Store, run_id: str, sent: Instant, events: list[Struck], by: Person, device: str | None = None
+) -> Received:
     """Append a batch. Each event is accepted, found again, or set aside with the reason; none blocks the next.
 
-    Raises NotFoundError. When this returns, what it accepted is committed.
+    Raises NotFoundError, ForbiddenError. When this returns, what it accepted is committed.
     """
     received_at = dt.datetime.now(dt.UTC)
     with store.transaction() as session:
         run = session.scalar(select(RunRow).where(RunRow.id == run_id).with_for_update())
         if run is None:
             raise NotFoundError("run_unknown", "There is no such run.", "run_id")
-        adding = _Adding(session, run, sent, received_at)
+        if not may_write(run, by, device):
+            raise ForbiddenError("not_your_run", "Only who began this run may add to it.", "run_id")
+        adding = _Adding(session, run, sent, received_at, by)
         for event in events:
             adding.take(event)
         if adding.grown:
@@ -77,8 +82,8 @@ def add_events(store: Store, run_id: str, sent: Instant, events: list[Struck]) -
 class _Adding:
     """One batch being appended under its run's row lock; used once and thrown away."""
 
-    def __init__(self, session: Session, run: RunRow, sent: Instant, received_at: dt.datetime) -> None:
-        self.session, self.run, self.sent, self.received_at = session, run, sent, received_at
+    def __init__(self, session: Session, run: RunRow, sent: Instant, received_at: dt.datetime, by: Person) -> None:
+        self.session, self.run, self.sent, self.received_at, self.by = session, run, sent, received_at, by
         self.unit = unit_of(run.unit)
         self.received = Received()
         self.known = {row.id: row for row in session.scalars(select(EventRow).where(EventRow.run_id == run.id))}
@@ -131,7 +136,8 @@ class _Adding:
             mono_s=event.at.mono_s,
             wall=event.at.wall,
             at_s=at_s,
-            author=event.author,
+            author=event.author or self.by.name,
+            sent_by=self.by.id,
             primary_psi=checked.primary_psi,
             secondary_psi=checked.secondary_psi,
             body=event.body,
@@ -163,6 +169,6 @@ def _same(row: EventRow, event: Struck) -> bool:
         and row.device_seq == event.seq
         and row.mono_s == event.at.mono_s
         and row.wall == event.at.wall
-        and row.author == event.author
+        and row.author == (event.author or row.author)
         and canonical_json(row.body) == canonical_json(event.body)
     )

@@ -17,11 +17,13 @@ from lowhiss.core.record import Purpose, Run, read_run
 from lowhiss.core.rules import RuleSet, read_rule_set
 from lowhiss.core.vehicle import Unit
 from lowhiss.core.words import Words, verdict_record
-from lowhiss.exchange.run_json import run_record
+from lowhiss.exchange.run_json import run_record, unit_table
 from lowhiss.service.clocks import Instant, Mapping, map_begun, seconds_ago
-from lowhiss.service.errors import ConflictError, NotFoundError
+from lowhiss.service.errors import ConflictError, NotFoundError, RefusedError
 from lowhiss.service.judging import hints_for
-from lowhiss.service.units import choose, find_unit, unit_of
+from lowhiss.service.secrets import token_hash
+from lowhiss.service.signin import Person
+from lowhiss.service.units import assembled, choose, find_unit, unit_of
 from lowhiss.service.verdicts import keep_verdict
 from lowhiss.store.engine import Store
 from lowhiss.store.models import ClockRow, EventRow, RuleSetRow, RunRow
@@ -81,7 +83,7 @@ class Sheet:
     events: list[dict[str, Any]]
 
 
-def begin_run(store: Store, start: Beginning, sent: Instant) -> RunHead:
+def begin_run(store: Store, start: Beginning, sent: Instant, by: Person, device: str | None = None) -> RunHead:
     """Begin a run, or find the same one again.
 
     Raises NotFoundError, RefusedError, or ConflictError for an id that is another run's.
@@ -91,18 +93,20 @@ def begin_run(store: Store, start: Beginning, sent: Instant) -> RunHead:
     with store.transaction() as session:
         known = session.get(RunRow, start.id)
         if known is not None:
-            if known.begun != begun or known.unit_id != start.unit_id:
+            if known.begun != begun or known.unit_id != start.unit_id or not may_write(known, by, device):
                 raise ConflictError(
                     "run_id_used", "This run's id already belongs to another run: begin a new one.", "id"
                 )
             return head_of(session, known)
         unit = find_unit(session, start.unit_id)
+        if unit.retired_at is not None:
+            raise RefusedError("unit_retired", "This unit is retired: choose another one.", "unit_id")
         rules, procedure = choose(start.rules or unit.rules, start.procedure)
         keep_rules(session, rules)
         run = RunRow(
             id=start.id,
             unit_id=unit.id,
-            unit=unit.facts,
+            unit=unit_table(assembled(session, unit).unit),
             rules_hash=rules.content_hash,
             procedure=procedure.as_dict(),
             purpose=start.purpose,
@@ -110,6 +114,8 @@ def begin_run(store: Store, start: Beginning, sent: Instant) -> RunHead:
             resolution_psi=unit.resolution_psi,
             started_at=received_at - dt.timedelta(seconds=seconds_ago(start.begun, sent)),
             begun=begun,
+            person_id=by.id,
+            device_hash=token_hash(device) if device else None,
             last_seq=0,
             demo=False,
         )
@@ -164,6 +170,15 @@ def open_record(store: Store, run_id: str) -> dict[str, Any]:
     """The run as an open run record, ``low-hiss-run/1``. Raises NotFoundError."""
     with store.transaction() as session:
         return record_of(session, find_run(session, run_id))
+
+
+def may_write(run: RunRow, by: Person, device: str | None) -> bool:
+    """Whether this person may add to the run: who began it, trainers and managers, or anybody on its own device.
+
+    A shared tablet sends on what was struck before its person changed.
+    """
+    on_its_device = device is not None and run.device_hash == token_hash(device)
+    return run.person_id == by.id or by.role in ("trainer", "manager") or on_its_device
 
 
 def clock_row(run_id: str, at: Instant, mapping: Mapping) -> ClockRow:

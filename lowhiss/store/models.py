@@ -30,7 +30,7 @@ class Base(DeclarativeBase):
 
 
 class UnitRow(Base):
-    """A vehicle that is tested. ``facts`` is the unit as it stands in a run record."""
+    """A power unit. ``facts`` is its specification; ``version`` grows with every edit."""
 
     __tablename__ = "unit"
     __table_args__ = (UniqueConstraint("name"),)
@@ -40,7 +40,109 @@ class UnitRow(Base):
     facts: Mapped[dict[str, Any]] = mapped_column(JSON)
     resolution_psi: Mapped[float] = mapped_column(Psi)
     rules: Mapped[str] = mapped_column(String(60))
+    procedure: Mapped[str | None] = mapped_column(String(60))
+    version: Mapped[int] = mapped_column(default=1, server_default="1")
+    retired_at: Mapped[dt.datetime | None] = mapped_column(UtcDateTime)
     demo: Mapped[bool] = mapped_column(default=False)
+
+
+class TrailerRow(Base):
+    """A trailer. ``facts`` is its specification; ``version`` grows with every edit."""
+
+    __tablename__ = "trailer"
+    __table_args__ = (UniqueConstraint("name"),)
+
+    id: Mapped[str] = mapped_column(String(36), primary_key=True)
+    name: Mapped[str] = mapped_column(String(60))
+    facts: Mapped[dict[str, Any]] = mapped_column(JSON)
+    version: Mapped[int] = mapped_column(default=1, server_default="1")
+    retired_at: Mapped[dt.datetime | None] = mapped_column(UtcDateTime)
+    demo: Mapped[bool] = mapped_column(default=False)
+
+
+class CouplingRow(Base):
+    """A trailer behind a power unit, the first one directly; a trailer is behind one unit at most."""
+
+    __tablename__ = "coupling"
+    __table_args__ = (UniqueConstraint("trailer_id"),)
+
+    unit_id: Mapped[str] = mapped_column(ForeignKey("unit.id"), primary_key=True)
+    position: Mapped[int] = mapped_column(primary_key=True, autoincrement=False)
+    trailer_id: Mapped[str] = mapped_column(ForeignKey("trailer.id"))
+
+
+class PersonRow(Base):
+    """Somebody who may sign in; retired, never deleted. A person without a password has yet to redeem a code."""
+
+    __tablename__ = "person"
+    __table_args__ = (UniqueConstraint("name"),)
+
+    id: Mapped[str] = mapped_column(String(36), primary_key=True)
+    name: Mapped[str] = mapped_column(String(80))
+    role: Mapped[str] = mapped_column(String(20))
+    language: Mapped[str] = mapped_column(String(5))
+    pressure_unit: Mapped[str] = mapped_column(String(5))
+    password_hash: Mapped[str | None] = mapped_column(String(200))
+    version: Mapped[int] = mapped_column(default=1, server_default="1")
+    retired_at: Mapped[dt.datetime | None] = mapped_column(UtcDateTime)
+    demo: Mapped[bool] = mapped_column(default=False)
+
+
+class SessionRow(Base):
+    """A signed-in browser, known by the hash of its token."""
+
+    __tablename__ = "session"
+
+    token_hash: Mapped[str] = mapped_column(String(64), primary_key=True)
+    person_id: Mapped[str] = mapped_column(ForeignKey("person.id"))
+    began_at: Mapped[dt.datetime] = mapped_column(UtcDateTime)
+    used_at: Mapped[dt.datetime] = mapped_column(UtcDateTime)
+
+
+class CodeRow(Base):
+    """A one-time code, known by its hash: the first manager's (no person yet), an invitation or a reset."""
+
+    __tablename__ = "code"
+
+    code_hash: Mapped[str] = mapped_column(String(64), primary_key=True)
+    person_id: Mapped[str | None] = mapped_column(ForeignKey("person.id"))
+    made_at: Mapped[dt.datetime] = mapped_column(UtcDateTime)
+
+
+class FailureRow(Base):
+    """One failed try at a password, code or PIN, by what is being guessed at and from where."""
+
+    __tablename__ = "failure"
+    __table_args__ = (Index(None, "what", "at"),)
+
+    id: Mapped[int] = mapped_column(primary_key=True)
+    what: Mapped[str] = mapped_column(String(64))
+    at: Mapped[dt.datetime] = mapped_column(UtcDateTime)
+
+
+class PinRow(Base):
+    """A short PIN for one person on one device, valid after a full sign-in there; gone after too many wrong tries."""
+
+    __tablename__ = "pin"
+
+    device_hash: Mapped[str] = mapped_column(String(64), primary_key=True)
+    person_id: Mapped[str] = mapped_column(ForeignKey("person.id"), primary_key=True)
+    pin_hash: Mapped[str] = mapped_column(String(200))
+    tries_left: Mapped[int] = mapped_column()
+
+
+class ChangeRow(Base):
+    """The history of units, trailers and people: what was changed, by whom, when."""
+
+    __tablename__ = "change"
+    __table_args__ = (Index(None, "subject_id", "at"),)
+
+    id: Mapped[int] = mapped_column(primary_key=True)
+    subject: Mapped[str] = mapped_column(String(20))
+    subject_id: Mapped[str] = mapped_column(String(36))
+    at: Mapped[dt.datetime] = mapped_column(UtcDateTime)
+    by_name: Mapped[str] = mapped_column(String(80))
+    what: Mapped[dict[str, Any]] = mapped_column(JSON)
 
 
 class RuleSetRow(Base):
@@ -70,6 +172,8 @@ class RunRow(Base):
     resolution_psi: Mapped[float] = mapped_column(Psi)
     started_at: Mapped[dt.datetime] = mapped_column(UtcDateTime)
     begun: Mapped[dict[str, Any]] = mapped_column(JSON)
+    person_id: Mapped[str | None] = mapped_column(ForeignKey("person.id"))
+    device_hash: Mapped[str | None] = mapped_column(String(64))
     last_seq: Mapped[int] = mapped_column(default=0)
     demo: Mapped[bool] = mapped_column(default=False)
 
@@ -103,6 +207,7 @@ class EventRow(Base):
     wall: Mapped[dt.datetime] = mapped_column(UtcDateTime)
     at_s: Mapped[float] = mapped_column(Double)
     author: Mapped[str] = mapped_column(String(80))
+    sent_by: Mapped[str | None] = mapped_column(ForeignKey("person.id"))
     primary_psi: Mapped[float | None] = mapped_column(Psi)
     secondary_psi: Mapped[float | None] = mapped_column(Psi)
     body: Mapped[dict[str, Any]] = mapped_column(JSON)

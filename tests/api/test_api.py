@@ -236,7 +236,6 @@ def test_the_log_filters_by_outcome(client):
 
 def test_units_come_with_their_latest_run_and_their_script(client):
     units = {unit["name"]: unit for unit in client.get("/api/units").json()}
-    assert len(units) == 14
     assert units["MV-21"]["latest"]["outcome"] == "fail"
     script = client.get(f"/api/units/{UNIT_ID['MV-18']}/script", params={"procedure": "leak-check"}).json()
     step = next(step for step in script["steps"] if step["step"] == "leak_applied")

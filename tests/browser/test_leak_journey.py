@@ -6,13 +6,17 @@ import httpx
 import pytest
 from playwright.sync_api import expect
 
+from tests.conftest import sign_in
+
 
 def run_id(cab) -> str:
     return cab.page.url.rsplit("/", 1)[1]
 
 
 def events_of(cab, run: str):
-    return httpx.get(f"{cab.url}/api/runs/{run}/events").json()
+    """What the server has, asked by a client of its own: the page may be without a network."""
+    with httpx.Client(base_url=cab.url) as client:
+        return sign_in(client).get(f"/api/runs/{run}/events").json()
 
 
 def test_a_combination_passes_by_keyboard_alone(cab):
@@ -217,6 +221,7 @@ def test_the_tape_by_thumb_and_out_of_range(cab):
 
 def test_deep_links_missing_pages_and_an_empty_search(cab):
     page = cab.page
+    cab.sign_in()
     cab.go("/log?q=nothing-like-it")
     expect(page.get_by_text("No run matches.")).to_be_visible()
     cab.go("/somewhere/else")

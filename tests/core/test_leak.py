@@ -168,6 +168,34 @@ def test_clocks_that_disagree_over_the_hold_are_named():
     assert walled("2026-11-02T04:42:01.2Z") == {"clock_uncertain"}
 
 
+def test_states_recorded_again_as_they_were_spoil_nothing():
+    again = [at(90, "engine", state="off"), at(91, "key", state="on"), at(93, "pedal", state="full")]
+    again.append(at(92, "knob", knob="trailer", state="in"))
+    assert outcome(record([*ready(), *hold(100, 99), *again])) == ("pass", set())
+
+
+def test_a_hold_of_no_time_is_void_and_has_no_rate():
+    verdict = stage_of(leak_record(100, 99, duration_s=0))
+    assert (verdict.outcome, codes(verdict)) == ("void", {"hold_short"})
+    assert "rate_psi_per_min" not in verdict.measured
+
+
+def test_clocks_are_compared_within_one_page_life_only():
+    def found(start, end):
+        events = leak_record(100, 99)["events"]
+        events[-2] |= start
+        events[-1] |= end
+        return codes(stage_of(record(events)))
+
+    early, late = "2026-11-02T04:41:00Z", "2026-11-02T05:00:00Z"
+    page = {"device": "d", "epoch": "e"}
+    assert found({**page, "wall": early}, {**page, "wall": late}) == {"clock_uncertain"}
+    assert found({**page, "wall": early}, {**page, "epoch": "f", "wall": late}) == set()
+    assert found({**page, "wall": early}, {**page, "device": "x", "wall": late}) == set()
+    assert found({**page, "wall": early}, page) == set()
+    assert found({**page, "wall": "noon"}, {**page, "wall": late}) == set()
+
+
 def test_a_retest_needs_a_refill_and_a_fail_stands_until_a_valid_pass():
     first = [*ready(), *hold(100, 94)]
     again = hold(100, 99, start_s=200)

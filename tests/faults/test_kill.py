@@ -8,6 +8,7 @@ import threading
 import httpx
 import pytest
 
+from tests.conftest import sign_in
 from tests.devices import Device
 from tests.faults.processes import LowHiss, free_port
 
@@ -48,6 +49,7 @@ def killable(tmp_path_factory):
 def test_a_killed_database_or_server_costs_no_acknowledged_mark(killable, seed):
     rng = random.Random(seed)
     with httpx.Client(base_url=killable[0].url, timeout=20) as client:
+        sign_in(client)
         device = PatientDevice(client)
         device.begin().raise_for_status()
         events = device.leak_test(100, 97)
@@ -79,6 +81,7 @@ def kill_something(holder, rng) -> None:
 def test_while_the_database_is_away_the_answer_says_wait(killable):
     app = killable[0]
     with httpx.Client(base_url=app.url, timeout=20) as client:
+        sign_in(client)
         before = app.database_pid
         app.kill_database()
         for _ in range(400):

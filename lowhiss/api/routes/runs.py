@@ -6,6 +6,7 @@ from typing import Annotated, Any
 
 from fastapi import APIRouter, Path, Query, Response
 
+from lowhiss.api.auth import DeviceDep, PersonDep
 from lowhiss.api.deps import StoreDep, WordsDep
 from lowhiss.api.schemas import UUID_PATTERN, BeginRun, EventBatch, EventOut, ReceivedOut, RunOut, SheetOut
 from lowhiss.service import receiving, runs
@@ -15,9 +16,9 @@ RunId = Annotated[str, Path(pattern=UUID_PATTERN)]
 
 
 @router.post("", operation_id="beginRun")
-def begin_run(body: BeginRun, store: StoreDep) -> RunOut:
+def begin_run(body: BeginRun, store: StoreDep, by: PersonDep, device: DeviceDep) -> RunOut:
     """Begin a run; the same one sent again is found again."""
-    return RunOut.of(runs.begin_run(store, body.to_service(), body.sent.to_service()))
+    return RunOut.of(runs.begin_run(store, body.to_service(), body.sent.to_service(), by, device))
 
 
 @router.get("/{run_id}", operation_id="getRun")
@@ -27,10 +28,10 @@ def get_run(run_id: RunId, store: StoreDep) -> RunOut:
 
 
 @router.post("/{run_id}/events", operation_id="addEvents")
-def add_events(run_id: RunId, body: EventBatch, store: StoreDep) -> ReceivedOut:
+def add_events(run_id: RunId, body: EventBatch, store: StoreDep, by: PersonDep, device: DeviceDep) -> ReceivedOut:
     """Append events. What is answered as accepted is committed; a resent event is accepted again, once."""
     events = [event.to_service() for event in body.events]
-    return ReceivedOut.of(receiving.add_events(store, run_id, body.sent.to_service(), events))
+    return ReceivedOut.of(receiving.add_events(store, run_id, body.sent.to_service(), events, by, device))
 
 
 @router.get("/{run_id}/events", operation_id="listEvents")

@@ -1,28 +1,89 @@
-"""Units and the scripts that lead a test of one."""
+"""Power units, how they are coupled, and the scripts that lead a test of one."""
 
 from __future__ import annotations
 
 from typing import Annotated, Any
 
-from fastapi import APIRouter, Path, Query
+from fastapi import APIRouter, Body, Path, Query
 
+from lowhiss.api.auth import PersonDep
 from lowhiss.api.deps import StoreDep
-from lowhiss.api.schemas import UUID_PATTERN, ScriptOut, UnitOut
-from lowhiss.service import log, units
+from lowhiss.api.people_schemas import RetireBody
+from lowhiss.api.schemas import UUID_PATTERN, ScriptOut
+from lowhiss.api.unit_schemas import (
+    ChangeOut,
+    CoupleBody,
+    EditUnitBody,
+    ImportedOut,
+    UnitBody,
+    UnitOut,
+    UnitPageOut,
+    YardUnitOut,
+)
+from lowhiss.rulebook import chambers
+from lowhiss.service import log, unit_csv, units
 
 router = APIRouter(prefix="/api/units", tags=["units"])
+UnitId = Annotated[str, Path(pattern=UUID_PATTERN)]
+
+
+def _source() -> str:
+    return chambers().source
 
 
 @router.get("", operation_id="listUnits")
-def list_units(store: StoreDep) -> list[UnitOut]:
-    """Every unit with its latest run, by name."""
+def list_units(store: StoreDep, retired: Annotated[bool, Query()] = False) -> list[YardUnitOut]:
+    """Every unit in use with its latest run, by name; ``retired`` adds the others."""
     latest = log.latest_runs(store)
-    return [UnitOut.of(unit, latest.get(unit.id)) for unit in units.list_units(store)]
+    listed = units.list_units(store, retired=retired)
+    return [YardUnitOut.with_latest(unit, _source(), latest.get(unit.id)) for unit in listed]
+
+
+@router.post("", operation_id="addUnit")
+def add_unit(body: UnitBody, store: StoreDep, by: PersonDep) -> UnitOut:
+    """A new power unit."""
+    return UnitOut.of(units.add_unit(store, by, body.to_service()), _source())
+
+
+@router.post("/import", operation_id="importUnits")
+def import_units(
+    store: StoreDep,
+    by: PersonDep,
+    data: Annotated[bytes, Body(media_type="text/csv")],
+    dry_run: Annotated[bool, Query()] = True,
+) -> ImportedOut:
+    """Units from a CSV file: checked line by line; kept only without ``dry_run`` and when every line is good."""
+    return ImportedOut.of(unit_csv.import_units(store, by, data, dry_run=dry_run))
+
+
+@router.get("/{unit_id}", operation_id="getUnit")
+def get_unit(unit_id: UnitId, store: StoreDep) -> UnitPageOut:
+    """One unit with the history of its changes."""
+    unit, history = units.get_unit(store, unit_id)
+    return UnitPageOut(unit=UnitOut.of(unit, _source()), history=[ChangeOut.of(change) for change in history])
+
+
+@router.put("/{unit_id}", operation_id="editUnit")
+def edit_unit(unit_id: UnitId, body: EditUnitBody, store: StoreDep, by: PersonDep) -> UnitOut:
+    """Change a power unit; refused when somebody else changed it meanwhile."""
+    return UnitOut.of(units.edit_unit(store, by, unit_id, body.version, body.to_service()), _source())
+
+
+@router.post("/{unit_id}/retired", operation_id="retireUnit")
+def retire_unit(unit_id: UnitId, body: RetireBody, store: StoreDep, by: PersonDep) -> UnitOut:
+    """Take a unit out of use, or back into it; its runs stay."""
+    return UnitOut.of(units.retire_unit(store, by, unit_id, body.version, retired=body.retired), _source())
+
+
+@router.put("/{unit_id}/coupling", operation_id="coupleUnit")
+def couple_unit(unit_id: UnitId, body: CoupleBody, store: StoreDep, by: PersonDep) -> UnitOut:
+    """Say which trailers it pulls today."""
+    return UnitOut.of(units.couple(store, by, unit_id, body.version, body.trailer_ids), _source())
 
 
 @router.get("/{unit_id}/script", operation_id="getScript", response_model=ScriptOut)
 def get_script(
-    unit_id: Annotated[str, Path(pattern=UUID_PATTERN)],
+    unit_id: UnitId,
     store: StoreDep,
     procedure: Annotated[str, Query(max_length=60)],
     rules: Annotated[str | None, Query(max_length=60)] = None,

@@ -8,6 +8,28 @@ export const api = createClient<paths>({
   fetch: (request) => globalThis.fetch(request),
 })
 
+let csrf = ''
+
+/** The word that writes of this session carry. */
+export const rememberCsrf = (word: string): void => {
+  csrf = word
+}
+api.use({
+  onRequest({ request }) {
+    if (csrf && request.method !== 'GET') request.headers.set('X-Low-Hiss-CSRF', csrf)
+    return request
+  },
+})
+
+type Listener = () => void
+const signedOut = new Set<Listener>()
+
+/** Told whenever the server says that nobody is signed in any longer. */
+export function onSignedOut(listener: Listener): Listener {
+  signedOut.add(listener)
+  return () => signedOut.delete(listener)
+}
+
 /** The server answered with an error of its own; `status` 0 means that it was not reached at all. */
 export class ApiError extends Error {
   constructor(
@@ -21,6 +43,11 @@ export class ApiError extends Error {
   /** Whether the same request may succeed later without anybody changing it. */
   get passing(): boolean {
     return this.status === 0 || this.status >= 500 || this.status === 429
+  }
+
+  /** Whether it would succeed once somebody signs in again. */
+  get needsSignIn(): boolean {
+    return this.status === 401 || this.code === 'csrf_missing'
   }
 }
 
@@ -39,10 +66,13 @@ export async function need<T>(request: Promise<Answer<T>>): Promise<T> {
     throw new ApiError(0, 'unreachable', cause instanceof Error ? cause.message : 'unreachable')
   }
   if (answer.data !== undefined) return answer.data
+  if (answer.response.ok) return undefined as T // 204: nothing to say
   const body = answer.error as { error?: { code?: string; message?: string } } | undefined
-  throw new ApiError(
+  const error = new ApiError(
     answer.response.status,
     body?.error?.code ?? 'unknown',
     body?.error?.message ?? `HTTP ${answer.response.status}`,
   )
+  if (error.needsSignIn) signedOut.forEach((listener) => listener())
+  throw error
 }

@@ -1,4 +1,15 @@
-export { api, ApiError, need } from './client'
+export { api, ApiError, need, onSignedOut, rememberCsrf } from './client'
 export type { Schema } from './client'
-export { aboutQuery, logQuery, scriptQuery, sheetQuery, unitsQuery } from './queries'
+export {
+  aboutQuery,
+  allUnitsQuery,
+  logQuery,
+  peopleQuery,
+  scriptQuery,
+  sheetQuery,
+  trailersQuery,
+  unitQuery,
+  unitsQuery,
+} from './queries'
 export type { LogOutcome } from './queries'
+export type { operations } from './schema.gen'

@@ -9,6 +9,24 @@ export const aboutQuery = () =>
 export const unitsQuery = () =>
   queryOptions({ queryKey: ['units'], queryFn: () => need(api.GET('/api/units')) })
 
+export const allUnitsQuery = () =>
+  queryOptions({
+    queryKey: ['units', 'all'],
+    queryFn: () => need(api.GET('/api/units', { params: { query: { retired: true } } })),
+  })
+
+export const unitQuery = (unitId: string) =>
+  queryOptions({
+    queryKey: ['unit', unitId],
+    queryFn: () => need(api.GET('/api/units/{unit_id}', { params: { path: { unit_id: unitId } } })),
+  })
+
+export const trailersQuery = () =>
+  queryOptions({ queryKey: ['trailers'], queryFn: () => need(api.GET('/api/trailers')) })
+
+export const peopleQuery = () =>
+  queryOptions({ queryKey: ['people'], queryFn: () => need(api.GET('/api/people')) })
+
 export const scriptQuery = (unitId: string, rules: string) =>
   queryOptions({
     queryKey: ['script', unitId, rules],

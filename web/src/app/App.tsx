@@ -1,13 +1,16 @@
 import { QueryClient, QueryClientProvider } from '@tanstack/react-query'
-import { useEffect, useMemo, useState } from 'react'
+import { useCallback, useEffect, useMemo, useState } from 'react'
 import { BrowserRouter, Route, Routes } from 'react-router'
 import { ApiError } from '../api'
 import { LogPage } from '../features/log'
+import { PeoplePage } from '../features/people'
 import { SheetPage } from '../features/sheet'
 import { SetupPage, TestPage } from '../features/test'
+import { UnitPage, UnitsPage } from '../features/units'
 import { YardPage } from '../features/yard'
 import { i18next } from '../i18n'
 import { RecorderContext, type RecorderState } from '../live'
+import { SessionGate } from '../session'
 import { applyLight, keepPreferences, PreferencesContext, type Preferences } from './preferences'
 import { NotFound, Shell } from './Shell'
 
@@ -23,13 +26,11 @@ const queries = new QueryClient({
 
 export function App({ initial, recorder }: { initial: Preferences; recorder: RecorderState }) {
   const [preferences, setPreferences] = useState(initial)
-  const setting = useMemo(
-    () => ({
-      preferences,
-      change: (part: Partial<Preferences>) => setPreferences((now) => ({ ...now, ...part })),
-    }),
-    [preferences],
+  const change = useCallback(
+    (part: Partial<Preferences>) => setPreferences((now) => ({ ...now, ...part })),
+    [],
   )
+  const setting = useMemo(() => ({ preferences, change }), [preferences, change])
   useEffect(() => {
     keepPreferences(preferences)
     applyLight(preferences.light)
@@ -41,18 +42,23 @@ export function App({ initial, recorder }: { initial: Preferences; recorder: Rec
     <PreferencesContext value={setting}>
       <RecorderContext value={recorder}>
         <QueryClientProvider client={queries}>
-          <BrowserRouter>
-            <Routes>
-              <Route path="test/new/:unitId" element={<SetupPage />} />
-              <Route path="test/:runId" element={<TestPage />} />
-              <Route element={<Shell />}>
-                <Route index element={<YardPage />} />
-                <Route path="log" element={<LogPage />} />
-                <Route path="runs/:runId" element={<SheetPage />} />
-                <Route path="*" element={<NotFound />} />
-              </Route>
-            </Routes>
-          </BrowserRouter>
+          <SessionGate>
+            <BrowserRouter>
+              <Routes>
+                <Route path="test/new/:unitId" element={<SetupPage />} />
+                <Route path="test/:runId" element={<TestPage />} />
+                <Route element={<Shell />}>
+                  <Route index element={<YardPage />} />
+                  <Route path="log" element={<LogPage />} />
+                  <Route path="units" element={<UnitsPage />} />
+                  <Route path="units/:unitId" element={<UnitPage />} />
+                  <Route path="people" element={<PeoplePage />} />
+                  <Route path="runs/:runId" element={<SheetPage />} />
+                  <Route path="*" element={<NotFound />} />
+                </Route>
+              </Routes>
+            </BrowserRouter>
+          </SessionGate>
         </QueryClientProvider>
       </RecorderContext>
     </PreferencesContext>

@@ -1,7 +1,9 @@
 import { Popover } from 'radix-ui'
 import { useTranslation } from 'react-i18next'
-import { pressureUnits, unitLabel } from '../figures/format'
-import { languages } from '../i18n'
+import { api, need } from '../api'
+import { pressureUnits, unitLabel, type PressureUnit } from '../figures/format'
+import { languages, type Language } from '../i18n'
+import { useSession } from '../session'
 import { Choice } from '../ui'
 import { lights, usePreferences } from './preferences'
 
@@ -10,6 +12,11 @@ const languageName = { en: 'English', es: 'Español' }
 export function PreferencesMenu() {
   const { t } = useTranslation()
   const { preferences, change } = usePreferences()
+  const { me } = useSession()
+  // the language and unit are the person's; they are kept with them, and here in any case
+  const keep = (part: { language?: Language; pressure_unit?: PressureUnit }) => {
+    if (me.person) void need(api.PATCH('/api/session', { body: part })).catch(() => undefined)
+  }
   return (
     <Popover.Root>
       <Popover.Trigger
@@ -29,13 +36,19 @@ export function PreferencesMenu() {
             label={t('app.language')}
             value={preferences.language}
             options={languages.map((value) => ({ value, text: languageName[value] }))}
-            onChange={(language) => change({ language })}
+            onChange={(language) => {
+              change({ language })
+              keep({ language })
+            }}
           />
           <Choice
             label={t('app.unit')}
             value={preferences.unit}
             options={pressureUnits.map((value) => ({ value, text: unitLabel[value] }))}
-            onChange={(unit) => change({ unit })}
+            onChange={(unit) => {
+              change({ unit })
+              keep({ pressure_unit: unit })
+            }}
           />
           <Choice
             label={t('app.light')}

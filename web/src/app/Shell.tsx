@@ -2,16 +2,21 @@ import { useQuery } from '@tanstack/react-query'
 import { useTranslation } from 'react-i18next'
 import { Link, NavLink, Outlet } from 'react-router'
 import { aboutQuery } from '../api'
+import { useMay } from '../session'
+import { AccountMenu } from './AccountMenu'
 import { PreferencesMenu } from './PreferencesMenu'
 
 const rooms = [
   { to: '/', word: 'yard' },
   { to: '/log', word: 'log' },
+  { to: '/units', word: 'units' },
 ] as const
+const peopleRoom = { to: '/people', word: 'people' } as const
 
 export function Shell() {
   const { t } = useTranslation()
   const about = useQuery(aboutQuery())
+  const seesPeople = useMay('listPeople')
   return (
     <div className="flex min-h-dvh flex-col">
       <a href="#page" className="absolute -top-20 left-4 bg-ink px-3 py-2 text-on-ink focus:top-2 focus:z-10">
@@ -22,11 +27,11 @@ export function Shell() {
           Low Hiss
         </Link>
         <nav className="flex gap-5">
-          {rooms.map(({ to, word }) => (
+          {(seesPeople ? [...rooms, peopleRoom] : rooms).map(({ to, word }) => (
             <NavLink
               key={to}
               to={to}
-              end
+              end={to === '/'}
               className={({ isActive }) =>
                 `border-b-4 py-3 ${isActive ? 'border-air font-semibold text-ink' : 'border-transparent text-soft hover:text-ink'}`
               }
@@ -40,6 +45,7 @@ export function Shell() {
           {about.data?.demo && (
             <span className="border border-ink px-2 py-0.5 font-semibold text-ink">{t('app.demo')}</span>
           )}
+          <AccountMenu />
           <PreferencesMenu />
         </div>
       </header>

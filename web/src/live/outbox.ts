@@ -45,7 +45,7 @@ export class Outbox {
       this.reached = true
       this.pauseMs = FIRST_PAUSE_MS
     } catch (error) {
-      if (!(error instanceof ApiError) || !error.passing) console.error(error)
+      if (!(error instanceof ApiError)) console.error(error)
       this.reached = false
       this.timer = setTimeout(() => this.wake(), this.pauseMs)
       this.pauseMs = Math.min(this.pauseMs * 2, LONGEST_PAUSE_MS)
@@ -70,7 +70,7 @@ export class Outbox {
     try {
       await need(api.POST('/api/runs', { body: { ...run.begin, sent: now() } }))
     } catch (error) {
-      if (!(error instanceof ApiError) || error.passing) throw error
+      if (!(error instanceof ApiError) || error.passing || error.needsSignIn) throw error
       run.refused = error.message
       await putRun(this.db, run)
       await this.setAside(run.id, error.message)
@@ -93,7 +93,7 @@ export class Outbox {
           api.POST('/api/runs/{run_id}/events', { params: { path: { run_id: runId } }, body }),
         )
       } catch (error) {
-        if (!(error instanceof ApiError) || error.passing) throw error
+        if (!(error instanceof ApiError) || error.passing || error.needsSignIn) throw error
         await this.setAside(runId, error.message)
         return
       }

@@ -50,6 +50,9 @@ export class Recorder {
     return recorder
   }
 
+  /** Send what waits now, as after somebody signed in again. */
+  wake = (): void => this.outbox.wake()
+
   subscribe = (listener: () => void): (() => void) => {
     this.listeners.add(listener)
     return () => this.listeners.delete(listener)

@@ -5,10 +5,10 @@ import { Link, useNavigate, useParams } from 'react-router'
 import { scriptQuery, unitsQuery } from '../../api'
 import { useFigures } from '../../figures/useFigures'
 import { leakStep, tryTones, unlockSound, useRecorder } from '../../live'
+import { useSession } from '../../session'
 import { Button, Notice } from '../../ui'
 
 const ruleSets = ['us-cdl', 'us-older', 'us-federal', 'canada-west'] as const
-const DRIVER_KEY = 'lowhiss.driver'
 
 export function SetupPage() {
   const { unitId = '' } = useParams()
@@ -16,7 +16,8 @@ export function SetupPage() {
   const units = useQuery(unitsQuery())
   const unit = units.data?.find(({ id }) => id === unitId)
   const [chosen, setChosen] = useState<string>()
-  const [driver, setDriver] = useState(() => localStorage.getItem(DRIVER_KEY) ?? '')
+  const { me } = useSession()
+  const [driver, setDriver] = useState(me.person?.name ?? '')
   const script = useQuery({ ...scriptQuery(unitId, chosen ?? unit?.rules ?? ''), enabled: !!unit })
   const { language } = useFigures()
   const device = useRecorder()
@@ -36,7 +37,6 @@ export function SetupPage() {
   const begin = async (event: FormEvent) => {
     event.preventDefault()
     if (!script.data || !('recorder' in device)) return
-    localStorage.setItem(DRIVER_KEY, driver.trim())
     await unlockSound()
     const id = await device.recorder.begin({ unit, script: script.data, driver: driver.trim() })
     void navigate(`/test/${id}`, { replace: true })

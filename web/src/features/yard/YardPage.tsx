@@ -6,7 +6,7 @@ import { useFigures } from '../../figures/useFigures'
 import { MiniColumn, Notice, OutcomeMark } from '../../ui'
 import { LeftOpen } from './LeftOpen'
 
-type Unit = Schema['UnitOut']
+type Unit = Schema['YardUnitOut']
 
 const failed = (unit: Unit): boolean => unit.latest?.outcome === 'fail'
 

@@ -1,0 +1,80 @@
+"""Who is asking, and whether they may. One dependency of the whole application; the rights stand in the service."""
+
+from __future__ import annotations
+
+from typing import Annotated, cast
+
+from fastapi import Depends, Request, Response
+
+from lowhiss.api.deps import StoreDep
+from lowhiss.service import rights, secrets, signin
+from lowhiss.service.signin import ForbiddenError, Person, SignedOutError
+
+SESSION_COOKIE = "lowhiss_session"
+DEVICE_COOKIE = "lowhiss_device"
+CSRF_HEADER = "x-low-hiss-csrf"
+_SAFE = frozenset({"GET", "HEAD", "OPTIONS"})
+_NO_SESSION_NEEDED = frozenset({"signIn", "demoSignIn", "redeemCode", "switchPerson"})
+
+
+def operation_of(request: Request) -> str | None:
+    """The operation this request is for; None for the front end's files."""
+    return getattr(request.scope.get("route"), "operation_id", None)
+
+
+def authorize(request: Request, store: StoreDep) -> None:
+    """Let the request pass, or raise SignedOutError or ForbiddenError. Runs before every operation."""
+    operation = operation_of(request)
+    if operation is None:
+        return
+    token = request.cookies.get(SESSION_COOKIE)
+    person = signin.who(store, token)
+    request.state.person = person
+    if not rights.may(person.role if person else None, operation):
+        if person is None:
+            raise SignedOutError("signed_out", "You are not signed in, or no longer: sign in and go on.")
+        raise ForbiddenError("not_allowed", "You may not do this: ask a manager.")
+    # a page of another site can make a browser send the cookie, but cannot know this word
+    if request.method not in _SAFE and person is not None and token and operation not in _NO_SESSION_NEEDED:
+        given = request.headers.get(CSRF_HEADER, "")
+        if not secrets.same(given, secrets.csrf_token(token)):
+            raise ForbiddenError("csrf_missing", "This page is out of date: load it again and repeat.")
+
+
+def current_person(request: Request) -> Person:
+    """Who is signed in; only for operations that need somebody to be."""
+    return cast(Person, request.state.person)
+
+
+def maybe_person(request: Request) -> Person | None:
+    """Who is signed in, if anybody."""
+    return cast("Person | None", request.state.person)
+
+
+def device_of(request: Request) -> str | None:
+    """The secret by which this browser is known across sign-ins; scripts cannot read it."""
+    return request.cookies.get(DEVICE_COOKIE)
+
+
+def address_of(request: Request) -> str:
+    """Where the request comes from."""
+    return request.client.host if request.client else "unknown"
+
+
+def set_session(request: Request, response: Response, token: str) -> None:
+    """Give the browser its session, and a device secret if it has none yet."""
+    secure = request.url.scheme == "https"
+    keep = {"httponly": True, "samesite": "strict", "secure": secure, "path": "/"}
+    response.set_cookie(SESSION_COOKIE, token, max_age=int(signin.LONGEST.total_seconds()), **keep)  # type: ignore[arg-type]
+    if not device_of(request):
+        response.set_cookie(DEVICE_COOKIE, secrets.new_token(), max_age=5 * 365 * 86400, **keep)  # type: ignore[arg-type]
+
+
+def drop_session(response: Response) -> None:
+    """Take the session away from the browser; the device secret stays."""
+    response.delete_cookie(SESSION_COOKIE, path="/")
+
+
+PersonDep = Annotated[Person, Depends(current_person)]
+MaybePersonDep = Annotated[Person | None, Depends(maybe_person)]
+DeviceDep = Annotated[str | None, Depends(device_of)]

@@ -1,0 +1,126 @@
+"""Signing in and out, and one's own settings."""
+
+from __future__ import annotations
+
+import uuid
+
+from fastapi import APIRouter, Request, Response
+
+from lowhiss.api.auth import (
+    SESSION_COOKIE,
+    DeviceDep,
+    MaybePersonDep,
+    PersonDep,
+    address_of,
+    drop_session,
+    set_session,
+)
+from lowhiss.api.deps import StoreDep
+from lowhiss.api.people_schemas import (
+    ChangeMeBody,
+    DemoSignInBody,
+    MeOut,
+    PersonOut,
+    PinBody,
+    RedeemBody,
+    SignInBody,
+    SwitchBody,
+)
+from lowhiss.service import people, rights, secrets, signin
+from lowhiss.service.errors import RefusedError
+from lowhiss.service.signin import ForbiddenError, Person
+from lowhiss.store.engine import Store
+
+router = APIRouter(prefix="/api/session", tags=["session"])
+
+
+def _me(request: Request, store: Store, person: Person | None, token: str | None) -> MeOut:
+    demo = request.app.state.demo_accounts and person is None
+    role = person.role if person else None
+    return MeOut(
+        person=PersonOut.of(person) if person else None,
+        csrf=secrets.csrf_token(token) if person and token else "",
+        may=[operation for operation in rights.RIGHTS if rights.may(role, operation)],
+        demo_people=[PersonOut.of(one) for one in people.demo_people(store)] if demo else [],
+    )
+
+
+def _begun(request: Request, response: Response, store: Store, token: str) -> MeOut:
+    set_session(request, response, token)
+    return _me(request, store, signin.who(store, token), token)
+
+
+@router.get("", operation_id="me")
+def me(request: Request, store: StoreDep, person: MaybePersonDep) -> MeOut:
+    """Who is signed in; also what to send with writes."""
+    return _me(request, store, person, request.cookies.get(SESSION_COOKIE))
+
+
+@router.post("/sign-in", operation_id="signIn")
+def sign_in(body: SignInBody, request: Request, response: Response, store: StoreDep) -> MeOut:
+    """Sign in by name and password."""
+    token = signin.sign_in(store, body.name, body.password, address_of(request))
+    return _begun(request, response, store, token)
+
+
+@router.post("/demo", operation_id="demoSignIn")
+def demo_sign_in(body: DemoSignInBody, request: Request, response: Response, store: StoreDep) -> MeOut:
+    """Sign in as a demo account, where these are allowed."""
+    if not request.app.state.demo_accounts:
+        raise ForbiddenError("no_demo", "There are no demo accounts here: sign in by name and password.")
+    return _begun(request, response, store, signin.demo_sign_in(store, body.person_id))
+
+
+@router.post("/code", operation_id="redeemCode")
+def redeem_code(body: RedeemBody, request: Request, response: Response, store: StoreDep) -> MeOut:
+    """Set a password with a one-time code, and be signed in."""
+    token = signin.redeem(store, body.code, body.name, body.password, address_of(request), str(uuid.uuid4()))
+    return _begun(request, response, store, token)
+
+
+@router.get("/cab", operation_id="listCabPeople")
+def list_cab_people(store: StoreDep, device: DeviceDep) -> list[PersonOut]:
+    """Who can change to themselves by PIN on this device."""
+    return [PersonOut.of(person) for person in signin.cab_people(store, device)]
+
+
+@router.post("/switch", operation_id="switchPerson")
+def switch_person(body: SwitchBody, request: Request, response: Response, store: StoreDep, device: DeviceDep) -> MeOut:
+    """Change the person on a shared device by PIN."""
+    token = signin.switch_person(store, device, body.person_id, body.pin)
+    signin.sign_out(store, request.cookies.get(SESSION_COOKIE))
+    return _begun(request, response, store, token)
+
+
+@router.post("/sign-out", operation_id="signOut", status_code=204)
+def sign_out(request: Request, response: Response, store: StoreDep) -> None:
+    """End this session."""
+    signin.sign_out(store, request.cookies.get(SESSION_COOKIE))
+    drop_session(response)
+
+
+@router.post("/sign-out-everywhere", operation_id="signOutEverywhere", status_code=204)
+def sign_out_everywhere(response: Response, store: StoreDep, person: PersonDep) -> None:
+    """End every session of this person, on every device."""
+    signin.sign_out_everywhere(store, person.id)
+    drop_session(response)
+
+
+@router.patch("", operation_id="changeMe")
+def change_me(body: ChangeMeBody, store: StoreDep, person: PersonDep) -> PersonOut:
+    """Change one's own language, unit or password; a new password signs out everywhere."""
+    if (body.old_password is None) != (body.new_password is None):
+        raise RefusedError("password_half", "new_password: give the old and the new password together.", "new_password")
+    password = (body.old_password, body.new_password) if body.old_password and body.new_password else None
+    changed = people.change_me(
+        store, person, language=body.language, pressure_unit=body.pressure_unit, password=password
+    )
+    return PersonOut.of(changed)
+
+
+@router.put("/pin", operation_id="setPin", status_code=204)
+def set_pin(body: PinBody, store: StoreDep, person: PersonDep, device: DeviceDep) -> None:
+    """A PIN for this person on this device."""
+    if device is None:
+        raise RefusedError("no_device", "This browser keeps no cookies: a PIN cannot be kept here.", "pin")
+    signin.set_pin(store, person, device, body.pin)

@@ -1,0 +1,84 @@
+"""Who may do what: the one place that decides. Every operation of the API has a row here, or it does not run."""
+
+from __future__ import annotations
+
+from typing import Literal, get_args
+
+Role = Literal["driver", "trainer", "workshop", "manager"]
+ROLES: tuple[Role, ...] = get_args(Role)
+
+_EVERYONE: frozenset[str] = frozenset({"nobody", *ROLES})
+_SIGNED_IN: frozenset[str] = frozenset(ROLES)
+_MANAGER: frozenset[str] = frozenset({"manager"})
+_KEEPS_UNITS: frozenset[str] = frozenset({"workshop", "manager"})
+_SEES_PEOPLE: frozenset[str] = frozenset({"trainer", "manager"})
+
+RIGHTS: dict[str, frozenset[str]] = {
+    # signing in
+    "about": _EVERYONE,
+    "me": _EVERYONE,
+    "signIn": _EVERYONE,
+    "demoSignIn": _EVERYONE,
+    "redeemCode": _EVERYONE,
+    "listCabPeople": _EVERYONE,
+    "switchPerson": _EVERYONE,
+    "signOut": _EVERYONE,
+    "signOutEverywhere": _SIGNED_IN,
+    "changeMe": _SIGNED_IN,
+    "setPin": _SIGNED_IN,
+    # people
+    "listPeople": _SEES_PEOPLE,
+    "addPerson": _MANAGER,
+    "editPerson": _MANAGER,
+    "retirePerson": _MANAGER,
+    "resetPerson": _MANAGER,
+    # units
+    "listUnits": _SIGNED_IN,
+    "getUnit": _SIGNED_IN,
+    "addUnit": _KEEPS_UNITS,
+    "editUnit": _KEEPS_UNITS,
+    "retireUnit": _MANAGER,
+    "importUnits": _KEEPS_UNITS,
+    "coupleUnit": _SIGNED_IN,
+    "listTrailers": _SIGNED_IN,
+    "addTrailer": _KEEPS_UNITS,
+    "editTrailer": _KEEPS_UNITS,
+    "retireTrailer": _MANAGER,
+    "getScript": _SIGNED_IN,
+    # runs
+    "beginRun": _SIGNED_IN,
+    "getRun": _SIGNED_IN,
+    "addEvents": _SIGNED_IN,
+    "listEvents": _SIGNED_IN,
+    "getSheet": _SIGNED_IN,
+    "getRecord": _SIGNED_IN,
+    "readLog": _SIGNED_IN,
+}
+NARROWER: dict[str, str] = {
+    "addEvents": "a driver or the workshop only to a run they began, or that was begun on this device",
+    "editPerson": "nobody may take the last manager's role away",
+    "retirePerson": "nobody may retire themselves or the last manager",
+}
+"""What the use case itself narrows further, in words."""
+
+
+def may(role: str | None, operation: str) -> bool:
+    """Whether somebody of this role (None: not signed in) may do this. Raises KeyError for an unknown operation."""
+    return (role or "nobody") in RIGHTS[operation]
+
+
+def rights_table() -> str:
+    """The table as Markdown."""
+    heads = ("nobody", *ROLES)
+    lines = [
+        "# Who may do what",
+        "",
+        "Made from `lowhiss/service/rights.py`, which decides. *nobody* is somebody who is not signed in.",
+        "",
+        f"| operation | {' | '.join(heads)} | narrower |",
+        f"|---|{'---|' * (len(heads) + 1)}",
+    ]
+    for operation, allowed in RIGHTS.items():
+        marks = " | ".join("yes" if head in allowed else "–" for head in heads)
+        lines.append(f"| `{operation}` | {marks} | {NARROWER.get(operation, '')} |")
+    return "\n".join(lines) + "\n"

@@ -1,0 +1,285 @@
+"""Signing in and out: sessions, one-time codes, PINs on a shared tablet, and the brakes on guessing."""
+
+from __future__ import annotations
+
+import datetime as dt
+from dataclasses import dataclass
+from typing import cast
+
+from sqlalchemy import delete, func, select
+from sqlalchemy.orm import Session
+
+from lowhiss.core.fields import Language
+from lowhiss.core.units import PressureUnit
+from lowhiss.service import secrets
+from lowhiss.service.errors import RefusedError, ServiceError
+from lowhiss.service.rights import Role
+from lowhiss.store.engine import Store
+from lowhiss.store.models import CodeRow, FailureRow, PersonRow, PinRow, SessionRow
+
+IDLE = dt.timedelta(hours=12)
+LONGEST = dt.timedelta(days=14)
+CODE_LASTS = dt.timedelta(days=7)
+_USED_EVERY = dt.timedelta(minutes=1)
+
+WINDOW = dt.timedelta(minutes=15)
+TRIES_OF_ACCOUNT = 6
+TRIES_FROM_ADDRESS = 40
+TRIES_OF_PIN = 5
+PASSWORD_LENGTH = (10, 200)
+
+
+class SignedOutError(ServiceError):
+    """Nobody is signed in, or no longer."""
+
+
+class ForbiddenError(ServiceError):
+    """Somebody is signed in who may not do this."""
+
+
+class SlowDownError(ServiceError):
+    """Too many wrong tries; ``retry_s`` says when to try again."""
+
+    retry_s = int(WINDOW.total_seconds())
+
+
+@dataclass(frozen=True, slots=True)
+class Person:
+    """Somebody signed in."""
+
+    id: str
+    name: str
+    role: Role
+    language: Language
+    pressure_unit: PressureUnit
+    demo: bool
+
+
+def person_of(row: PersonRow) -> Person:
+    """From its row."""
+    return Person(
+        row.id,
+        row.name,
+        cast(Role, row.role),
+        cast(Language, row.language),
+        cast(PressureUnit, row.pressure_unit),
+        row.demo,
+    )
+
+
+def now() -> dt.datetime:
+    """The server's time."""
+    return dt.datetime.now(dt.UTC)
+
+
+def who(store: Store, token: str | None) -> Person | None:
+    """Who this session belongs to; None when it is unknown, has expired, or its person was retired."""
+    if not token:
+        return None
+    with store.transaction() as session:
+        kept = session.get(SessionRow, secrets.token_hash(token))
+        if kept is None:
+            return None
+        moment = now()
+        person = session.get_one(PersonRow, kept.person_id)
+        if moment - kept.used_at > IDLE or moment - kept.began_at > LONGEST or person.retired_at is not None:
+            session.delete(kept)
+            return None
+        if moment - kept.used_at > _USED_EVERY:
+            kept.used_at = moment
+        return person_of(person)
+
+
+def sign_in(store: Store, name: str, password: str, address: str) -> str:
+    """A new session's token. Raises SlowDownError, or RefusedError with the same words for any wrong pair."""
+    account = f"account {name.strip().lower()}"
+    with store.transaction() as session:
+        _brake(session, account, address)
+        row = session.scalar(select(PersonRow).where(PersonRow.name == name.strip()))
+        known = row.password_hash if row is not None and row.retired_at is None else None
+    if not secrets.password_matches(known, password) or row is None:
+        _failed(store, account, address)
+        raise RefusedError("sign_in_failed", "Name and password do not belong together: check both.", "password")
+    with store.transaction() as session:
+        _forget_failures(session, account)
+        return _begin_session(session, row.id)
+
+
+def demo_sign_in(store: Store, person_id: str) -> str:
+    """A new session for a demo account; the caller has made sure that these are allowed. Raises RefusedError."""
+    with store.transaction() as session:
+        row = session.get(PersonRow, person_id)
+        if row is None or not row.demo or row.retired_at is not None:
+            raise RefusedError("demo_unknown", "There is no such demo account: choose one from the page.", "person_id")
+        return _begin_session(session, row.id)
+
+
+def sign_out(store: Store, token: str | None) -> None:
+    """End this session."""
+    if token:
+        with store.transaction() as session:
+            session.execute(delete(SessionRow).where(SessionRow.token_hash == secrets.token_hash(token)))
+
+
+def sign_out_everywhere(store: Store, person_id: str) -> None:
+    """End every session of a person, and take their PINs off shared devices."""
+    with store.transaction() as session:
+        end_access(session, person_id)
+
+
+def end_access(session: Session, person_id: str) -> None:
+    """Within a transaction: no session and no PIN of this person is left."""
+    session.execute(delete(SessionRow).where(SessionRow.person_id == person_id))
+    session.execute(delete(PinRow).where(PinRow.person_id == person_id))
+
+
+def _begin_session(session: Session, person_id: str) -> str:
+    # always a new token: one that was there before signing in is worth nothing after it
+    token = secrets.new_token()
+    moment = now()
+    session.add(SessionRow(token_hash=secrets.token_hash(token), person_id=person_id, began_at=moment, used_at=moment))
+    return token
+
+
+# one-time codes
+
+
+def make_code(session: Session, person_id: str | None) -> str:
+    """A new code for a person (None: the first manager's); the ones before it are void."""
+    condition = CodeRow.person_id.is_(None) if person_id is None else CodeRow.person_id == person_id
+    session.execute(delete(CodeRow).where(condition))
+    code = secrets.new_code()
+    session.add(CodeRow(code_hash=secrets.code_hash(code), person_id=person_id, made_at=now()))
+    return code
+
+
+def first_manager_code(store: Store) -> str | None:
+    """A code for the first manager of an installation that has no people yet; None when it has."""
+    with store.transaction() as session:
+        if session.scalar(select(func.count()).select_from(PersonRow)):
+            return None
+        return make_code(session, None)
+
+
+def redeem(store: Store, code: str, name: str, password: str, address: str, new_id: str) -> str:
+    """Set a password with a one-time code; the new session's token.
+
+    The first manager's code also makes the person, under ``name``. Raises SlowDownError, RefusedError.
+    """
+    check_password(password)
+    with store.transaction() as session:
+        _brake(session, "code", address)
+        kept = session.get(CodeRow, secrets.code_hash(code), with_for_update=True)
+        if kept is not None and now() - kept.made_at > CODE_LASTS:
+            kept = None
+        if kept is not None:
+            person_id = kept.person_id or _make_first_manager(session, name, new_id)
+            person = session.get_one(PersonRow, person_id)
+            if person.retired_at is None:
+                person.password_hash = secrets.hash_password(password)
+                session.delete(kept)
+                end_access(session, person_id)
+                session.flush()
+                return _begin_session(session, person_id)
+    _failed(store, "code", address)
+    raise RefusedError("code_unknown", "This code is not known, was used or has expired: ask for a new one.", "code")
+
+
+def _make_first_manager(session: Session, name: str, new_id: str) -> str:
+    if not 1 <= len(name.strip()) <= 80:
+        raise RefusedError("name_needed", "name: say how you want to sign in, in 1 to 80 characters.", "name")
+    session.add(PersonRow(id=new_id, name=name.strip(), role="manager", language="en", pressure_unit="psi", version=1))
+    session.flush()
+    return new_id
+
+
+def check_password(password: str) -> None:
+    """Raises RefusedError for one that is too short or too long."""
+    least, most = PASSWORD_LENGTH
+    if not least <= len(password) <= most:
+        raise RefusedError("password_weak", f"password: use {least} to {most} characters.", "password")
+
+
+# PINs on a shared tablet
+
+
+def set_pin(store: Store, person: Person, device: str, pin: str) -> None:
+    """A PIN for this person on this device. Raises RefusedError."""
+    if not (pin.isascii() and pin.isdigit() and 4 <= len(pin) <= 8):
+        raise RefusedError("pin_malformed", "pin: use 4 to 8 digits.", "pin")
+    if len(set(pin)) == 1:
+        raise RefusedError("pin_malformed", "pin: use digits that are not all the same.", "pin")
+    with store.transaction() as session:
+        session.merge(
+            PinRow(
+                device_hash=secrets.token_hash(device),
+                person_id=person.id,
+                pin_hash=secrets.hash_password(pin),
+                tries_left=TRIES_OF_PIN,
+            )
+        )
+
+
+def cab_people(store: Store, device: str | None) -> list[Person]:
+    """Who can change to themselves on this device by a PIN, by name."""
+    if not device:
+        return []
+    query = (
+        select(PersonRow)
+        .join(PinRow, PinRow.person_id == PersonRow.id)
+        .where(PinRow.device_hash == secrets.token_hash(device), PersonRow.retired_at.is_(None))
+        .order_by(PersonRow.name)
+    )
+    with store.transaction() as session:
+        return [person_of(row) for row in session.scalars(query)]
+
+
+def switch_person(store: Store, device: str | None, person_id: str, pin: str) -> str:
+    """A new session by PIN. Raises RefusedError; after too many wrong tries only a full sign-in helps."""
+    refusal = RefusedError("pin_wrong", "This PIN is not right here: try again, or sign in with the password.", "pin")
+    with store.transaction() as session:
+        # the row lock makes tries on many connections count one by one
+        kept = session.scalar(
+            select(PinRow)
+            .where(PinRow.device_hash == secrets.token_hash(device or ""), PinRow.person_id == person_id)
+            .with_for_update()
+        )
+        person = session.get(PersonRow, person_id)
+        if kept is None or person is None or person.retired_at is not None:
+            raise refusal
+        if secrets.password_matches(kept.pin_hash, pin):
+            kept.tries_left = TRIES_OF_PIN
+            return _begin_session(session, person_id)
+        kept.tries_left -= 1
+        if kept.tries_left <= 0:
+            session.delete(kept)
+    raise refusal
+
+
+# the brakes on guessing
+
+
+def _brake(session: Session, what: str, address: str) -> None:
+    since = now() - WINDOW
+    for key, most in ((what, TRIES_OF_ACCOUNT), (f"address {address}", TRIES_FROM_ADDRESS)):
+        if key == "code":
+            continue  # codes are long; only the address is braked
+        query = select(func.count()).where(FailureRow.what == _key(key), FailureRow.at > since)
+        if (session.scalar(query) or 0) >= most:
+            minutes = int(WINDOW.total_seconds() // 60)
+            raise SlowDownError("too_many_tries", f"Too many wrong tries: wait {minutes} minutes, then try again.")
+
+
+def _failed(store: Store, what: str, address: str) -> None:
+    moment = now()
+    with store.transaction() as session:
+        session.add_all(FailureRow(what=_key(key), at=moment) for key in (what, f"address {address}"))
+        session.execute(delete(FailureRow).where(FailureRow.at < moment - 4 * WINDOW))
+
+
+def _forget_failures(session: Session, what: str) -> None:
+    session.execute(delete(FailureRow).where(FailureRow.what == _key(what)))
+
+
+def _key(text: str) -> str:
+    return secrets.token_hash(text)

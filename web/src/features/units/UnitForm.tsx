@@ -1,0 +1,125 @@
+import { useMutation, useQueryClient } from '@tanstack/react-query'
+import { useState, type FormEvent } from 'react'
+import { useTranslation } from 'react-i18next'
+import { api, need, type Schema } from '../../api'
+import { Button, FormError, SelectField, TextField } from '../../ui'
+import { toNumber, toNumbers } from './numbers'
+
+type Unit = Schema['UnitOut']
+type Body = Schema['UnitBody']
+const kinds = ['straight_truck', 'bus', 'tractor'] as const
+const ruleSets = ['us-cdl', 'us-older', 'us-federal', 'canada-west'] as const
+
+/** A power unit's specification. Pressures of the specification are the maker's and stand in psi. */
+export function UnitForm({
+  unit,
+  disabled = false,
+  onSaved,
+}: {
+  unit?: Unit
+  disabled?: boolean
+  onSaved?: (unit: Unit) => void
+}) {
+  const { t } = useTranslation()
+  const queries = useQueryClient()
+  const [fields, setFields] = useState({
+    name: unit?.name ?? '',
+    kind: unit?.power_kind ?? 'straight_truck',
+    circuits: unit?.circuits ?? 'dual',
+    cutIn: unit?.governor.cut_in_psi?.toString() ?? '',
+    cutOut: unit?.governor.cut_out_psi?.toString() ?? '',
+    chambers: unit?.chambers.join(' ') ?? '',
+    reservoirs: unit?.reservoirs_in3.join(' ') ?? '',
+    year: unit?.build_year?.toString() ?? '',
+    fmvss: unit ? (unit.fmvss_121 ? 'yes' : 'no') : '',
+    resolution: unit?.resolution_psi.toString() ?? '1',
+    rules: unit?.rules ?? 'us-cdl',
+  })
+  const line = (key: keyof typeof fields) => ({
+    value: fields[key],
+    disabled,
+    onChange: (event: { target: { value: string } }) =>
+      setFields((now) => ({ ...now, [key]: event.target.value })),
+  })
+  const save = useMutation({
+    mutationFn: () => {
+      const body: Body = {
+        name: fields.name,
+        kind: fields.kind,
+        circuits: fields.circuits,
+        governor: { cut_in_psi: toNumber(fields.cutIn), cut_out_psi: toNumber(fields.cutOut) },
+        chambers: toNumbers(fields.chambers),
+        reservoirs_in3: toNumbers(fields.reservoirs),
+        build_year: toNumber(fields.year),
+        fmvss_121: fields.fmvss ? fields.fmvss === 'yes' : null,
+        resolution_psi: toNumber(fields.resolution) ?? 1,
+        rules: fields.rules,
+        procedure: unit?.procedure ?? null,
+      }
+      if (!unit) return need(api.POST('/api/units', { body }))
+      const params = { path: { unit_id: unit.id } }
+      return need(api.PUT('/api/units/{unit_id}', { params, body: { ...body, version: unit.version } }))
+    },
+    onSuccess: (saved) => {
+      void queries.invalidateQueries({
+        predicate: ({ queryKey }) => ['unit', 'units'].includes(String(queryKey[0])),
+      })
+      onSaved?.(saved)
+    },
+  })
+  const submit = (event: FormEvent) => {
+    event.preventDefault()
+    save.mutate()
+  }
+  return (
+    <form onSubmit={submit} className="grid gap-4 sm:grid-cols-2">
+      <TextField label={t('units.name')} required {...line('name')} />
+      <SelectField
+        label={t('units.kind')}
+        options={kinds.map((value) => ({ value, text: t(`kind.${value}`) }))}
+        {...line('kind')}
+      />
+      <SelectField
+        label={t('units.circuits')}
+        options={[
+          { value: 'dual', text: t('units.dual') },
+          { value: 'single', text: t('units.single') },
+        ]}
+        {...line('circuits')}
+      />
+      <TextField label={t('units.resolution')} inputMode="decimal" {...line('resolution')} />
+      <TextField label={t('units.cutIn')} inputMode="decimal" {...line('cutIn')} />
+      <TextField label={t('units.cutOut')} inputMode="decimal" {...line('cutOut')} />
+      <TextField label={t('units.chambers')} hint={t('units.chambersHint')} {...line('chambers')} />
+      <TextField label={t('units.reservoirsIn3')} hint={t('units.reservoirsHint')} {...line('reservoirs')} />
+      <TextField label={t('units.year')} inputMode="numeric" {...line('year')} />
+      <SelectField
+        label={t('units.fmvss')}
+        options={[
+          { value: '', text: t('units.byYear') },
+          { value: 'yes', text: t('units.yes') },
+          { value: 'no', text: t('units.no') },
+        ]}
+        {...line('fmvss')}
+      />
+      <SelectField
+        label={t('units.rules')}
+        options={ruleSets.map((value) => ({ value, text: t(`rules.${value}`) }))}
+        {...line('rules')}
+      />
+      <div className="grid content-end gap-3 sm:col-span-2">
+        <FormError error={save.error} />
+        {save.isSuccess && (
+          <p role="status" className="font-semibold">
+            {t('units.saved')}
+          </p>
+        )}
+        {!disabled && (
+          <Button type="submit" tone="air" disabled={save.isPending} className="justify-self-start">
+            {t('app.save')}
+          </Button>
+        )}
+      </div>
+    </form>
+  )
+}

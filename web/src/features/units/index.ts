@@ -1,0 +1,2 @@
+export { UnitPage } from './UnitPage'
+export { UnitsPage } from './UnitsPage'

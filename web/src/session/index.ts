@@ -1,0 +1,3 @@
+export { SessionGate } from './SessionGate'
+export { useMay, useSession } from './session'
+export type { Me, Person } from './session'
