@@ -106,3 +106,12 @@ def stranger(app_url: str) -> Iterator[httpx.Client]:
     """An HTTP client that nobody signed in."""
     with httpx.Client(base_url=app_url, timeout=20) as http:
         yield http
+
+
+@pytest.fixture
+def empty_store(empty_url: str) -> Iterator[Store]:
+    """A store with tables and nothing in them."""
+    engine = make_engine(empty_url)
+    migrate(engine)
+    yield Store(engine)
+    engine.dispose()

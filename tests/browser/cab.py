@@ -24,14 +24,18 @@ class Cab:
         self.page, self.url = page, url
         self.complaints: list[str] = []
         self.offline = False
+        self.expected: list[str] = []
         page.on("console", self._heard)
         page.on("pageerror", lambda error: self.complaints.append(str(error)))
         page.on("request", self._requested)
         page.clock.install()
 
     def _heard(self, message) -> None:
-        # a browser reports every request that finds no network; only that is expected while offline
-        if message.type == "error" and not (self.offline and "ERR_INTERNET_DISCONNECTED" in message.text):
+        # a browser reports every request that finds no network, and every answer that is an error: a test says which
+        # of them it means to bring about
+        offline = self.offline and "ERR_INTERNET_DISCONNECTED" in message.text
+        expected = any(f"status of {status}" in message.text for status in self.expected)
+        if message.type == "error" and not offline and not expected:
             self.complaints.append(message.text)
 
     def _requested(self, request) -> None:

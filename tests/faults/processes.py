@@ -33,6 +33,10 @@ class LowHiss:
         self.first_line = self.process.stdout.readline()
         assert self.first_line.startswith("Low Hiss is ready"), self.errors
 
+    def first_code(self) -> str:
+        """The first manager's one-time code, as an empty installation prints it."""
+        return self.process.stdout.readline().rsplit(" ", 1)[1].strip()
+
     def _read_errors(self) -> None:
         self.errors.extend(self.process.stderr)
 

@@ -382,6 +382,51 @@ def test_every_limit_and_reading_said_in_time_is_no_finding():
     assert candidate({**table, "events": [*table["events"], *late]})[1] == ["limit_not_said", "reading_not_said"]
 
 
+def test_calls_at_the_very_moment_of_a_mark_count():
+    table = whole_test()
+    said = [at(60, "said", what="limit:leak_applied"), at(120, "said", what="reading:leak_applied")]
+    others = [at(130, "said", what=f"limit:{stage}") for stage in ("low_air_warning", "spring_brakes")]
+    others += [at(400, "said", what=f"reading:{stage}") for stage in ("low_air_warning", "spring_brakes")]
+    # sequence numbers put the limit before its mark and the reading after it
+    events = [{**event, "seq": place} for place, event in enumerate([said[0], *table["events"], said[1], *others])]
+    assert candidate({**table, "events": events}) == ([], [])
+    swapped = [{**event, "seq": 1000 - event["seq"]} if event["type"] == "said" else event for event in events]
+    assert "limit_not_said" in candidate({**table, "events": swapped})[1]
+
+
+def test_a_cut_out_said_at_its_mark_belongs_to_it_and_one_said_at_the_next_mark_to_the_next():
+    table = whole_test()
+    silent = [event for event in table["events"] if event["type"] != "said"]
+    (mark,) = [event for event in silent if event.get("stage") == "cut_out"]
+    with_it = [*silent, at(mark["at_s"], "said", what="cut_out")]
+    assert candidate({**table, "events": with_it}) == ([], [])
+    second = [*with_it, *governor("cut_out", 125, start_s=400)]
+    assert candidate({**table, "events": second})[0] == ["cut_out_not_said"]
+    at_second = [*second, at(402, "said", what="cut_out")]
+    assert candidate({**table, "events": at_second}) == ([], [])
+
+
+def test_a_verdict_called_before_the_attempt_or_as_no_verdict_is_not_held_against_anybody():
+    table = whole_test()
+    early = at(20, "said", what="verdict:leak_applied", value="fail")
+    other = at(121, "said", what="verdict:leak_applied", value="maybe")
+    void = at(130, "said", what="verdict:leak_released", value="pass")
+    assert candidate({**table, "events": [*table["events"], early, other, void]}) == ([], [])
+    at_its_end = at(120, "said", what="verdict:leak_applied", value="fail")
+    assert candidate({**table, "events": [*table["events"], at_its_end]})[0] == ["wrong_verdict_said"]
+
+
+def test_a_limit_with_two_sides_may_be_said_by_either():
+    table = whole_test()
+    said = [at(1, "said", what="limit:spring_brakes", value=value) for value in (20, 45, "45")]
+    calls = [at(50, "said", what=f"limit:{stage}") for stage in ("leak_applied", "low_air_warning")]
+    assert candidate({**table, "events": [*table["events"], *said, *calls]}) == ([], [])
+    wrong = at(2, "said", what="limit:spring_brakes", value="forty")
+    assert candidate({**table, "events": [*table["events"], *said, *calls, wrong]}) == ([], [])
+    relative = at(2, "said", what="limit:cut_in", value=7)
+    assert candidate({**table, "events": [*table["events"], *said, *calls, relative], "rules": "canada-west"})[1] == []
+
+
 def test_chocks():
     table = whole_test()
     without = [event for event in table["events"] if event.get("item") != "wheels_chocked"]

@@ -3,6 +3,8 @@
 from __future__ import annotations
 
 import datetime as dt
+import json
+import uuid
 
 import pytest
 from alembic.autogenerate import compare_metadata
@@ -12,6 +14,7 @@ from sqlalchemy.exc import StatementError
 
 from lowhiss.demo import load_demo
 from lowhiss.service.log import log_page
+from lowhiss.service.units import list_trailers, list_units
 from lowhiss.store.engine import Store, make_engine, migrate
 from lowhiss.store.models import Base, EventRow, RunRow, UnitRow, VerdictRow
 from tests.conftest import DEMO_LOADED_AT
@@ -37,6 +40,40 @@ def test_migrating_again_changes_nothing_and_names_every_constraint(fresh):
     for table in Base.metadata.tables:
         assert all(key["name"].startswith("fk_") for key in inspector.get_foreign_keys(table))
         assert all(key["name"].startswith("uq_") for key in inspector.get_unique_constraints(table))
+
+
+def test_units_of_the_first_release_become_power_units_with_trailers(empty_url):
+    engine = make_engine(empty_url)
+    migrate(engine, "0001")
+    old = [
+        ("a", "MV-12", {"kind": "tractor_semitrailer", "trailers": ["T-04"], "reservoir_ratio": 1.1}),
+        ("b", "MV-15", {"kind": "multi_trailer", "trailers": ["T-07", "T-08"]}),
+        ("c", "MV-16", {"kind": "tractor_semitrailer", "trailers": ["T-04"]}),  # the same trailer on another day
+        ("d", "MV-21", {"kind": "bus", "governor": {"cut_out_psi": 125}}),
+    ]
+    insert = text(
+        "INSERT INTO unit (id, name, facts, resolution_psi, rules, demo) VALUES (:id, :name, :facts, 1, 'us-cdl', 0)"
+    )
+    with engine.begin() as connection:
+        for letter, name, facts in old:
+            row = {
+                "id": str(uuid.uuid5(uuid.NAMESPACE_DNS, letter)),
+                "name": name,
+                "facts": json.dumps({"name": name, **facts}),
+            }
+            connection.execute(insert, row)
+    migrate(engine)
+    store = Store(engine)
+    units = {unit.power.name: unit for unit in list_units(store)}
+    assert {name: (unit.unit.kind, unit.unit.trailers) for name, unit in units.items()} == {
+        "MV-12": ("tractor_semitrailer", ("T-04",)),
+        "MV-15": ("multi_trailer", ("T-07", "T-08")),
+        "MV-16": ("tractor", ()),
+        "MV-21": ("bus", ()),
+    }
+    assert units["MV-21"].power.governor.cut_out_psi == 125
+    assert [trailer.coupled_to for trailer in list_trailers(store)] == ["MV-12", "MV-15", "MV-15"]
+    engine.dispose()
 
 
 def test_the_server_is_strict_and_stores_instants_in_utc_with_microseconds(fresh):

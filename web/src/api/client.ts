@@ -14,6 +14,9 @@ let csrf = ''
 export const rememberCsrf = (word: string): void => {
   csrf = word
 }
+
+export const csrfWord = (): string => csrf
+
 api.use({
   onRequest({ request }) {
     if (csrf && request.method !== 'GET') request.headers.set('X-Low-Hiss-CSRF', csrf)

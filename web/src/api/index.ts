@@ -1,4 +1,4 @@
-export { api, ApiError, need, onSignedOut, rememberCsrf } from './client'
+export { api, ApiError, csrfWord, need, onSignedOut, rememberCsrf } from './client'
 export type { Schema } from './client'
 export {
   aboutQuery,

@@ -257,6 +257,7 @@ export const en = {
   role: { driver: 'driver', trainer: 'trainer', workshop: 'workshop', manager: 'manager' },
   signin: {
     title: 'Sign in',
+    lost: 'Your session has ended. Marks are kept on this device; sign in when your hands are free.',
     again: 'Your session has ended. Sign in and go on where you were; nothing is lost.',
     name: 'Name',
     password: 'Password',

@@ -258,6 +258,7 @@ export const es: Words = {
   role: { driver: 'conductor', trainer: 'instructor', workshop: 'taller', manager: 'encargado' },
   signin: {
     title: 'Entrar',
+    lost: 'Su sesión terminó. Las marcas están en este aparato; entre cuando tenga las manos libres.',
     again: 'Su sesión terminó. Entre y siga donde estaba; no se pierde nada.',
     name: 'Nombre',
     password: 'Contraseña',

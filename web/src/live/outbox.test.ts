@@ -65,6 +65,7 @@ test('marks survive the page: another page life sends what was left', async () =
   answer = keepAll
   const { recorder: later } = await opened(name)
   await later.load(id)
+  later.wake()
   await vi.waitFor(() => expect(deliveries(later, id)).toEqual(['kept', 'kept']))
   expect(sent.at(-1)?.body.events?.map(({ type }) => type)).toEqual(['pedal', 'settled'])
 })

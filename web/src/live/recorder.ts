@@ -40,7 +40,6 @@ export class Recorder {
     this.outbox = new Outbox(db, (runId, lastSeq) => void this.refresh(runId, lastSeq))
     window.addEventListener('online', () => this.outbox.wake())
     document.addEventListener('visibilitychange', () => this.outbox.wake())
-    this.outbox.wake()
   }
 
   /** Rejects with the browser's reason where nothing can be kept on this device. */

@@ -1,7 +1,8 @@
 import { useQuery, useQueryClient } from '@tanstack/react-query'
-import { useEffect, useMemo, useState, type ReactNode } from 'react'
+import { useCallback, useEffect, useMemo, useState, type ReactNode } from 'react'
+import { useTranslation } from 'react-i18next'
 import { usePreferences } from '../app/preferences'
-import { api, need, onSignedOut } from '../api'
+import { api, csrfWord, need, onSignedOut } from '../api'
 import { SignIn } from '../features/signin'
 import { useRecorder } from '../live'
 import { Notice } from '../ui'
@@ -13,6 +14,7 @@ export function SessionGate({ children }: { children: ReactNode }) {
   const device = useRecorder()
   const { change } = usePreferences()
   const [lost, setLost] = useState(false)
+  const [asking, setAsking] = useState(false)
   const {
     data: me,
     error,
@@ -23,15 +25,41 @@ export function SessionGate({ children }: { children: ReactNode }) {
     staleTime: Infinity,
     placeholderData: lastMe,
   })
-  useEffect(() => onSignedOut(() => setLost(true)), [])
+  const wake = useCallback(() => {
+    if ('recorder' in device) device.recorder.wake()
+  }, [device])
+  const signedIn = me?.person?.id
+  // what waits on this device is sent once it is known who is here
+  useEffect(() => {
+    if (signedIn) wake()
+  }, [signedIn, wake])
+  useEffect(
+    () =>
+      onSignedOut(() => {
+        const before = csrfWord()
+        fetchMe().then(
+          (now) => {
+            if (!now.person) setLost(true)
+            else if (csrfWord() !== before) {
+              // another tab signed in anew: this page only had an old word
+              queries.setQueryData(['session'], now)
+              wake()
+            }
+          },
+          () => undefined, // no contact: asked again with the next answer
+        )
+      }),
+    [queries, wake],
+  )
 
   const session = useMemo(() => {
     const begin = (next: Me) => {
       queries.setQueryData(['session'], keepMe(next))
       setLost(false)
+      setAsking(false)
       if (next.person) change({ language: next.person.language, unit: next.person.pressure_unit })
       void queries.invalidateQueries({ predicate: ({ queryKey }) => queryKey[0] !== 'session' })
-      if ('recorder' in device) device.recorder.wake()
+      wake()
     }
     const signOut = async (everywhere = false) => {
       await need(
@@ -41,7 +69,7 @@ export function SessionGate({ children }: { children: ReactNode }) {
       queries.removeQueries({ predicate: ({ queryKey }) => queryKey[0] !== 'session' })
     }
     return me && { me, begin, signOut }
-  }, [me, queries, change, device])
+  }, [me, queries, change, wake])
 
   if (!session) {
     return (
@@ -53,11 +81,32 @@ export function SessionGate({ children }: { children: ReactNode }) {
   return (
     <SessionContext value={session}>
       {session.me.person ? children : <SignIn />}
-      {session.me.person && lost && (
+      {session.me.person && lost && !asking && <LostBar onSignIn={() => setAsking(true)} />}
+      {session.me.person && lost && asking && (
         <div role="dialog" aria-modal className="fixed inset-0 z-50 overflow-y-auto bg-paper">
           <SignIn again={session.me.person.name} />
         </div>
       )}
     </SessionContext>
+  )
+}
+
+/** Says that the session has ended without covering anything: a foot may be on the pedal. */
+function LostBar({ onSignIn }: { onSignIn: () => void }) {
+  const { t } = useTranslation()
+  return (
+    <div
+      role="status"
+      className="fixed inset-x-0 top-0 z-40 flex flex-wrap items-center gap-4 border-b-2 border-ink bg-amber px-4 py-1 text-[#14191a]"
+    >
+      <b>{t('signin.lost')}</b>
+      <button
+        type="button"
+        onClick={onSignIn}
+        className="min-h-touch font-semibold underline underline-offset-4"
+      >
+        {t('signin.go')}
+      </button>
+    </div>
   )
 }

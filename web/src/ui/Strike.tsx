@@ -45,12 +45,12 @@ export function Strike({ word, under, held = false, disabled = false, hint, onSt
 
   useEffect(() => {
     const down = (event: KeyboardEvent) => {
-      if (event.code !== 'Space' || isText(event.target)) return
+      if (event.code !== 'Space' || isElsewhere(event.target)) return
       event.preventDefault()
       if (!event.repeat) pressByKey()
     }
     const up = (event: KeyboardEvent) => {
-      if (event.code !== 'Space' || isText(event.target)) return
+      if (event.code !== 'Space' || isElsewhere(event.target)) return
       event.preventDefault()
       releaseByKey()
     }
@@ -103,5 +103,7 @@ export function Strike({ word, under, held = false, disabled = false, hint, onSt
   )
 }
 
-const isText = (target: EventTarget | null): boolean =>
-  target instanceof HTMLElement && target.matches('input, textarea, select, [contenteditable]')
+/** Keys that belong to a text field, or to a dialog in front of the screen. */
+const isElsewhere = (target: EventTarget | null): boolean =>
+  target instanceof HTMLElement &&
+  (target.matches('input, textarea, select, [contenteditable]') || target.closest('[role=dialog]') !== null)

@@ -1,0 +1,59 @@
+"""The written table of rights, row by row: every operation as each role, and as nobody."""
+
+from __future__ import annotations
+
+import re
+import uuid
+
+import httpx
+import pytest
+
+from lowhiss.api import create_app
+from lowhiss.service.rights import RIGHTS, ROLES
+from tests.conftest import sign_in
+
+SOMEBODY_OF = {"driver": "Abel Renn", "trainer": "Rafe Tolland", "workshop": "Wanda Keel", "manager": "Marten Quill"}
+BODIES = {"signOutEverywhere": None}
+
+
+def operations() -> dict[str, tuple[str, str]]:
+    """Each operation with its method and path, as the application describes itself."""
+    paths = create_app(None).openapi()["paths"]
+    return {what["operationId"]: (method, path) for path, methods in paths.items() for method, what in methods.items()}
+
+
+def test_every_route_has_its_row_and_every_row_its_route():
+    assert operations().keys() == RIGHTS.keys()
+
+
+def call(http: httpx.Client, method: str, path: str) -> httpx.Response:
+    """The operation with ids nobody has and an empty body: whoever may do it gets past the door, and no further."""
+    address = re.sub(r"\{\w+\}", lambda _: str(uuid.uuid4()), path)
+    return http.request(method, address, **({} if method == "get" else {"json": {}}))
+
+
+@pytest.mark.parametrize("role", ["nobody", *ROLES])
+def test_a_row_is_what_the_door_does(app_url, role):
+    wrong = []
+    with httpx.Client(base_url=app_url, timeout=20) as http:
+        for operation, (method, path) in operations().items():
+            if role != "nobody" and operation != "signOut":
+                http.cookies.clear()
+                sign_in(http, SOMEBODY_OF[role])
+            answer = call(http, method, path)
+            let_in = not (answer.status_code == 401 or (answer.status_code == 403 and _code(answer) == "not_allowed"))
+            if let_in != (role in RIGHTS[operation]):
+                wrong.append((operation, answer.status_code))
+    assert wrong == []
+
+
+def _code(answer: httpx.Response) -> str:
+    return answer.json()["error"]["code"]
+
+
+def test_nobody_gets_401_and_a_wrong_role_403(stranger, app_url):
+    assert stranger.get("/api/log").status_code == 401
+    with httpx.Client(base_url=app_url) as http:
+        refused = sign_in(http, "Ines Aldous").get("/api/people")
+    assert refused.status_code == 403
+    assert refused.json()["error"]["message"] == "You may not do this: ask a manager."

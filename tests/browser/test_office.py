@@ -1,0 +1,116 @@
+"""The office screens, and a session that ends in the middle of something."""
+
+from __future__ import annotations
+
+import uuid
+
+from playwright.sync_api import expect
+
+from tests.conftest import sign_in
+
+
+def test_a_demo_account_signs_in_by_one_touch_and_out_again(cab):
+    page = cab.page
+    cab.go("/log")
+    page.get_by_role("button", name="Luz Marenco").click()
+    expect(page.get_by_role("heading", name="Registro")).to_be_visible()  # she reads Spanish
+    expect(page.get_by_role("link", name="Personas")).to_have_count(0)  # a driver sees no people
+    page.get_by_role("button", name="Luz Marenco").click()
+    page.get_by_role("button", name="Salir", exact=True).click()
+    expect(page.get_by_role("heading", name="Entrar")).to_be_visible()
+
+
+def test_a_wrong_password_says_so(cab):
+    page = cab.page
+    cab.expected = ["422"]
+    cab.go()
+    page.get_by_label("Name").fill("Nobody")
+    page.get_by_label("Password").fill("nothing")
+    page.get_by_role("button", name="Sign in", exact=True).click()
+    expect(page.get_by_role("alert")).to_have_text("Name and password do not belong together: check both.")
+
+
+def test_an_expired_session_in_the_hold_covers_nothing_and_loses_nothing(cab):
+    page = cab.page
+    cab.expected = ["401"]
+    cab.begin("MV-22")
+    cab.prepare()
+    cab.press_and_settle()
+    page.context.clear_cookies(name="lowhiss_session")
+    cab.set_start("100", "100")
+    expect(page.get_by_text("Your session has ended.")).to_be_visible()
+    cab.hold_to_the_end()
+    cab.set_tapes("98", "98")
+    cab.strike("That is what they show")
+    expect(page.locator("[data-outcome=pending]")).to_be_visible()
+    page.get_by_role("button", name="Sign in").click()
+    page.get_by_label("Name").fill("x")  # nothing beneath reacts to what is typed here
+    cab.sign_in("Tove Lind")
+    page.reload()
+    expect(cab.wait_for_verdict()).to_contain_text("Pass")
+
+
+def test_a_manager_invites_somebody_and_edits_them(cab):
+    page = cab.page
+    name = f"Runa {uuid.uuid4().hex[:6]}"
+    cab.sign_in()
+    cab.go("/people")
+    page.get_by_role("button", name="Invite somebody").click()
+    page.get_by_role("textbox", name="Name").fill(name)
+    page.get_by_role("button", name="Save").click()
+    expect(page.get_by_role("heading", name=f"One-time code for {name}")).to_be_visible()
+    page.get_by_role("button", name="Close").click()
+    page.get_by_role("button", name=f"Edit: {name}").click()
+    page.get_by_role("combobox", name="Role").select_option("trainer")
+    page.get_by_role("button", name="Save").click()
+    row = page.get_by_role("row", name=name)
+    expect(row).to_contain_text("trainer")
+    page.get_by_role("button", name=f"Retire: {name}").click()
+    expect(row).to_contain_text("retired")
+
+
+def test_a_unit_edited_by_two_people_tells_the_second(cab, client):
+    page = cab.page
+    cab.expected = ["409"]
+    unit = client.post("/api/units", json={"name": f"U-{uuid.uuid4().hex[:6]}", "kind": "tractor"}).json()
+    cab.sign_in("Jory Pask")
+    cab.go(f"/units/{unit['id']}")
+    page.get_by_role("textbox", name="Build year").fill("2016")
+    body = {"name": unit["name"], "kind": "tractor", "build_year": 2011, "version": 1}
+    sign_in(client, "Wanda Keel").put(f"/api/units/{unit['id']}", json=body).raise_for_status()
+    page.get_by_role("button", name="Save").click()
+    expect(page.get_by_role("alert")).to_contain_text("Somebody else changed this meanwhile")
+    expect(page.get_by_role("textbox", name="Build year")).to_have_value("2016")  # what was typed is still there
+    page.reload()
+    expect(page.get_by_role("textbox", name="Build year")).to_have_value("2011")
+    expect(page.get_by_text("Wanda Keel")).to_be_visible()
+
+
+def test_a_driver_couples_a_trailer(cab, client):
+    page = cab.page
+    unit = client.post("/api/units", json={"name": f"U-{uuid.uuid4().hex[:6]}", "kind": "tractor"}).json()
+    trailer = client.post("/api/trailers", json={"name": f"T-{uuid.uuid4().hex[:6]}"}).json()
+    cab.sign_in("Ines Aldous")
+    cab.go(f"/units/{unit['id']}")
+    page.get_by_role("combobox", name="Couple a trailer…").select_option(trailer["id"])
+    page.get_by_role("button", name="Keep this coupling").click()
+    expect(page.get_by_role("heading", name="tractor and trailer")).to_be_visible()
+    expect(page.get_by_role("button", name="Save")).to_have_count(0)
+
+
+def test_a_csv_is_looked_through_before_it_is_taken(cab):
+    page = cab.page
+    good = f"U-{uuid.uuid4().hex[:6]}"
+    cab.sign_in()
+    cab.go("/units")
+    page.get_by_role("button", name="From a CSV file").click()
+    file = {"name": "units.csv", "mimeType": "text/csv", "buffer": f"name,kind\n{good},bus\n{good},barge\n".encode()}
+    page.get_by_label("CSV file", exact=True).set_input_files(files=[file])
+    expect(page.get_by_text("1 units good, 1 lines bad.")).to_be_visible()
+    expect(page.get_by_text("Line 3: kind: must be one of")).to_be_visible()
+    expect(page.get_by_role("button", name="Add them all")).to_be_disabled()
+    page.get_by_label("CSV file", exact=True).set_input_files(
+        files=[{**file, "buffer": f"name,kind\n{good},bus\n".encode()}]
+    )
+    page.get_by_role("button", name="Add them all").click()
+    expect(page.get_by_role("link", name=good)).to_be_visible()
