@@ -23,7 +23,8 @@ from lowhiss.api import create_app
 from lowhiss.database import DatabaseError, PrivateServer
 from lowhiss.demo import load_demo
 from lowhiss.service.signin import first_manager_code
-from lowhiss.store.engine import Store, StoreError, make_engine, migrate
+from lowhiss.store.engine import Store, StoreError, make_engine
+from lowhiss.upgrade import upgrade
 
 _LEAST_FREE_MB = 400
 """A fresh MariaDB data directory takes about 130 MB; the rest is room to work."""
@@ -66,7 +67,7 @@ def serve(data_dir: Path, port: int, *, demo: bool, wider: Wider | None = None) 
         ):
             store = Store(make_engine(url))
             _say("Bringing the tables up to date")
-            migrate(store.engine)
+            upgrade(store.engine, url, directory / "copies", _say)
             if demo and load_demo(store, dt.datetime.now(dt.UTC)):
                 _say("Loaded the demo scenario")
             address = wider.public_url or f"{'https' if wider.tls else 'http'}://{wider.listen}:{port}"

@@ -8,6 +8,8 @@ from importlib.resources import files
 
 from alembic import command
 from alembic.config import Config
+from alembic.migration import MigrationContext
+from alembic.script import ScriptDirectory
 from sqlalchemy import Engine, create_engine, text
 from sqlalchemy.orm import Session, sessionmaker
 
@@ -44,10 +46,26 @@ class Store:
             yield session
 
 
-def migrate(engine: Engine, revision: str = "head") -> None:
-    """Bring the tables to ``revision``; a second process that does the same waits for the first."""
+def _config() -> Config:
     config = Config()
     config.set_main_option("script_location", str(files("lowhiss.store").joinpath("migrations")))
+    return config
+
+
+def head_revision() -> str:
+    """The newest revision of the tables."""
+    return str(ScriptDirectory.from_config(_config()).get_current_head())
+
+
+def current_revision(engine: Engine) -> str | None:
+    """The revision the tables are at; None when there are none."""
+    with engine.connect() as connection:
+        return MigrationContext.configure(connection).get_current_revision()
+
+
+def migrate(engine: Engine, revision: str = "head") -> None:
+    """Bring the tables to ``revision``; a second process that does the same waits for the first."""
+    config = _config()
     with engine.connect() as connection:
         if connection.scalar(text("SELECT GET_LOCK(:name, 120)"), {"name": _MIGRATION_LOCK}) != 1:
             raise StoreError(

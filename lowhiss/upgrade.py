@@ -1,0 +1,48 @@
+"""Bringing the tables of an installation up to date: copied first, and put back when the change was cut off midway.
+
+MariaDB's schema changes cannot be rolled back. A note beside the copy says that a change is under way; whoever finds
+it at the next start puts the copy back and begins again.
+"""
+
+from __future__ import annotations
+
+import datetime as dt
+from collections.abc import Callable
+from pathlib import Path
+
+from sqlalchemy import Engine
+
+from lowhiss.database.dump import dump, restore
+from lowhiss.store.engine import current_revision, head_revision, migrate
+
+_NOTE = "upgrade-under-way"
+_KEPT_COPIES = 5
+
+
+def upgrade(engine: Engine, url: str, copies: Path, say: Callable[[str], None]) -> None:
+    """Bring the tables at ``url`` to the newest revision; copies go below ``copies``.
+
+    Raises StoreError, DatabaseError.
+    """
+    note = copies / _NOTE
+    if note.exists():
+        copy = copies / note.read_text(encoding="utf-8").strip()
+        say("A change of the tables was cut off: putting back the copy made before it")
+        engine.dispose()
+        restore(url, copy)
+        note.unlink()
+    current = current_revision(engine)
+    if current == head_revision():
+        return
+    if current is None:
+        migrate(engine)
+        return
+    stamp = dt.datetime.now(dt.UTC).strftime("%Y%m%dT%H%M%SZ")
+    copy = copies / f"before-{head_revision()}-{stamp}.sql"
+    say(f"Copying the data before the tables change: {copy}")
+    dump(url, copy)
+    note.write_text(copy.name, encoding="utf-8")
+    migrate(engine)
+    note.unlink()
+    for old in sorted(copies.glob("before-*.sql"))[:-_KEPT_COPIES]:
+        old.unlink()
