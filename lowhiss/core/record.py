@@ -332,7 +332,13 @@ def _one_of(*allowed: str) -> Callable[[object], str]:
     return check
 
 
-_SAID = ("cut_out", *(f"{part}:{stage}" for part in ("limit", "reading", "verdict") for stage in STAGES))
+_SAID = frozenset({"cut_out", *(f"{part}:{stage}" for part in ("limit", "reading", "verdict") for stage in STAGES)})
+
+
+def _what(value: object) -> str:
+    if not isinstance(value, str) or value not in _SAID:
+        raise ValueError(f"must be cut_out, or limit:, reading: or verdict: with a stage, not {describe(value)}")
+    return value
 
 
 def _said_value(value: object) -> str | float:
@@ -381,7 +387,7 @@ _SPECS: dict[str, _Spec] = {
     "settled": _spec({"stage": _STAGE}),
     "reading": _spec({"stage": _STAGE, "point": _text}, _READINGS),
     "warning": _spec({}, {"lamp": _flag, "buzzer": _flag, **_READINGS}),
-    "said": _spec({"what": _one_of(*_SAID)}, {"value": _said_value}),
+    "said": _spec({"what": _what}, {"value": _said_value}),
     "held": _spec({"stage": _STAGE, "moved": _flag}, _READINGS),
     "rolled": _spec({"stopped": _flag, "pulled": _flag}, {"speed_mph": _speed, **_READINGS}),
     "attempt": _spec({"stage": _STAGE}),

@@ -180,6 +180,24 @@ def test_what_comes_on_with_the_key_is_the_lamp_check():
     assert said_of([*ready(cut_out=99.5), *warned(99, at_s=10)], "low_air_warning", **static)[1] == {"lamp_check_only"}
 
 
+def test_a_lamp_check_says_nothing_about_other_stages_and_names_an_opened_attempt():
+    check = [*ready(), *warned(120, at_s=11)]
+    assert said_of(check, "leak_applied", procedure="static-only") == ("not_done", set())
+    opened = [*check, at(12, "attempt", stage="low_air_warning")]
+    assert said_of(opened, "low_air_warning") == ("not_done", {"lamp_check_only"})
+
+
+def test_half_the_cut_out_is_that_of_the_last_reading_before_the_warning():
+    # 55 or half the cut-out if that is lower, built before the standard: 49 CFR 393.51, from memory
+    old = {"rules": "us-federal", "unit": {"fmvss_121": False, "governor": {"cut_out_psi": 125}}}
+    low = [*ready(cut_out=102), *warned(52)]
+    assert said_of(low, "low_air_warning", **old)[0] == "pass"
+    later = [*low, *governor("cut_out", 125, start_s=300)]
+    assert said_of(later, "low_air_warning", **old)[0] == "pass"
+    refilled = [*ready(cut_out=102), *governor("cut_out", 125, start_s=12), *ready(30)[3:], *warned(52)]
+    assert said_of(refilled, "low_air_warning", **old)[0] == "fail"
+
+
 def test_a_warning_after_another_engine_start_is_a_retest_that_needs_a_cut_out():
     again = [at(200, "engine", state="running"), at(230, "engine", state="off"), at(231, "key", state="on")]
     events = [*ready(), *warned(50), *again, *warned(66, at_s=260)]

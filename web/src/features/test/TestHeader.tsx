@@ -121,7 +121,14 @@ function MakeSafe({ onCover, onDone }: { onCover: (covered: boolean) => void; on
       </Dialog.Trigger>
       <Dialog.Portal>
         <Dialog.Overlay className="fixed inset-0 z-30 bg-ink/50" />
-        <Dialog.Content className="fixed top-1/2 left-1/2 z-40 w-[min(92vw,32rem)] -translate-x-1/2 -translate-y-1/2 border-2 border-ink bg-sheet p-6">
+        <Dialog.Content
+          // no button has the focus at first: a thumb that still hits the space bar must not end the test
+          onOpenAutoFocus={(event) => {
+            event.preventDefault()
+            if (event.target instanceof HTMLElement) event.target.focus()
+          }}
+          className="fixed top-1/2 left-1/2 z-40 w-[min(92vw,32rem)] -translate-x-1/2 -translate-y-1/2 border-2 border-ink bg-sheet p-6"
+        >
           <Dialog.Title className="text-title text-clay">{t('test.makeSafeTitle')}</Dialog.Title>
           <Dialog.Description className="mt-3 mb-6 text-lead">{t('test.makeSafeBody')}</Dialog.Description>
           <div className="flex flex-wrap gap-3">
