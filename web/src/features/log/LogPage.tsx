@@ -114,16 +114,16 @@ function LogRow({ line }: { line: Schema['LogLineOut'] }) {
         <Link
           to={`/runs/${run.id}`}
           aria-label={t('log.open', { unit: run.unit_name, when: figures.when(run.started_at) })}
-          className="underline-offset-4 hover:underline"
+          className="whitespace-nowrap underline-offset-4 hover:underline"
         >
           {run.unit_name}
         </Link>
-        <span className="block text-note font-normal text-soft">{t(`kind.${run.kind}`)}</span>
+        <span className="block text-note font-normal text-soft max-sm:hidden">{t(`kind.${run.kind}`)}</span>
       </th>
       <td className="pr-3 max-md:hidden">
         {run.driver || <span className="text-soft">{t('log.nobody')}</span>}
       </td>
-      <td className="pr-3 whitespace-nowrap">{figures.when(run.started_at)}</td>
+      <td className="pr-3 sm:whitespace-nowrap">{figures.when(run.started_at)}</td>
       <Figure
         className="max-lg:hidden"
         text={stages.cut_out?.psi != null ? figures.reading(stages.cut_out.psi) : null}
@@ -141,7 +141,7 @@ function LogRow({ line }: { line: Schema['LogLineOut'] }) {
         text={held?.drop_psi != null ? figures.amount(held.drop_psi) : null}
         unit={`${unitLabel[figures.unit]}${held?.duration_s != null ? ` / ${Math.round(held.duration_s)} s` : ''}`}
       />
-      <td className="whitespace-nowrap">
+      <td className="sm:whitespace-nowrap">
         <OutcomeMark outcome={line.outcome} closeCall={line.close_call} />
       </td>
     </tr>

@@ -54,7 +54,7 @@ function Known({ page }: { page: Schema['UnitPageOut'] }) {
         <UnitForm key={unit.version} unit={unit} disabled={!mayEdit || unit.retired} />
         <RetireUnit unit={unit} />
       </div>
-      <aside className="grid content-start gap-8">
+      <aside className="grid content-start gap-8 max-lg:order-first">
         {unit.power_kind === 'tractor' && !unit.retired && <Coupling key={unit.version} unit={unit} />}
         <History changes={page.history} />
       </aside>
