@@ -138,6 +138,10 @@ def test_which_needle_counts(start, end, policy, expected, needle):
     assert ("single_gauge" in codes(verdict)) == (start[1] is None)
 
 
+def test_the_charge_is_that_of_every_needle_that_was_read_at_the_start():
+    assert outcome(leak_record((100, 85), (99, None))) == ("void", {"single_gauge", "not_charged", "gauges_disagree"})
+
+
 def test_a_needle_with_a_start_only_has_no_loss():
     assert outcome(leak_record((100, 100), (None, 99))) == ("pass", {"single_gauge"})
 

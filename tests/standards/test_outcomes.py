@@ -348,6 +348,15 @@ def test_needles_too_far_apart_and_late_readings_change_no_outcome():
     assert said_of([*ready(), *late], "low_air_warning") == ("pass", {"late_reading"})
 
 
+def test_a_cut_out_is_measured_against_itself_and_one_needle_is_named():
+    # 7 % of 130 is 9.1: FMVSS 121 S5.1.4, from memory
+    assert said_of(governor("cut_out", 130, 121), "cut_out") == ("pass", set())
+    assert said_of(governor("cut_out", 130, 120.8), "cut_out") == ("pass", {"gauges_disagree"})
+    assert said_of(governor("cut_out", 125, None), "cut_out") == ("pass", {"single_gauge"})
+    one_circuit = [{k: v for k, v in e.items() if k != "secondary_psi"} for e in governor("cut_out", 125)]
+    assert said_of(one_circuit, "cut_out", "bus", unit={"circuits": "single"}) == ("pass", set())
+
+
 # the candidate
 
 

@@ -130,7 +130,9 @@ def late_and_disagreeing(verdict: StageVerdict, events: list[Event], case: Case)
         primary, secondary = needle_psi(event, "primary"), needle_psi(event, "secondary")
         if primary is not None and secondary is not None:
             apart = round(abs(primary - secondary), 9)
-            if apart > share * cut_out_psi(case, case.state.marks.get(event.place)):
+            # a cut-out is itself the last reading of it
+            own = max(primary, secondary) if event.stage == "cut_out" else None
+            if apart > share * (own or cut_out_psi(case, case.state.marks.get(event.place))):
                 verdict.find("gauges_disagree", apart_psi=apart, primary_psi=primary, secondary_psi=secondary)
 
 

@@ -11,6 +11,7 @@ from lowhiss.core.judge.common import (
     late_and_disagreeing,
     needle_psi,
     reading_doubt,
+    single_gauge,
 )
 from lowhiss.core.judge.model import StageVerdict
 from lowhiss.core.rules import Limit
@@ -27,6 +28,7 @@ def measure_governor(verdict: StageVerdict, attempt: Attempt, case: Case) -> Non
         ]
     }
     late_and_disagreeing(verdict, [mark.event for mark in read], case)
+    single_gauge(verdict, min((len(reading) for reading in verdict.measured["readings"]), default=0), case)
     _off_maker_figure(verdict, read, case)
 
 

@@ -118,7 +118,7 @@ def judge_leak(verdict: StageVerdict, attempt: Attempt, limit: Limit, case: Case
         return
     if not start.context.fresh_cut_out:
         verdict.find("no_fresh_cut_out")
-    charge = min(read["start_psi"] for read in needles.values())
+    charge = min(psi for needle in case.needles if (psi := needle_psi(start.event, needle)) is not None)
     if charge < case.judging.charged_psi:
         verdict.void("not_charged", start_psi=charge, needed_psi=case.judging.charged_psi)
         return
