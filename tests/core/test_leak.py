@@ -214,6 +214,15 @@ def test_a_retest_needs_a_refill_and_a_fail_stands_until_a_valid_pass():
     assert judged(record(abandoned)).overall == "pass"
 
 
+def test_an_engine_that_was_never_recorded_is_taken_to_have_run_when_a_cut_out_was_read():
+    sparse = [*hold(100, 94), reading(150, "cut_out", "cut_out", 125), *hold(100, 99, start_s=200)]
+    assert stage_of(record(sparse)).outcome == "pass"
+    said_off = [at(0, "engine", state="off"), *sparse]
+    verdicts = [v for v in judged(record(said_off)).stages if v.stage == "leak_applied"]
+    assert [v.outcome for v in verdicts] == ["fail", "void"]
+    assert codes(verdicts[1]) >= {"retest_without_refill"}
+
+
 def test_a_third_failure_is_no_longer_technique():
     events = [event for n in range(3) for event in (*ready(n * 200), *hold(100, 90, start_s=n * 200 + 60))]
     verdicts = [v for v in judged(record(events)).stages if v.stage == "leak_applied"]

@@ -288,6 +288,10 @@ def test_hold_tests_and_the_rolling_stop():
     assert said_of([at(0, "held", stage="hold_parking", moved=True)], "hold_parking") == ("fail", set())
     low = [at(0, "held", stage="hold_trailer", moved=False, primary_psi=99.9, secondary_psi=110)]
     assert said_of(low, "hold_trailer") == ("pass", {"low_pressure_hold_test"})
+    enough = [at(0, "held", stage="hold_trailer", moved=False, primary_psi=100, secondary_psi=110)]
+    assert said_of(enough, "hold_trailer") == ("pass", set())
+    before = [reading(0, "cut_in", "cut_in", 95), at(1, "held", stage="hold_trailer", moved=False)]
+    assert said_of(before, "hold_trailer") == ("pass", {"low_pressure_hold_test"})
     assert rolling(stopped=True, pulled=False, speed_mph=5) == ("pass", set())
     assert rolling(stopped=True, pulled=False, speed_mph=5.1) == ("pass", {"too_fast"})
     assert rolling(stopped=True, pulled=True)[0] == rolling(stopped=False, pulled=False)[0] == "fail"
@@ -464,6 +468,16 @@ def test_chocks():
     assert candidate({**table, "events": [*table["events"], *out]}) == ([], [])
     removed_first = [at(0.5, "confirmed", item="chocks_removed"), *table["events"]]
     assert "chocks_missing" in candidate({**table, "events": removed_first})[0]
+
+
+def test_only_chocks_count_as_chocks_and_only_knobs_going_in_need_them():
+    table = whole_test()
+    without = [event for event in table["events"] if event.get("item") != "wheels_chocked"]
+    clear = [at(0, "confirmed", item="area_clear"), at(0, "confirmed", item="seat_belt"), *without]
+    assert candidate({**table, "events": clear})[0] == ["chocks_missing"]
+    parked = [at(0, "knob", knob="tractor", state="out", cause="hand"), *table["events"]]
+    chocked_later = [{**event, "at_s": 6.5} if event.get("item") == "wheels_chocked" else event for event in parked]
+    assert candidate({**table, "events": chocked_later}) == ([], [])
 
 
 def test_the_candidate_never_changes_the_vehicle():
