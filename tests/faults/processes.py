@@ -28,6 +28,7 @@ class LowHiss:
         command = [sys.executable, "-m", "lowhiss.cli", "start", "--data", str(data), "--port", str(port), *arguments]
         self.process = subprocess.Popen(command, stdout=subprocess.PIPE, stderr=subprocess.PIPE, text=True, cwd=ROOT)
         self.errors: list[str] = []
+        self._heard = threading.Condition()
         self._reader = threading.Thread(target=self._read_errors, daemon=True)
         self._reader.start()
         self.first_line = self.process.stdout.readline()
@@ -38,7 +39,15 @@ class LowHiss:
         return self.process.stdout.readline().rsplit(" ", 1)[1].strip()
 
     def _read_errors(self) -> None:
-        self.errors.extend(self.process.stderr)
+        for line in self.process.stderr:
+            with self._heard:
+                self.errors.append(line)
+                self._heard.notify_all()
+
+    def hear(self, words: str) -> bool:
+        """Wait until the application has said this on standard error; whether it did within half a minute."""
+        with self._heard:
+            return self._heard.wait_for(lambda: any(words in line for line in self.errors), 30)
 
     @property
     def database_pid(self) -> int:
