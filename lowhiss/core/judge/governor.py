@@ -46,7 +46,7 @@ def judge_governor(verdict: StageVerdict, attempt: Attempt, limit: Limit, case: 
             base = _cut_out_before(mark, needle)
             if relative and base is None:
                 continue
-            bounds = apply_bounds(limit, case, latest_psi=base)
+            bounds = apply_bounds(limit, case, latest_psi=base) if relative else verdict.bounds
             compared = compare(psi, bounds)
             if worst is None or (compared.within, compared.margin) < (worst[0].within, worst[0].margin):
                 worst = (compared, psi, needle)

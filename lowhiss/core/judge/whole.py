@@ -125,7 +125,7 @@ def _attempt_verdict(stage: Stage, attempt: Attempt, earlier: list[Attempt], cas
         return verdict
     limit = verdict.limit = case.limits[stage]
     if limit is not None:
-        verdict.bounds = apply_bounds(limit, case, _cut_out_for(stage, attempt, case))
+        verdict.bounds = apply_bounds(limit, case, _cut_out_for(limit, stage, attempt, case))
     judge = _MEASURE_AND_JUDGE[stage](verdict, attempt, case)
     if limit is None:
         verdict.outcome = "no_rule"
@@ -142,7 +142,10 @@ def _attempt_verdict(stage: Stage, attempt: Attempt, earlier: list[Attempt], cas
     return verdict
 
 
-def _cut_out_for(stage: Stage, attempt: Attempt, case: Case) -> float | None:
+def _cut_out_for(limit: Limit, stage: Stage, attempt: Attempt, case: Case) -> float | None:
+    """ "The cut-out" for a bound that is a share of it; None for limits without one."""
+    if all(bound.cap_share_of_cut_out is None for bound in limit.bounds):
+        return None
     mark = deciding_warning(attempt) if stage == "low_air_warning" else None
     return cut_out_psi(case, mark.context if mark else None)
 
