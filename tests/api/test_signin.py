@@ -104,10 +104,9 @@ def test_guessing_one_account_is_braked_and_a_right_password_does_not_help_then(
 
 def test_guessing_many_accounts_from_one_address_is_braked(store):
     address = uuid.uuid4().hex
-    for n in range(signin.TRIES_FROM_ADDRESS):
-        with store.transaction() as session:
+    with store.transaction() as session:
+        for _ in range(signin.TRIES_FROM_ADDRESS):
             session.add(FailureRow(what=token_hash(f"address {address}"), at=signin.now()))
-        del n
     with pytest.raises(signin.SlowDownError):
         signin.sign_in(store, f"Somebody {uuid.uuid4().hex}", "wrong", address)
 
