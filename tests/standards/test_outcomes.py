@@ -84,6 +84,28 @@ def test_needles_struck_one_by_one_have_their_own_times():
     assert one == ("pass", {"single_gauge"})
 
 
+def test_the_marks_nearest_the_window_are_the_ones_that_time_it():
+    def marked(*points):
+        events = [reading(at_s, "build_up", point, psi) for at_s, point, psi in points]
+        return stage_of(record(events), "build_up")
+
+    early = marked((10, "lower", 80), (25, "lower", 85), (40, "upper", 100), (70, "upper", 110))
+    assert early.measured["time_s"] == 15
+    assert (early.measured["start_psi"], early.measured["end_psi"]) == (85, 100)
+    past = marked((25, "lower", 86), (40, "upper", 99))
+    assert (past.outcome, past.measured["time_s"]) == ("pass", 17.31)  # 15 × 15 ÷ 13
+    at_once = marked((25, "lower", 85), (25, "upper", 100))
+    assert (at_once.outcome, codes(at_once)) == ("void", {"window_too_short"})
+
+
+def test_a_build_up_without_a_rule_still_says_what_was_read():
+    cdl = rulebook.rule_set("us-cdl")
+    silent = dataclasses.replace(cdl, limits=tuple(limit for limit in cdl.limits if limit.stage != "build_up"))
+    verdict = stage_of(record(two_marks((80, 82), (104, 103))), "build_up", silent)
+    assert verdict.outcome == "no_rule"
+    assert verdict.measured["needles"]["primary"] == {"lower_psi": 80, "upper_psi": 104, "duration_s": 15}
+
+
 def test_a_build_up_without_its_second_mark_is_not_done():
     assert said_of([reading(25, "build_up", "lower", 85)], "build_up") == ("not_done", {"no_number"})
 

@@ -1,0 +1,29 @@
+import { render, screen } from '@testing-library/react'
+import { expect, test } from 'vitest'
+import { Frame } from '../../testing/Frame'
+import { struck } from '../../testing/script'
+import { Marks } from './Marks'
+
+test('every mark stays in sight: a number shows as entered, what was taken back is struck through', () => {
+  const start = struck('reading', { stage: 'leak_applied', point: 'start', at_s: 65 })
+  const wrong = struck('pedal', { state: 'released', at_s: 70 })
+  const events = [
+    struck('confirmed', { item: 'wheels_chocked', at_s: 0 }),
+    start,
+    struck('valued', { event: start.id, primary_kpa: 690, secondary_kpa: 695, at_s: 66 }),
+    wrong,
+    struck('withdrawn', { event: wrong.id, at_s: 71 }),
+  ]
+  render(
+    <Frame unit="psi">
+      <Marks events={events} />
+    </Frame>,
+  )
+  const rows = screen.getAllByRole('row')
+  expect(rows.map((row) => row.textContent)).toEqual([
+    '0:00chocks in',
+    '1:05start, Leak-down, pedal held690 · 695 kPa',
+    '1:10pedal up',
+  ])
+  expect(rows.map((row) => row.className.includes('line-through'))).toEqual([false, false, true])
+})
