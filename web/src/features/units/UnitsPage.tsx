@@ -3,6 +3,8 @@ import { useState } from 'react'
 import { useTranslation } from 'react-i18next'
 import { Link, useNavigate } from 'react-router'
 import { allUnitsQuery, api, need, trailersQuery, type Schema } from '../../api'
+import { unitLabel } from '../../figures/format'
+import { useFigures } from '../../figures/useFigures'
 import { useMay } from '../../session'
 import { Button, FormError, Modal, Notice } from '../../ui'
 import { TrailerDialog } from './TrailerDialog'
@@ -14,6 +16,8 @@ type Trailer = Schema['TrailerOut']
 export function UnitsPage() {
   const { t } = useTranslation()
   const navigate = useNavigate()
+  const figures = useFigures()
+  const shown = (psi: number | null) => (psi === null ? '–' : figures.reading(psi))
   const units = useQuery(allUnitsQuery())
   const trailers = useQuery(trailersQuery())
   const may = { add: useMay('addUnit'), import: useMay('importUnits'), trailer: useMay('addTrailer') }
@@ -76,8 +80,8 @@ export function UnitsPage() {
               </th>
               <td className="pr-3">{unit.trailers.join(' + ') || <span className="text-soft">–</span>}</td>
               <td className="num pr-3 max-md:hidden">
-                {unit.governor.cut_in_psi ?? '–'} / {unit.governor.cut_out_psi ?? '–'}{' '}
-                <span className="text-note font-normal">psi</span>
+                {shown(unit.governor.cut_in_psi)} / {shown(unit.governor.cut_out_psi)}{' '}
+                <span className="text-note font-normal">{unitLabel[figures.unit]}</span>
               </td>
               <td className="pr-3 max-md:hidden">
                 <Reservoirs check={unit.reservoirs} short />
