@@ -4,6 +4,7 @@ from __future__ import annotations
 
 from typing import NamedTuple
 
+from lowhiss.core.calculators import build_time_s
 from lowhiss.core.judge.common import Case, compare, decide, late_and_disagreeing, needle_psi, single_gauge
 from lowhiss.core.judge.model import StageVerdict
 from lowhiss.core.rules import Limit
@@ -26,7 +27,7 @@ class Climb(NamedTuple):
 
     def time_over_s(self, window: tuple[float, float]) -> float:
         """The time over the window at the rate seen between the two readings [s]."""
-        return (window[1] - window[0]) * self.duration_s / (self.upper_psi - self.lower_psi)
+        return build_time_s(self.lower_psi, self.upper_psi, self.duration_s, window)
 
 
 def measure_build_up(
