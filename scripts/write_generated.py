@@ -6,12 +6,14 @@ import json
 import sys
 from pathlib import Path
 
-from lowhiss.api import create_app
-from lowhiss.api.schemas import VerdictOut
-from lowhiss.exchange import schemas
-from lowhiss.service.rights import rights_table
-
 ROOT = Path(__file__).resolve().parents[1]
+sys.path.insert(0, str(ROOT))
+
+from lowhiss.api import create_app  # noqa: E402
+from lowhiss.api.schemas import VerdictOut  # noqa: E402
+from lowhiss.exchange import schemas  # noqa: E402
+from lowhiss.service.rights import rights_table  # noqa: E402
+from scripts.guide_cases import guide_cases  # noqa: E402
 
 
 def generated() -> dict[str, str]:
@@ -25,7 +27,12 @@ def generated() -> dict[str, str]:
         "docs/schemas/low-hiss-verdict-1.json": {**verdict, "title": "low-hiss-verdict/1"},
     }
     texts = {name: json.dumps(table, indent=1, ensure_ascii=False) + "\n" for name, table in tables.items()}
-    return {**texts, "docs/rights.md": rights_table()}
+    cases = ",\n".join(json.dumps(case, separators=(",", ":")) for case in guide_cases()["cases"])
+    return {
+        **texts,
+        "docs/rights.md": rights_table(),
+        "web/src/live/guide.cases.gen.json": f'{{"cases":[\n{cases}\n]}}\n',
+    }
 
 
 def main() -> int:

@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import datetime as dt
+from dataclasses import asdict
 from typing import Annotated, Any, Literal
 
 from pydantic import AwareDatetime, BaseModel, ConfigDict, Field
@@ -11,12 +12,12 @@ from lowhiss.core.fields import Language
 from lowhiss.core.judge import Outcome, Overall
 from lowhiss.core.procedure import Action, Need
 from lowhiss.core.record import Purpose
-from lowhiss.core.rules import Stage
+from lowhiss.core.rules import Policy, Stage
 from lowhiss.core.vehicle import Knob, Needle, UnitKind
 from lowhiss.service.clocks import Instant
 from lowhiss.service.log import LogLine
 from lowhiss.service.receiving import Received, Struck
-from lowhiss.service.runs import Beginning, KeptEvent, RunHead, Sheet
+from lowhiss.service.runs import Beginning, KeptEvent, RunHead, Setup, Sheet
 
 UUID_PATTERN = r"^[0-9a-f]{8}-[0-9a-f]{4}-[0-9a-f]{4}-[0-9a-f]{4}-[0-9a-f]{12}$"
 Uuid = Annotated[str, Field(pattern=UUID_PATTERN)]
@@ -48,23 +49,32 @@ class Moment(Strict):
         return Instant(self.device, self.epoch, self.mono_s, self.wall)
 
 
+class SetupBody(Strict):
+    """How a run is led, as chosen before it begins."""
+
+    watcher: Annotated[str, Field(max_length=80)] = ""
+    timekeeper: Literal["tool", "driver", "watcher"] = "tool"
+    policy: Policy | None = None
+    calls: Literal["prompt", "rehearsal", "off"] = "off"
+
+
 class BeginRun(Strict):
     """Begin a run; the device makes the id, so that sending it again is harmless."""
 
     id: Uuid
     unit_id: Uuid
-    procedure: Annotated[str, Field(max_length=60)]
+    procedure: Annotated[str, Field(max_length=60)] | None = None
     rules: Annotated[str, Field(max_length=60)] | None = None
     purpose: Purpose = "dispatch"
     driver: Annotated[str, Field(max_length=80)] = ""
+    setup: SetupBody = SetupBody()
     begun: Moment
     sent: Moment
 
     def to_service(self) -> Beginning:
         """As the service takes it."""
-        return Beginning(
-            self.id, self.unit_id, self.procedure, self.rules, self.purpose, self.driver, self.begun.to_service()
-        )
+        begun, setup = self.begun.to_service(), Setup(**self.setup.model_dump())
+        return Beginning(self.id, self.unit_id, self.procedure, self.rules, self.purpose, self.driver, begun, setup)
 
 
 class EventIn(BaseModel):
@@ -167,6 +177,7 @@ class RunOut(BaseModel):
     rules_title: dict[Language, str]
     purpose: Purpose
     driver: str
+    setup: SetupBody
     started_at: dt.datetime
     last_seq: int
     demo: bool
@@ -185,6 +196,7 @@ class RunOut(BaseModel):
             rules_title=dict(head.rules_title),
             purpose=head.purpose,
             driver=head.driver,
+            setup=SetupBody(**asdict(head.setup)),
             started_at=head.started_at,
             last_seq=head.last_seq,
             demo=head.demo,
@@ -279,15 +291,44 @@ class ScriptLimit(BaseModel):
     unit: Literal["psi", "s"]
 
 
+class ScriptStrike(BaseModel):
+    """One thing to strike: the marks it makes (an empty value stands for any), and whether they want numbers."""
+
+    name: str
+    marks: list[dict[str, str | None]]
+    optional: bool
+    reads: bool
+
+
 class ScriptStep(BaseModel):
-    """One step: an action, or a stage with its needs and its limit."""
+    """One step: an action, or a stage with its needs, its strikes and its limit."""
 
     step: Action | Stage
     needs: list[Need]
-    limit: ScriptLimit | None
-    strikes: list[str]
+    strikes: list[ScriptStrike]
     says: list[str]
+    refill: Literal["stale", "again"] | None
+    straight_on: Stage | None
+    limit: ScriptLimit | None
     does: dict[Language, str]
+    calls: dict[Literal["action", "reading", "pass", "fail"], dict[Language, str]]
+    seconds: int | None
+    path_psi: list[Psi] | None
+
+
+class ScriptAnswers(BaseModel):
+    """The events that say a need is so, and that it is not; the latter empty where nothing records it."""
+
+    yes: list[dict[str, str]]
+    no: list[dict[str, str]]
+
+
+class ScriptFill(BaseModel):
+    """Predicted seconds from each pressure to where it stops pumping; ``own``: the unit's own fills it rests on."""
+
+    from_psi: list[Psi]
+    seconds: list[float]
+    own: int
 
 
 class Titled(BaseModel):
@@ -307,7 +348,7 @@ class ScriptOut(BaseModel):
     """All that a device needs to lead a run without contact."""
 
     version: str
-    format: Literal["low-hiss-script/1"]
+    format: Literal["low-hiss-script/2"]
     procedure: Titled
     rules: TitledRules
     knobs: list[Knob]
@@ -318,7 +359,14 @@ class ScriptOut(BaseModel):
     needle_rose_psi: Psi
     charged_psi: Psi
     hold_short_s: float
+    hold_s: float
+    walking_mph: float
+    usual_psi: dict[str, Psi]
+    fill: ScriptFill
+    answers: dict[Need, ScriptAnswers]
     steps: list[ScriptStep]
+    refill: list[ScriptStep]
+    refill_s: int
 
 
 class FindingOut(BaseModel):
@@ -389,6 +437,47 @@ class VerdictOut(BaseModel):
     hints: list[FindingOut]
 
 
+class SchoolOut(VerdictOut):
+    """The run under one school."""
+
+    title: dict[Language, str]
+    outcome: Headline
+
+
+class PointOut(BaseModel):
+    """A reading along time: the lower needle and the other."""
+
+    at_s: float
+    event: dict[str, Any]
+    psi: Psi
+    other_psi: Psi | None
+
+
+class DeedOut(BaseModel):
+    """Something done to the vehicle."""
+
+    at_s: float
+    event: dict[str, Any]
+
+
+class SpanOut(BaseModel):
+    """One attempt at a stage along time."""
+
+    stage: Stage
+    attempt: int
+    outcome: Outcome
+    from_s: float
+    to_s: float
+
+
+class TimelineOut(BaseModel):
+    """A run along time."""
+
+    points: list[PointOut]
+    deeds: list[DeedOut]
+    spans: list[SpanOut]
+
+
 class SheetOut(BaseModel):
     """A run judged: the sheet."""
 
@@ -396,6 +485,7 @@ class SheetOut(BaseModel):
     outcome: Headline
     verdict: VerdictOut
     column: ColumnOut
+    timeline: TimelineOut
     events: list[dict[str, Any]]
 
     @classmethod
@@ -407,6 +497,7 @@ class SheetOut(BaseModel):
                 "outcome": sheet.outcome,
                 "verdict": sheet.verdict,
                 "column": sheet.column,
+                "timeline": sheet.timeline,
                 "events": sheet.events,
             }
         )

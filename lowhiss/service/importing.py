@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import datetime as dt
+from dataclasses import asdict
 from typing import Any
 
 from sqlalchemy.orm import Session
@@ -10,7 +11,7 @@ from sqlalchemy.orm import Session
 from lowhiss.core.record import Run, read_run
 from lowhiss.service.clocks import Instant, map_begun
 from lowhiss.service.judging import procedure_of, rules_of
-from lowhiss.service.runs import clock_row, judge_row, keep_rules
+from lowhiss.service.runs import Setup, clock_row, judge_row, keep_rules, timekeeper_of
 from lowhiss.service.units import find_unit
 from lowhiss.service.verdicts import keep_verdict
 from lowhiss.store.models import EventRow, RunRow
@@ -28,6 +29,7 @@ def import_record(session: Session, record: dict[str, Any], unit_id: str, *, dem
     unit = find_unit(session, unit_id)
     rules = rules_of(run)
     keep_rules(session, rules)
+    people = dict(run.people)
     started_at = dt.datetime.fromisoformat(str(run.started_at))
     begun = Instant(_DEVICE, str(run.id), 0.0, started_at)
     row = RunRow(
@@ -37,7 +39,14 @@ def import_record(session: Session, record: dict[str, Any], unit_id: str, *, dem
         rules_hash=rules.content_hash,
         procedure=procedure_of(run, rules).as_dict(),
         purpose=run.purpose,
-        driver=dict(run.people).get("driver", ""),
+        driver=people.get("driver", ""),
+        setup=asdict(
+            Setup(
+                watcher=people.get("watcher", ""),
+                timekeeper=timekeeper_of(people.get("timekeeper", "")),
+                policy=run.policy,
+            )
+        ),
         resolution_psi=run.resolution_psi,
         started_at=started_at,
         begun={"device": begun.device, "epoch": begun.epoch, "mono_s": 0.0},

@@ -51,6 +51,8 @@ RIGHTS: dict[str, frozenset[str]] = {
     "addEvents": _SIGNED_IN,
     "listEvents": _SIGNED_IN,
     "getSheet": _SIGNED_IN,
+    "getSchools": _SIGNED_IN,
+    "getRunScript": _SIGNED_IN,
     "getRecord": _SIGNED_IN,
     "readLog": _SIGNED_IN,
 }

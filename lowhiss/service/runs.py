@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 import datetime as dt
-from dataclasses import dataclass
+from dataclasses import asdict, dataclass
 from typing import Any, cast
 
 from sqlalchemy import select
@@ -11,7 +11,7 @@ from sqlalchemy.orm import Session
 
 from lowhiss import rulebook
 from lowhiss.core.fields import Language
-from lowhiss.core.judge import RunVerdict, air_column, judge_run
+from lowhiss.core.judge import RunVerdict, air_column, judge_run, timeline
 from lowhiss.core.procedure import read_procedure
 from lowhiss.core.record import Purpose, Run, read_run
 from lowhiss.core.rules import RuleSet, read_rule_set
@@ -28,6 +28,28 @@ from lowhiss.service.verdicts import keep_verdict
 from lowhiss.store.engine import Store
 from lowhiss.store.models import ClockRow, EventRow, RuleSetRow, RunRow
 
+_TIMEKEEPERS = {"tool": "", "driver": "driver", "watcher": "watcher"}
+"""Who keeps the time, as a run record says it; the tool does where nobody is named."""
+
+
+def timekeeper_of(named: str) -> str:
+    """Who keeps the time, from what a run record says."""
+    return named if named in _TIMEKEEPERS else "tool"
+
+
+@dataclass(frozen=True, slots=True)
+class Setup:
+    """How a run is led, as chosen before it began; whatever is left out is the house's own way.
+
+    timekeeper : ``tool``, ``driver`` or ``watcher``.  policy : which needles count, None for the rule set's own.
+    calls : whether what is to be said aloud is shown, taken down from memory, or left alone.
+    """
+
+    watcher: str = ""
+    timekeeper: str = "tool"
+    policy: str | None = None
+    calls: str = "off"
+
 
 @dataclass(frozen=True, slots=True)
 class Beginning:
@@ -35,11 +57,12 @@ class Beginning:
 
     id: str
     unit_id: str
-    procedure: str
+    procedure: str | None
     rules: str | None
     purpose: str
     driver: str
     begun: Instant
+    setup: Setup = Setup()
 
 
 @dataclass(frozen=True, slots=True)
@@ -67,6 +90,7 @@ class RunHead:
     rules_title: dict[Language, str]
     purpose: Purpose
     driver: str
+    setup: Setup
     started_at: dt.datetime
     last_seq: int
     demo: bool
@@ -80,6 +104,7 @@ class Sheet:
     outcome: str
     verdict: dict[str, Any]
     column: dict[str, Any]
+    timeline: dict[str, Any]
     events: list[dict[str, Any]]
 
 
@@ -101,16 +126,18 @@ def begin_run(store: Store, start: Beginning, sent: Instant, by: Person, device:
         unit = find_unit(session, start.unit_id)
         if unit.retired_at is not None:
             raise RefusedError("unit_retired", "This unit is retired: choose another one.", "unit_id")
-        rules, procedure = choose(start.rules or unit.rules, start.procedure)
+        together = assembled(session, unit).unit
+        rules, procedure = choose(start.rules or unit.rules, start.procedure, together)
         keep_rules(session, rules)
         run = RunRow(
             id=start.id,
             unit_id=unit.id,
-            unit=unit_table(assembled(session, unit).unit),
+            unit=unit_table(together),
             rules_hash=rules.content_hash,
             procedure=procedure.as_dict(),
             purpose=start.purpose,
             driver=start.driver,
+            setup=asdict(start.setup),
             resolution_psi=unit.resolution_psi,
             started_at=received_at - dt.timedelta(seconds=seconds_ago(start.begun, sent)),
             begun=begun,
@@ -162,8 +189,21 @@ def sheet(store: Store, run_id: str, words: Words) -> Sheet:
             outcome=verdict.headline,
             verdict=verdict_record(verdict, words, hints_for([verdict])),
             column=air_column(verdict),
+            timeline=timeline(verdict),
             events=record["events"],
         )
+
+
+def by_every_school(store: Store, run_id: str, words: Words) -> list[dict[str, Any]]:
+    """The same run judged under each built-in rule set, as verdict records in the order of the schools.
+
+    Raises NotFoundError.
+    """
+    with store.transaction() as session:
+        run = find_run(session, run_id)
+        record, procedure = read_run(record_of(session, run)), read_procedure(run.procedure)
+        verdicts = [judge_run(record, rules, procedure) for rules in rulebook.rule_sets()]
+        return [{**verdict_record(v, words, []), "title": v.rules.title, "outcome": v.headline} for v in verdicts]
 
 
 def open_record(store: Store, run_id: str) -> dict[str, Any]:
@@ -219,6 +259,7 @@ def head_of(session: Session, run: RunRow) -> RunHead:
         rules_title=rules.title,
         purpose=cast(Purpose, run.purpose),
         driver=run.driver,
+        setup=Setup(**run.setup),
         started_at=run.started_at,
         last_seq=run.last_seq,
         demo=run.demo,
@@ -238,14 +279,19 @@ def kept_rules(session: Session, rules_hash: str) -> RuleSet:
 def record_of(session: Session, run: RunRow) -> dict[str, Any]:
     rules = kept_rules(session, run.rules_hash)
     built_in = rules.id in rulebook.RULE_SET_IDS and rulebook.rule_set(rules.id).content_hash == run.rules_hash
+    setup = Setup(**run.setup)
+    people = {"driver": run.driver, "watcher": setup.watcher, "timekeeper": _TIMEKEEPERS[setup.timekeeper]}
     head = {
         "id": run.id,
         "started_at": run.started_at.isoformat(),
         "purpose": run.purpose,
-        "people": {"driver": run.driver} if run.driver else {},
+        "people": {part: name for part, name in people.items() if name},
         "rules": rules.id if built_in else rules.as_dict(),
         "procedure": run.procedure,
-        "gauges": {"resolution_psi": run.resolution_psi},
+        "gauges": {
+            "resolution_psi": run.resolution_psi,
+            **({"policy": setup.policy} if setup.policy else {}),
+        },
     }
     events = [
         {

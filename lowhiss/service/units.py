@@ -26,7 +26,6 @@ from lowhiss.core.fleet import (
     read_trailer,
 )
 from lowhiss.core.procedure import Procedure
-from lowhiss.core.procedure.script import compile_script
 from lowhiss.core.record import read_unit
 from lowhiss.core.rules import RuleSet
 from lowhiss.core.vehicle import Unit
@@ -275,18 +274,14 @@ def _find_trailer(session: Session, trailer_id: str, *, lock: bool = False) -> T
 # tests of a unit
 
 
-def script_for(store: Store, unit_id: str, procedure: str, rules: str | None) -> dict[str, Any]:
-    """The run script of one procedure under one rule set (the unit's own unless named), for the unit as coupled now."""
-    with store.transaction() as session:
-        listed = assembled(session, find_unit(session, unit_id))
-    chosen_rules, chosen_procedure = choose(rules or listed.rules, procedure)
-    return compile_script(chosen_procedure, chosen_rules, listed.unit)
+def choose(rules: str, procedure: str | None, unit: Unit) -> tuple[RuleSet, Procedure]:
+    """A rule set and procedure by their ids, the procedure that of the school unless named.
 
-
-def choose(rules: str, procedure: str) -> tuple[RuleSet, Procedure]:
-    """A rule set and procedure by their ids. Raises RefusedError naming the field."""
+    Raises RefusedError naming the field.
+    """
     try:
-        return rulebook.rule_set(rules), rulebook.procedure(procedure)
+        chosen = rulebook.rule_set(rules)
+        return chosen, rulebook.procedure(procedure) if procedure else rulebook.default_procedure(chosen, unit)
     except CoreError as error:
         raise RefusedError("choice_unknown", f"{error}.", error.field) from error
 
@@ -321,8 +316,9 @@ def _new_row(power: PowerUnit, edit: UnitEdit, unit_id: str, *, demo: bool) -> U
 
 
 def _checked(edit: UnitEdit) -> PowerUnit:
-    choose(edit.rules, edit.procedure or rulebook.PROCEDURE_IDS[0])
-    return read_power_unit(edit.facts, rulebook.chambers().volumes_in3)
+    power = read_power_unit(edit.facts, rulebook.chambers().volumes_in3)
+    choose(edit.rules, edit.procedure, Unit(power.kind))
+    return power
 
 
 def _edit_table(row: UnitRow) -> dict[str, Any]:

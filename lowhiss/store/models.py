@@ -5,7 +5,7 @@ from __future__ import annotations
 import datetime as dt
 from typing import Any
 
-from sqlalchemy import JSON, CheckConstraint, Double, ForeignKey, Index, MetaData, String, Text, UniqueConstraint
+from sqlalchemy import JSON, CheckConstraint, Double, ForeignKey, Index, MetaData, String, Text, UniqueConstraint, text
 from sqlalchemy.orm import DeclarativeBase, Mapped, mapped_column
 
 from lowhiss.store.types import Psi, UtcDateTime
@@ -157,7 +157,10 @@ class RuleSetRow(Base):
 
 
 class RunRow(Base):
-    """A run: what stands beside its events. ``unit`` is the unit as it was assembled on the day."""
+    """A run: what stands beside its events.
+
+    ``unit`` is the unit as it was assembled on the day, ``setup`` how the run is led.
+    """
 
     __tablename__ = "run"
     __table_args__ = (Index(None, "started_at"), CheckConstraint("last_seq >= 0", "last_seq_not_negative"))
@@ -169,6 +172,7 @@ class RunRow(Base):
     procedure: Mapped[dict[str, Any]] = mapped_column(JSON)
     purpose: Mapped[str] = mapped_column(String(20))
     driver: Mapped[str] = mapped_column(String(80))
+    setup: Mapped[dict[str, Any]] = mapped_column(JSON, server_default=text("'{}'"))
     resolution_psi: Mapped[float] = mapped_column(Psi)
     started_at: Mapped[dt.datetime] = mapped_column(UtcDateTime)
     begun: Mapped[dict[str, Any]] = mapped_column(JSON)

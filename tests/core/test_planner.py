@@ -1,4 +1,4 @@
-"""Orders of work: what is legal, what it costs, the cheapest of all, and where a run stands in one."""
+"""Orders of work: what is legal, what it costs, and the cheapest of all."""
 
 from __future__ import annotations
 
@@ -10,13 +10,9 @@ from hypothesis import strategies as st
 
 from lowhiss import rulebook
 from lowhiss.core.procedure import ACTIONS
-from lowhiss.core.procedure.guide import next_step, says_of
-from lowhiss.core.procedure.planner import IllegalOrderError, Standing, cheapest_order, plan, unmet_needs
-from lowhiss.core.record import read_run
+from lowhiss.core.procedure.planner import IllegalOrderError, Standing, cheapest_order, plan
 from lowhiss.core.rules import STAGES
-from lowhiss.core.run import fold
 from lowhiss.core.vehicle import UNIT_KINDS, Governor, Unit
-from tests.builders import at, climb, governor, hold, popped, ready, record, warned, whole_test
 
 CDL = rulebook.rule_set("us-cdl")
 SEMI = Unit("tractor_semitrailer")
@@ -123,61 +119,3 @@ def test_any_order_is_planned_or_refused_with_the_step_named(order, psi):
         assert order[int(refused_at[6:-1])] == "rebuild"
         return
     assert all(step.seconds >= 0 and 0 <= step.end_psi <= 130 for step in made.steps)
-
-
-# where a run stands
-
-
-def standing_in(events, procedure="static-only", kind="tractor_semitrailer"):
-    run = read_run(record(events, kind, procedure=procedure))
-    return next_step(fold(run, "both", CDL.judging), rulebook.procedure(procedure))
-
-
-def test_the_guide_leads_through_a_whole_test():
-    events = whole_test()["events"]
-    seen = [standing_in(events[:n]).step for n in range(len(events) + 1)]
-    order = list(dict.fromkeys(seen))
-    assert order == ["safe_start", "cut_out", "release", "leak_applied", "low_air_warning", "spring_brakes", None]
-    assert standing_in(events).done == tuple(range(6))
-
-
-def test_it_names_what_is_still_needed_struck_and_said():
-    after_full = ready()[:3]
-    stop = standing_in(after_full)
-    assert (stop.step, stop.strikes) == ("release", ("engine_off", "key_on", "tractor_knob_in", "trailer_knob_in"))
-    released = standing_in(ready())
-    assert (released.step, released.unmet) == ("leak_applied", ())
-    assert released.strikes == ("pedal_full", "settled", "start", "end")
-    assert released.says == says_of("leak_applied")
-    in_hold = standing_in([*ready(), *hold(100, 99)[:3], at(31, "said", what="limit:leak_applied")])
-    assert (in_hold.strikes, in_hold.says) == (("end",), ("reading:leak_applied", "verdict:leak_applied"))
-    running = standing_in([*ready()[1:], at(20, "engine", state="running")])
-    assert set(running.unmet) == {"wheels_chocked", "engine_off"}
-
-
-def test_skipped_stages_and_unmarked_actions_do_not_hold_it_up():
-    skipped = [*ready(), at(20, "skipped", stage="leak_applied")]
-    assert standing_in(skipped).step == "low_air_warning"
-    full = [
-        *climb((85, 100), 20, start_s=0),
-        *governor("cut_out", 125, start_s=40),
-        *governor("cut_in", 102, start_s=60),
-    ]
-    assert standing_in(full, "us-full").step == "cut_out"
-
-
-def test_both_knobs_must_pop_in_any_order():
-    events = [*ready(), *hold(100, 99), *warned(66), *popped(30, knobs=("tractor",))]
-    assert standing_in(events).strikes == ("trailer_knob_popped",)
-    assert standing_in([*events, *popped(28, at_s=170, knobs=("trailer",))]).step is None
-
-
-def test_needs_by_how_the_vehicle_stands():
-    assert unmet_needs("leak_applied", Standing(chocked=False, engine_running=True), key_on=False) == (
-        "wheels_chocked",
-        "engine_off",
-        "key_on",
-        "knobs_in",
-    )
-    assert unmet_needs("rolling_service", Standing(chocked=True)) == ("chocks_removed",)
-    assert unmet_needs("safe_start", Standing(chocked=False)) == ()

@@ -20,15 +20,27 @@ def fields(template: str) -> set[str]:
     return {name for _, name, _, _ in string.Formatter().parse(template) if name}
 
 
+def sentences(book: dict) -> list[tuple[str, str]]:
+    """Every sentence of a book, by its path."""
+    return [
+        pair
+        for key, value in book.items()
+        for pair in (
+            [(f"{key}.{part}", text) for part, text in value.items()] if isinstance(value, dict) else [(key, value)]
+        )
+    ]
+
+
 BOOKS = [name for name, value in vars(english).items() if isinstance(value, dict) and name.isupper()]
 
 
 @pytest.mark.parametrize("book", BOOKS)
 def test_both_languages_say_the_same(book):
     english_book, spanish_book = getattr(english, book), getattr(spanish, book)
-    assert english_book.keys() == spanish_book.keys()
-    for key, sentence in english_book.items():
-        assert fields(sentence) == fields(spanish_book[key]), key
+    pairs = dict(zip(sentences(english_book), sentences(spanish_book), strict=True))
+    for (key, sentence), (spanish_key, translated) in pairs.items():
+        assert key == spanish_key
+        assert fields(sentence) == fields(translated), key
 
 
 def codes_in_the_judge() -> set[str]:

@@ -8,8 +8,18 @@ from fastapi import APIRouter, Path, Query, Response
 
 from lowhiss.api.auth import DeviceDep, PersonDep
 from lowhiss.api.deps import StoreDep, WordsDep
-from lowhiss.api.schemas import UUID_PATTERN, BeginRun, EventBatch, EventOut, ReceivedOut, RunOut, SheetOut
-from lowhiss.service import receiving, runs
+from lowhiss.api.schemas import (
+    UUID_PATTERN,
+    BeginRun,
+    EventBatch,
+    EventOut,
+    ReceivedOut,
+    RunOut,
+    SchoolOut,
+    ScriptOut,
+    SheetOut,
+)
+from lowhiss.service import receiving, runs, scripts
 
 router = APIRouter(prefix="/api/runs", tags=["runs"])
 RunId = Annotated[str, Path(pattern=UUID_PATTERN)]
@@ -44,6 +54,18 @@ def list_events(run_id: RunId, store: StoreDep, after: Annotated[int, Query(ge=0
 def get_sheet(run_id: RunId, store: StoreDep, words: WordsDep) -> SheetOut:
     """The run judged, worded in the reader's language and unit."""
     return SheetOut.of(runs.sheet(store, run_id, words))
+
+
+@router.get("/{run_id}/schools", operation_id="getSchools")
+def get_schools(run_id: RunId, store: StoreDep, words: WordsDep) -> list[SchoolOut]:
+    """The same run judged under every built-in rule set."""
+    return [SchoolOut.model_validate(verdict) for verdict in runs.by_every_school(store, run_id, words)]
+
+
+@router.get("/{run_id}/script", operation_id="getRunScript", response_model=ScriptOut)
+def get_script(run_id: RunId, store: StoreDep) -> dict[str, Any]:
+    """The script of this run, for the unit as it was coupled when the run began."""
+    return scripts.script_of_run(store, run_id)
 
 
 @router.get("/{run_id}/record", operation_id="getRecord")

@@ -21,7 +21,7 @@ from lowhiss.api.unit_schemas import (
     YardUnitOut,
 )
 from lowhiss.rulebook import chambers
-from lowhiss.service import log, unit_csv, units
+from lowhiss.service import log, scripts, unit_csv, units
 
 router = APIRouter(prefix="/api/units", tags=["units"])
 UnitId = Annotated[str, Path(pattern=UUID_PATTERN)]
@@ -85,8 +85,8 @@ def couple_unit(unit_id: UnitId, body: CoupleBody, store: StoreDep, by: PersonDe
 def get_script(
     unit_id: UnitId,
     store: StoreDep,
-    procedure: Annotated[str, Query(max_length=60)],
+    procedure: Annotated[str | None, Query(max_length=60)] = None,
     rules: Annotated[str | None, Query(max_length=60)] = None,
 ) -> dict[str, Any]:
     """All that a device needs to lead a run of this unit without contact."""
-    return units.script_for(store, unit_id, procedure, rules)
+    return scripts.script_for(store, unit_id, procedure, rules)

@@ -2,6 +2,7 @@
 
 from lowhiss.core.judge.column import air_column
 from lowhiss.core.judge.model import Finding, Outcome, Overall, RunVerdict, StageVerdict
+from lowhiss.core.judge.timeline import timeline
 from lowhiss.core.judge.whole import fold_for, judge_run, judge_state
 
 __all__ = [
@@ -14,4 +15,5 @@ __all__ = [
     "fold_for",
     "judge_run",
     "judge_state",
+    "timeline",
 ]

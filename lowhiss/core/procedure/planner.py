@@ -13,8 +13,7 @@ from functools import cache
 from itertools import count
 
 from lowhiss.core.errors import RuleError
-from lowhiss.core.procedure.model import ACTIONS, Step, is_stage
-from lowhiss.core.procedure.needs import NEEDS_OF_STAGE, Need
+from lowhiss.core.procedure.model import ACTIONS, Step
 from lowhiss.core.rules import RuleSet, Stage
 from lowhiss.core.vehicle import Unit
 
@@ -205,22 +204,6 @@ def cheapest_order(
                 heapq.heappush(heap, (seconds + takes_s, next(ticket), done | {stage}, after, steps + added))
     names = ", ".join(wanted)
     raise IllegalOrderError("stages", f"there is no legal order of {names}: rebuild needs spring_brakes before it")
-
-
-def unmet_needs(step: Step, standing: Standing, *, key_on: bool = True) -> tuple[Need, ...]:
-    """What the stage needs and the vehicle does not show; pedal and settling belong to the stage itself."""
-    if not is_stage(step):
-        return ()
-    shown: dict[str, bool] = {
-        "wheels_chocked": standing.chocked,
-        "chocks_removed": not standing.chocked,
-        "engine_running": standing.engine_running,
-        "engine_off": not standing.engine_running,
-        "key_on": key_on,
-        "knobs_in": standing.knobs_in,
-        "knobs_out": not standing.knobs_in,
-    }
-    return tuple(need for need in NEEDS_OF_STAGE[step] if not shown.get(need, True))
 
 
 def _rounded(standing: Standing) -> Standing:

@@ -5,22 +5,32 @@ from __future__ import annotations
 import hashlib
 from typing import Any
 
-from lowhiss.core.procedure.guide import says_of, strikes_of
-from lowhiss.core.procedure.model import Procedure, Step, is_stage
-from lowhiss.core.procedure.needs import NEEDS_OF_STAGE
+from lowhiss.core.procedure.guide import LedStep, led_order
+from lowhiss.core.procedure.model import Procedure, Step
+from lowhiss.core.procedure.needs import NEEDS, answers_of
+from lowhiss.core.procedure.pace import seconds_to_full
+from lowhiss.core.procedure.planner import IllegalOrderError, PlannedStep, Planning, Standing, plan
 from lowhiss.core.record import HIGHEST_PSI, LOWEST_PSI
 from lowhiss.core.rules import LIMITED_STAGES, Limit, RuleSet, canonical_json
 from lowhiss.core.vehicle import Unit
 from lowhiss.core.words import english, spanish
 
-SCRIPT_FORMAT = "low-hiss-script/1"
+SCRIPT_FORMAT = "low-hiss-script/2"
+_FILL_MARKS_PSI = tuple(range(0, 151, 10))
 
 
-def compile_script(procedure: Procedure, rules: RuleSet, unit: Unit) -> dict[str, Any]:
-    """The script as plain values: steps in order, each stage with its needs and its limit in both languages.
+def compile_script(
+    procedure: Procedure, rules: RuleSet, unit: Unit, planning: Planning, fills: int = 0
+) -> dict[str, Any]:
+    """The script as plain values: the steps in order as they are led, limits and words in both languages.
 
-    ``version`` changes with anything that a device would show or do differently.
+    ``planning`` says how long things take and where needles usually stand; ``fills`` is the number of this unit's own
+    fills it rests on. ``version`` changes with anything that a device would show or do differently.
     """
+    order = led_order(procedure, unit)
+    planned = _planned(procedure, unit, rules, planning)
+    refill_s = sum(step.seconds for step in plan([step.step for step in order.refill], unit, rules, planning).steps)
+    cut_out_psi = unit.governor.cut_out_psi or rules.judging.default_cut_out_psi
     script: dict[str, Any] = {
         "format": SCRIPT_FORMAT,
         "procedure": {"id": procedure.id, "title": procedure.title},
@@ -33,21 +43,76 @@ def compile_script(procedure: Procedure, rules: RuleSet, unit: Unit) -> dict[str
         "needle_rose_psi": rules.judging.needle_rose_psi,
         "charged_psi": rules.judging.charged_psi,
         "hold_short_s": rules.judging.hold_short_s,
-        "steps": [_step(step, rules, unit) for step in procedure.steps],
+        "hold_s": planning.times.leak_hold,
+        "walking_mph": rules.judging.rolling_mph,
+        "usual_psi": usual_psi(rules, unit, planning),
+        "fill": {
+            "from_psi": list(_FILL_MARKS_PSI),
+            "seconds": seconds_to_full(planning, _FILL_MARKS_PSI, cut_out_psi),
+            "own": fills,
+        },
+        "answers": {need: dict(zip(("yes", "no"), answers_of(need, unit), strict=True)) for need in NEEDS},
+        "steps": [_step(step, rules, unit, path) for step, path in zip(order.steps, planned, strict=True)],
+        "refill": [_step(step, rules, unit, None) for step in order.refill],
+        "refill_s": round(refill_s),
     }
     return {"version": hashlib.sha256(canonical_json(script).encode()).hexdigest()[:16], **script}
 
 
-def _step(step: Step, rules: RuleSet, unit: Unit) -> dict[str, Any]:
-    limit = rules.limit_for(step, unit) if step in LIMITED_STAGES else None
+def usual_psi(rules: RuleSet, unit: Unit, planning: Planning) -> dict[str, float]:
+    """Where the needles usually stand at each mark: the place a tape begins from, never a limit [psi]."""
+    pressures, governor = planning.pressures, unit.governor
+    cut_out_psi = governor.cut_out_psi or rules.judging.default_cut_out_psi
+    window = rules.limit_for("build_up", unit)
+    lower, upper = (window.window_psi if window else None) or (pressures.build_lower_psi, pressures.build_upper_psi)
     return {
-        "step": step,
-        "needs": list(NEEDS_OF_STAGE[step]) if is_stage(step) else [],
-        "limit": None if limit is None else _limit(limit),
-        "strikes": [strike.name for strike in strikes_of(step, unit)],
-        "says": list(says_of(step)),
-        "does": {"en": english.STEPS[step], "es": spanish.STEPS[step]},
+        "lower": lower,
+        "upper": upper,
+        "cut_out": cut_out_psi,
+        "cut_in": governor.cut_in_psi or cut_out_psi - pressures.governor_band_psi,
+        "start": cut_out_psi - planning.rates.release_drop_psi - planning.rates.application_drop_psi,
+        "warning": pressures.warning_psi,
+        "popped": pressures.pop_psi,
     }
+
+
+def _planned(procedure: Procedure, unit: Unit, rules: RuleSet, planning: Planning) -> list[PlannedStep | None]:
+    """Each step as the planner sees it, in an order that begins full when it begins with the release."""
+    steps = [step for step in procedure.steps if not (step == "hold_trailer" and unit.group == "single")]
+    full_psi = unit.governor.cut_out_psi or rules.judging.default_cut_out_psi
+    begins_full = steps[0] == "release"
+    start = Standing(pressure_psi=full_psi if begins_full else planning.pressures.pop_psi, full_read=begins_full)
+    try:
+        planned = plan(steps, unit, rules, planning, start).steps
+    except IllegalOrderError:
+        return [None] * len(steps)
+    return [step for step in planned if not step.added]
+
+
+def _step(step: LedStep, rules: RuleSet, unit: Unit, planned: PlannedStep | None) -> dict[str, Any]:
+    limit = rules.limit_for(step.step, unit) if step.step in LIMITED_STAGES else None
+    return {
+        "step": step.step,
+        "needs": list(step.needs),
+        "strikes": [
+            {"name": s.name, "marks": [dict(mark) for mark in s.marks], "optional": s.optional, "reads": s.reads}
+            for s in step.strikes
+        ],
+        "says": list(step.says),
+        "refill": step.refill,
+        "straight_on": step.straight_on,
+        "limit": None if limit is None else _limit(limit),
+        "does": {"en": english.STEPS[step.step], "es": spanish.STEPS[step.step]},
+        "calls": _calls(step.step),
+        "seconds": None if planned is None else round(planned.seconds),
+        "path_psi": None if planned is None else [round(planned.start_psi, 1), round(planned.end_psi, 1)],
+    }
+
+
+def _calls(step: Step) -> dict[str, dict[str, str]]:
+    """What is said aloud, by part and language; ``{read}``, ``{first}`` and ``{lost}`` stand for figures."""
+    both = english.CALLS.get(step, {}), spanish.CALLS.get(step, {})
+    return {part: {"en": both[0][part], "es": both[1][part]} for part in both[0]}
 
 
 def _limit(limit: Limit) -> dict[str, Any]:

@@ -97,6 +97,51 @@ STEPS = {
     "hold_parking": "Trailer knob in, parking knob out, low gear: a gentle tug. It must not move.",
     "rolling_service": "Both knobs in, belt on, walking pace, hands light on the wheel: brake to a stop.",
 }
+CALLS = {
+    "safe_start": {"action": "Brakes set, neutral. I start the engine."},
+    "release": {"action": "Engine off, key back on. I release the brakes and wait for the needles to settle."},
+    "build_up": {
+        "action": "Steady fast idle. I time the slower needle.",
+        "reading": "From {first} to {read}.",
+        "pass": "That is quick enough.",
+        "fail": "That is too slow: it fails.",
+    },
+    "cut_out": {"action": "I let the air build until it stops pumping.", "reading": "It stops pumping at {read}."},
+    "cut_in": {
+        "action": "I press the pedal until the needles begin to rise.",
+        "reading": "It starts pumping at {read}.",
+        "pass": "That is within the limit.",
+        "fail": "That is outside the limit: it fails.",
+    },
+    "leak_released": {
+        "action": "Foot off the pedal. I watch the needles for the whole time.",
+        "reading": "I lost {lost}.",
+        "pass": "That is within the limit.",
+        "fail": "That is too much: it fails.",
+    },
+    "leak_applied": {
+        "action": "I press the pedal hard and hold it for the whole time.",
+        "reading": "I lost {lost}.",
+        "pass": "That is within the limit.",
+        "fail": "That is too much: it fails.",
+    },
+    "low_air_warning": {
+        "action": "Key on, engine off. I fan the pedal until lamp and buzzer come on.",
+        "reading": "Lamp and buzzer came on at {read}.",
+        "pass": "That is early enough.",
+        "fail": "That is too late: it fails.",
+    },
+    "spring_brakes": {
+        "action": "I keep fanning until the knobs come out by themselves.",
+        "reading": "They came out at {read}.",
+        "pass": "That is within the limit.",
+        "fail": "That is outside the limit: it fails.",
+    },
+    "rebuild": {"action": "I fill it up again.", "reading": "It stops pumping at {read}."},
+    "hold_trailer": {"action": "Trailer brake set, parking brake off: a gentle tug."},
+    "hold_parking": {"action": "Parking brake set: a gentle tug."},
+    "rolling_service": {"action": "Walking pace, then the pedal: it must stop straight."},
+}
 STAGES = {
     "build_up": "Build-up",
     "cut_out": "Stops pumping (cut-out)",

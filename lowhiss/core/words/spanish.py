@@ -103,6 +103,51 @@ STEPS = {
     "hold_parking": "Perilla del remolque adentro, la de estacionamiento afuera, marcha baja: un tirón suave. No debe moverse.",
     "rolling_service": "Las dos perillas adentro, cinturón puesto, a paso de persona, manos sueltas en el volante: frene.",
 }
+CALLS = {
+    "safe_start": {"action": "Frenos puestos, neutral. Arranco el motor."},
+    "release": {"action": "Motor apagado, llave encendida. Suelto los frenos y espero a que las agujas se asienten."},
+    "build_up": {
+        "action": "Ralentí rápido y parejo. Tomo el tiempo de la aguja más lenta.",
+        "reading": "De {first} a {read}.",
+        "pass": "Es bastante rápido.",
+        "fail": "Es muy lento: no pasa.",
+    },
+    "cut_out": {"action": "Dejo subir el aire hasta que deje de bombear.", "reading": "Deja de bombear a {read}."},
+    "cut_in": {
+        "action": "Piso el pedal hasta que las agujas empiecen a subir.",
+        "reading": "Vuelve a bombear a {read}.",
+        "pass": "Está dentro del límite.",
+        "fail": "Está fuera del límite: no pasa.",
+    },
+    "leak_released": {
+        "action": "Sin pisar el pedal. Miro las agujas todo el tiempo.",
+        "reading": "Perdí {lost}.",
+        "pass": "Está dentro del límite.",
+        "fail": "Es demasiado: no pasa.",
+    },
+    "leak_applied": {
+        "action": "Piso el pedal a fondo y lo mantengo todo el tiempo.",
+        "reading": "Perdí {lost}.",
+        "pass": "Está dentro del límite.",
+        "fail": "Es demasiado: no pasa.",
+    },
+    "low_air_warning": {
+        "action": "Llave encendida, motor apagado. Bombeo el pedal hasta que salgan la luz y el zumbador.",
+        "reading": "La luz y el zumbador salieron a {read}.",
+        "pass": "Es bastante temprano.",
+        "fail": "Es muy tarde: no pasa.",
+    },
+    "spring_brakes": {
+        "action": "Sigo bombeando hasta que las perillas salgan solas.",
+        "reading": "Salieron a {read}.",
+        "pass": "Está dentro del límite.",
+        "fail": "Está fuera del límite: no pasa.",
+    },
+    "rebuild": {"action": "Vuelvo a llenar el sistema.", "reading": "Deja de bombear a {read}."},
+    "hold_trailer": {"action": "Freno del remolque puesto, el de estacionar suelto: un tirón suave."},
+    "hold_parking": {"action": "Freno de estacionar puesto: un tirón suave."},
+    "rolling_service": {"action": "A paso de hombre, y freno: debe parar derecho."},
+}
 STAGES = {
     "build_up": "Llenado",
     "cut_out": "Deja de bombear (corte)",

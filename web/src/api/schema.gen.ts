@@ -548,6 +548,46 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/runs/{run_id}/schools": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * Get Schools
+         * @description The same run judged under every built-in rule set.
+         */
+        get: operations["getSchools"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/runs/{run_id}/script": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * Get Script
+         * @description The script of this run, for the unit as it was coupled when the run began.
+         */
+        get: operations["getRunScript"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/runs/{run_id}/record": {
         parameters: {
             query?: never;
@@ -679,7 +719,7 @@ export interface components {
             /** Unit Id */
             unit_id: string;
             /** Procedure */
-            procedure: string;
+            procedure?: string | null;
             /** Rules */
             rules?: string | null;
             /**
@@ -693,6 +733,14 @@ export interface components {
              * @default
              */
             driver: string;
+            /**
+             * @default {
+             *       "watcher": "",
+             *       "timekeeper": "tool",
+             *       "calls": "off"
+             *     }
+             */
+            setup: components["schemas"]["SetupBody"];
             begun: components["schemas"]["Moment"];
             sent: components["schemas"]["Moment"];
         };
@@ -778,6 +826,18 @@ export interface components {
             version: number;
             /** Trailer Ids */
             trailer_ids: string[];
+        };
+        /**
+         * DeedOut
+         * @description Something done to the vehicle.
+         */
+        DeedOut: {
+            /** At S */
+            at_s: number;
+            /** Event */
+            event: {
+                [key: string]: unknown;
+            };
         };
         /**
          * DemoSignInBody
@@ -1170,6 +1230,22 @@ export interface components {
             outcome: "pass" | "fail" | "void" | "not_done" | "no_rule";
         };
         /**
+         * PointOut
+         * @description A reading along time: the lower needle and the other.
+         */
+        PointOut: {
+            /** At S */
+            at_s: number;
+            /** Event */
+            event: {
+                [key: string]: unknown;
+            };
+            /** Psi */
+            psi: number;
+            /** Other Psi */
+            other_psi: number | null;
+        };
+        /**
          * ReceivedOut
          * @description What became of a batch; what is accepted is committed.
          */
@@ -1255,6 +1331,7 @@ export interface components {
             purpose: "dispatch" | "training" | "rehearsal";
             /** Driver */
             driver: string;
+            setup: components["schemas"]["SetupBody"];
             /**
              * Started At
              * Format: date-time
@@ -1264,6 +1341,60 @@ export interface components {
             last_seq: number;
             /** Demo */
             demo: boolean;
+        };
+        /**
+         * SchoolOut
+         * @description The run under one school.
+         */
+        SchoolOut: {
+            /**
+             * Format
+             * @constant
+             */
+            format: "low-hiss-verdict/1";
+            /** Rules */
+            rules: string;
+            /** Rules Hash */
+            rules_hash: string;
+            /**
+             * Overall
+             * @enum {string}
+             */
+            overall: "pass" | "fail" | "incomplete";
+            /** Stages */
+            stages: components["schemas"]["StageOut"][];
+            /** Limited */
+            limited: number;
+            /** Required */
+            required: number;
+            /** Coach */
+            coach: components["schemas"]["CoachOut"][];
+            candidate: components["schemas"]["CandidateOut"];
+            /** Hints */
+            hints: components["schemas"]["FindingOut"][];
+            /** Title */
+            title: {
+                [key: string]: string;
+            };
+            /**
+             * Outcome
+             * @enum {string}
+             */
+            outcome: "pass" | "fail" | "void" | "incomplete";
+        };
+        /**
+         * ScriptAnswers
+         * @description The events that say a need is so, and that it is not; the latter empty where nothing records it.
+         */
+        ScriptAnswers: {
+            /** Yes */
+            yes: {
+                [key: string]: string;
+            }[];
+            /** No */
+            no: {
+                [key: string]: string;
+            }[];
         };
         /**
          * ScriptBound
@@ -1279,6 +1410,18 @@ export interface components {
             value: number;
             /** Of */
             of: string | null;
+        };
+        /**
+         * ScriptFill
+         * @description Predicted seconds from each pressure to where it stops pumping; ``own``: the unit's own fills it rests on.
+         */
+        ScriptFill: {
+            /** From Psi */
+            from_psi: number[];
+            /** Seconds */
+            seconds: number[];
+            /** Own */
+            own: number;
         };
         /**
          * ScriptLimit
@@ -1314,7 +1457,7 @@ export interface components {
              * Format
              * @constant
              */
-            format: "low-hiss-script/1";
+            format: "low-hiss-script/2";
             procedure: components["schemas"]["Titled"];
             rules: components["schemas"]["TitledRules"];
             /** Knobs */
@@ -1333,27 +1476,74 @@ export interface components {
             charged_psi: number;
             /** Hold Short S */
             hold_short_s: number;
+            /** Hold S */
+            hold_s: number;
+            /** Walking Mph */
+            walking_mph: number;
+            /** Usual Psi */
+            usual_psi: {
+                [key: string]: number;
+            };
+            fill: components["schemas"]["ScriptFill"];
+            /** Answers */
+            answers: {
+                [key: string]: components["schemas"]["ScriptAnswers"];
+            };
             /** Steps */
             steps: components["schemas"]["ScriptStep"][];
+            /** Refill */
+            refill: components["schemas"]["ScriptStep"][];
+            /** Refill S */
+            refill_s: number;
         };
         /**
          * ScriptStep
-         * @description One step: an action, or a stage with its needs and its limit.
+         * @description One step: an action, or a stage with its needs, its strikes and its limit.
          */
         ScriptStep: {
             /** Step */
             step: ("safe_start" | "release" | "draw_down" | "park" | "chocks_in" | "chocks_out") | ("build_up" | "cut_out" | "cut_in" | "leak_released" | "leak_applied" | "low_air_warning" | "spring_brakes") | ("rebuild" | "hold_trailer" | "hold_parking" | "rolling_service");
             /** Needs */
-            needs: ("wheels_chocked" | "area_clear" | "chocks_removed" | "seat_belt" | "engine_running" | "engine_off" | "key_on" | "knobs_out" | "knobs_in" | "pedal_full" | "settled")[];
-            limit: components["schemas"]["ScriptLimit"] | null;
+            needs: ("wheels_chocked" | "chocks_removed" | "area_clear" | "seat_belt" | "neutral" | "engine_running" | "engine_off" | "key_on" | "pedal_up" | "knobs_out" | "knobs_in" | "tractor_in_trailer_out" | "trailer_in_tractor_out")[];
             /** Strikes */
-            strikes: string[];
+            strikes: components["schemas"]["ScriptStrike"][];
             /** Says */
             says: string[];
+            /** Refill */
+            refill: ("stale" | "again") | null;
+            /** Straight On */
+            straight_on: ("build_up" | "cut_out" | "cut_in" | "leak_released" | "leak_applied" | "low_air_warning" | "spring_brakes") | ("rebuild" | "hold_trailer" | "hold_parking" | "rolling_service") | null;
+            limit: components["schemas"]["ScriptLimit"] | null;
             /** Does */
             does: {
                 [key: string]: string;
             };
+            /** Calls */
+            calls: {
+                [key: string]: {
+                    [key: string]: string;
+                };
+            };
+            /** Seconds */
+            seconds: number | null;
+            /** Path Psi */
+            path_psi: number[] | null;
+        };
+        /**
+         * ScriptStrike
+         * @description One thing to strike: the marks it makes (an empty value stands for any), and whether they want numbers.
+         */
+        ScriptStrike: {
+            /** Name */
+            name: string;
+            /** Marks */
+            marks: {
+                [key: string]: string | null;
+            }[];
+            /** Optional */
+            optional: boolean;
+            /** Reads */
+            reads: boolean;
         };
         /**
          * SetAsideOut
@@ -1368,6 +1558,31 @@ export interface components {
             message: string;
         };
         /**
+         * SetupBody
+         * @description How a run is led, as chosen before it begins.
+         */
+        SetupBody: {
+            /**
+             * Watcher
+             * @default
+             */
+            watcher: string;
+            /**
+             * Timekeeper
+             * @default tool
+             * @enum {string}
+             */
+            timekeeper: "tool" | "driver" | "watcher";
+            /** Policy */
+            policy?: ("both" | "primary") | null;
+            /**
+             * Calls
+             * @default off
+             * @enum {string}
+             */
+            calls: "prompt" | "rehearsal" | "off";
+        };
+        /**
          * SheetOut
          * @description A run judged: the sheet.
          */
@@ -1380,6 +1595,7 @@ export interface components {
             outcome: "pass" | "fail" | "void" | "incomplete";
             verdict: components["schemas"]["VerdictOut"];
             column: components["schemas"]["ColumnOut"];
+            timeline: components["schemas"]["TimelineOut"];
             /** Events */
             events: {
                 [key: string]: unknown;
@@ -1394,6 +1610,25 @@ export interface components {
             name: string;
             /** Password */
             password: string;
+        };
+        /**
+         * SpanOut
+         * @description One attempt at a stage along time.
+         */
+        SpanOut: {
+            /** Stage */
+            stage: ("build_up" | "cut_out" | "cut_in" | "leak_released" | "leak_applied" | "low_air_warning" | "spring_brakes") | ("rebuild" | "hold_trailer" | "hold_parking" | "rolling_service");
+            /** Attempt */
+            attempt: number;
+            /**
+             * Outcome
+             * @enum {string}
+             */
+            outcome: "pass" | "fail" | "void" | "not_done" | "no_rule";
+            /** From S */
+            from_s: number;
+            /** To S */
+            to_s: number;
         };
         /**
          * StageOut
@@ -1463,6 +1698,18 @@ export interface components {
             pin: string;
             /** Person Id */
             person_id: string;
+        };
+        /**
+         * TimelineOut
+         * @description A run along time.
+         */
+        TimelineOut: {
+            /** Points */
+            points: components["schemas"]["PointOut"][];
+            /** Deeds */
+            deeds: components["schemas"]["DeedOut"][];
+            /** Spans */
+            spans: components["schemas"]["SpanOut"][];
         };
         /**
          * Titled
@@ -2623,8 +2870,8 @@ export interface operations {
     };
     getScript: {
         parameters: {
-            query: {
-                procedure: string;
+            query?: {
+                procedure?: string | null;
                 rules?: string | null;
             };
             header?: never;
@@ -3021,6 +3268,89 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["SheetOut"];
+                };
+            };
+            /** @description The input cannot be accepted. */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ErrorOut"];
+                };
+            };
+            /** @description It was not done: the error's code and sentence say why. */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ErrorOut"];
+                };
+            };
+        };
+    };
+    getSchools: {
+        parameters: {
+            query?: {
+                lang?: "en" | "es";
+                unit?: "psi" | "kpa" | "bar";
+            };
+            header?: never;
+            path: {
+                run_id: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["SchoolOut"][];
+                };
+            };
+            /** @description The input cannot be accepted. */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ErrorOut"];
+                };
+            };
+            /** @description It was not done: the error's code and sentence say why. */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ErrorOut"];
+                };
+            };
+        };
+    };
+    getRunScript: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                run_id: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ScriptOut"];
                 };
             };
             /** @description The input cannot be accepted. */
