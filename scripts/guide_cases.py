@@ -91,7 +91,7 @@ def _detours(unit: Unit, rng: random.Random, stage: str) -> list[list[Event]]:
         [{"type": "reading", "stage": "leak_applied", "point": rng.choice(["start", "end"])}],
         [{"type": "reading", "stage": "cut_out", "point": "cut_out"}],
         [{"type": "warning", "lamp": rng.random() < 0.5}],
-        [{"type": "note", "text": "a note"}],
+        [{"type": "note", "text": "a note"}, {"type": "valued", "event": "some"}],
         [{"type": "settled", "stage": "leak_applied"}],
         [{"type": "confirmed", "item": rng.choice(["wheels_chocked", "chocks_removed", "area_clear", "in_gear"])}],
     ]

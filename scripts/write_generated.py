@@ -9,8 +9,11 @@ from pathlib import Path
 ROOT = Path(__file__).resolve().parents[1]
 sys.path.insert(0, str(ROOT))
 
+from lowhiss import rulebook  # noqa: E402
 from lowhiss.api import create_app  # noqa: E402
 from lowhiss.api.schemas import VerdictOut  # noqa: E402
+from lowhiss.core.procedure.script import compile_script  # noqa: E402
+from lowhiss.core.vehicle import Governor, Unit  # noqa: E402
 from lowhiss.exchange import schemas  # noqa: E402
 from lowhiss.service.rights import rights_table  # noqa: E402
 from scripts.guide_cases import guide_cases  # noqa: E402
@@ -27,10 +30,14 @@ def generated() -> dict[str, str]:
         "docs/schemas/low-hiss-verdict-1.json": {**verdict, "title": "low-hiss-verdict/1"},
     }
     texts = {name: json.dumps(table, indent=1, ensure_ascii=False) + "\n" for name, table in tables.items()}
+    unit = Unit("tractor_semitrailer", "MV-12", governor=Governor(100, 125))
+    planning = rulebook.planning(unit.kind)
+    script = compile_script(rulebook.procedure("us-three-part"), rulebook.rule_set("us-cdl"), unit, planning)
     cases = ",\n".join(json.dumps(case, separators=(",", ":")) for case in guide_cases()["cases"])
     return {
         **texts,
         "docs/rights.md": rights_table(),
+        "web/src/testing/script.gen.json": json.dumps(script, indent=1, ensure_ascii=False) + "\n",
         "web/src/live/guide.cases.gen.json": f'{{"cases":[\n{cases}\n]}}\n',
     }
 

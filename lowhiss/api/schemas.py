@@ -291,11 +291,19 @@ class ScriptLimit(BaseModel):
     unit: Literal["psi", "s"]
 
 
+class ScriptBody(BaseModel):
+    """The fields of one event's type; in a mark an empty value stands for any."""
+
+    model_config = ConfigDict(extra="allow")
+
+    type: str
+
+
 class ScriptStrike(BaseModel):
-    """One thing to strike: the marks it makes (an empty value stands for any), and whether they want numbers."""
+    """One thing to strike: the marks it makes, and whether they want numbers."""
 
     name: str
-    marks: list[dict[str, str | None]]
+    marks: list[ScriptBody]
     optional: bool
     reads: bool
 
@@ -319,8 +327,8 @@ class ScriptStep(BaseModel):
 class ScriptAnswers(BaseModel):
     """The events that say a need is so, and that it is not; the latter empty where nothing records it."""
 
-    yes: list[dict[str, str]]
-    no: list[dict[str, str]]
+    yes: list[ScriptBody]
+    no: list[ScriptBody]
 
 
 class ScriptFill(BaseModel):

@@ -10,6 +10,10 @@ from lowhiss.demo.scenario import demo_id
 
 STEP_MS = 250
 MANY_STEPS = 240
+BOUNCE_S = 0.4
+_READS = ("read", "readOne", "accept", "acceptOne", "itIs")
+PAUSES_S = {"settled": 8.0, "start": 16.0, "cut_out": 90.0, "upper": 20.0, "warning": 20.0, "popped": 20.0}
+"""How long a driver lets pass before a strike."""
 NEXT_TURN = """() => new Promise((done) => {
   const channel = new MessageChannel()
   channel.port1.onmessage = done
@@ -25,6 +29,7 @@ class Cab:
         self.complaints: list[str] = []
         self.offline = False
         self.expected: list[str] = []
+        self.times: dict[str, int] = {}
         page.on("console", self._heard)
         page.on("pageerror", lambda error: self.complaints.append(str(error)))
         page.on("request", self._requested)
@@ -72,27 +77,79 @@ class Cab:
     def strike(self, word: str) -> None:
         """Touch the bar while it says ``word``; returns when the screen has moved on."""
         expect(self.bar).to_contain_text(word)
+        asked = self.asked()
+        self.pass_time(BOUNCE_S)  # strikes closer than this are one
         self.bar.click()
-        expect(self.bar).not_to_contain_text(word)
+        expect(self.bar).not_to_have_attribute("data-strike", asked)
+
+    def asked(self) -> str:
+        """What the bar asks for, by its stable name."""
+        return self.bar.get_attribute("data-strike") or ""
 
     def sign_in(self, name: str = "Odile Ferrow") -> None:
         """Sign the browser in as a demo person, without the page."""
         self.page.request.post(f"{self.url}/api/session/demo", data={"person_id": demo_id(name)})
 
-    def begin(self, unit: str, driver: str = "Tove Lind") -> None:
-        """From the yard to the test screen, signed in as the driver."""
+    def set_up(self, unit: str, driver: str = "Tove Lind", **choices: str) -> None:
+        """From the yard to the set-up, signed in as the driver; ``procedure`` and ``rules`` by their ids."""
         self.sign_in(driver)
         self.go()
         self.page.get_by_role("link", name=re.compile(f"(Test|Probar) {unit}$")).click()
-        expect(self.page.get_by_role("textbox")).to_have_value(driver)
+        expect(self.page.get_by_role("textbox").first).to_have_value(driver)
+        for name, label in (("rules", "Judged by|Se juzga por"), ("procedure", "Order of work|Orden de trabajo")):
+            if name in choices:
+                self.page.get_by_label(re.compile(label)).select_option(choices[name])
+
+    def begin(self, unit: str, driver: str = "Tove Lind", **choices: str) -> str:
+        """From the yard to the test screen; returns the run's id."""
+        self.set_up(unit, driver, **choices)
         self.page.locator("button[type=submit]:enabled").click()
         expect(self.bar).to_be_visible()
+        return self.page.url.rsplit("/", 1)[1]
 
-    def prepare(self, seconds_between: float = 2) -> None:
-        """Everything as it must be."""
+    def do(self, figures: dict[str, tuple[float, ...]], until: str = "finish") -> None:
+        """Do what the screen asks, with these figures at each mark, until the bar asks for ``until``.
+
+        A mark is named by its point, or by stage and point; ``cut_out.2`` is the second time that it comes.
+        """
+        for _ in range(MANY_STEPS):
+            asked = self.asked()
+            if asked == until:
+                return
+            beside = self.page.get_by_role("slider").count() and asked not in _READS
+            if beside:
+                self.accept(figures)
+            if asked in ("read", "readOne"):
+                self.set_tapes(*(f"{value:g}" for value in self._figures_for(figures)))
+            elif asked in ("up", "cutShort"):
+                self.pass_time(130)
+            elif asked == "judging":
+                self.until(lambda: self.asked() != "judging")
+                continue
+            else:
+                self.pass_time(PAUSES_S.get(asked, 2))
+                self.bar.click(timeout=5000)
+            self.until(lambda before=asked: self.asked() != before)
+        raise AssertionError(f"never asked for {until}; it asks for {self.asked()}")
+
+    def accept(self, figures: dict[str, tuple[float, ...]]) -> None:
+        """Set the tapes that are open beside another strike."""
+        self.set_tapes(*(f"{value:g}" for value in self._figures_for(figures)))
+        self.page.keyboard.press("Enter")
+        expect(self.page.get_by_role("slider")).to_have_count(0)
+
+    def _figures_for(self, figures: dict[str, tuple[float, ...]]) -> tuple[float, ...]:
+        tapes = self.page.locator("[data-point]")
+        stage, point = tapes.get_attribute("data-stage"), tapes.get_attribute("data-point")
+        name = f"{stage} {point}" if f"{stage} {point}" in figures else str(point)
+        self.times[name] = self.times.get(name, 0) + 1
+        return figures.get(f"{name}.{self.times[name]}", figures[name])
+
+    def prepare(self) -> None:
+        """Everything as a leak check needs it."""
         for word in ("Chocks are in", "Engine is off", "Key is on", "Everyone is clear", "Knobs are in"):
             self.strike(word)
-            self.pass_time(seconds_between)
+            self.pass_time(2)
 
     def press_and_settle(self, wait_s: float = 22) -> None:
         """Pedal down, needles stopped, the wait, start."""
@@ -114,7 +171,7 @@ class Cab:
     def set_start(self, *values: str) -> None:
         """The numbers at the start, while the clock runs."""
         self.set_tapes(*values)
-        self.page.get_by_role("button", name="These were the start").click()
+        self.page.get_by_role("button", name="Keep these").click()
         expect(self.page.get_by_role("slider")).to_have_count(0)
 
     def hold_to_the_end(self, hold_s: float = 60) -> None:

@@ -29,6 +29,7 @@ _REFILL: dict[Step, Refill] = {
 }
 _STRAIGHT_ON: dict[Step, Stage] = {"build_up": "cut_out", "low_air_warning": "spring_brakes"}
 _MOVING = frozenset({"hold_trailer", "hold_parking", "rolling_service"})
+_ASIDE = frozenset({"note", "valued", "finished", "abandoned"})
 _MARKS = frozenset({"reading", "warning", "knob", "held", "rolled"})
 
 
@@ -298,7 +299,7 @@ class _Guide:
             self.leave_out(event["stage"])
         elif kind == "said":
             self.said.add(event["what"])
-        elif kind != "note" and self.queue:
+        elif kind not in _ASIDE and self.queue:
             self.strike(event)
         self.go_on()
 

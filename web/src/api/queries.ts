@@ -27,13 +27,14 @@ export const trailersQuery = () =>
 export const peopleQuery = () =>
   queryOptions({ queryKey: ['people'], queryFn: () => need(api.GET('/api/people')) })
 
-export const scriptQuery = (unitId: string, rules: string) =>
+/** The script of one procedure under one rule set; the unit's own where they are not named. */
+export const scriptQuery = (unitId: string, procedure: string | undefined, rules: string | undefined) =>
   queryOptions({
-    queryKey: ['script', unitId, rules],
+    queryKey: ['script', unitId, procedure, rules],
     queryFn: () =>
       need(
         api.GET('/api/units/{unit_id}/script', {
-          params: { path: { unit_id: unitId }, query: { procedure: 'leak-check', rules } },
+          params: { path: { unit_id: unitId }, query: { procedure, rules } },
         }),
       ),
     placeholderData: keepPreviousData,
@@ -48,6 +49,15 @@ export const logQuery = (search: string, outcome: LogOutcome | undefined, before
     placeholderData: keepPreviousData,
   })
 
+export const schoolsQuery = (runId: string, lang: Language, unit: PressureUnit, lastSeq = 0) =>
+  queryOptions({
+    queryKey: ['schools', runId, lang, unit, lastSeq],
+    queryFn: () =>
+      need(
+        api.GET('/api/runs/{run_id}/schools', { params: { path: { run_id: runId }, query: { lang, unit } } }),
+      ),
+  })
+
 /** The sheet of a run at a sequence number: it changes only when the run does, or its reader. */
 export const sheetQuery = (runId: string, lang: Language, unit: PressureUnit, lastSeq = 0) =>
   queryOptions({
@@ -56,4 +66,5 @@ export const sheetQuery = (runId: string, lang: Language, unit: PressureUnit, la
       need(
         api.GET('/api/runs/{run_id}/sheet', { params: { path: { run_id: runId }, query: { lang, unit } } }),
       ),
+    placeholderData: keepPreviousData,
   })

@@ -1388,13 +1388,19 @@ export interface components {
          */
         ScriptAnswers: {
             /** Yes */
-            yes: {
-                [key: string]: string;
-            }[];
+            yes: components["schemas"]["ScriptBody"][];
             /** No */
-            no: {
-                [key: string]: string;
-            }[];
+            no: components["schemas"]["ScriptBody"][];
+        };
+        /**
+         * ScriptBody
+         * @description The fields of one event's type; in a mark an empty value stands for any.
+         */
+        ScriptBody: {
+            /** Type */
+            type: string;
+        } & {
+            [key: string]: unknown;
         };
         /**
          * ScriptBound
@@ -1531,15 +1537,13 @@ export interface components {
         };
         /**
          * ScriptStrike
-         * @description One thing to strike: the marks it makes (an empty value stands for any), and whether they want numbers.
+         * @description One thing to strike: the marks it makes, and whether they want numbers.
          */
         ScriptStrike: {
             /** Name */
             name: string;
             /** Marks */
-            marks: {
-                [key: string]: string | null;
-            }[];
+            marks: components["schemas"]["ScriptBody"][];
             /** Optional */
             optional: boolean;
             /** Reads */

@@ -9,7 +9,7 @@ import { SetupPage, TestPage } from '../features/test'
 import { UnitPage, UnitsPage } from '../features/units'
 import { YardPage } from '../features/yard'
 import { i18next } from '../i18n'
-import { RecorderContext, type RecorderState } from '../live'
+import { mute, RecorderContext, type RecorderState } from '../live'
 import { SessionGate } from '../session'
 import { applyLight, keepPreferences, PreferencesContext, type Preferences } from './preferences'
 import { NotFound, Shell } from './Shell'
@@ -34,6 +34,7 @@ export function App({ initial, recorder }: { initial: Preferences; recorder: Rec
   useEffect(() => {
     keepPreferences(preferences)
     applyLight(preferences.light)
+    mute(preferences.tones === 'off')
     document.documentElement.lang = preferences.language
     void i18next.changeLanguage(preferences.language)
   }, [preferences])

@@ -6,10 +6,21 @@ import { languages, type Language } from '../i18n'
 export const lights = ['auto', 'day', 'night'] as const
 export type Light = (typeof lights)[number]
 
+export const switches = ['on', 'off'] as const
+export type Switch = (typeof switches)[number]
+export const callLanguages = ['en', 'es', 'both'] as const
+export type CallLanguage = (typeof callLanguages)[number]
+
 export interface Preferences {
   language: Language
   unit: PressureUnit
   light: Light
+  /** Tones in a test. */
+  tones: Switch
+  /** Steps spoken by a voice of this device. */
+  speech: Switch
+  /** What is to be said aloud is shown in this language, or in both. */
+  calls: CallLanguage
 }
 
 const KEY = 'lowhiss.preferences'
@@ -24,10 +35,14 @@ export function readPreferences(): Preferences {
   } catch {
     // what cannot be read is as good as never set
   }
+  const language = oneOf(languages, kept.language, navigator.language.startsWith('es') ? 'es' : 'en')
   return {
-    language: oneOf(languages, kept.language, navigator.language.startsWith('es') ? 'es' : 'en'),
+    language,
     unit: oneOf(pressureUnits, kept.unit, 'psi'),
     light: oneOf(lights, kept.light, 'auto'),
+    tones: oneOf(switches, kept.tones, 'on'),
+    speech: oneOf(switches, kept.speech, 'off'),
+    calls: oneOf(callLanguages, kept.calls, language),
   }
 }
 

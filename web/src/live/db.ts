@@ -22,6 +22,9 @@ export interface LocalEvent {
   why?: string
 }
 
+/** How a run is led, as chosen before it began. */
+export type RunSetup = Required<Schema['SetupBody']> & { purpose: Schema['RunOut']['purpose'] }
+
 export interface LocalRun {
   id: string
   unitId: string
@@ -31,6 +34,7 @@ export interface LocalRun {
   rules: string
   startedWall: string
   script: Schema['ScriptOut']
+  setup: RunSetup
   /** What begins the run at the server; absent once the server has it. */
   begin?: Omit<Schema['BeginRun'], 'sent'>
   /** Why the server refused to begin it; its marks stay here. */
@@ -64,7 +68,10 @@ export async function putRun(db: Db, run: LocalRun): Promise<void> {
   await Promise.all([tx.store.put(run), tx.done])
 }
 
-/** Keep events at the end of their run, each with the device's next sequence number; all or none. */
+/**
+ * Keep events at the end of their run, each with the device's next sequence number; all or none.
+ * An event whose id the run has already is not kept again.
+ */
 export async function appendEvents(
   db: Db,
   runId: string,
@@ -74,11 +81,13 @@ export async function appendEvents(
   const tx = db.transaction(['events', 'counters'], 'readwrite', strict)
   const store = tx.objectStore('events')
   const counters = tx.objectStore('counters')
-  const last = await store.openCursor(rangeOf(runId), 'prev')
-  let place = last ? last.value.place : 0
+  const known = await store.getAll(rangeOf(runId))
+  const ids = new Set(known.map(({ event }) => event.id))
+  let place = known.at(-1)?.place ?? 0
   let seq = (await counters.get('seq')) ?? 0
   const kept: LocalEvent[] = []
   for (const event of events) {
+    if (ids.has(String(event.id))) continue
     place += 1
     seq += 1
     const local = { runId, place, event: { ...event, seq } as WireEvent, delivery }

@@ -1,11 +1,24 @@
-export { now, secondsSince } from './clock'
+export { earlier, momentOf, now, secondsSince } from './clock'
 export type { Moment } from './clock'
-export type { LocalEvent, LocalRun, WireEvent } from './db'
-export { isSet, leakStep, prepareNeeds, progressOf, standing } from './progress'
-export type { Mark, Needle, PrepareNeed, Progress, Script } from './progress'
+export type { LocalEvent, LocalRun, RunSetup, WireEvent } from './db'
+export { isStage } from './lead'
+export type { Body, Entry, Lead, Need, Script, Step, StrikeSpec } from './lead'
+export { isSet, numbersOf, standing, stateOf, stepOf } from './state'
+export type { Mark, Needle, Point, TestState } from './state'
 export { markName } from './marks'
-export { Recorder } from './recorder'
-export type { Body, LiveRun } from './recorder'
-export { scheduleHold, soundIsOn, tryTones, unlockSound } from './tones'
+export type { MarkName } from './marks'
+export { HOUSE_WAY, Recorder } from './recorder'
+export type { LiveRun, NewRun } from './recorder'
+export {
+  mute,
+  scheduleHold,
+  scheduleSettled,
+  soundState,
+  soundIsOn,
+  speak,
+  tryTones,
+  unlockSound,
+  useSound,
+} from './sound'
 export { RecorderContext, useLiveRun, useRecorder } from './useLiveRun'
 export type { RecorderState } from './useLiveRun'

@@ -1,7 +1,7 @@
 import { afterEach, beforeEach, expect, test, vi } from 'vitest'
 import { script } from '../testing/script'
 import { epoch, now } from './clock'
-import { Recorder } from './recorder'
+import { HOUSE_WAY, Recorder } from './recorder'
 
 interface Sent {
   path: string
@@ -43,7 +43,7 @@ const deliveries = (recorder: Recorder, id: string) =>
 
 test('a strike is on the device before it is sent, and kept once acknowledged', async () => {
   const { recorder } = await opened()
-  const id = await recorder.begin({ unit, script, driver: 'Ines Aldous' })
+  const id = await recorder.begin({ unit, script, driver: 'Ines Aldous', setup: HOUSE_WAY })
   answer = () => json({ error: { code: 'database_away', message: 'wait', field: '' } }, 503)
   await recorder.strike(id, [{ type: 'engine', state: 'off' }])
   expect(deliveries(recorder, id)).toEqual(['waiting'])
@@ -59,7 +59,7 @@ test('marks survive the page: another page life sends what was left', async () =
   answer = () => {
     throw new TypeError('no network')
   }
-  const id = await recorder.begin({ unit, script, driver: '' })
+  const id = await recorder.begin({ unit, script, driver: '', setup: HOUSE_WAY })
   await recorder.strike(id, [{ type: 'pedal', state: 'full' }])
   await recorder.strike(id, [{ type: 'settled', stage: 'leak_applied' }])
   answer = keepAll
@@ -72,7 +72,7 @@ test('marks survive the page: another page life sends what was left', async () =
 
 test('strikes in a burst keep their order and their moments', async () => {
   const { recorder } = await opened()
-  const id = await recorder.begin({ unit, script, driver: '' })
+  const id = await recorder.begin({ unit, script, driver: '', setup: HOUSE_WAY })
   const at = now()
   await Promise.all(
     Array.from({ length: 20 }, (_, n) =>
@@ -97,7 +97,7 @@ test('a mark that cannot be applied is set aside in sight and blocks nothing', a
       set_aside: [{ id: first?.id, code: 'event_malformed', message: 'why.' }],
     })
   }
-  const id = await recorder.begin({ unit, script, driver: '' })
+  const id = await recorder.begin({ unit, script, driver: '', setup: HOUSE_WAY })
   await recorder.strike(id, [
     { type: 'note', text: 'a' },
     { type: 'note', text: 'b' },
@@ -111,7 +111,7 @@ test('a run the server refuses keeps its marks on the device, with the reason', 
   const { recorder } = await opened()
   answer = () =>
     json({ error: { code: 'unit_unknown', message: 'There is no such unit.', field: 'unit_id' } }, 404)
-  const id = await recorder.begin({ unit, script, driver: '' })
+  const id = await recorder.begin({ unit, script, driver: '', setup: HOUSE_WAY })
   await recorder.strike(id, [{ type: 'note', text: 'a' }])
   await vi.waitFor(() => expect(deliveries(recorder, id)).toEqual(['aside']))
   expect(recorder.snapshot(id)?.run.refused).toBe('There is no such unit.')

@@ -10,8 +10,10 @@ import {
   type Db,
   type LocalEvent,
   type LocalRun,
+  type RunSetup,
   type WireEvent,
 } from './db'
+import type { Body } from './lead'
 import { Outbox } from './outbox'
 
 export interface LiveRun {
@@ -22,12 +24,22 @@ export interface LiveRun {
   reached: boolean
 }
 
-export type Body = { type: string } & Record<string, unknown>
-
 export interface NewRun {
   unit: Pick<Schema['UnitOut'], 'id' | 'name' | 'kind'>
   script: Schema['ScriptOut']
   driver: string
+  setup: RunSetup
+}
+
+const SCRIPT_FORMAT: Schema['ScriptOut']['format'] = 'low-hiss-script/2'
+
+/** How a run is led where nothing else was chosen. */
+export const HOUSE_WAY: RunSetup = {
+  watcher: '',
+  timekeeper: 'tool',
+  policy: null,
+  calls: 'off',
+  purpose: 'dispatch',
 }
 
 export class Recorder {
@@ -36,8 +48,15 @@ export class Recorder {
   private readonly outbox: Outbox
   private queue: Promise<unknown> = Promise.resolve()
 
+  /** Other tabs of this device write into the same store. */
+  private readonly tabs = typeof BroadcastChannel === 'undefined' ? null : new BroadcastChannel('lowhiss')
+
   private constructor(private readonly db: Db) {
-    this.outbox = new Outbox(db, (runId, lastSeq) => void this.refresh(runId, lastSeq))
+    this.outbox = new Outbox(db, (runId, lastSeq) => {
+      void this.refresh(runId, lastSeq)
+      this.tabs?.postMessage(runId)
+    })
+    this.tabs?.addEventListener('message', ({ data }) => void this.refresh(String(data)))
     window.addEventListener('online', () => this.outbox.wake())
     document.addEventListener('visibilitychange', () => this.outbox.wake())
   }
@@ -60,7 +79,7 @@ export class Recorder {
   snapshot = (runId: string): LiveRun | undefined => this.live.get(runId)
 
   /** Begin a run on this device; it reaches the server when there is contact. */
-  async begin({ unit, script, driver }: NewRun): Promise<string> {
+  async begin({ unit, script, driver, setup }: NewRun): Promise<string> {
     const begun = now()
     const id = crypto.randomUUID()
     const run: LocalRun = {
@@ -72,13 +91,15 @@ export class Recorder {
       rules: script.rules.id,
       startedWall: begun.wall,
       script,
+      setup,
       begin: {
         id,
         unit_id: unit.id,
         procedure: script.procedure.id,
         rules: script.rules.id,
-        purpose: 'dispatch',
+        purpose: setup.purpose,
         driver,
+        setup: { ...setup, purpose: undefined } as Schema['SetupBody'],
         begun,
       },
       closed: false,
@@ -91,7 +112,7 @@ export class Recorder {
 
   /** The run, from this device or else from the server. Rejects when neither has it. */
   async load(runId: string): Promise<LiveRun> {
-    const run = (await this.db.get('runs', runId)) ?? (await this.fetchRun(runId))
+    const run = await this.current((await this.db.get('runs', runId)) ?? (await this.fetchRun(runId)))
     const live = { run, events: await eventsOf(this.db, runId), lastSeq: 0, reached: this.outbox.reached }
     this.live.set(runId, live)
     this.tell()
@@ -105,7 +126,7 @@ export class Recorder {
       const live = this.live.get(runId) ?? (await this.load(runId))
       const events = bodies.map(
         (body) =>
-          ({ ...at, ...body, id: crypto.randomUUID(), by: live.run.driver }) as Omit<WireEvent, 'seq'>,
+          ({ ...at, id: crypto.randomUUID(), by: live.run.driver, ...body }) as Omit<WireEvent, 'seq'>,
       )
       const kept = await appendEvents(this.db, runId, events)
       const closed = live.run.closed || bodies.some(({ type }) => type === 'finished' || type === 'abandoned')
@@ -117,6 +138,7 @@ export class Recorder {
         events: merge(latest.events, kept),
       })
       this.tell()
+      this.tabs?.postMessage(runId)
     })
     this.queue = work.catch(() => undefined)
     return work.finally(() => this.outbox.wake())
@@ -152,13 +174,21 @@ export class Recorder {
     this.tell()
   }
 
+  /** A run kept by an earlier release has a script that this one cannot read. */
+  private async current(run: LocalRun): Promise<LocalRun> {
+    if (run.script.format === SCRIPT_FORMAT) return run
+    const script = await need(api.GET('/api/runs/{run_id}/script', { params: { path: { run_id: run.id } } }))
+    const renewed = { ...run, script, setup: run.setup ?? HOUSE_WAY }
+    await putRun(this.db, renewed)
+    return renewed
+  }
+
   private async fetchRun(runId: string): Promise<LocalRun> {
     const path = { run_id: runId }
     const head = await need(api.GET('/api/runs/{run_id}', { params: { path } }))
     const script = await need(
-      api.GET('/api/units/{unit_id}/script', {
-        params: { path: { unit_id: head.unit_id }, query: { procedure: head.procedure, rules: head.rules } },
-      }),
+      // for the unit as it was coupled when the run began, whatever it pulls by now
+      api.GET('/api/runs/{run_id}/script', { params: { path } }),
     )
     const kept = await need(api.GET('/api/runs/{run_id}/events', { params: { path } }))
     const run: LocalRun = {
@@ -170,6 +200,7 @@ export class Recorder {
       rules: head.rules,
       startedWall: head.started_at,
       script,
+      setup: { ...head.setup, purpose: head.purpose } as RunSetup,
       closed: kept.some(({ body }) => body.type === 'finished' || body.type === 'abandoned'),
     }
     await putRun(this.db, run)

@@ -5,7 +5,10 @@ import { PreferencesContext, type Preferences } from '../app/preferences'
 
 /** What every screen stands in, for a component on its own. */
 export function Frame({ children, ...part }: { children: ReactNode } & Partial<Preferences>) {
-  const preferences: Preferences = { language: 'en', unit: 'psi', light: 'day', ...part }
+  const preferences: Preferences = {
+    ...{ language: 'en', unit: 'psi', light: 'day', tones: 'on', speech: 'off', calls: 'en' },
+    ...part,
+  }
   return (
     <PreferencesContext value={{ preferences, change: () => undefined }}>
       <QueryClientProvider client={new QueryClient()}>

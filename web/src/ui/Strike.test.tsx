@@ -10,7 +10,7 @@ const space = (type: 'keyDown' | 'keyUp', target: Element | Window = window, mor
 
 test('the space bar strikes once for each press, wherever the focus is', () => {
   const onStrike = vi.fn()
-  render(<Strike word="Start" under="now" onStrike={onStrike} />)
+  render(<Strike word="Start" asks="it" under="now" onStrike={onStrike} />)
   space('keyDown')
   space('keyDown', window, { repeat: true })
   space('keyUp')
@@ -26,7 +26,7 @@ test('in a text field or a dialog the space bar is theirs', () => {
       <div role="dialog">
         <button type="button">inside</button>
       </div>
-      <Strike word="Start" under="now" onStrike={onStrike} />
+      <Strike word="Start" asks="it" under="now" onStrike={onStrike} />
     </>,
   )
   space('keyDown', screen.getByLabelText('note'))
@@ -36,7 +36,7 @@ test('in a text field or a dialog the space bar is theirs', () => {
 
 test('a strike that would spoil the minute needs a second, and is stamped when the press began', () => {
   const onStrike = vi.fn()
-  render(<Strike word="Pedal came up" under="hold" held onStrike={onStrike} />)
+  render(<Strike word="Pedal came up" asks="it" under="hold" held onStrike={onStrike} />)
   fireEvent.pointerDown(screen.getByRole('button'), { button: 0 })
   act(() => void vi.advanceTimersByTime(900))
   fireEvent.pointerUp(screen.getByRole('button'))
@@ -51,16 +51,16 @@ test('a strike that would spoil the minute needs a second, and is stamped when t
 
 test('a press that began under another meaning of the bar does not end under this one', () => {
   const onStrike = vi.fn()
-  const { rerender } = render(<Strike word="Pedal came up" under="hold" held onStrike={onStrike} />)
+  const { rerender } = render(<Strike word="Pedal came up" asks="it" under="hold" held onStrike={onStrike} />)
   space('keyDown')
-  rerender(<Strike word="Set both needles first" under="" disabled onStrike={onStrike} />)
+  rerender(<Strike word="Set both needles first" asks="it" under="" disabled onStrike={onStrike} />)
   act(() => void vi.advanceTimersByTime(2000))
   expect(onStrike).not.toHaveBeenCalled()
 })
 
 test('a bar that waits strikes nothing', () => {
   const onStrike = vi.fn()
-  render(<Strike word="Waiting" under="" disabled onStrike={onStrike} />)
+  render(<Strike word="Waiting" asks="it" under="" disabled onStrike={onStrike} />)
   space('keyDown')
   fireEvent.pointerDown(screen.getByRole('button'), { button: 0 })
   expect(onStrike).not.toHaveBeenCalled()

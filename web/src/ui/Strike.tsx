@@ -1,12 +1,14 @@
 import { useEffect, useEffectEvent, useRef, useState } from 'react'
 import { useTranslation } from 'react-i18next'
-import { now, type Moment } from '../live'
+import { momentOf, type Moment } from '../live'
 
 const HOLD_MS = 1000
 
 interface StrikeProps {
   word: string
   under: string
+  /** What it asks for, by a stable name. */
+  asks: string
   /** Needs a press of a second, because a stray tap would spoil the minute. */
   held?: boolean
   disabled?: boolean
@@ -15,7 +17,7 @@ interface StrikeProps {
 }
 
 /** The one large area that always means "now". Thumb or space bar; the moment is stamped before anything else. */
-export function Strike({ word, under, held = false, disabled = false, hint, onStrike }: StrikeProps) {
+export function Strike({ word, under, asks, held = false, disabled = false, hint, onStrike }: StrikeProps) {
   const { t } = useTranslation()
   const [pressing, setPressing] = useState(false)
   const pressed = useRef<{ at: Moment; timer?: ReturnType<typeof setTimeout> } | null>(null)
@@ -25,9 +27,9 @@ export function Strike({ word, under, held = false, disabled = false, hint, onSt
     pressed.current = null
     setPressing(false)
   }
-  const press = () => {
+  const press = (event: { timeStamp: number }) => {
     if (disabled || pressed.current) return
-    const at = now()
+    const at = momentOf(event)
     if (!held) {
       onStrike(at)
       return
@@ -47,7 +49,7 @@ export function Strike({ word, under, held = false, disabled = false, hint, onSt
     const down = (event: KeyboardEvent) => {
       if (event.code !== 'Space' || isElsewhere(event.target)) return
       event.preventDefault()
-      if (!event.repeat) pressByKey()
+      if (!event.repeat) pressByKey(event)
     }
     const up = (event: KeyboardEvent) => {
       if (event.code !== 'Space' || isElsewhere(event.target)) return
@@ -67,16 +69,16 @@ export function Strike({ word, under, held = false, disabled = false, hint, onSt
   return (
     <button
       type="button"
-      data-strike
+      data-strike={asks}
       disabled={disabled}
-      onPointerDown={(event) => event.button === 0 && press()}
+      onPointerDown={(event) => event.button === 0 && press(event)}
       onPointerUp={release}
       onPointerLeave={release}
       onPointerCancel={release}
       onContextMenu={(event) => event.preventDefault()}
       onClick={(event) => {
         // a screen reader's click has no pointer before it
-        if (event.detail === 0 && !held) press()
+        if (event.detail === 0 && !held) press(event)
       }}
       className={`relative flex w-full touch-manipulation items-center gap-6 overflow-hidden px-4 py-5 text-left select-none sm:px-9 ${
         disabled ? 'bg-hair text-ink' : 'bg-air text-on-air'

@@ -1,254 +1,304 @@
-import { useEffect, useState } from 'react'
+import { useEffect, useRef, useState } from 'react'
 import { useTranslation } from 'react-i18next'
 import { useNavigate } from 'react-router'
+import { usePreferences } from '../../app'
 import { useFigures } from '../../figures/useFigures'
 import {
-  leakStep,
-  markName,
+  isStage,
   now,
-  scheduleHold,
   secondsSince,
+  speak,
+  stateOf,
   unlockSound,
   type Body,
   type LiveRun,
+  type Mark,
   type Moment,
-  type PrepareNeed,
-  type Progress,
   type Recorder,
-  type Script,
+  type Step,
+  type TestState,
 } from '../../live'
-import { Strike } from '../../ui'
-import { Bodies, bodiesFor } from './events'
+import { Button, Strike } from '../../ui'
+import { barFor, nextName } from './bar'
+import { Calls } from './Calls'
 import { Course } from './Course'
-import { Judged, useVerdict } from './Judged'
-import { HoldClock, WaitClock } from './Clocks'
-import { Prepare } from './Prepare'
+import { CourseDialog } from './CourseDialog'
+import { legsOf, placeOf } from './legs'
+import { MarksDialog } from './MarksDialog'
+import { phaseOf, type Phase, type Verdict } from './phase'
+import { lastAttempt } from './Rest'
+import { StageBody } from './StageBody'
+import { TakeBack } from './TakeBack'
 import { Tapes } from './Tapes'
 import { TestColumn } from './TestColumn'
 import { TestHeader } from './TestHeader'
-import { useReadings, type Readings } from './useReadings'
-import { useTicking, useWakeLock } from './useSeconds'
+import { useHoldEnd, useSettledTone } from './useHoldEnd'
+import { useReadings } from './useReadings'
+import { useTicking, useWakeLock } from './useTimer'
+import { useVerdicts } from './useVerdicts'
 
-export interface StageProps {
-  recorder: Recorder
-  live: LiveRun
-  progress: Progress
-}
+/** Two strikes closer than this are one: a bounce of the thumb, or a key held down. */
+const BOUNCE_S = 0.3
+/** So long a rest waits for its verdict before it lets the driver go on without. */
+const JUDGING_S = 4
 
 /** The test screen: what to do now, the strike, the clock and the tapes, and the air column beside them. */
-export function Conductor({ recorder, live, progress }: StageProps) {
+export function Conductor({ recorder, live }: { recorder: Recorder; live: LiveRun }) {
   const { t } = useTranslation()
-  const { language } = useFigures()
+  const { language, reading } = useFigures()
   const navigate = useNavigate()
-  const [covered, setCovered] = useState(false)
+  const { preferences } = usePreferences()
   const { run } = live
-  const { phase } = progress
-  const limit = leakStep(run.script).limit
-  const holdS = limit?.hold_s ?? 60
-  useWakeLock()
-  useTicking(phase === 'start' || phase === 'settle' || phase === 'hold')
+  const { script, setup } = run
+  const state = stateOf(
+    script,
+    live.events.map(({ event }) => event),
+  )
+  const [covered, setCovered] = useState(false)
+  const [course, setCourse] = useState(false)
+  const [marks, setMarks] = useState(false)
+  const [passed, setPassed] = useState(0)
+  const [stood, setStood] = useState(-1)
+  const [speed, setSpeed] = useState('')
+  const [chosen, setChosen] = useState<Mark[]>()
+  const verdicts = useVerdicts(live)
+  const awake = useWakeLock()
+  const lastAt = useRef(-Infinity)
+
+  const phase = phaseOf(state, { rest: passed }, verdicts.latest, verdicts.stale)
+  const step = stepOfPhase(phase)
+  const ownWatch = setup.timekeeper !== 'tool'
+  const holdS = step?.limit?.hold_s ?? script.hold_s
+  const group = chosen ?? (phase.name === 'read' ? phase.group : state.waiting[0])
+  const lastEvent = state.events.at(-1)
+  const judging =
+    phase.name === 'rest' &&
+    verdicts.now === undefined &&
+    live.reached &&
+    lastEvent !== undefined &&
+    secondsSince(lastEvent) < JUDGING_S
+  const rolling = phase.name === 'strike' && phase.strike.name === 'rolled' && stood !== rollsOf(state)
 
   const strike = (bodies: Body[], at: Moment = now()) => recorder.strike(run.id, bodies, at)
-  const leftS = progress.start && !progress.end ? holdS - secondsSince(progress.start) : 0
-  useHoldEnd(progress, holdS, (at) => void strike([Bodies.end()], at))
-
-  const verdict = useVerdict(live, progress)
-  const readings = useReadings(run.script, progress, (id, numbers) => {
-    void strike([{ type: 'valued', event: id, ...numbers }])
+  useHoldEnd(state.hold?.start, ownWatch || !state.hold ? null : holdS, (at) => {
+    const start = state.hold?.start
+    if (!start || !state.hold) return
+    // one end for one start, whichever tab of this device comes first
+    const withdrawn = live.events.filter(({ event }) => event.id.startsWith(`${start.id}.end`)).length
+    const id = `${start.id}.end${withdrawn || ''}`
+    void strike([{ type: 'reading', stage: state.hold.stage, point: 'end', id }], at)
   })
-  const bar = barFor(progress, run.script, readings, verdict !== undefined)
+  const waits = phase.name === 'strike' && (phase.strike.name === 'settled' || phase.strike.name === 'start')
+  useSettledTone(state.lastMove, script.advised_wait_s, waits)
+  useTicking(state.hold !== null || waits)
+  useTicking(true, 1000)
+
+  const readings = useReadings(script, state, group, (marked, numbers, late) => {
+    setChosen(undefined)
+    const valued = { type: 'valued', ...numbers, ...(late ? { late } : {}) }
+    void strike(marked.map(({ id }) => ({ ...valued, event: id })))
+  })
+  const bar = barFor({
+    script,
+    state,
+    phase,
+    readings,
+    verdicts: verdicts.now,
+    ownWatch,
+    rolling,
+    speed,
+    judging,
+  })
+
+  const finish = (at?: Moment) => {
+    const up: Body[] = state.pedalDown ? [{ type: 'pedal', state: 'released' }] : []
+    void strike([...up, { type: 'finished' }], at).then(() => navigate(`/runs/${run.id}`))
+  }
+  const goOn = (at?: Moment) => {
+    setPassed(state.lead.done.length)
+    if (state.pedalDown) void strike([{ type: 'pedal', state: 'released' }], at)
+  }
   const onStrike = (at: Moment) => {
     void unlockSound()
-    if (phase === 'read') readings?.accept()
-    else if (phase === 'judged') {
-      void strike([{ type: 'finished' }], at).then(() => navigate(`/runs/${run.id}`))
-    } else void strike(bodiesFor(progress, run.script.knobs), at)
+    if (at.mono_s - lastAt.current < BOUNCE_S) return
+    lastAt.current = at.mono_s
+    if (bar.act === 'accept') readings?.accept()
+    else if (bar.act === 'goOn') goOn(at)
+    else if (bar.act === 'finish') finish(at)
+    else if (bar.act === 'standing') setStood(rollsOf(state))
+    else if (bar.act !== 'nothing') void strike(bar.act.strike, at)
   }
 
+  const title = !step
+    ? t('test.verdict')
+    : isStage(step)
+      ? t(`stage.${step.step as 'cut_out'}`)
+      : t(`action.${step.step as 'park'}`)
+  const does = bar.does ? t(`test.does.${bar.does}`) : (step?.does[language] ?? '')
+  const before = phase.name === 'strike' ? actionBefore(state)?.does[language] : undefined
+  useSpeech(preferences.speech === 'on', [title, before, does].filter(Boolean).join('. '), language)
+  const legs = legsOf(script, state, verdicts.latest)
+  const hideLimits = setup.calls === 'rehearsal'
+  const next = nextName(state)
   return (
     <div className="flex h-dvh flex-col">
-      <TestHeader {...{ recorder, live, progress }} onCover={setCovered} />
-      <div className="max-md:hidden">
-        <Course progress={progress} holdS={holdS} />
-      </div>
+      <TestHeader
+        {...{ live, awake }}
+        place={placeOf(legs)}
+        onCourse={() => setCourse(true)}
+        onMarks={() => setMarks(true)}
+        onCover={setCovered}
+        onMadeSafe={(why) => {
+          const reason = why ? { why } : {}
+          const up: Body[] = state.pedalDown ? [{ type: 'pedal', state: 'released' }] : []
+          void strike([
+            { type: 'made_safe', ...reason },
+            ...up,
+            { type: 'abandoned', why: why || 'made safe' },
+          ])
+        }}
+      />
+      {!rolling && (
+        <button
+          type="button"
+          onClick={() => setCourse(true)}
+          aria-label={t('test.course')}
+          tabIndex={-1}
+          className="block border-b border-line text-left max-md:hidden"
+        >
+          <Course {...{ legs, hideLimits }} />
+        </button>
+      )}
       <div className="grid min-h-0 grow grid-cols-[1fr_74px] md:grid-cols-[1fr_330px]">
         <main className="flex min-h-0 min-w-0 flex-col">
           <div className="flex grow flex-col gap-3 overflow-y-auto px-4 pt-4 sm:px-9">
-            <div aria-live="polite">
-              <h1 className="text-[1.55rem] md:text-title">{t('stage.leak_applied')}</h1>
-              <p className="mt-1 text-lead">{t(`test.does.${bar.does}`)}</p>
+            <div aria-live="polite" data-phase={phase.name}>
+              <h1 className="text-[1.45rem] leading-tight md:text-title">{title}</h1>
+              {before && <p className="mt-1 text-lead">{before}</p>}
+              <p className="mt-1 text-lead">{does}</p>
             </div>
-            {limit && phase !== 'judged' && (
-              <blockquote
-                className={`border-l-4 border-ink pl-3 ${phase === 'hold' || phase === 'read' ? 'max-md:hidden' : ''}`}
-              >
-                “{limit.words[language]}”
-              </blockquote>
+            {!rolling && (
+              <CallsNow
+                {...{ phase, live, state }}
+                verdicts={verdicts.now}
+                onSay={(body) => void strike([body])}
+              />
             )}
-            <Stage
-              {...{ recorder, live, progress }}
-              {...{ holdS, leftS }}
-              {...{ verdict, readings, strike }}
+            <StageBody
+              {...{ phase, live, state, legs, bar, holdS, ownWatch, speed }}
+              compact={readings !== null}
+              verdicts={verdicts.now}
+              onSpeed={setSpeed}
+              onStrike={(bodies) => void strike(bodies)}
+              onStop={() => finish()}
+              onGoOn={() => goOn()}
             />
-            <TakeBack
-              progress={progress}
-              onTakeBack={(ids) => void strike(ids.map((event) => ({ type: 'withdrawn', event })))}
-            />
+            {readings && !rolling && (phase.name !== 'rest' || chosen) && (
+              <Tapes
+                {...{ script, readings }}
+                waiting={state.waiting}
+                onChoose={setChosen}
+                ownButton={bar.act !== 'accept' && phase.name !== 'read'}
+              />
+            )}
+            {phase.name === 'read' && phase.step === null && (
+              <Button onClick={() => finish()} className="self-start">
+                {t('test.without')}
+              </Button>
+            )}
+            {!rolling && phase.name !== 'rest' && (
+              <TakeBack
+                lastStrike={state.lastStrike}
+                onTakeBack={(ids) => void strike(ids.map((event) => ({ type: 'withdrawn', event })))}
+              />
+            )}
           </div>
           <Strike
-            word={t(`test.strike.${bar.word}`)}
-            under={t(`test.under.${bar.under}`)}
-            held={phase === 'hold'}
-            disabled={bar.disabled || covered}
+            word={t(`test.strike.${bar.word}`, { psi: reading(script.usual_psi[bar.word] ?? 0) })}
+            under={t(`test.under.${bar.under}`, { next: next ? t(next) : '' })}
+            asks={bar.word}
+            held={bar.held}
+            disabled={(bar.disabled ?? false) || covered}
             onStrike={onStrike}
           />
         </main>
         <aside className="min-h-0 border-l border-line">
-          <TestColumn {...{ live, progress }} />
+          {!rolling && <TestColumn {...{ script, state, hideLimits }} verdicts={verdicts.latest} />}
         </aside>
       </div>
+      <CourseDialog
+        open={course}
+        {...{ script, state, legs }}
+        onClose={() => setCourse(false)}
+        onStrike={(bodies) => void strike(bodies)}
+      />
+      <MarksDialog
+        open={marks}
+        {...{ state }}
+        verdicts={verdicts.latest}
+        onClose={() => setMarks(false)}
+        onCorrect={(mark) => {
+          setMarks(false)
+          setChosen([mark])
+        }}
+        onStrike={(bodies) => void strike(bodies)}
+      />
     </div>
   )
 }
 
-type Stage = StageProps & {
-  holdS: number
-  leftS: number
-  verdict: ReturnType<typeof useVerdict>
-  readings: Readings | null
-  strike: (bodies: Body[], at?: Moment) => Promise<void>
-}
-
-function Stage({ live, progress, holdS, leftS, verdict, readings, strike }: Stage) {
-  const { script } = live.run
-  switch (progress.phase) {
-    case 'prepare':
-    case 'pedal':
-      return (
-        <Prepare
-          {...{ script, progress }}
-          onAnswer={(need, yes) => void strike(Bodies.answer(need, yes, script.knobs))}
-        />
-      )
-    case 'settle':
-    case 'start':
-      return (
-        <WaitClock
-          waitS={progress.pedalDown ? secondsSince(progress.pedalDown) : 0}
-          advisedS={script.advised_wait_s}
-        />
-      )
-    case 'hold':
-    case 'read':
-      return (
-        <>
-          {progress.phase === 'hold' && <HoldClock {...{ leftS, holdS, progress }} />}
-          {readings && (
-            <Tapes {...{ script, readings }} ownButton={progress.phase === 'hold'} early={progress.early} />
-          )}
-        </>
-      )
-    default:
-      return <Judged verdict={verdict} />
+/** The calls of this moment: before a stage, or for each of those just done. */
+function CallsNow({
+  phase,
+  verdicts,
+  ...rest
+}: {
+  phase: Phase
+  live: LiveRun
+  state: TestState
+  verdicts: Verdict[] | undefined
+  onSay: (body: Body) => void
+}) {
+  if (phase.name === 'rest') {
+    return phase.stages.map((step) => (
+      <Calls key={step.step} {...rest} step={step} when="after" verdict={lastAttempt(verdicts, step)} />
+    ))
   }
-}
-
-/** Ends the hold when its time is over: once, also when the page was asleep at that moment. */
-function useHoldEnd(progress: Progress, holdS: number, end: (at: Moment) => void): void {
-  const startId = progress.phase === 'hold' ? progress.start?.id : undefined
-  useEffect(() => {
-    if (!startId || !progress.start) return
-    const start = progress.start
-    const cancelTones = scheduleHold(holdS - secondsSince(start))
-    let ended = false
-    const check = () => {
-      if (ended || secondsSince(start) < holdS) return
-      ended = true
-      end(now())
-    }
-    const timer = setInterval(check, 50)
-    return () => {
-      clearInterval(timer)
-      // a hold that ran its time keeps sounding its end
-      if (secondsSince(start) < holdS) cancelTones()
-    }
-    // one hold, one timer: only a new start mark may set another
-    // eslint-disable-next-line react-hooks/exhaustive-deps
-  }, [startId, holdS])
-}
-
-interface BarWords {
-  does: PrepareNeed | 'pedal' | 'settled' | 'start' | 'hold' | 'read' | 'judged' | 'waiting'
-  word:
-    | PrepareNeed
-    | 'accept'
-    | 'itIs'
-    | 'pedal'
-    | 'settled'
-    | 'start'
-    | 'up'
-    | 'read'
-    | 'readOne'
-    | 'finish'
-    | 'waiting'
-  under:
-    | PrepareNeed
-    | 'knobs_in_two'
-    | 'accept'
-    | 'pedal'
-    | 'settled'
-    | 'start'
-    | 'up'
-    | 'read'
-    | 'finish'
-    | 'waiting'
-  disabled?: boolean
-}
-
-function barFor(progress: Progress, script: Script, readings: Readings | null, judged: boolean): BarWords {
-  const one = script.needles.length === 1
-  switch (progress.phase) {
-    case 'prepare': {
-      const need = progress.nextNeed ?? 'wheels_chocked'
-      return {
-        does: need,
-        word: need,
-        under: need === 'knobs_in' && script.knobs.length > 1 ? 'knobs_in_two' : need,
-      }
-    }
-    case 'pedal':
-      return { does: 'pedal', word: 'pedal', under: 'pedal' }
-    case 'settle':
-      return { does: 'settled', word: 'settled', under: 'settled' }
-    case 'start':
-      return { does: 'start', word: 'start', under: 'start' }
-    case 'hold':
-      return { does: 'hold', word: 'up', under: 'up' }
-    case 'read':
-      if (readings?.complete)
-        return { does: 'read', word: readings.asking ? 'itIs' : 'accept', under: 'accept' }
-      return { does: 'read', word: one ? 'readOne' : 'read', under: 'read', disabled: true }
-    default:
-      return judged
-        ? { does: 'judged', word: 'finish', under: 'finish' }
-        : { does: 'waiting', word: 'waiting', under: 'waiting', disabled: true }
-  }
-}
-
-/** The last strike can be taken back, with every mark it made. */
-function TakeBack({ progress, onTakeBack }: { progress: Progress; onTakeBack: (ids: string[]) => void }) {
-  const { t } = useTranslation()
-  const { lastStrike, early } = progress
-  const last = lastStrike.at(-1)
-  // an end that came by the clock would come again at once
-  if (!last || last.type === 'finished' || (last.point === 'end' && !early)) return null
+  const step = phase.name === 'ask' || phase.name === 'strike' ? phase.step : null
+  if (!step) return null
+  // a stage that runs straight on from another is still to be talked about
+  const before = rest.state.lead.done.at(-1)?.step
+  const late = before?.straight_on === step.step && phase.name === 'strike' ? before : null
   return (
-    <button
-      type="button"
-      onClick={() => onTakeBack(lastStrike.map(({ id }) => id))}
-      className="mt-auto mb-2 min-h-touch self-start text-note text-soft underline underline-offset-4"
-    >
-      {t('test.takeBack', { mark: t(`test.mark.${markName(last)}`) })}
-    </button>
+    <>
+      {late && <Calls {...rest} step={late} when="after" verdict={lastAttempt(verdicts, late)} />}
+      <Calls {...rest} step={step} when="before" />
+    </>
   )
+}
+
+function stepOfPhase(phase: Phase): Step | null {
+  switch (phase.name) {
+    case 'rest':
+      return phase.stages.at(-1) ?? null
+    case 'done':
+      return null
+    default:
+      return phase.step
+  }
+}
+
+const rollsOf = (state: TestState): number => state.events.filter(({ type }) => type === 'rolled').length
+
+/** An action with nothing of its own to strike, done by doing the stage after it. */
+function actionBefore(state: TestState): Step | undefined {
+  const last = state.lead.done.at(-1)?.step
+  return last?.step === 'draw_down' && state.lead.untouched ? last : undefined
+}
+
+/** Speaks what is to be done whenever that changes. */
+function useSpeech(on: boolean, text: string, language: string): void {
+  useEffect(() => {
+    if (on && text) speak(text, language)
+  }, [on, text, language])
 }

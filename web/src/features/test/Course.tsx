@@ -1,87 +1,91 @@
 import { useRef } from 'react'
 import { useTranslation } from 'react-i18next'
-import { clockFace } from '../../figures/format'
-import type { Progress } from '../../live'
+import { useFigures } from '../../figures/useFigures'
+import type { Step } from '../../live'
 import { useSize } from '../../ui'
+import type { Leg } from './legs'
 
-/** Where the pressure usually stands along the test [psi]; only the shape of the path, never a limit. */
-const PATH = [
-  { from: 122, to: 122 },
-  { from: 122, to: 110 },
-  { from: 110, to: 101 },
-  { from: 101, to: 100 },
-  { from: 100, to: 98 },
-  { from: 98, to: 98 },
-] as const
+const HEIGHT = 128
+const BASE = 92
+const MARGIN = 28
+const TOP_PSI = 135
 
-const legOf = (progress: Progress): number => {
-  switch (progress.phase) {
-    case 'prepare':
-      return progress.nextNeed === 'knobs_in' ? 1 : 0
-    case 'pedal':
-      return 2
-    case 'settle':
-    case 'start':
-      return 3
-    case 'hold':
-      return 4
-    default:
-      return 5
-  }
+interface CourseProps {
+  legs: Leg[]
+  /** Where no limit may be read off: the candidate works from memory. */
+  hideLimits: boolean
 }
 
-/** The order of work as the path the pressure takes: done solid, coming dotted, the present leg filled. */
-export function Course({ progress, holdS }: { progress: Progress; holdS: number }) {
+/** The order of work as the path the pressure takes: done solid with its values, coming dotted with its limits. */
+export function Course({ legs, hideLimits }: CourseProps) {
   const { t } = useTranslation()
+  const figures = useFigures()
   const box = useRef<HTMLDivElement>(null)
   const { width } = useSize(box)
-  const names = [
-    t('test.need.wheels_chocked'),
-    t('test.need.knobs_in'),
-    t('test.need.pedal_full'),
-    t('test.need.settled'),
-    clockFace(holdS),
-    t('test.verdict'),
-  ]
-  const now = legOf(progress)
-  const leg = (width - 56) / PATH.length
-  const y = (psi: number) => 84 - ((psi - 92) / 36) * 66
+  const leg = (width - 2 * MARGIN) / legs.length
+  const y = (psi: number) => BASE - (Math.min(TOP_PSI, Math.max(0, psi)) / TOP_PSI) * (BASE - 18)
   return (
-    <div ref={box} className="h-28 border-b border-line bg-sheet">
+    <div ref={box} className="h-32 w-full bg-sheet">
       {width > 0 && (
         <svg
           width={width}
-          height="112"
+          height={HEIGHT}
           aria-hidden
           className="block"
           style={{ fontFamily: 'var(--font-sans)' }}
         >
-          <rect x={28 + now * leg} y="0" width={leg} height="112" fill="var(--color-ink)" />
-          {PATH.map(({ from, to }, i) => {
-            const x = 28 + i * leg
-            const colour =
-              i === now ? 'var(--color-air-stripe)' : i < now ? 'var(--color-air)' : 'var(--color-soft)'
+          {legs.map(({ step, at, verdict, path }, i) => {
+            const x = MARGIN + i * leg
+            const now = at === 'now'
+            const done = at === 'done'
+            const [from, to] = path
+            const failed = verdict?.outcome === 'fail'
+            const text =
+              done && verdict
+                ? measuredText(verdict.measured, figures)
+                : hideLimits
+                  ? ''
+                  : limitText(step, figures)
+            const ink = now
+              ? 'var(--color-on-ink)'
+              : failed
+                ? 'var(--color-clay)'
+                : done
+                  ? 'var(--color-ink)'
+                  : 'var(--color-soft)'
             return (
-              <g key={i}>
+              <g key={step.step + i}>
+                {now && <rect x={x} y="0" width={leg} height={HEIGHT} fill="var(--color-ink)" />}
                 <path
                   d={`M${x + 4} ${y(from)} C${x + leg * 0.4} ${y(from)} ${x + leg * 0.45} ${y(to)} ${x + leg - 4} ${y(to)}`}
                   fill="none"
-                  stroke={colour}
-                  strokeWidth={i > now ? 2 : 5}
-                  strokeDasharray={i > now ? '3 5' : undefined}
+                  stroke={now ? 'var(--color-air-stripe)' : done ? 'var(--color-air)' : 'var(--color-soft)'}
+                  strokeWidth={done || now ? 5 : 2}
+                  strokeDasharray={done || now ? undefined : '3 5'}
                 />
                 <text
-                  x={x + 10}
-                  y="102"
-                  fontSize="14"
-                  fontWeight={i === now ? 720 : 560}
-                  style={{ fontStretch: '88%' }}
-                  fill={
-                    i === now ? 'var(--color-on-ink)' : i < now ? 'var(--color-ink)' : 'var(--color-soft)'
-                  }
+                  x={x + leg - 8}
+                  y={y(to) < 40 ? y(to) + 24 : y(to) - 10}
+                  textAnchor="end"
+                  fontSize={done ? 19 : 15}
+                  fontWeight={done ? 700 : 520}
+                  style={{ fontStretch: '78%' }}
+                  fill={ink}
                 >
-                  {names[i]}
+                  {text}
                 </text>
+                <foreignObject x={x + 6} y={BASE + 4} width={leg - 8} height={HEIGHT - BASE - 4}>
+                  <div
+                    className="text-[13px] leading-[15px]"
+                    style={{ color: ink, fontStretch: '84%', fontWeight: now ? 720 : 560 }}
+                  >
+                    {t(`stage.${step.step as 'cut_out'}`)}
+                    {at === 'skipped' && <span className="font-normal">, {t('test.states.skipped')}</span>}
+                    {done && verdict && verdict.outcome !== 'pass' && (
+                      <span>, {t(`outcome.${verdict.outcome}`)}</span>
+                    )}
+                  </div>
+                </foreignObject>
               </g>
             )
           })}
@@ -89,4 +93,31 @@ export function Course({ progress, holdS }: { progress: Progress; holdS: number 
       )}
     </div>
   )
+}
+
+type Figures = ReturnType<typeof useFigures>
+
+/** A stage's main figure, short. */
+export function measuredText(measured: Record<string, unknown>, figures: Figures): string {
+  const number = (key: string) => (typeof measured[key] === 'number' ? measured[key] : null)
+  const drop = number('drop_psi')
+  if (drop !== null) return `−${figures.amount(Math.max(0, drop))}`
+  const seconds = number('time_s')
+  if (seconds !== null) return `${Math.round(seconds)} s`
+  const psi = number('psi')
+  return psi === null ? '' : figures.reading(psi)
+}
+
+/** A limit as short as it can be said. */
+export function limitText({ limit }: Step, figures: Figures): string {
+  if (!limit) return ''
+  const shown = (value: number) =>
+    limit.unit === 's' ? `${value} s` : limit.hold_s ? figures.amount(value) : figures.reading(value)
+  const bounds = limit.bounds.filter(({ of }) => of === null)
+  const low = bounds.find(({ comparator }) => comparator === 'at_least' || comparator === 'above')
+  const high = bounds.find(({ comparator }) => comparator === 'at_most' || comparator === 'below')
+  if (low && high) return `${shown(low.value)}–${shown(high.value)}`
+  if (low) return `${shown(low.value)}+`
+  if (high) return `${high.comparator === 'below' ? '<' : '≤'} ${shown(high.value)}`
+  return ''
 }

@@ -1,28 +1,47 @@
 import { useQuery } from '@tanstack/react-query'
-import { useState, type FormEvent } from 'react'
+import { useState, type FormEvent, type ReactNode } from 'react'
 import { useTranslation } from 'react-i18next'
 import { Link, useNavigate, useParams } from 'react-router'
-import { scriptQuery, unitsQuery } from '../../api'
+import { scriptQuery, unitsQuery, type Schema } from '../../api'
+import { usePreferences } from '../../app'
 import { useFigures } from '../../figures/useFigures'
-import { leakStep, tryTones, unlockSound, useRecorder } from '../../live'
+import {
+  HOUSE_WAY,
+  isStage,
+  speak,
+  tryTones,
+  unlockSound,
+  useRecorder,
+  type RunSetup,
+  type Script,
+} from '../../live'
 import { useSession } from '../../session'
-import { Button, Notice } from '../../ui'
+import { Button, Choice, Notice } from '../../ui'
 
 const ruleSets = ['us-cdl', 'us-older', 'us-federal', 'canada-west'] as const
+const procedures = [
+  'us-three-part',
+  'us-full',
+  'holds-first',
+  'canada-west',
+  'single-vehicle',
+  'static-only',
+  'leak-check',
+] as const
+type Unit = Schema['YardUnitOut']
+
+/** What is said aloud is taken down where somebody learns, and left alone where a vehicle only has to leave. */
+const callsFor: Record<RunSetup['purpose'], RunSetup['calls']> = {
+  dispatch: 'off',
+  training: 'prompt',
+  rehearsal: 'rehearsal',
+}
 
 export function SetupPage() {
   const { unitId = '' } = useParams()
   const { t } = useTranslation()
   const units = useQuery(unitsQuery())
   const unit = units.data?.find(({ id }) => id === unitId)
-  const [chosen, setChosen] = useState<string>()
-  const { me } = useSession()
-  const [driver, setDriver] = useState(me.person?.name ?? '')
-  const script = useQuery({ ...scriptQuery(unitId, chosen ?? unit?.rules ?? ''), enabled: !!unit })
-  const { language } = useFigures()
-  const device = useRecorder()
-  const navigate = useNavigate()
-
   if (!unit) {
     return (
       <main className="px-6">
@@ -33,76 +52,134 @@ export function SetupPage() {
       </main>
     )
   }
-  const limit = script.data && leakStep(script.data).limit
+  return <Setup unit={unit} />
+}
+
+function Setup({ unit }: { unit: Unit }) {
+  const { t } = useTranslation()
+  const { me } = useSession()
+  const [rules, setRules] = useState<string>(unit.rules)
+  const [procedure, setProcedure] = useState<string | undefined>(unit.procedure ?? undefined)
+  const [driver, setDriver] = useState(me.person?.name ?? '')
+  const [setup, setSetup] = useState<RunSetup>(HOUSE_WAY)
+  const [callsChosen, setCallsChosen] = useState(false)
+  const script = useQuery(scriptQuery(unit.id, procedure, rules))
+  const device = useRecorder()
+  const navigate = useNavigate()
+  const change = (part: Partial<RunSetup>) => setSetup((now) => ({ ...now, ...part }))
+  const ready = script.data && !script.isPlaceholderData && 'recorder' in device
+
   const begin = async (event: FormEvent) => {
     event.preventDefault()
-    if (!script.data || !('recorder' in device)) return
+    if (!ready || !script.data) return
     await unlockSound()
-    const id = await device.recorder.begin({ unit, script: script.data, driver: driver.trim() })
+    const chosen = { unit, script: script.data, driver: driver.trim() }
+    const id = await device.recorder.begin({
+      ...chosen,
+      setup: { ...setup, watcher: setup.watcher.trim() },
+    })
     void navigate(`/test/${id}`, { replace: true })
   }
   return (
-    <main className="mx-auto flex min-h-dvh max-w-3xl flex-col">
-      <header className="flex items-baseline justify-between border-b-2 border-ink px-4 py-3 sm:px-9">
-        <b>{unit.name}</b>
-        <span className="text-soft">{t(`kind.${unit.kind}`)}</span>
-        <Link to="/" className="text-soft underline underline-offset-4">
+    <main className="mx-auto flex min-h-dvh max-w-5xl flex-col">
+      <header className="flex items-baseline gap-4 border-b-2 border-ink px-4 py-3 sm:px-9">
+        <b className="text-lead">{[unit.name, ...unit.trailers].join(' + ')}</b>
+        <span className="text-soft max-sm:hidden">{t(`kind.${unit.kind}`)}</span>
+        <Link
+          to="/"
+          className="ml-auto inline-flex min-h-touch items-center text-soft underline underline-offset-4"
+        >
           {t('app.yard')}
         </Link>
       </header>
       <form onSubmit={(event) => void begin(event)} className="flex grow flex-col">
-        <div className="grid grow content-start gap-6 px-4 py-6 sm:px-9">
-          <h1 className="text-title">{t('setup.title')}</h1>
-          <label className="block max-w-md">
-            <span className="text-note text-soft">{t('setup.driver')}</span>
-            <input
+        <div className="grid grow content-start gap-x-12 gap-y-5 px-4 py-5 sm:px-9 md:grid-cols-2">
+          <h1 className="text-title md:col-span-2">{t('setup.title')}</h1>
+          <div className="grid content-start gap-5">
+            <TextField
+              label={t('setup.driver')}
+              hint={t('setup.driverHint')}
               value={driver}
-              onChange={(event) => setDriver(event.target.value)}
-              maxLength={80}
-              autoComplete="name"
-              placeholder={t('setup.driverHint')}
-              className="block min-h-touch w-full border-[1.5px] border-ink bg-sheet px-3 placeholder:text-soft"
+              onChange={setDriver}
             />
-          </label>
-          <label className="block max-w-md">
-            <span className="text-note text-soft">{t('setup.rules')}</span>
-            <select
-              value={chosen ?? unit.rules}
-              onChange={(event) => setChosen(event.target.value)}
-              className="block min-h-touch w-full border-[1.5px] border-ink bg-sheet px-3"
-            >
-              {ruleSets.map((id) => (
-                <option key={id} value={id}>
-                  {t(`rules.${id}`)}
-                </option>
-              ))}
-            </select>
-          </label>
+            <TextField
+              label={t('setup.watcher')}
+              hint={t('setup.watcherHint')}
+              value={setup.watcher}
+              onChange={(watcher) => change({ watcher })}
+            />
+            <Choice
+              label={t('setup.purpose')}
+              value={setup.purpose}
+              options={(['dispatch', 'training', 'rehearsal'] as const).map((value) => ({
+                value,
+                text: t(`sheet.purposes.${value}`),
+              }))}
+              onChange={(purpose) =>
+                change({ purpose, ...(callsChosen ? {} : { calls: callsFor[purpose] }) })
+              }
+            />
+            <Calls
+              setup={setup}
+              onChange={(calls) => {
+                setCallsChosen(true)
+                change({ calls })
+              }}
+            />
+            <Choice
+              label={t('setup.timekeeper')}
+              value={setup.timekeeper}
+              options={(['tool', 'driver', 'watcher'] as const).map((value) => ({
+                value,
+                text: t(`setup.timekeepers.${value}`),
+              }))}
+              onChange={(timekeeper) => change({ timekeeper })}
+            />
+          </div>
+          <div className="grid content-start gap-5">
+            <Select
+              label={t('setup.rules')}
+              value={rules}
+              options={ruleSets.map((value) => ({ value, text: t(`rules.${value}`) }))}
+              onChange={(next) => {
+                setRules(next)
+                // the order of work is the school's own unless the unit has one
+                setProcedure(unit.procedure ?? undefined)
+              }}
+            />
+            <Select
+              label={t('setup.procedure')}
+              value={procedure ?? script.data?.procedure.id ?? ''}
+              options={procedures.map((value) => ({ value, text: t(`procedure.${value}`) }))}
+              onChange={setProcedure}
+            />
+            <Choice
+              label={t('setup.policy')}
+              value={setup.policy ?? 'rules'}
+              options={(['rules', 'both', 'primary'] as const).map((value) => ({
+                value,
+                text: t(`setup.policies.${value}`),
+              }))}
+              onChange={(policy) => change({ policy: policy === 'rules' ? null : policy })}
+            />
+            <Sound />
+          </div>
           {script.data ? (
-            <div className="max-w-xl border-l-4 border-ink pl-4">
-              <div className="text-note text-soft">{t('setup.limit')}</div>
-              <p className="text-lead">{limit ? limit.words[language] : t('setup.noLimit')}</p>
-            </div>
+            <Limits script={script.data} />
           ) : (
             <Notice error={script.error} onRetry={() => void script.refetch()} />
           )}
-          <div className="flex flex-wrap items-center gap-4">
-            <Button onClick={() => void unlockSound().then((on) => on && tryTones())}>
-              {t('setup.trySound')}
-            </Button>
-            <span className="text-note text-soft">{t('setup.soundHint')}</span>
-          </div>
           {'refusal' in device && (
-            <p role="alert" className="font-semibold text-clay">
+            <p role="alert" className="font-semibold text-clay md:col-span-2">
               {t('setup.storage', { why: device.refusal })}
             </p>
           )}
-          <p className="max-w-xl text-note text-soft">{t('app.caution')}</p>
+          <p className="max-w-xl text-note text-soft md:col-span-2">{t('app.caution')}</p>
         </div>
         <button
           type="submit"
-          disabled={!script.data || limit === null || 'refusal' in device}
-          className="sticky bottom-0 flex items-center justify-between bg-air px-4 py-6 text-strike leading-none font-bold text-on-air disabled:bg-hair disabled:text-soft sm:px-9"
+          disabled={!ready}
+          className="sticky bottom-0 flex items-center justify-between bg-air px-4 py-5 text-strike leading-none font-bold text-on-air disabled:bg-hair disabled:text-soft sm:px-9"
         >
           {t('setup.begin')}
           <kbd className="border-[1.5px] border-current px-3.5 py-1.5 font-sans text-note font-semibold max-md:hidden">
@@ -111,5 +188,146 @@ export function SetupPage() {
         </button>
       </form>
     </main>
+  )
+}
+
+interface TextFieldProps {
+  label: string
+  hint: string
+  value: string
+  onChange: (value: string) => void
+}
+
+function TextField({ label, hint, value, onChange }: TextFieldProps) {
+  return (
+    <label className="block">
+      <span className="text-note text-soft">{label}</span>
+      <input
+        value={value}
+        onChange={(event) => onChange(event.target.value)}
+        maxLength={80}
+        placeholder={hint}
+        className="block min-h-touch w-full border-[1.5px] border-ink bg-sheet px-3 placeholder:text-soft"
+      />
+    </label>
+  )
+}
+
+interface SelectProps {
+  label: string
+  value: string
+  options: { value: string; text: string }[]
+  onChange: (value: string) => void
+}
+
+function Select({ label, value, options, onChange }: SelectProps) {
+  return (
+    <label className="block">
+      <span className="text-note text-soft">{label}</span>
+      <select
+        value={value}
+        onChange={(event) => onChange(event.target.value)}
+        className="block min-h-touch w-full border-[1.5px] border-ink bg-sheet px-3"
+      >
+        {options.map((option) => (
+          <option key={option.value} value={option.value}>
+            {option.text}
+          </option>
+        ))}
+      </select>
+    </label>
+  )
+}
+
+/** Whether what is said aloud is shown, taken down from memory, or left alone; and in which language it is shown. */
+function Calls({ setup, onChange }: { setup: RunSetup; onChange: (calls: RunSetup['calls']) => void }) {
+  const { t } = useTranslation()
+  const { preferences, change } = usePreferences()
+  return (
+    <div className="grid gap-3">
+      <Choice
+        label={t('setup.calls')}
+        value={setup.calls}
+        options={(['prompt', 'rehearsal', 'off'] as const).map((value) => ({
+          value,
+          text: t(`setup.callsModes.${value}`),
+        }))}
+        onChange={onChange}
+      />
+      {setup.calls === 'off' && setup.purpose !== 'dispatch' && (
+        <p className="max-w-md text-note">{t('setup.callsOffTrains')}</p>
+      )}
+      {setup.calls === 'prompt' && (
+        <Choice
+          label={t('setup.callsIn')}
+          value={preferences.calls}
+          options={(['en', 'es', 'both'] as const).map((value) => ({
+            value,
+            text: t(`setup.callsLanguages.${value}`),
+          }))}
+          onChange={(calls) => change({ calls })}
+        />
+      )}
+    </div>
+  )
+}
+
+/** Try the tones before anybody relies on them; a voice only where the device has one of its own. */
+function Sound(): ReactNode {
+  const { t } = useTranslation()
+  const { preferences, change } = usePreferences()
+  const [noVoice, setNoVoice] = useState(false)
+  const switches = (['on', 'off'] as const).map((value) => ({ value, text: t(`setup.${value}`) }))
+  return (
+    <div className="grid gap-3">
+      <div className="flex flex-wrap items-end gap-4">
+        <Button onClick={() => void unlockSound().then((on) => on && tryTones())}>
+          {t('setup.trySound')}
+        </Button>
+        <Choice
+          label={t('setup.mute')}
+          value={preferences.tones}
+          options={switches}
+          onChange={(tones) => change({ tones })}
+        />
+        <Choice
+          label={t('setup.speech')}
+          value={preferences.speech}
+          options={switches}
+          onChange={(speech) => {
+            change({ speech })
+            setNoVoice(speech === 'on' && !speak(t('setup.speech'), preferences.language))
+          }}
+        />
+      </div>
+      <p className="text-note text-soft">{noVoice ? t('setup.noVoice') : t('setup.soundHint')}</p>
+    </div>
+  )
+}
+
+/** Every stage of the order of work with the limit it must meet, and how long it usually takes. */
+function Limits({ script }: { script: Script }) {
+  const { t } = useTranslation()
+  const { language } = useFigures()
+  const seconds = script.steps.reduce((sum, step) => sum + (step.seconds ?? 0), 0)
+  return (
+    <section className="md:col-span-2">
+      <h2 className="flex items-baseline justify-between border-b-[1.5px] border-ink pb-1 text-body">
+        {t('setup.limits')}
+        <span className="text-note font-normal text-soft">
+          {t('setup.minutes', { count: Math.max(1, Math.round(seconds / 60)) })}
+        </span>
+      </h2>
+      <ol>
+        {script.steps.filter(isStage).map((step, n) => (
+          <li key={n} className="grid gap-x-6 border-b border-hair py-1.5 sm:grid-cols-[13rem_1fr]">
+            <b className="font-semibold">{t(`stage.${step.step as 'cut_out'}`)}</b>
+            <span className={step.limit ? '' : 'text-soft'}>
+              {step.limit ? step.limit.words[language] : step.says.length > 1 ? t('setup.noLimit') : ''}
+            </span>
+          </li>
+        ))}
+      </ol>
+    </section>
   )
 }

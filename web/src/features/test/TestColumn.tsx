@@ -1,47 +1,47 @@
 import { useTranslation } from 'react-i18next'
-import { toPsi, type PressureUnit } from '../../figures/format'
 import { useFigures } from '../../figures/useFigures'
-import { leakStep, secondsSince, type LiveRun, type Mark, type Progress } from '../../live'
+import { secondsSince, type Mark, type Script, type Step, type TestState } from '../../live'
 import { AirColumn, type Bay, type Pin } from '../../ui'
+import { presentStage, type Verdict } from './phase'
+import { lowestPsi } from './useReadings'
 
-/** The air column of a leak test under way: filled by eye to the lowest needle, the bay showing where it may end. */
-export function TestColumn({ live, progress }: { live: LiveRun; progress: Progress }) {
+interface TestColumnProps {
+  script: Script
+  state: TestState
+  verdicts: Verdict[]
+  /** The candidate works from memory: no limit may be read off. */
+  hideLimits: boolean
+}
+
+/** The air column of a test under way: filled by eye to the last needle, the rules' windows along it, every mark pinned. */
+export function TestColumn({ script, state, verdicts, hideLimits }: TestColumnProps) {
   const { t } = useTranslation()
   const figures = useFigures()
-  const limit = leakStep(live.run.script).limit
-  const start = lowest(progress.start)
-  const end = lowest(progress.end)
-  const latest = end === null ? progress.start : progress.end
-  const fill = end ?? start
-  const most = limit?.bounds.find(
-    ({ comparator }) => comparator === 'at_most' || comparator === 'below',
-  )?.value
+  const latest = state.marks.findLast((mark) => lowestPsi(mark) !== null)
+  const fill = lowestPsi(latest) ?? null
+  const present = presentStage(state.lead.queue)?.step
+  const bays = hideLimits ? [] : baysOf(script, state, present, figures, t)
 
-  const bays: Bay[] = []
-  if (start !== null && most !== undefined) {
-    bays.push({
-      low: start - most,
-      high: start,
-      name: t('column.mayEnd'),
-      text: t('column.orMore', { value: figures.pressure(start - most) }),
-      now: true,
-    })
-  }
-  if (start === null && limit) {
-    const { charged_psi } = live.run.script
-    bays.push({
-      low: charged_psi,
-      high: null,
-      name: t('column.mustStart'),
-      text: t('column.orMore', { value: figures.pressure(charged_psi) }),
-    })
-  }
-  const pins: Pin[] = []
-  if (start !== null)
-    pins.push({ psi: start, text: `${figures.reading(start)} ${t('column.start')}`, now: end === null })
-  if (end !== null) pins.push({ psi: end, text: `${figures.reading(end)} ${t('column.end')}`, now: true })
+  const pins: Pin[] = state.marks.flatMap((mark): Pin[] => {
+    const psi = lowestPsi(mark)
+    if (psi === null || state.marks.some((other) => isLater(other, mark))) return []
+    const name = mark.point === 'popped' ? mark.which : mark.point === 'cut_out' ? 'full' : mark.point
+    const out = verdicts.some(
+      ({ stage, stands, outcome }) =>
+        stage === mark.stage && stands && outcome === 'fail' && mark.point !== 'start',
+    )
+    return [
+      {
+        psi,
+        text: `${figures.reading(psi)} ${t(`column.${name as 'start'}`)}`,
+        now: mark.id === latest?.id,
+        out,
+      },
+    ]
+  })
 
-  const age = latest && fill !== null ? Math.floor(secondsSince(latest)) : 0
+  const age = latest ? Math.floor(secondsSince(latest)) : 0
+  const old = age < 100 ? t('column.old', { age }) : t('column.oldMinutes', { age: Math.round(age / 60) })
   return (
     <>
       {(['wide', 'narrow'] as const).map((form) => (
@@ -49,7 +49,7 @@ export function TestColumn({ live, progress }: { live: LiveRun; progress: Progre
           <AirColumn
             unit={figures.unit}
             fill={fill}
-            note={[t('column.old', { age }), t('column.byEye')]}
+            note={[old, t('column.byEye')]}
             bays={bays}
             pins={pins}
             narrow={form === 'narrow'}
@@ -61,9 +61,70 @@ export function TestColumn({ live, progress }: { live: LiveRun; progress: Progre
   )
 }
 
-function lowest(mark: Mark | null): number | null {
-  const values = Object.entries(mark?.numbers ?? {}).map(([key, value]) =>
-    toPsi(value, key.split('_')[1] as PressureUnit),
-  )
-  return values.length ? Math.min(...values) : null
+/** A later mark of the same kind takes the pin's place. */
+const isLater = (other: Mark, mark: Mark): boolean =>
+  other.id !== mark.id &&
+  other.stage === mark.stage &&
+  other.point === mark.point &&
+  (mark.point !== 'popped' || other.which === mark.which) &&
+  lowestPsi(other) !== null &&
+  Date.parse(other.wall) > Date.parse(mark.wall)
+
+type T = ReturnType<typeof useTranslation>['t']
+
+/** The windows of every stage's limit on a pressure; the present one stands out. */
+function baysOf(
+  script: Script,
+  state: TestState,
+  present: Step | undefined,
+  figures: ReturnType<typeof useFigures>,
+  t: T,
+): Bay[] {
+  const seen = new Set<string>()
+  return script.steps.flatMap((step): Bay[] => {
+    const { limit } = step
+    const now = step.step === present?.step
+    if (!limit || seen.has(step.step)) return []
+    seen.add(step.step)
+    if (step.step.startsWith('leak_')) return now ? leakBay(script, state, step, figures, t) : []
+    if (limit.unit !== 'psi') return []
+    const of = (side: 'low' | 'high') =>
+      limit.bounds.find(
+        (bound) =>
+          bound.of === null &&
+          (side === 'low'
+            ? bound.comparator === 'at_least' || bound.comparator === 'above'
+            : bound.comparator === 'at_most' || bound.comparator === 'below'),
+      )?.value ?? null
+    const [low, high] = [of('low'), of('high')]
+    if (low === null && high === null) return []
+    const text =
+      low !== null && high !== null
+        ? t('column.range', { low: figures.reading(low), high: figures.pressure(high) })
+        : low !== null
+          ? t('column.orMore', { value: figures.pressure(low) })
+          : t('column.orLess', { value: figures.pressure(high ?? 0) })
+    return [{ low, high, name: t(`stage.${step.step as 'cut_out'}`), text, now }]
+  })
+}
+
+/** Where the needle may end, once its start is known; until then where it must start. */
+function leakBay(
+  script: Script,
+  state: TestState,
+  { step, limit }: Step,
+  figures: ReturnType<typeof useFigures>,
+  t: T,
+): Bay[] {
+  const most = limit?.bounds.find(
+    ({ comparator }) => comparator === 'at_most' || comparator === 'below',
+  )?.value
+  const start = lowestPsi(state.marks.findLast(({ stage, point }) => stage === step && point === 'start'))
+  if (start === null || most === undefined || state.lead.strikes.some(({ name }) => name === 'start')) {
+    const { charged_psi } = script
+    const text = t('column.orMore', { value: figures.pressure(charged_psi) })
+    return [{ low: charged_psi, high: null, name: t('column.mustStart'), text, now: true }]
+  }
+  const text = t('column.orMore', { value: figures.pressure(start - most) })
+  return [{ low: start - most, high: start, name: t('column.mayEnd'), text, now: true }]
 }

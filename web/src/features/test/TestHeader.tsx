@@ -1,44 +1,85 @@
 import { Dialog, Popover } from 'radix-ui'
-import { useState } from 'react'
+import { useEffect, useState } from 'react'
 import { useTranslation } from 'react-i18next'
 import { PreferencesMenu } from '../../app'
 import { useFigures } from '../../figures/useFigures'
-import { markName, type LiveRun } from '../../live'
+import { markName, unlockSound, useSound, type LiveRun } from '../../live'
 import { Button } from '../../ui'
-import type { StageProps } from './Conductor'
+import type { Awake } from './useTimer'
 
-/** Which unit, which rules, what has been saved, and the way out: make safe. */
-export function TestHeader({
-  recorder,
-  live,
-  onCover,
-}: StageProps & { onCover: (covered: boolean) => void }) {
+interface TestHeaderProps {
+  live: LiveRun
+  awake: Awake
+  place: { now: number; all: number }
+  onCourse: () => void
+  onMarks: () => void
+  onCover: (covered: boolean) => void
+  onMadeSafe: (why: string) => void
+}
+
+/** Which unit, where on the course, what has been saved, what is lost, and the way out: make safe. */
+export function TestHeader({ live, awake, place, onCourse, onMarks, onCover, onMadeSafe }: TestHeaderProps) {
   const { t } = useTranslation()
   const { language } = useFigures()
   const { run } = live
   return (
-    <header className="flex min-h-13 flex-wrap items-center gap-x-5 border-b-2 border-ink px-4 sm:px-5">
-      <b className="text-lead max-md:hidden" style={{ fontStretch: '118%' }}>
+    <header className="flex min-h-13 flex-wrap items-center gap-x-4 border-b-2 border-ink px-3 sm:px-5">
+      <b className="text-lead max-lg:hidden" style={{ fontStretch: '118%' }}>
         Low Hiss
       </b>
-      <span>
-        <b>{run.unitName}</b> <span className="text-soft max-sm:hidden">{t(`kind.${run.kind}`)}</span>
+      <span className="whitespace-nowrap">
+        <b>{run.unitName}</b> <span className="text-soft max-lg:hidden">{t(`kind.${run.kind}`)}</span>
       </span>
-      <span className="text-note text-soft max-lg:hidden">
+      <button
+        type="button"
+        onClick={onCourse}
+        aria-label={`${t('test.course')}: ${t('test.place', place)}`}
+        className="min-h-touch min-w-touch px-1 whitespace-nowrap underline decoration-line underline-offset-4"
+      >
+        {t('test.place', place)}
+      </button>
+      <span className="text-note text-soft max-xl:hidden">
         {t('test.rules')} <b className="font-semibold text-ink">{run.script.rules.title[language]}</b>
       </span>
-      <span className="ml-auto flex items-center gap-4">
+      <span className="ml-auto flex items-center gap-x-3 sm:gap-x-4">
+        <Signs awake={awake} />
         <Saved live={live} />
+        <button
+          type="button"
+          onClick={onMarks}
+          aria-label={t('test.marksTitle')}
+          className="grid min-h-touch min-w-touch place-items-center"
+        >
+          <svg aria-hidden width="20" height="16" viewBox="0 0 20 16">
+            <path d="M0 2h12M0 8h12M0 14h12M15 2h5M15 8h5M15 14h5" stroke="currentColor" strokeWidth="2" />
+          </svg>
+        </button>
         <Keys />
         <PreferencesMenu />
-        <MakeSafe
-          onCover={onCover}
-          onDone={() =>
-            void recorder.strike(run.id, [{ type: 'made_safe' }, { type: 'abandoned', why: 'made safe' }])
-          }
-        />
+        <MakeSafe onCover={onCover} onDone={onMadeSafe} />
       </span>
     </header>
+  )
+}
+
+/** What the driver would miss with the eyes on the needles: a sound that is gone, a screen that may go dark. */
+function Signs({ awake }: { awake: Awake }) {
+  const { t } = useTranslation()
+  const sound = useSound()
+  return (
+    <>
+      {sound === 'silent' && (
+        <button
+          type="button"
+          onClick={() => void unlockSound()}
+          className="min-h-touch text-note font-semibold underline underline-offset-4"
+        >
+          {t('test.soundLost')}
+        </button>
+      )}
+      {sound === 'muted' && <span className="text-note text-soft max-sm:hidden">{t('test.muted')}</span>}
+      {awake === 'lost' && <span className="text-note text-soft max-lg:hidden">{t('test.awakeLost')}</span>}
+    </>
   )
 }
 
@@ -86,18 +127,27 @@ function Saved({ live }: { live: LiveRun }) {
 
 function Keys() {
   const { t } = useTranslation()
+  const [open, setOpen] = useState(false)
+  useEffect(() => {
+    const down = (event: KeyboardEvent) => {
+      const typing = event.target instanceof HTMLElement && event.target.matches('input, textarea, select')
+      if (event.key === '?' && !typing) setOpen((now) => !now)
+    }
+    window.addEventListener('keydown', down)
+    return () => window.removeEventListener('keydown', down)
+  }, [])
   return (
-    <Popover.Root>
+    <Popover.Root open={open} onOpenChange={setOpen}>
       <Popover.Trigger
         aria-label={t('test.keys')}
-        className="min-h-touch px-1 text-note text-soft max-md:hidden"
+        className="min-h-touch min-w-touch text-lead text-soft max-md:hidden"
       >
         ?
       </Popover.Trigger>
       <Popover.Portal>
         <Popover.Content collisionPadding={8} className="z-20 border-2 border-ink bg-sheet p-4">
           <ul className="grid gap-1.5">
-            {(['space', 'tab', 'arrows', 'digits', 'enter'] as const).map((key) => (
+            {(['space', 'tab', 'arrows', 'digits', 'enter', 'question'] as const).map((key) => (
               <li key={key}>{t(`test.keysList.${key}`)}</li>
             ))}
           </ul>
@@ -107,16 +157,23 @@ function Keys() {
   )
 }
 
-function MakeSafe({ onCover, onDone }: { onCover: (covered: boolean) => void; onDone: () => void }) {
+function MakeSafe({
+  onCover,
+  onDone,
+}: {
+  onCover: (covered: boolean) => void
+  onDone: (why: string) => void
+}) {
   const { t } = useTranslation()
   const [open, setOpen] = useState(false)
+  const [why, setWhy] = useState('')
   const change = (next: boolean) => {
     setOpen(next)
     onCover(next)
   }
   return (
     <Dialog.Root open={open} onOpenChange={change}>
-      <Dialog.Trigger className="min-h-touch border-[1.5px] border-clay px-3 font-semibold text-clay">
+      <Dialog.Trigger className="min-h-touch border-[1.5px] border-clay px-3 font-semibold whitespace-nowrap text-clay">
         {t('test.makeSafe')}
       </Dialog.Trigger>
       <Dialog.Portal>
@@ -130,9 +187,18 @@ function MakeSafe({ onCover, onDone }: { onCover: (covered: boolean) => void; on
           className="fixed top-1/2 left-1/2 z-40 w-[min(92vw,32rem)] -translate-x-1/2 -translate-y-1/2 border-2 border-ink bg-sheet p-6"
         >
           <Dialog.Title className="text-title text-clay">{t('test.makeSafeTitle')}</Dialog.Title>
-          <Dialog.Description className="mt-3 mb-6 text-lead">{t('test.makeSafeBody')}</Dialog.Description>
+          <Dialog.Description className="mt-3 mb-4 text-lead">{t('test.makeSafeBody')}</Dialog.Description>
+          <label className="mb-6 grid gap-1">
+            <span className="text-note text-soft">{t('test.makeSafeWhy')}</span>
+            <input
+              value={why}
+              maxLength={200}
+              onChange={(event) => setWhy(event.target.value)}
+              className="min-h-touch border-[1.5px] border-ink bg-sheet px-3"
+            />
+          </label>
           <div className="flex flex-wrap gap-3">
-            <Button tone="clay" onClick={onDone}>
+            <Button tone="clay" onClick={() => onDone(why.trim())}>
               {t('test.makeSafeDone')}
             </Button>
             <Dialog.Close asChild>

@@ -1,6 +1,6 @@
 import { useTranslation } from 'react-i18next'
 import { Link, Navigate, useParams } from 'react-router'
-import { progressOf, useLiveRun, useRecorder, type Recorder } from '../../live'
+import { stateOf, useLiveRun, useRecorder, type Recorder } from '../../live'
 import { Conductor } from './Conductor'
 
 export function TestPage() {
@@ -29,7 +29,6 @@ function Run({ recorder, runId }: { recorder: Recorder; runId: string }) {
   }
   const { live } = loaded
   const events = live.events.map(({ event }) => event)
-  const progress = progressOf(live.run.script, events)
-  if (progress.phase === 'closed') return <Navigate to={`/runs/${runId}`} replace />
-  return <Conductor {...{ recorder, live, progress }} />
+  if (stateOf(live.run.script, events).closed) return <Navigate to={`/runs/${runId}`} replace />
+  return <Conductor {...{ recorder, live }} />
 }

@@ -10,8 +10,12 @@ export function useTicking(running: boolean, everyMs = 100): void {
   }, [running, everyMs])
 }
 
+/** Whether the screen is kept awake: `lost` where the browser refuses it, or cannot. */
+export type Awake = 'asking' | 'kept' | 'lost'
+
 /** Keeps the screen awake while the test runs; asks again when the page comes back into view. */
-export function useWakeLock(): void {
+export function useWakeLock(): Awake {
+  const [awake, setAwake] = useState<Awake>('wakeLock' in navigator ? 'asking' : 'lost')
   useEffect(() => {
     let lock: WakeLockSentinel | undefined
     let wanted = true
@@ -19,10 +23,12 @@ export function useWakeLock(): void {
       if (!('wakeLock' in navigator) || document.visibilityState !== 'visible') return
       navigator.wakeLock.request('screen').then(
         (given) => {
-          if (wanted) lock = given
-          else void given.release()
+          if (!wanted) return void given.release()
+          lock = given
+          setAwake('kept')
+          given.addEventListener('release', () => wanted && setAwake('lost'))
         },
-        () => undefined, // refused on low battery: the test goes on, the screen may dim
+        () => wanted && setAwake('lost'), // refused, as on low battery: the test goes on, and it is seen
       )
     }
     ask()
@@ -33,4 +39,5 @@ export function useWakeLock(): void {
       void lock?.release()
     }
   }, [])
+  return awake
 }

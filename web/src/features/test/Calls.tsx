@@ -1,0 +1,243 @@
+import { useState, type FormEvent } from 'react'
+import { useTranslation } from 'react-i18next'
+import { usePreferences } from '../../app'
+import { fromPsi, inUnit, unitLabel } from '../../figures/format'
+import { useFigures } from '../../figures/useFigures'
+import type { Body, LiveRun, Script, Step, TestState } from '../../live'
+import { Button, Modal } from '../../ui'
+import type { Verdict } from './phase'
+import { psiOf } from './useReadings'
+
+type Part = 'limit' | 'action' | 'reading' | 'verdict'
+
+interface Call {
+  part: Part
+  /** The `what` of its `said` event; what is done needs no tick. */
+  what: string | null
+  words: Record<string, string>
+}
+
+interface CallsProps {
+  live: LiveRun
+  state: TestState
+  step: Step
+  /** Before a stage its limit and what is done; after it the reading and the verdict. */
+  when: 'before' | 'after'
+  verdict?: Verdict
+  onSay: (body: Body) => void
+}
+
+/** What is to be said aloud now: shown, or only named so that the watcher can tick what was said from memory. */
+export function Calls({ live, state, step, when, verdict, onSay }: CallsProps) {
+  const { t } = useTranslation()
+  const { calls } = usePreferences().preferences
+  const figures = useFigures()
+  const { setup, script } = live.run
+  const [wrong, setWrong] = useState<Call>()
+  const lines = callsOf(script, state, step, when, verdict, figures.unit)
+  if (setup.calls === 'off') {
+    const limit = lines.find(({ part }) => part === 'limit')
+    if (!limit) return null
+    return <blockquote className="border-l-4 border-ink pl-3">“{limit.words[figures.language]}”</blockquote>
+  }
+  if (lines.length === 0) return null
+  const shown = setup.calls === 'prompt'
+  const languages = calls === 'both' ? [figures.language, figures.language === 'en' ? 'es' : 'en'] : [calls]
+  return (
+    <section aria-label={t('test.say.title')} className="grid max-w-3xl gap-1 border-l-4 border-ink pl-3">
+      {lines
+        .filter(({ what }) => shown || what)
+        .map((call) => (
+          <div key={call.part} className="flex flex-wrap items-center gap-x-4">
+            <div className="min-w-0 grow">
+              {shown ? (
+                languages.map((language, n) => (
+                  <p key={language} lang={language} className={n > 0 ? 'text-note text-soft' : ''}>
+                    {language === 'en' ? `“${call.words.en}”` : `«${call.words.es}»`}
+                  </p>
+                ))
+              ) : (
+                <p>
+                  {t('test.say.title')}: <b>{t(`test.say.${call.part}`)}</b>
+                </p>
+              )}
+            </div>
+            {call.what && (
+              <Ticks
+                call={call}
+                said={wasSaid(state, step, call.what)}
+                onSay={onSay}
+                onWrong={shown ? undefined : () => setWrong(call)}
+              />
+            )}
+          </div>
+        ))}
+      {wrong && (
+        <WrongNumber
+          call={wrong}
+          onClose={() => setWrong(undefined)}
+          onSay={(body) => {
+            onSay(body)
+            setWrong(undefined)
+          }}
+        />
+      )}
+    </section>
+  )
+}
+
+interface TicksProps {
+  call: Call
+  said: boolean
+  onSay: (body: Body) => void
+  onWrong?: () => void
+}
+
+function Ticks({ call, said, onSay, onWrong }: TicksProps) {
+  const { t } = useTranslation()
+  const what = call.what ?? ''
+  if (said)
+    return (
+      <span className="flex min-h-touch items-center text-note font-semibold">✓ {t('test.say.done')}</span>
+    )
+  const button = (text: string, value?: string) => (
+    <button
+      type="button"
+      onClick={() => onSay({ type: 'said', what, ...(value ? { value } : {}) })}
+      className="min-h-touch border-[1.5px] border-ink bg-sheet px-4 text-note font-semibold"
+    >
+      {text}
+    </button>
+  )
+  if (call.part === 'verdict' && onWrong) {
+    return (
+      <span className="flex gap-2">
+        {button(t('test.say.saidPass'), 'pass')}
+        {button(t('test.say.saidFail'), 'fail')}
+      </span>
+    )
+  }
+  return (
+    <span className="flex gap-2">
+      {button(t('test.say.said'))}
+      {onWrong && call.part !== 'reading' && (
+        <button
+          type="button"
+          onClick={onWrong}
+          className="min-h-touch px-2 text-note underline underline-offset-4"
+        >
+          {t('test.say.wrong')}
+        </button>
+      )}
+    </span>
+  )
+}
+
+function WrongNumber({
+  call,
+  onClose,
+  onSay,
+}: {
+  call: Call
+  onClose: () => void
+  onSay: (body: Body) => void
+}) {
+  const { t } = useTranslation()
+  const [text, setText] = useState('')
+  const value = Number(text.replace(',', '.'))
+  const good = text.trim() !== '' && Number.isFinite(value) && Math.abs(value) <= 1000
+  const submit = (event: FormEvent) => {
+    event.preventDefault()
+    if (good) onSay({ type: 'said', what: call.what, value })
+  }
+  return (
+    <Modal title={t('test.say.wrongTitle')} open onClose={onClose}>
+      <form onSubmit={submit} className="grid gap-4">
+        <label className="grid gap-1">
+          {t('test.say.number')}
+          <input
+            autoFocus
+            inputMode="decimal"
+            value={text}
+            onChange={(event) => setText(event.target.value)}
+            className="num min-h-touch w-32 border-[1.5px] border-ink bg-sheet px-3 text-lead"
+          />
+        </label>
+        <Button type="submit" tone="air" disabled={!good} className="justify-self-start">
+          {t('test.say.wrong')}
+        </Button>
+      </form>
+    </Modal>
+  )
+}
+
+/** Whether a call was ticked since its stage was begun; each cut-out has a call of its own. */
+export function wasSaid(state: TestState, step: Step, what: string): boolean {
+  const begun = state.events.findLastIndex((event) =>
+    what === 'cut_out'
+      ? event.type === 'reading' && event.point === 'cut_out'
+      : event.type === 'attempt' && event.stage === step.step,
+  )
+  return state.events.some((event, n) => n > begun && event.type === 'said' && event.what === what)
+}
+
+function callsOf(
+  script: Script,
+  state: TestState,
+  step: Step,
+  when: CallsProps['when'],
+  verdict: Verdict | undefined,
+  unit: 'psi' | 'kpa' | 'bar',
+): Call[] {
+  const what = (part: Part) => step.says.find((name) => name === `${part}:${step.step}`) ?? null
+  if (when === 'before') {
+    const action = step.calls.action
+    return [
+      ...(step.limit ? [{ part: 'limit' as const, what: what('limit'), words: step.limit.words }] : []),
+      ...(action ? [{ part: 'action' as const, what: null, words: action }] : []),
+    ]
+  }
+  const figure = figuresOf(script, state, step, verdict, unit)
+  const reading = step.calls.reading
+  const outcome = verdict?.outcome === 'pass' || verdict?.outcome === 'fail' ? verdict.outcome : null
+  const judged = outcome && step.calls[outcome]
+  return [
+    ...(reading && figure
+      ? [
+          {
+            part: 'reading' as const,
+            what: step.says.includes('cut_out') ? 'cut_out' : what('reading'),
+            words: { en: figure(reading.en ?? '', 'and'), es: figure(reading.es ?? '', 'y') },
+          },
+        ]
+      : []),
+    ...(judged ? [{ part: 'verdict' as const, what: what('verdict'), words: judged }] : []),
+  ]
+}
+
+/** Puts the figures of a stage into the sentence of a call; null while there are none. */
+function figuresOf(
+  script: Script,
+  state: TestState,
+  step: Step,
+  verdict: Verdict | undefined,
+  unit: 'psi' | 'kpa' | 'bar',
+): ((sentence: string, and: string) => string) | null {
+  const of = step.step === 'rebuild' ? 'cut_out' : step.step
+  const mine = state.marks.filter(({ stage }) => stage === of)
+  const drop = verdict?.measured.drop_psi
+  const lost = typeof drop === 'number' ? `${inUnit(fromPsi(drop, unit), unit)} ${unitLabel[unit]}` : null
+  const shown = (place: number, and: string) => {
+    const mark = mine.at(place)
+    const values = script.needles.flatMap((needle) => (mark ? (psiOf(mark, needle) ?? []) : []))
+    const texts = [...new Set(values.map((psi) => inUnit(fromPsi(psi, unit), unit)))]
+    return texts.length ? `${texts.join(` ${and} `)} ${unitLabel[unit]}` : null
+  }
+  const isLeak = step.step.startsWith('leak_')
+  if (isLeak ? lost === null : shown(-1, '') === null) return null
+  return (sentence, and) =>
+    sentence
+      .replace('{lost}', lost ?? '')
+      .replace('{first}', shown(-2, and) ?? '')
+      .replace('{read}', shown(-1, and) ?? '')
+}

@@ -1,0 +1,139 @@
+import { useState, type FormEvent } from 'react'
+import { useTranslation } from 'react-i18next'
+import { markName, type Body, type Mark, type TestState, type WireEvent } from '../../live'
+import { Button, Modal } from '../../ui'
+import type { Verdict } from './phase'
+import { enteredText } from './useReadings'
+
+interface MarksDialogProps {
+  open: boolean
+  state: TestState
+  verdicts: Verdict[]
+  onClose: () => void
+  onCorrect: (mark: Mark) => void
+  onStrike: (bodies: Body[]) => void
+}
+
+const HIDDEN = new Set(['valued', 'finished'])
+
+/** Every mark that stands, the latest first: a number can be corrected, a mark withdrawn, a note added. */
+export function MarksDialog({ open, state, verdicts, onClose, onCorrect, onStrike }: MarksDialogProps) {
+  const { t } = useTranslation()
+  const [gone, setGone] = useState<WireEvent>()
+  const marks = new Map(state.marks.map((mark) => [mark.id, mark]))
+  if (gone) {
+    const stage = marks.get(gone.id)?.stage ?? gone.stage
+    return (
+      <Withdraw
+        mark={t(`test.mark.${markName(gone)}`)}
+        // what is judged already is not taken back without a word
+        needsWhy={verdicts.some((verdict) => verdict.stage === stage && verdict.attempt > 0)}
+        onClose={() => setGone(undefined)}
+        onWithdraw={(why) => {
+          onStrike([{ type: 'withdrawn', event: gone.id, ...(why ? { why } : {}) }])
+          setGone(undefined)
+        }}
+      />
+    )
+  }
+  return (
+    <Modal title={t('test.marksTitle')} open={open} onClose={onClose}>
+      <AddNote onAdd={(text) => onStrike([{ type: 'note', text }])} />
+      <ol className="border-t-[1.5px] border-ink">
+        {[...state.events]
+          .reverse()
+          .filter(({ type }) => !HIDDEN.has(type))
+          .map((event) => {
+            const mark = marks.get(event.id)
+            return (
+              <li
+                key={event.id}
+                className="flex min-h-touch flex-wrap items-center gap-x-3 border-b border-hair"
+              >
+                <span>
+                  {t(`test.mark.${markName(event)}`)}
+                  {event.type === 'note' && <span className="text-soft">: {String(event.text)}</span>}
+                </span>
+                <span className="num ml-auto">{mark ? enteredText(mark) : ''}</span>
+                {mark && (
+                  <button
+                    type="button"
+                    onClick={() => onCorrect(mark)}
+                    className="min-h-touch px-1 text-note underline underline-offset-4"
+                  >
+                    {t('test.correct')}
+                  </button>
+                )}
+                <button
+                  type="button"
+                  onClick={() => setGone(event)}
+                  aria-label={t('test.withdrawTitle', { mark: t(`test.mark.${markName(event)}`) })}
+                  className="min-h-touch px-1 text-note underline underline-offset-4"
+                >
+                  {t('test.withdraw')}
+                </button>
+              </li>
+            )
+          })}
+      </ol>
+    </Modal>
+  )
+}
+
+function AddNote({ onAdd }: { onAdd: (text: string) => void }) {
+  const { t } = useTranslation()
+  const [text, setText] = useState('')
+  const submit = (event: FormEvent) => {
+    event.preventDefault()
+    if (!text.trim()) return
+    onAdd(text.trim())
+    setText('')
+  }
+  return (
+    <form onSubmit={submit} className="flex gap-2">
+      <input
+        value={text}
+        maxLength={500}
+        aria-label={t('test.note')}
+        placeholder={t('test.note')}
+        onChange={(event) => setText(event.target.value)}
+        className="min-h-touch min-w-0 grow border-[1.5px] border-ink bg-sheet px-3 placeholder:text-soft"
+      />
+      <Button type="submit">{t('test.addNote')}</Button>
+    </form>
+  )
+}
+
+interface WithdrawProps {
+  mark: string
+  needsWhy: boolean
+  onClose: () => void
+  onWithdraw: (why: string) => void
+}
+
+function Withdraw({ mark, needsWhy, onClose, onWithdraw }: WithdrawProps) {
+  const { t } = useTranslation()
+  const [why, setWhy] = useState('')
+  return (
+    <Modal title={t('test.withdrawTitle', { mark })} open onClose={onClose}>
+      <p>{t('test.withdrawBody')}</p>
+      <label className="grid gap-1">
+        <span className={needsWhy ? '' : 'text-note text-soft'}>
+          {t(needsWhy ? 'test.withdrawJudged' : 'test.why')}
+        </span>
+        <input
+          value={why}
+          maxLength={200}
+          onChange={(event) => setWhy(event.target.value)}
+          className="min-h-touch border-[1.5px] border-ink bg-sheet px-3"
+        />
+      </label>
+      <div className="flex flex-wrap gap-3">
+        <Button tone="clay" disabled={needsWhy && !why.trim()} onClick={() => onWithdraw(why.trim())}>
+          {t('test.withdraw')}
+        </Button>
+        <Button onClick={onClose}>{t('app.cancel')}</Button>
+      </div>
+    </Modal>
+  )
+}

@@ -1,0 +1,51 @@
+import { useTranslation } from 'react-i18next'
+import type { Step } from '../../live'
+import { OutcomeMark } from '../../ui'
+import type { Verdict } from './phase'
+
+/** A stage's last attempt: what was judged just now. */
+export const lastAttempt = (verdicts: Verdict[] | undefined, step: Step): Verdict | undefined => {
+  // an attempt at refilling is judged as such, and read like any other cut-out
+  return (
+    verdicts?.filter(({ stage, attempt }) => stage === step.step && attempt > 0).at(-1) ??
+    verdicts?.find(({ stage }) => stage === step.step)
+  )
+}
+
+/** The stages just done, each with its outcome, its arithmetic and what was found. */
+export function Rest({ stages, verdicts }: { stages: Step[]; verdicts: Verdict[] | undefined }) {
+  const { t } = useTranslation()
+  const judged = stages.map((step) => ({ step, verdict: lastAttempt(verdicts, step) }))
+  return (
+    <section aria-live="assertive" className="grid max-w-3xl gap-5">
+      {judged.some(({ verdict }) => verdict?.outcome === 'fail') && (
+        <p className="bg-clay px-4 py-3 text-lead font-bold text-on-clay">{t('test.failNow')}</p>
+      )}
+      {judged.map(({ step, verdict }) => (
+        <div key={step.step} data-judged={step.step} className="grid gap-2">
+          <div className="flex flex-wrap items-center gap-x-4">
+            {stages.length > 1 && <b className="text-lead">{t(`stage.${step.step as 'cut_out'}`)}</b>}
+            <OutcomeMark outcome={verdict?.outcome ?? 'pending'} closeCall={verdict?.close_call} large />
+          </div>
+          {verdict?.arithmetic && (
+            <p className="num text-figure leading-snug md:text-title">{verdict.arithmetic}</p>
+          )}
+          {verdict?.limit && (
+            <p className="text-soft">
+              {verdict.limit.words} <span className="text-note">{verdict.limit.source}</span>
+            </p>
+          )}
+          {verdict && verdict.findings.length > 0 && (
+            <ul className="grid gap-1.5">
+              {verdict.findings.map((finding) => (
+                <li key={finding.code} data-finding={finding.code} className="border-l-4 border-amber pl-3">
+                  {finding.text}
+                </li>
+              ))}
+            </ul>
+          )}
+        </div>
+      ))}
+    </section>
+  )
+}

@@ -1,0 +1,175 @@
+import { useTranslation } from 'react-i18next'
+import { isStage, type Body, type LiveRun, type Mark, type Step, type TestState } from '../../live'
+import { Button, OutcomeMark } from '../../ui'
+import { Asking, deniedNeeds } from './Asking'
+import { repeat, type Bar } from './bar'
+import { FillClock, HoldClock, WaitClock } from './Clocks'
+import type { Leg } from './legs'
+import type { Phase, Verdict } from './phase'
+import { lastAttempt, Rest } from './Rest'
+import { SideStrikes } from './SideStrikes'
+
+interface StageBodyProps {
+  phase: Phase
+  live: LiveRun
+  state: TestState
+  legs: Leg[]
+  bar: Bar
+  verdicts: Verdict[] | undefined
+  holdS: number
+  ownWatch: boolean
+  speed: string
+  /** The tapes are open below: no room for more than the clock. */
+  compact: boolean
+  onSpeed: (text: string) => void
+  onStrike: (bodies: Body[]) => void
+  onStop: () => void
+  onGoOn: () => void
+}
+
+/** The middle of the screen: what the present phase needs beside the bar. */
+export function StageBody(props: StageBodyProps) {
+  const { phase, live, state, holdS, ownWatch, onStrike } = props
+  const { t } = useTranslation()
+  const { script } = live.run
+  switch (phase.name) {
+    case 'ask':
+      return (
+        <>
+          <Asking {...{ script, state }} step={phase.step} next={phase.need} onAnswer={onStrike} />
+          <VoidAhead {...{ live, state }} step={phase.step} />
+        </>
+      )
+    case 'strike':
+      return <StrikeBody {...props} phase={phase} />
+    case 'hold':
+      return <HoldClock start={phase.start} {...{ holdS, ownWatch }} />
+    case 'read':
+      return phase.group[0]?.point === 'end' ? (
+        <p className="text-title font-bold">
+          {t(endedEarly(state, phase.group[0], holdS - script.hold_short_s) ? 'test.ended' : 'test.timeUp')}
+        </p>
+      ) : null
+    case 'rest':
+      return <RestBody {...props} phase={phase} />
+    case 'locked':
+      return <Locked {...props} phase={phase} />
+    case 'done':
+      return <Summary legs={props.legs} />
+  }
+}
+
+function StrikeBody({
+  phase,
+  compact,
+  live,
+  state,
+  bar,
+  speed,
+  onSpeed,
+  onStrike,
+}: StageBodyProps & { phase: Phase & { name: 'strike' } }) {
+  const { t } = useTranslation()
+  const { script } = live.run
+  const { step, strike, missing } = phase
+  if (bar.act === 'standing') return <p className="my-auto text-title">{t('test.under.standing')}</p>
+  return (
+    <>
+      {(strike.name === 'settled' || strike.name === 'start') && (
+        <WaitClock since={state.lastMove} advisedS={script.advised_wait_s} />
+      )}
+      {strike.name === 'cut_out' && <FillClock {...{ script, state, compact }} onConfirm={onStrike} />}
+      <SideStrikes {...{ step, strike, missing, speed, onSpeed, onStrike }} />
+      <VoidAhead {...{ live, state, step }} />
+    </>
+  )
+}
+
+function VoidAhead({ live, state, step }: Pick<StageBodyProps, 'live' | 'state'> & { step: Step }) {
+  const { t } = useTranslation()
+  const denied = isStage(step) ? deniedNeeds(state, live.run.script, step) : []
+  const before = state.lead.untouched ? [] : denied
+  if (before.length === 0) return null
+  return (
+    <p role="alert" className="max-w-2xl border-l-4 border-clay pl-3 font-semibold text-clay">
+      {t('test.voidAhead')} ({before.map((need) => t(`test.not.${need}`)).join(', ')})
+    </p>
+  )
+}
+
+function RestBody({
+  phase,
+  verdicts,
+  bar,
+  onStop,
+  onGoOn,
+}: StageBodyProps & { phase: Phase & { name: 'rest' } }) {
+  const { t } = useTranslation()
+  const bad = phase.stages.some((step) => {
+    const outcome = lastAttempt(verdicts, step)?.outcome
+    return outcome === 'fail' || outcome === 'void'
+  })
+  return (
+    <>
+      <Rest stages={phase.stages} verdicts={verdicts} />
+      {bad && (
+        <div className="flex flex-wrap gap-2 pb-2">
+          {bar.act !== 'finish' && <Button onClick={onStop}>{t('test.stopHere')}</Button>}
+          <Button onClick={onGoOn}>{t('test.goOnRest')}</Button>
+        </div>
+      )}
+    </>
+  )
+}
+
+/** Why nothing may be held or rolled, and what may be done instead. */
+function Locked({ phase, state, onStrike, onStop }: StageBodyProps & { phase: Phase & { name: 'locked' } }) {
+  const { t } = useTranslation()
+  const names = phase.stages.map((stage) => t(`stage.${stage as 'cut_out'}`))
+  if (phase.why === 'unjudged') return <p className="max-w-2xl text-lead">{t('test.lockedUnjudged')}</p>
+  return (
+    <>
+      <p className="max-w-2xl bg-clay px-4 py-3 text-lead font-bold text-on-clay">
+        {t('test.lockedFailed', { stages: names.join(', ') })}
+      </p>
+      <div className="flex flex-wrap gap-2">
+        <Button onClick={onStop}>{t('test.stopHere')}</Button>
+        {phase.stages.map((stage, n) => (
+          <Button key={stage} onClick={() => onStrike(repeat(state, stage))}>
+            {t('test.retest')}: {names[n]}
+          </Button>
+        ))}
+      </div>
+    </>
+  )
+}
+
+/** Every stage and how it stands. */
+function Summary({ legs }: { legs: Leg[] }) {
+  const { t } = useTranslation()
+  return (
+    <ul className="grid max-w-2xl border-t border-line">
+      {legs.map(({ step, at, verdict }, n) => (
+        <li key={n} className="flex min-h-touch items-center justify-between gap-4 border-b border-line">
+          {t(`stage.${step.step as 'cut_out'}`)}
+          {at === 'skipped' ? (
+            <span className="text-soft">{t('test.states.skipped')}</span>
+          ) : (
+            <OutcomeMark outcome={verdict?.outcome ?? 'pending'} closeCall={verdict?.close_call} />
+          )}
+        </li>
+      ))}
+    </ul>
+  )
+}
+
+/** Whether a hold was ended before its time. */
+function endedEarly(state: TestState, end: Mark, leastS: number): boolean {
+  const start = state.marks.findLast(({ point, stage }) => point === 'start' && stage === end.stage)
+  if (!start) return false
+  const seconds =
+    start.epoch === end.epoch
+      ? end.mono_s - start.mono_s
+      : (Date.parse(end.wall) - Date.parse(start.wall)) / 1000
+  return seconds < leastS
+}

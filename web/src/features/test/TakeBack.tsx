@@ -1,0 +1,25 @@
+import { useTranslation } from 'react-i18next'
+import { markName, type WireEvent } from '../../live'
+
+interface TakeBackProps {
+  lastStrike: WireEvent[]
+  onTakeBack: (ids: string[]) => void
+}
+
+/** The last strike can be taken back, with every mark it made. */
+export function TakeBack({ lastStrike, onTakeBack }: TakeBackProps) {
+  const { t } = useTranslation()
+  const last = lastStrike.at(-1)
+  // an end that came by the clock would come again at once
+  const byTheClock = last?.type === 'reading' && last.point === 'end' && last.id.includes('.end')
+  if (!last || last.type === 'finished' || byTheClock) return null
+  return (
+    <button
+      type="button"
+      onClick={() => onTakeBack(lastStrike.map(({ id }) => id))}
+      className="mt-auto mb-2 min-h-touch self-start text-note text-soft underline underline-offset-4"
+    >
+      {t('test.takeBack', { mark: t(`test.mark.${markName(last)}`) })}
+    </button>
+  )
+}

@@ -1,0 +1,172 @@
+/** What the bar says and does in each phase, as keys of the words and events of one instant. */
+
+import { isStage, type Body, type Script, type TestState } from '../../live'
+import type { Words } from '../../i18n/en'
+import { bodiesOf, type Phase, type Verdict } from './phase'
+import { lastAttempt } from './Rest'
+import { rolledBody } from './SideStrikes'
+import type { Readings } from './useReadings'
+
+type Word = keyof Words['test']['strike']
+type Under = keyof Words['test']['under']
+type Does = keyof Words['test']['does']
+
+export interface Bar {
+  word: Word
+  under: Under
+  /** What to do, where the step's own sentence does not say it best. */
+  does?: Does
+  disabled?: boolean
+  /** Needs a press of a second. */
+  held?: boolean
+  /** What striking it does. */
+  act:
+    | { strike: Body[] }
+    | 'accept'
+    /** Go on from a rest, the pedal coming up where it is down. */
+    | 'goOn'
+    | 'finish'
+    /** The vehicle stands again after rolling. */
+    | 'standing'
+    | 'nothing'
+}
+
+export interface BarContext {
+  script: Script
+  state: TestState
+  phase: Phase
+  readings: Readings | null
+  verdicts: Verdict[] | undefined
+  ownWatch: boolean
+  rolling: boolean
+  /** As typed; a rolling stop may carry the speed that was read. */
+  speed: string
+  /** The newest marks are on their way and will be judged in a blink. */
+  judging: boolean
+}
+
+export function barFor(context: BarContext): Bar {
+  const { script, state, phase, readings } = context
+  switch (phase.name) {
+    case 'ask': {
+      const one = phase.need === 'knobs_in' && script.knobs.length === 1
+      return {
+        word: phase.need,
+        under: one ? 'knobs_in_one' : phase.need,
+        does: phase.need,
+        act: { strike: script.answers[phase.need]?.yes ?? [] },
+      }
+    }
+    case 'strike':
+      return strikeBar(context, phase)
+    case 'hold':
+      if (context.ownWatch) {
+        return { word: 'time', under: 'time', does: 'hold', act: { strike: [endOf(phase.step.step)] } }
+      }
+      return phase.step.step === 'leak_applied'
+        ? {
+            ...{ word: 'up', under: 'up', does: 'hold', held: true },
+            act: { strike: [{ type: 'pedal', state: 'released' }, endOf(phase.step.step)] },
+          }
+        : {
+            ...{ word: 'cutShort', under: 'cutShort', does: 'holdUp', held: true },
+            act: { strike: [endOf(phase.step.step)] },
+          }
+    case 'read': {
+      const one = script.needles.length === 1
+      const does: Does = state.pedalDown ? 'readDown' : 'read'
+      if (!readings?.complete) {
+        return { word: one ? 'readOne' : 'read', under: 'read', does, disabled: true, act: 'nothing' }
+      }
+      const word = readings.asking ? 'itIs' : one ? 'acceptOne' : 'accept'
+      return { word, under: state.pedalDown ? 'accept' : 'acceptPlain', does, act: 'accept' }
+    }
+    case 'rest':
+      return restBar(context, phase)
+    case 'locked':
+      return { word: 'locked', under: 'locked', does: 'locked', disabled: true, act: 'nothing' }
+    case 'done':
+      return { word: 'finish', under: 'finish', does: 'done', act: 'finish' }
+  }
+}
+
+const endOf = (stage: string): Body => ({ type: 'reading', stage, point: 'end' })
+
+function strikeBar(
+  { rolling, speed }: BarContext,
+  { step, strike, missing }: Phase & { name: 'strike' },
+): Bar {
+  const act = { strike: bodiesOf(missing) }
+  const partly = missing.length < strike.marks.length
+  switch (strike.name) {
+    case 'warning': {
+      if (!partly) return { word: 'warning', under: 'warning', act }
+      const other = missing[0] && 'lamp' in missing[0] ? 'lamp' : 'buzzer'
+      return { word: other, under: other, does: 'again', act }
+    }
+    case 'popped': {
+      if (!partly) return { word: strike.marks.length > 1 ? 'popped' : 'poppedOne', under: 'popped', act }
+      const other = missing[0]?.knob === 'trailer' ? 'trailer' : 'tractor'
+      return { word: other, under: other, does: 'again', act }
+    }
+    case 'held':
+      return {
+        ...{ word: 'held', under: 'held' },
+        act: { strike: [{ type: 'held', stage: step.step, moved: false }] },
+      }
+    case 'rolled':
+      return rolling
+        ? { word: 'standing', under: 'standing', does: 'rolling', act: 'standing' }
+        : {
+            ...{ word: 'rolled', under: 'rolled', does: 'rolled' },
+            act: { strike: [rolledBody(true, false, speed)] },
+          }
+    default: {
+      const name = strike.name as 'cut_out' | 'pedal_full' | 'settled' | 'start'
+      const own = name === 'settled' || name === 'start' || name === 'pedal_full'
+      return { word: name, under: name, does: own ? name : undefined, act }
+    }
+  }
+}
+
+function restBar(
+  { state, verdicts, judging, script }: BarContext,
+  { stages }: Phase & { name: 'rest' },
+): Bar {
+  if (judging) return { word: 'judging', under: 'judging', does: 'rest', disabled: true, act: 'nothing' }
+  const judged = stages.map((step) => ({ step, verdict: lastAttempt(verdicts, step) }))
+  const failed = judged.find(({ verdict }) => verdict?.outcome === 'fail')
+  const voided = judged.find(({ verdict }) => verdict?.outcome === 'void')
+  const toRepeat = failed ?? voided
+  if (failed?.verdict?.findings.some(({ code }) => code === 'third_failure')) {
+    return { word: 'stop', under: 'stop', does: 'failed', act: 'finish' }
+  }
+  if (toRepeat && toRepeat.step.step !== 'rebuild') {
+    return {
+      word: 'again',
+      under: toRepeat.step.refill ? 'again' : 'againYesNo',
+      does: failed ? 'failed' : 'voided',
+      act: { strike: repeat(state, toRepeat.step.step) },
+    }
+  }
+  const down = state.pedalDown
+  if (state.lead.queue.length === 0 || script.steps.length === 0) {
+    return { word: 'goOn', under: 'goOnLast', does: 'rest', act: 'goOn' }
+  }
+  return { word: down ? 'pedalUp' : 'goOn', under: 'goOn', does: 'rest', act: 'goOn' }
+}
+
+/** The events that open another attempt: the pedal comes up first where it is down. */
+export const repeat = (state: TestState, stage: string): Body[] => [
+  ...(state.pedalDown ? [{ type: 'pedal', state: 'released' }] : []),
+  { type: 'attempt', stage },
+]
+
+/** The stage or action that comes next, to be named on the bar. */
+export const nextName = (state: TestState) => {
+  const next = state.lead.queue[0]?.step
+  if (!next) return null
+  return isStage(next)
+    ? (`stage.${next.step as 'cut_out'}` as const)
+    : (`action.${next.step as 'park'}` as const)
+}

@@ -1,0 +1,100 @@
+/** What the test screen is about now. Pure: a function of where the test stands and of what the reader has passed. */
+
+import type { Schema } from '../../api'
+import {
+  isStage,
+  type Entry,
+  type Mark,
+  type Need,
+  type Step,
+  type StrikeSpec,
+  type TestState,
+} from '../../live'
+
+export type Verdict = Schema['StageOut']
+
+export type Phase =
+  /** The step needs this first. */
+  | { name: 'ask'; step: Step; need: Need }
+  /** One thing to strike. */
+  | { name: 'strike'; step: Step; strike: StrikeSpec; missing: StrikeSpec['marks'] }
+  /** The minute runs. */
+  | { name: 'hold'; step: Step; start: Mark }
+  /** The numbers of these marks are wanted before anything else. */
+  | { name: 'read'; step: Step | null; group: Mark[] }
+  /** The stages just done, with what was judged of them. */
+  | { name: 'rest'; stages: Step[] }
+  /** Nothing may be held or rolled yet. */
+  | { name: 'locked'; step: Step; why: 'failed' | 'unjudged'; stages: string[] }
+  /** Everything is done, or left out. */
+  | { name: 'done' }
+
+export interface Passed {
+  /** As many steps were done when the reader went on from the last rest. */
+  rest: number
+}
+
+const MOVING = new Set(['hold_trailer', 'hold_parking', 'rolling_service'])
+
+/** The stages that were done since the last pause: the last one, and those before it that lead straight on. */
+export function justDone(state: TestState): Step[] {
+  const { done, untouched } = state.lead
+  const stages: Step[] = []
+  // what has nothing of its own to strike was done by the way
+  const last = done.findLastIndex(({ step }) => isStage(step))
+  for (const { step } of done.slice(0, last + 1).reverse()) {
+    if (!isStage(step) || (stages[0] && step.straight_on !== stages[0].step)) break
+    stages.unshift(step)
+  }
+  return untouched && done.slice(last + 1).every(({ step }) => step.step === 'draw_down') ? stages : []
+}
+
+export function phaseOf(state: TestState, passed: Passed, verdicts: Verdict[], stale: boolean): Phase {
+  const { lead, hold } = state
+  const present = lead.queue[0]?.step
+  const rested = justDone(state)
+  const goesStraightOn = present !== undefined && rested.at(-1)?.straight_on === present.step
+  if (rested.length > 0 && !goesStraightOn && passed.rest < lead.done.length) {
+    const names = new Set<string>(rested.map(({ step }) => (step === 'rebuild' ? 'cut_out' : step)))
+    const group = state.waiting.find(([mark]) => mark && names.has(mark.stage))
+    if (group) return { name: 'read', step: rested.at(-1) ?? null, group }
+    return { name: 'rest', stages: rested }
+  }
+  if (!present) {
+    const group = state.waiting[0]
+    return group ? { name: 'read', step: null, group } : { name: 'done' }
+  }
+  if (MOVING.has(present.step)) {
+    const failed = verdicts.filter(({ stands, outcome }) => stands && outcome === 'fail')
+    if (failed.length > 0)
+      return { name: 'locked', step: present, why: 'failed', stages: failed.map(({ stage }) => stage) }
+    if (stale) return { name: 'locked', step: present, why: 'unjudged', stages: [] }
+  }
+  const [need] = lead.unmet
+  if (need) return { name: 'ask', step: present, need }
+  if (hold) return { name: 'hold', step: present, start: hold.start }
+  const [strike] = lead.strikes
+  return strike
+    ? { name: 'strike', step: present, strike, missing: lead.missing }
+    : { name: 'ask', step: present, need: present.needs[0] ?? 'wheels_chocked' }
+}
+
+/** The events a strike makes: whatever it leaves open is so; lamp and buzzer together are one warning. */
+export function bodiesOf(missing: StrikeSpec['marks']): ({ type: string } & Record<string, unknown>)[] {
+  const bodies = missing.map(
+    (mark) =>
+      Object.fromEntries(Object.entries(mark).map(([key, value]) => [key, value ?? true])) as {
+        type: string
+      },
+  )
+  return bodies.every(({ type }) => type === 'warning')
+    ? [Object.assign({}, ...bodies) as { type: string }]
+    : bodies
+}
+
+/** The step that the course shows as the present one: the stage that whatever is done now leads to. */
+export function presentStage(queue: Entry<Step>[]): Entry<Step> | undefined {
+  return queue.find(
+    ({ step, index }) => isStage(step) && (index !== null || step.refill !== null || step.step === 'rebuild'),
+  )
+}
