@@ -25,8 +25,9 @@ import { Course } from './Course'
 import { CourseDialog } from './CourseDialog'
 import { legsOf, placeOf } from './legs'
 import { MarksDialog } from './MarksDialog'
-import { phaseOf, type Phase, type Verdict } from './phase'
+import { phaseOf, stageInSight, type Phase, type Verdict } from './phase'
 import { lastAttempt } from './Rest'
+import { SideStrikes } from './SideStrikes'
 import { StageBody } from './StageBody'
 import { TakeBack } from './TakeBack'
 import { Tapes } from './Tapes'
@@ -137,7 +138,8 @@ export function Conductor({ recorder, live }: { recorder: Recorder; live: LiveRu
   const does = bar.does ? t(`test.does.${bar.does}`) : (step?.does[language] ?? '')
   const before = phase.name === 'strike' ? actionBefore(state)?.does[language] : undefined
   useSpeech(preferences.speech === 'on', [title, before, does].filter(Boolean).join('. '), language)
-  const legs = legsOf(script, state, verdicts.latest)
+  const inSight = stageInSight(state, phase)
+  const legs = legsOf(script, state, verdicts.latest, inSight)
   const hideLimits = setup.calls === 'rehearsal'
   const next = nextName(state)
   return (
@@ -185,10 +187,9 @@ export function Conductor({ recorder, live }: { recorder: Recorder; live: LiveRu
               />
             )}
             <StageBody
-              {...{ phase, live, state, legs, bar, holdS, ownWatch, speed }}
+              {...{ phase, live, state, legs, bar, holdS, ownWatch }}
               compact={readings !== null}
               verdicts={verdicts.now}
-              onSpeed={setSpeed}
               onStrike={(bodies) => void strike(bodies)}
               onStop={() => finish()}
               onGoOn={() => goOn()}
@@ -205,6 +206,14 @@ export function Conductor({ recorder, live }: { recorder: Recorder; live: LiveRu
               <Button onClick={() => finish()} className="self-start">
                 {t('test.without')}
               </Button>
+            )}
+            {phase.name === 'strike' && !rolling && (
+              <SideStrikes
+                {...{ speed }}
+                {...phase}
+                onSpeed={setSpeed}
+                onStrike={(bodies) => void strike(bodies)}
+              />
             )}
             {!rolling && phase.name !== 'rest' && (
               <TakeBack
@@ -223,7 +232,13 @@ export function Conductor({ recorder, live }: { recorder: Recorder; live: LiveRu
           />
         </main>
         <aside className="min-h-0 border-l border-line">
-          {!rolling && <TestColumn {...{ script, state, hideLimits }} verdicts={verdicts.latest} />}
+          {!rolling && (
+            <TestColumn
+              {...{ script, state, hideLimits }}
+              present={inSight?.step}
+              verdicts={verdicts.latest}
+            />
+          )}
         </aside>
       </div>
       <CourseDialog

@@ -81,4 +81,7 @@ export function rolledBody(stopped: boolean, pulled: boolean, speed: string): Bo
   return { type: 'rolled', stopped, pulled, ...(given ? { speed_mph: mph } : {}) }
 }
 
-const Row = ({ children }: { children: ReactNode }) => <div className="flex flex-wrap gap-2">{children}</div>
+/** Close above the bar, where the thumb is. */
+const Row = ({ children }: { children: ReactNode }) => (
+  <div className="mt-auto flex flex-wrap gap-2 pb-1">{children}</div>
+)

@@ -1,13 +1,15 @@
 import { useTranslation } from 'react-i18next'
+import { unitLabel } from '../../figures/format'
+import { useFigures } from '../../figures/useFigures'
 import { isStage, type Body, type LiveRun, type Mark, type Step, type TestState } from '../../live'
 import { Button, OutcomeMark } from '../../ui'
 import { Asking, deniedNeeds } from './Asking'
 import { repeat, type Bar } from './bar'
+import { limitText } from './Course'
 import { FillClock, HoldClock, WaitClock } from './Clocks'
 import type { Leg } from './legs'
 import type { Phase, Verdict } from './phase'
 import { lastAttempt, Rest } from './Rest'
-import { SideStrikes } from './SideStrikes'
 
 interface StageBodyProps {
   phase: Phase
@@ -18,10 +20,8 @@ interface StageBodyProps {
   verdicts: Verdict[] | undefined
   holdS: number
   ownWatch: boolean
-  speed: string
   /** The tapes are open below: no room for more than the clock. */
   compact: boolean
-  onSpeed: (text: string) => void
   onStrike: (bodies: Body[]) => void
   onStop: () => void
   onGoOn: () => void
@@ -65,13 +65,12 @@ function StrikeBody({
   live,
   state,
   bar,
-  speed,
-  onSpeed,
   onStrike,
 }: StageBodyProps & { phase: Phase & { name: 'strike' } }) {
   const { t } = useTranslation()
   const { script } = live.run
-  const { step, strike, missing } = phase
+  const { step, strike } = phase
+  const hideLimits = live.run.setup.calls === 'rehearsal'
   if (bar.act === 'standing') return <p className="my-auto text-title">{t('test.under.standing')}</p>
   return (
     <>
@@ -79,9 +78,22 @@ function StrikeBody({
         <WaitClock since={state.lastMove} advisedS={script.advised_wait_s} />
       )}
       {strike.name === 'cut_out' && <FillClock {...{ script, state, compact }} onConfirm={onStrike} />}
-      <SideStrikes {...{ step, strike, missing, speed, onSpeed, onStrike }} />
+      {!hideLimits && !compact && strike.reads && strike.name !== 'cut_out' && <LimitFigure step={step} />}
       <VoidAhead {...{ live, state, step }} />
     </>
+  )
+}
+
+/** The limit as a figure, to be seen from the corner of an eye. */
+function LimitFigure({ step }: { step: Step }) {
+  const figures = useFigures()
+  const text = limitText(step, figures)
+  if (!text) return null
+  return (
+    <p aria-hidden className="my-auto flex items-baseline gap-4 text-soft">
+      <span className="num text-[4rem] leading-none whitespace-nowrap text-ink md:text-[7rem]">{text}</span>
+      {step.limit?.unit === 'psi' && unitLabel[figures.unit]}
+    </p>
   )
 }
 
@@ -150,7 +162,7 @@ function Summary({ legs }: { legs: Leg[] }) {
   return (
     <ul className="grid max-w-2xl border-t border-line">
       {legs.map(({ step, at, verdict }, n) => (
-        <li key={n} className="flex min-h-touch items-center justify-between gap-4 border-b border-line">
+        <li key={n} className="flex min-h-9 items-center justify-between gap-4 border-b border-line">
           {t(`stage.${step.step as 'cut_out'}`)}
           {at === 'skipped' ? (
             <span className="text-soft">{t('test.states.skipped')}</span>

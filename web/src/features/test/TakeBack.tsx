@@ -17,7 +17,7 @@ export function TakeBack({ lastStrike, onTakeBack }: TakeBackProps) {
     <button
       type="button"
       onClick={() => onTakeBack(lastStrike.map(({ id }) => id))}
-      className="mt-auto mb-2 min-h-touch self-start text-note text-soft underline underline-offset-4"
+      className="mb-1 min-h-touch self-start text-note text-soft underline underline-offset-4"
     >
       {t('test.takeBack', { mark: t(`test.mark.${markName(last)}`) })}
     </button>

@@ -2,29 +2,31 @@ import { useTranslation } from 'react-i18next'
 import { useFigures } from '../../figures/useFigures'
 import { secondsSince, type Mark, type Script, type Step, type TestState } from '../../live'
 import { AirColumn, type Bay, type Pin } from '../../ui'
-import { presentStage, type Verdict } from './phase'
+import type { Verdict } from './phase'
 import { lowestPsi } from './useReadings'
 
 interface TestColumnProps {
   script: Script
   state: TestState
+  /** The stage that the screen is about. */
+  present: Step | undefined
   verdicts: Verdict[]
   /** The candidate works from memory: no limit may be read off. */
   hideLimits: boolean
 }
 
 /** The air column of a test under way: filled by eye to the last needle, the rules' windows along it, every mark pinned. */
-export function TestColumn({ script, state, verdicts, hideLimits }: TestColumnProps) {
+export function TestColumn({ script, state, present, verdicts, hideLimits }: TestColumnProps) {
   const { t } = useTranslation()
   const figures = useFigures()
   const latest = state.marks.findLast((mark) => lowestPsi(mark) !== null)
   const fill = lowestPsi(latest) ?? null
-  const present = presentStage(state.lead.queue)?.step
   const bays = hideLimits ? [] : baysOf(script, state, present, figures, t)
 
   const pins: Pin[] = state.marks.flatMap((mark): Pin[] => {
     const psi = lowestPsi(mark)
-    if (psi === null || state.marks.some((other) => isLater(other, mark))) return []
+    if (psi === null || !isPinned(mark, present) || state.marks.some((other) => isLater(other, mark)))
+      return []
     const name = mark.point === 'popped' ? mark.which : mark.point === 'cut_out' ? 'full' : mark.point
     const out = verdicts.some(
       ({ stage, stands, outcome }) =>
@@ -60,6 +62,10 @@ export function TestColumn({ script, state, verdicts, hideLimits }: TestColumnPr
     </>
   )
 }
+
+/** What was read in other stages would only crowd the column, but for where it stopped pumping, warned and popped. */
+const isPinned = (mark: Mark, present: Step | undefined): boolean =>
+  mark.stage === present?.step || ['cut_out', 'warning', 'popped'].includes(mark.point)
 
 /** A later mark of the same kind takes the pin's place. */
 const isLater = (other: Mark, mark: Mark): boolean =>
@@ -120,7 +126,9 @@ function leakBay(
     ({ comparator }) => comparator === 'at_most' || comparator === 'below',
   )?.value
   const start = lowestPsi(state.marks.findLast(({ stage, point }) => stage === step && point === 'start'))
-  if (start === null || most === undefined || state.lead.strikes.some(({ name }) => name === 'start')) {
+  const toCome =
+    state.lead.queue[0]?.step.step === step && state.lead.strikes.some(({ name }) => name === 'start')
+  if (start === null || most === undefined || toCome) {
     const { charged_psi } = script
     const text = t('column.orMore', { value: figures.pressure(charged_psi) })
     return [{ low: charged_psi, high: null, name: t('column.mustStart'), text, now: true }]

@@ -1,5 +1,5 @@
-import { isStage, type Script, type Step, type TestState } from '../../live'
-import { presentStage, type Verdict } from './phase'
+import { isStage, type Entry, type Script, type Step, type TestState } from '../../live'
+import type { Verdict } from './phase'
 
 export interface Leg {
   step: Step
@@ -10,9 +10,13 @@ export interface Leg {
 }
 
 /** The stages of the order of work, in the order in which they were or will be done. */
-export function legsOf(script: Script, state: TestState, verdicts: Verdict[]): Leg[] {
-  const { queue, done, skipped } = state.lead
-  const present = presentStage(queue)
+export function legsOf(
+  script: Script,
+  state: TestState,
+  verdicts: Verdict[],
+  present: Entry<Step> | undefined,
+): Leg[] {
+  const { done, skipped } = state.lead
   const at = new Map<number, Leg['at']>()
   done.forEach(({ index }) => index !== null && at.set(index, 'done'))
   skipped.forEach(({ index }) => index !== null && at.set(index, 'skipped'))

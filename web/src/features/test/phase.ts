@@ -92,8 +92,12 @@ export function bodiesOf(missing: StrikeSpec['marks']): ({ type: string } & Reco
     : bodies
 }
 
-/** The step that the course shows as the present one: the stage that whatever is done now leads to. */
-export function presentStage(queue: Entry<Step>[]): Entry<Step> | undefined {
+/** The stage that the screen is about: the one just done while it is looked at, else what is being led to. */
+export function stageInSight(state: TestState, phase: Phase): Entry<Step> | undefined {
+  const { done, queue } = state.lead
+  if (phase.name === 'rest' || (phase.name === 'read' && phase.step)) {
+    return done.findLast(({ step }) => isStage(step))
+  }
   return queue.find(
     ({ step, index }) => isStage(step) && (index !== null || step.refill !== null || step.step === 'rebuild'),
   )
