@@ -71,10 +71,19 @@ def serve(data_dir: Path, port: int, *, demo: bool, wider: Wider | None = None) 
             if demo and load_demo(store, dt.datetime.now(dt.UTC)):
                 _say("Loaded the demo scenario")
             address = wider.public_url or f"{'https' if wider.tls else 'http'}://{wider.listen}:{port}"
-            print(f"Low Hiss is ready: {address}  (Ctrl-C stops it)", flush=True)
-            if (code := first_manager_code(store)) is not None:
-                print(f"Nobody can sign in yet. The first manager's one-time code: {code}", flush=True)
-            _run(store, listener, wider, demo_accounts=demo)
+            code = first_manager_code(store)
+            server = _web_server(store, wider, demo_accounts=demo)
+
+            def end(*_: object) -> None:
+                server.should_exit = True
+
+            # from here an interrupt asks the server to end: an exception could be lost between two of its steps
+            with _signals(end, signal.SIGINT, signal.SIGTERM, signal.SIGHUP):
+                print(f"Low Hiss is ready: {address}  (Ctrl-C stops it)", flush=True)
+                if code is not None:
+                    print(f"Nobody can sign in yet. The first manager's one-time code: {code}", flush=True)
+                server.run(sockets=[listener])
+            _say("Stopped")
     except (CannotStartError, DatabaseError, StoreError) as error:
         print(f"lowhiss: {error}", file=sys.stderr)
         return 1
@@ -111,7 +120,7 @@ def _interrupt(*_: object) -> None:
     raise KeyboardInterrupt
 
 
-def _run(store: Store, listener: socket.socket, wider: Wider, *, demo_accounts: bool) -> None:
+def _web_server(store: Store, wider: Wider, *, demo_accounts: bool) -> uvicorn.Server:
     names = {"127.0.0.1", "localhost", wider.listen, urlsplit(wider.public_url or "").hostname or "localhost"}
     app = create_app(
         store,
@@ -127,7 +136,7 @@ def _run(store: Store, listener: socket.socket, wider: Wider, *, demo_accounts: 
         ssl_certfile=wider.certificate,
         ssl_keyfile=wider.key,
     )
-    uvicorn.Server(config).run(sockets=[listener])
+    return uvicorn.Server(config)
 
 
 def _say(text: str) -> None:

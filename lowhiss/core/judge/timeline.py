@@ -2,10 +2,11 @@
 
 from __future__ import annotations
 
+from collections.abc import Iterator
 from typing import Any
 
 from lowhiss.core.judge.model import RunVerdict
-from lowhiss.core.run import counted_psi
+from lowhiss.core.run import Mark, RunState, counted_psi
 
 _DEEDS = frozenset({"engine", "key", "pedal", "knob", "settled", "held", "rolled", "made_safe"})
 
@@ -32,16 +33,27 @@ def timeline(verdict: RunVerdict) -> dict[str, Any]:
     spans = [
         {
             "stage": stage,
-            "attempt": attempt.number,
-            "outcome": outcomes.get((stage, attempt.number), "not_done"),
-            "from_s": attempt.marks[0].event.at_s,
-            "to_s": attempt.marks[-1].event.at_s,
+            "attempt": number,
+            "outcome": outcomes.get((stage, number), "not_done"),
+            "from_s": marks[0].event.at_s,
+            "to_s": marks[-1].event.at_s,
         }
-        for stage, attempts in state.attempts.items()
-        for attempt in attempts
-        if attempt.marks
+        for stage, number, marks in _tries(state)
     ]
     return {"points": points, "deeds": deeds, "spans": sorted(spans, key=lambda span: span["from_s"])}
+
+
+def _tries(state: RunState) -> Iterator[tuple[str, int, list[Mark]]]:
+    """Every attempt that has marks; a cut-out is a moment of its own, and one after the knobs popped is the refill."""
+    sprung = [mark.context.position for attempt in state.attempts.get("spring_brakes", []) for mark in attempt.marks]
+    for stage, attempts in state.attempts.items():
+        for attempt in attempts:
+            if stage == "cut_out":
+                for mark in attempt.marks:
+                    refill = bool(sprung) and mark.context.position > sprung[-1]
+                    yield ("rebuild", 1, [mark]) if refill else (stage, attempt.number, [mark])
+            elif attempt.marks:
+                yield stage, attempt.number, attempt.marks
 
 
 def _telling(event: Any) -> dict[str, Any]:

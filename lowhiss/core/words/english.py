@@ -91,7 +91,7 @@ STEPS = {
     "leak_released": "Foot off the pedal. Hold still for the whole time and read both needles at each end.",
     "leak_applied": "Push the pedal hard down and keep it there until the time is up. Read both needles at each end.",
     "low_air_warning": "Key on, engine off: fan the pedal until lamp and buzzer come on. Mark it, then read.",
-    "spring_brakes": "Keep fanning with even strokes until every knob has come out by itself.",
+    "spring_brakes": "Keep fanning evenly until every knob has come out by itself.",
     "rebuild": "Let the air build until it stops pumping, and say it aloud.",
     "hold_trailer": "Parking knob in, trailer knob out, low gear: a gentle tug. It must not move.",
     "hold_parking": "Trailer knob in, parking knob out, low gear: a gentle tug. It must not move.",

@@ -6,6 +6,7 @@ export {
   logQuery,
   peopleQuery,
   scriptQuery,
+  schoolsQuery,
   sheetQuery,
   trailersQuery,
   unitQuery,

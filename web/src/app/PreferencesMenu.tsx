@@ -23,7 +23,8 @@ export function PreferencesMenu() {
         aria-label={t('app.preferences')}
         className="flex min-h-touch items-center gap-1 px-1 font-semibold text-ink hover:text-air"
       >
-        {preferences.language.toUpperCase()} · {unitLabel[preferences.unit]}
+        {preferences.language.toUpperCase()}
+        <span className="max-sm:hidden">· {unitLabel[preferences.unit]}</span>
       </Popover.Trigger>
       <Popover.Portal>
         <Popover.Content

@@ -647,6 +647,7 @@ export const en = {
     candidateClean: 'Nothing to find fault with.',
     candidateBoth: '{{critical}} critical, {{minor}} minor',
     schools: 'One reading, every school',
+    allOfIt: 'The whole test',
     schoolsHint: 'The same marks, judged by each.',
     along: 'Along the time',
     pressureIn: 'Pressure, {{unit}}',
@@ -656,7 +657,6 @@ export const en = {
     noteAdd: 'Add',
     waiting: 'Marks of this run still wait on this device; the sheet is not complete.',
     sureClose: 'The margin is smaller than the reading error: a close call.',
-    sureClear: 'The margin is larger than the reading error.',
   },
 }
 

@@ -648,6 +648,7 @@ export const es: Words = {
     candidateClean: 'Nada que reprochar.',
     candidateBoth: '{{critical}} graves, {{minor}} leves',
     schools: 'Una lectura, todas las escuelas',
+    allOfIt: 'La prueba entera',
     schoolsHint: 'Las mismas marcas, juzgadas por cada una.',
     along: 'A lo largo del tiempo',
     pressureIn: 'Presión, {{unit}}',
@@ -657,6 +658,5 @@ export const es: Words = {
     noteAdd: 'Añadir',
     waiting: 'Aún hay marcas de esta prueba en este aparato; la hoja no está completa.',
     sureClose: 'El margen es menor que el error de lectura: por poco.',
-    sureClear: 'El margen es mayor que el error de lectura.',
   },
 }

@@ -29,7 +29,7 @@ export function Marks({ events }: { events: Record<string, unknown>[] }) {
                   <span className="text-soft">, {t(`stage.${event.stage as 'leak_applied'}`)}</span>
                 )}
               </td>
-              <td className="text-right">
+              <td className="text-right whitespace-nowrap">
                 <Numbers event={numbers.get(event.id) ?? event} />
               </td>
             </tr>

@@ -2,12 +2,16 @@ import { useQuery } from '@tanstack/react-query'
 import { useEffect, useState } from 'react'
 import { useTranslation } from 'react-i18next'
 import { useParams } from 'react-router'
-import { sheetQuery, type Schema } from '../../api'
+import { schoolsQuery, sheetQuery, type Schema } from '../../api'
 import { useFigures } from '../../figures/useFigures'
 import { useRecorder } from '../../live'
 import { Button, Notice, OutcomeMark } from '../../ui'
+import { Candidate, Hints, Schools } from './Findings'
 import { Marks } from './Marks'
+import { Notes } from './Notes'
 import { SheetColumn } from './SheetColumn'
+import { Stages } from './Stages'
+import { Timeline } from './Timeline'
 
 type Sheet = Schema['SheetOut']
 
@@ -16,7 +20,8 @@ export function SheetPage() {
   const { t } = useTranslation()
   const { unit, language } = useFigures()
   const waiting = useWaiting(runId)
-  const { data, error, refetch } = useQuery(sheetQuery(runId, language, unit, waiting === null ? -1 : 0))
+  const { data, error, refetch } = useQuery(sheetQuery(runId, language, unit, waiting ?? -1))
+  const schools = useQuery({ ...schoolsQuery(runId, language, unit, data?.run.last_seq), enabled: !!data })
   if (waiting !== null && waiting > 0 && !data) {
     return (
       <div className="grid gap-3 py-8">
@@ -27,17 +32,20 @@ export function SheetPage() {
   }
   if (!data) return <Notice error={error} onRetry={() => void refetch()} />
   return (
-    <article className="grid gap-x-10 pt-5 lg:grid-cols-[1fr_340px]">
-      <div className="grid content-start gap-6">
+    <article className="grid gap-x-10 pt-5 lg:grid-cols-[minmax(0,1fr)_340px]">
+      <div className="grid min-w-0 grid-cols-[minmax(0,1fr)] content-start gap-6">
         {waiting !== null && waiting > 0 && (
           <p role="status" className="border-l-4 border-amber pl-3 font-semibold">
             {t('sheet.waiting')}
           </p>
         )}
         <Headline sheet={data} />
-        <Stages sheet={data} />
-        <Coach sheet={data} />
-        <Hints sheet={data} />
+        <Stages stages={data.verdict.stages} />
+        <Hints hints={data.verdict.hints} />
+        <Candidate verdict={data.verdict} purpose={data.run.purpose} />
+        <Timeline timeline={data.timeline} />
+        {schools.data && <Schools schools={schools.data} rules={data.verdict.rules} />}
+        <Notes runId={runId} events={data.events} />
         <Marks events={data.events} />
         <div className="no-print flex flex-wrap gap-3">
           <a
@@ -104,6 +112,7 @@ function Headline({ sheet }: { sheet: Sheet }) {
       <dl className="mt-3 flex flex-wrap gap-x-8 gap-y-1">
         <Fact name={t('sheet.started')}>{figures.when(run.started_at)}</Fact>
         <Fact name={t('sheet.driver')}>{run.driver || t('log.nobody')}</Fact>
+        {run.setup.watcher && <Fact name={t('sheet.watcher')}>{run.setup.watcher}</Fact>}
         <Fact name={t('sheet.purpose')}>{t(`sheet.purposes.${run.purpose}`)}</Fact>
         <Fact name={t('sheet.judgedBy')}>{run.rules_title[figures.language]}</Fact>
         {run.demo && <Fact name="">{t('app.demo')}</Fact>}
@@ -118,102 +127,5 @@ function Fact({ name, children }: { name: string; children: React.ReactNode }) {
       <dt className="text-note text-soft">{name}</dt>
       <dd className="font-semibold">{children}</dd>
     </div>
-  )
-}
-
-function Stages({ sheet }: { sheet: Sheet }) {
-  const { t } = useTranslation()
-  return (
-    <section>
-      <h2 className="mb-1 text-lead">{t('sheet.stages')}</h2>
-      <ol className="border-t-[1.5px] border-ink">
-        {sheet.verdict.stages.map((stage) => (
-          <li
-            key={`${stage.stage} ${stage.attempt}`}
-            className="grid gap-x-6 border-b border-line py-3 sm:grid-cols-[13rem_1fr]"
-          >
-            <div>
-              <b>{t(`stage.${stage.stage}`)}</b>
-              {stage.attempt > 1 && (
-                <span className="block text-note text-soft">
-                  {t('sheet.attempt', { number: stage.attempt })}
-                </span>
-              )}
-              <div className="mt-1">
-                <OutcomeMark outcome={stage.outcome} closeCall={stage.close_call} />
-              </div>
-            </div>
-            <div className="grid gap-1">
-              {stage.arithmetic && <p className="num text-figure leading-snug">{stage.arithmetic}</p>}
-              {stage.limit && (
-                <p className="text-note text-soft">
-                  {stage.limit.words} {stage.limit.source}.
-                </p>
-              )}
-              {stage.margin !== null && (
-                <p className="text-note text-soft">
-                  {stage.close_call ? t('sheet.sureClose') : t('sheet.sureClear')}
-                </p>
-              )}
-              {stage.findings.map((finding) => (
-                <p key={finding.code} data-finding={finding.code} className="border-l-4 border-amber pl-3">
-                  {finding.text}
-                </p>
-              ))}
-            </div>
-          </li>
-        ))}
-      </ol>
-    </section>
-  )
-}
-
-/** Where the mechanic may look first; never a repair. */
-function Hints({ sheet }: { sheet: Sheet }) {
-  const { t } = useTranslation()
-  const { hints } = sheet.verdict
-  if (hints.length === 0) return null
-  return (
-    <section>
-      <h2 className="mb-1 text-lead">{t('sheet.hints')}</h2>
-      <ul className="grid gap-1.5">
-        {hints.map((hint) => (
-          <li key={hint.code} className="border-l-4 border-line pl-3">
-            {hint.text}
-          </li>
-        ))}
-      </ul>
-    </section>
-  )
-}
-
-function Coach({ sheet }: { sheet: Sheet }) {
-  const { t } = useTranslation()
-  const { coach, candidate } = sheet.verdict
-  const critical = new Set(candidate.critical)
-  // what already stands beside its stage is not said twice
-  const said = new Set(
-    sheet.verdict.stages.flatMap(({ stage, findings }) => findings.map(({ code }) => `${stage} ${code}`)),
-  )
-  const technique = coach.filter(
-    ({ code, stage }) =>
-      critical.has(code) || (candidate.minor.includes(code) && !said.has(`${stage} ${code}`)),
-  )
-  if (technique.length === 0) return null
-  return (
-    <section>
-      <h2 className="mb-1 text-lead">{t('sheet.findings')}</h2>
-      <ul className="grid gap-1.5">
-        {technique.map((finding, i) => (
-          <li
-            key={i}
-            className={`border-l-4 pl-3 ${critical.has(finding.code) ? 'border-clay' : 'border-line'}`}
-          >
-            {critical.has(finding.code) && <b className="text-clay">{t('sheet.critical')}: </b>}
-            {finding.text}
-          </li>
-        ))}
-      </ul>
-    </section>
   )
 }

@@ -17,7 +17,7 @@ export function SideStrikes({ step, strike, missing, speed, onSpeed, onStrike }:
   const { t } = useTranslation()
   const partly = missing.length < strike.marks.length
   const button = (text: string, ...bodies: Body[]) => (
-    <Button key={text} onClick={() => onStrike(bodies)}>
+    <Button key={text} className="max-md:px-2 max-md:leading-tight" onClick={() => onStrike(bodies)}>
       {text}
     </Button>
   )
@@ -83,5 +83,5 @@ export function rolledBody(stopped: boolean, pulled: boolean, speed: string): Bo
 
 /** Close above the bar, where the thumb is. */
 const Row = ({ children }: { children: ReactNode }) => (
-  <div className="mt-auto flex flex-wrap gap-2 pb-1">{children}</div>
+  <div className="mt-auto grid grid-cols-2 gap-2 pb-1 md:flex md:flex-wrap">{children}</div>
 )

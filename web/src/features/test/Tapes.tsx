@@ -68,7 +68,7 @@ export function Tapes({ script, readings, waiting, onChoose, ownButton }: TapesP
             tone={complete ? 'air' : 'plain'}
             disabled={!complete}
             onClick={readings.accept}
-            className="max-md:w-full"
+            className="max-md:grow"
           >
             {asking ? t('test.strike.itIs') : t('test.accept')}
           </Button>

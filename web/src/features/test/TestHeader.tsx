@@ -23,7 +23,7 @@ export function TestHeader({ live, awake, place, onCourse, onMarks, onCover, onM
   const { language } = useFigures()
   const { run } = live
   return (
-    <header className="flex min-h-13 flex-wrap items-center gap-x-4 border-b-2 border-ink px-3 sm:px-5">
+    <header className="flex min-h-14 items-center gap-x-1.5 border-b-2 border-ink px-2 sm:gap-x-4 sm:px-5">
       <b className="text-lead max-lg:hidden" style={{ fontStretch: '118%' }}>
         Low Hiss
       </b>
@@ -41,7 +41,7 @@ export function TestHeader({ live, awake, place, onCourse, onMarks, onCover, onM
       <span className="text-note text-soft max-xl:hidden">
         {t('test.rules')} <b className="font-semibold text-ink">{run.script.rules.title[language]}</b>
       </span>
-      <span className="ml-auto flex items-center gap-x-3 sm:gap-x-4">
+      <span className="ml-auto flex items-center gap-x-1.5 sm:gap-x-4">
         <Signs awake={awake} />
         <Saved live={live} />
         <button
@@ -173,7 +173,7 @@ function MakeSafe({
   }
   return (
     <Dialog.Root open={open} onOpenChange={change}>
-      <Dialog.Trigger className="min-h-touch border-[1.5px] border-clay px-3 font-semibold whitespace-nowrap text-clay">
+      <Dialog.Trigger className="min-h-touch border-[1.5px] border-clay px-2 font-semibold whitespace-nowrap text-clay sm:px-3">
         {t('test.makeSafe')}
       </Dialog.Trigger>
       <Dialog.Portal>

@@ -1,0 +1,47 @@
+import { useTranslation } from 'react-i18next'
+import type { Schema } from '../../api'
+import { OutcomeMark } from '../../ui'
+
+/** Each stage with its outcome, its arithmetic, its limit and what went wrong. */
+export function Stages({ stages }: { stages: Schema['StageOut'][] }) {
+  const { t } = useTranslation()
+  return (
+    <section>
+      <h2 className="mb-1 text-lead">{t('sheet.stages')}</h2>
+      <ol className="border-t-[1.5px] border-ink">
+        {stages.map((stage) => (
+          <li
+            key={`${stage.stage} ${stage.attempt}`}
+            className="grid gap-x-6 border-b border-line py-3 sm:grid-cols-[13rem_1fr]"
+          >
+            <div>
+              <b>{t(`stage.${stage.stage}`)}</b>
+              {stage.attempt > 1 && (
+                <span className="block text-note text-soft">
+                  {t('sheet.attempt', { number: stage.attempt })}
+                </span>
+              )}
+              <div className="mt-1">
+                <OutcomeMark outcome={stage.outcome} closeCall={stage.close_call} />
+              </div>
+            </div>
+            <div className="grid gap-1">
+              {stage.arithmetic && <p className="num text-figure leading-snug">{stage.arithmetic}</p>}
+              {stage.limit && (
+                <p className="text-note text-soft">
+                  {stage.limit.words} {stage.limit.source}.
+                </p>
+              )}
+              {stage.close_call && <p className="text-note text-soft">{t('sheet.sureClose')}</p>}
+              {stage.findings.map((finding) => (
+                <p key={finding.code} data-finding={finding.code} className="border-l-4 border-amber pl-3">
+                  {finding.text}
+                </p>
+              ))}
+            </div>
+          </li>
+        ))}
+      </ol>
+    </section>
+  )
+}
