@@ -14,6 +14,10 @@ BOUNCE_S = 0.4
 _READS = ("read", "readOne", "accept", "acceptOne", "itIs")
 PAUSES_S = {"settled": 8.0, "start": 16.0, "cut_out": 90.0, "upper": 20.0, "warning": 20.0, "popped": 20.0}
 """How long a driver lets pass before a strike."""
+STAMPS_BY_THE_PAGES_CLOCK = """
+  Object.defineProperty(Event.prototype, 'timeStamp', { get: () => performance.now() })
+"""
+"""The browser stamps inputs by the real clock, which has nothing to do with the one that the test turns by hand."""
 NEXT_TURN = """() => new Promise((done) => {
   const channel = new MessageChannel()
   channel.port1.onmessage = done
@@ -34,6 +38,7 @@ class Cab:
         page.on("pageerror", lambda error: self.complaints.append(str(error)))
         page.on("request", self._requested)
         page.clock.install()
+        page.add_init_script(STAMPS_BY_THE_PAGES_CLOCK)
 
     def _heard(self, message) -> None:
         # a browser reports every request that finds no network, and every answer that is an error: a test says which
@@ -187,5 +192,6 @@ class Cab:
 
     def finish(self) -> None:
         """To the sheet."""
+        self.pass_time(BOUNCE_S)
         self.bar.click()
         self.until(lambda: self.page.locator("article").count() > 0)

@@ -33,7 +33,7 @@ def test_a_wrong_password_says_so(cab):
 def test_an_expired_session_in_the_hold_covers_nothing_and_loses_nothing(cab):
     page = cab.page
     cab.expected = ["401"]
-    cab.begin("MV-22")
+    cab.begin("MV-22", procedure="leak-check")
     cab.prepare()
     cab.press_and_settle()
     page.context.clear_cookies(name="lowhiss_session")

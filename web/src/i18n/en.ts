@@ -647,6 +647,7 @@ export const en = {
     candidateClean: 'Nothing to find fault with.',
     candidateBoth: '{{critical}} critical, {{minor}} minor',
     schools: 'One reading, every school',
+    leftOut: 'Left out',
     allOfIt: 'The whole test',
     schoolsHint: 'The same marks, judged by each.',
     along: 'Along the time',

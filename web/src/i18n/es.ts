@@ -648,6 +648,7 @@ export const es: Words = {
     candidateClean: 'Nada que reprochar.',
     candidateBoth: '{{critical}} graves, {{minor}} leves',
     schools: 'Una lectura, todas las escuelas',
+    leftOut: 'Omitida',
     allOfIt: 'La prueba entera',
     schoolsHint: 'Las mismas marcas, juzgadas por cada una.',
     along: 'A lo largo del tiempo',

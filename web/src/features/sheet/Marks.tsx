@@ -25,9 +25,10 @@ export function Marks({ events }: { events: Record<string, unknown>[] }) {
               <td className="num w-16 py-1 text-right">{clockFace(Math.floor(event.at_s))}</td>
               <td className="px-4">
                 {t(`test.mark.${markName(event)}`)}
-                {event.type === 'reading' && (
-                  <span className="text-soft">, {t(`stage.${event.stage as 'leak_applied'}`)}</span>
-                )}
+                <span className="text-soft">
+                  {event.stage ? `, ${t(`stage.${event.stage as 'leak_applied'}`)}` : ''}
+                  {said(event)}
+                </span>
               </td>
               <td className="text-right whitespace-nowrap">
                 <Numbers event={numbers.get(event.id) ?? event} />
@@ -38,6 +39,12 @@ export function Marks({ events }: { events: Record<string, unknown>[] }) {
       </table>
     </section>
   )
+}
+
+/** What was written beside a mark: a note, or why something was left out, taken back or ended. */
+const said = ({ type, text, why }: WireEvent): string => {
+  const words = type === 'note' ? text : why
+  return words ? `: ${String(words)}` : ''
 }
 
 /** The numbers as they were entered, with the unit they were entered in. */

@@ -40,7 +40,7 @@ export function SheetPage() {
           </p>
         )}
         <Headline sheet={data} />
-        <Stages stages={data.verdict.stages} />
+        <Stages stages={data.verdict.stages} events={data.events} />
         <Hints hints={data.verdict.hints} />
         <Candidate verdict={data.verdict} purpose={data.run.purpose} />
         <Timeline timeline={data.timeline} />

@@ -1,10 +1,19 @@
 import { useTranslation } from 'react-i18next'
 import type { Schema } from '../../api'
+import { standing, type WireEvent } from '../../live'
 import { OutcomeMark } from '../../ui'
 
 /** Each stage with its outcome, its arithmetic, its limit and what went wrong. */
-export function Stages({ stages }: { stages: Schema['StageOut'][] }) {
+export function Stages({
+  stages,
+  events,
+}: Pick<Schema['VerdictOut'], 'stages'> & Pick<Schema['SheetOut'], 'events'>) {
   const { t } = useTranslation()
+  const leftOut = new Map(
+    standing(events as unknown as WireEvent[])
+      .filter(({ type }) => type === 'skipped')
+      .map(({ stage, why }) => [stage, why]),
+  )
   return (
     <section>
       <h2 className="mb-1 text-lead">{t('sheet.stages')}</h2>
@@ -12,6 +21,7 @@ export function Stages({ stages }: { stages: Schema['StageOut'][] }) {
         {stages.map((stage) => (
           <li
             key={`${stage.stage} ${stage.attempt}`}
+            data-try={`${stage.stage} ${stage.attempt}`}
             className="grid gap-x-6 border-b border-line py-3 sm:grid-cols-[13rem_1fr]"
           >
             <div>
@@ -30,6 +40,11 @@ export function Stages({ stages }: { stages: Schema['StageOut'][] }) {
               {stage.limit && (
                 <p className="text-note text-soft">
                   {stage.limit.words} {stage.limit.source}.
+                </p>
+              )}
+              {stage.outcome === 'not_done' && leftOut.has(stage.stage) && (
+                <p className="border-l-4 border-line pl-3">
+                  {[t('sheet.leftOut'), leftOut.get(stage.stage)].filter(Boolean).join(': ')}
                 </p>
               )}
               {stage.close_call && <p className="text-note text-soft">{t('sheet.sureClose')}</p>}

@@ -37,7 +37,7 @@ export function StageBody(props: StageBodyProps) {
       return (
         <>
           <Asking {...{ script, state }} step={phase.step} next={phase.need} onAnswer={onStrike} />
-          <VoidAhead {...{ live, state }} step={phase.step} />
+          <VoidAhead {...{ live, state }} step={phase.step} asking />
         </>
       )
     case 'strike':
@@ -97,10 +97,16 @@ function LimitFigure({ step }: { step: Step }) {
   )
 }
 
-function VoidAhead({ live, state, step }: Pick<StageBodyProps, 'live' | 'state'> & { step: Step }) {
+/** What goes on against a condition will count as done wrongly; while it is still being asked, nobody has gone on. */
+function VoidAhead({
+  live,
+  state,
+  step,
+  asking = false,
+}: Pick<StageBodyProps, 'live' | 'state'> & { step: Step; asking?: boolean }) {
   const { t } = useTranslation()
   const denied = isStage(step) ? deniedNeeds(state, live.run.script, step) : []
-  const before = state.lead.untouched ? [] : denied
+  const before = asking && state.lead.untouched ? [] : denied
   if (before.length === 0) return null
   return (
     <p role="alert" className="max-w-2xl border-l-4 border-clay pl-3 font-semibold text-clay">

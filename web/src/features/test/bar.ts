@@ -129,10 +129,7 @@ function strikeBar(
   }
 }
 
-function restBar(
-  { state, verdicts, judging, script }: BarContext,
-  { stages }: Phase & { name: 'rest' },
-): Bar {
+function restBar({ state, verdicts, judging }: BarContext, { stages }: Phase & { name: 'rest' }): Bar {
   if (judging) return { word: 'judging', under: 'judging', does: 'rest', disabled: true, act: 'nothing' }
   const judged = stages.map((step) => ({ step, verdict: lastAttempt(verdicts, step) }))
   const failed = judged.find(({ verdict }) => verdict?.outcome === 'fail')
@@ -149,11 +146,8 @@ function restBar(
       act: { strike: repeat(state, toRepeat.step.step) },
     }
   }
-  const down = state.pedalDown
-  if (state.lead.queue.length === 0 || script.steps.length === 0) {
-    return { word: 'goOn', under: 'goOnLast', does: 'rest', act: 'goOn' }
-  }
-  return { word: down ? 'pedalUp' : 'goOn', under: 'goOn', does: 'rest', act: 'goOn' }
+  const word = state.pedalDown ? 'pedalUp' : 'goOn'
+  return { word, under: state.lead.queue.length === 0 ? 'goOnLast' : 'goOn', does: 'rest', act: 'goOn' }
 }
 
 /** The events that open another attempt: the pedal comes up first where it is down. */

@@ -34,12 +34,15 @@ export interface Passed {
   rest: number
 }
 
+const MARKING = new Set(['reading', 'warning', 'knob', 'held', 'rolled'])
 const MOVING = new Set(['hold_trailer', 'hold_parking', 'rolling_service'])
 
 /** The stages that were done since the last pause: the last one, and those before it that lead straight on. */
 export function justDone(state: TestState): Step[] {
   const { done, untouched } = state.lead
   const stages: Step[] = []
+  const again = state.events.findLastIndex(({ type }) => type === 'attempt')
+  if (again > state.events.findLastIndex(({ type }) => MARKING.has(type))) return []
   // what has nothing of its own to strike was done by the way
   const last = done.findLastIndex(({ step }) => isStage(step))
   for (const { step } of done.slice(0, last + 1).reverse()) {
