@@ -118,24 +118,24 @@ class Cab:
         A mark is named by its point, or by stage and point; ``cut_out.2`` is the second time that it comes.
         """
         for _ in range(MANY_STEPS):
-            asked = self.asked()
-            if asked == until:
+            if self.asked() == until:
                 return
-            beside = self.page.get_by_role("slider").count() and asked not in _READS
-            if beside:
-                self.accept(figures)
-            if asked in ("read", "readOne"):
-                self.set_tapes(*(f"{value:g}" for value in self._figures_for(figures)))
-            elif asked in ("up", "cutShort"):
-                self.pass_time(130)
-            elif asked == "judging":
-                self.until(lambda: self.asked() != "judging")
-                continue
-            else:
-                self.pass_time(PAUSES_S.get(asked, 2))
-                self.bar.click(timeout=5000)
-            self.until(lambda before=asked: self.asked() != before)
+            self.step(figures)
         raise AssertionError(f"never asked for {until}; it asks for {self.asked()}")
+
+    def step(self, figures: dict[str, tuple[float, ...]]) -> None:
+        """The one thing that the bar asks for now, and the tapes that are open beside it."""
+        asked = self.asked()
+        if self.page.get_by_role("slider").count() and asked not in _READS:
+            self.accept(figures)
+        if asked in ("read", "readOne"):
+            self.set_tapes(*(f"{value:g}" for value in self._figures_for(figures)))
+        elif asked in ("up", "cutShort"):
+            self.pass_time(130)
+        elif asked != "judging":
+            self.pass_time(PAUSES_S.get(asked, 2))
+            self.bar.click(timeout=5000)
+        self.until(lambda: self.asked() != asked)
 
     def accept(self, figures: dict[str, tuple[float, ...]]) -> None:
         """Set the tapes that are open beside another strike."""

@@ -19,10 +19,8 @@ export function PreferencesMenu() {
   }
   return (
     <Popover.Root>
-      <Popover.Trigger
-        aria-label={t('app.preferences')}
-        className="flex min-h-touch items-center gap-1 px-1 font-semibold text-ink hover:text-air"
-      >
+      <Popover.Trigger className="flex min-h-touch min-w-touch items-center justify-center gap-1 px-1 font-semibold text-ink hover:text-air">
+        <span className="sr-only">{t('app.preferences')}:</span>
         {preferences.language.toUpperCase()}
         <span className="max-sm:hidden">· {unitLabel[preferences.unit]}</span>
       </Popover.Trigger>

@@ -19,7 +19,10 @@ export function Shell() {
   const seesPeople = useMay('listPeople')
   return (
     <div className="flex min-h-dvh flex-col">
-      <a href="#page" className="absolute -top-20 left-4 bg-ink px-3 py-2 text-on-ink focus:top-2 focus:z-10">
+      <a
+        href="#page"
+        className="absolute -top-20 left-4 bg-ink px-3 py-3.5 text-on-ink focus:top-2 focus:z-10"
+      >
         {t('app.skip')}
       </a>
       <header className="no-print flex flex-wrap items-center gap-x-7 gap-y-1 border-b-2 border-ink px-4 sm:px-6">
@@ -33,7 +36,7 @@ export function Shell() {
               to={to}
               end={to === '/'}
               className={({ isActive }) =>
-                `border-b-4 py-3 ${isActive ? 'border-air font-semibold text-ink' : 'border-transparent text-soft hover:text-ink'}`
+                `inline-flex min-w-touch justify-center border-b-4 py-3 ${isActive ? 'border-air font-semibold text-ink' : 'border-transparent text-soft hover:text-ink'}`
               }
             >
               {t(`app.${word}`)}

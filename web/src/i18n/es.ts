@@ -648,7 +648,7 @@ export const es: Words = {
     candidateClean: 'Nada que reprochar.',
     candidateBoth: '{{critical}} graves, {{minor}} leves',
     schools: 'Una lectura, todas las escuelas',
-    leftOut: 'Omitida',
+    leftOut: 'Dejada fuera',
     allOfIt: 'La prueba entera',
     schoolsHint: 'Las mismas marcas, juzgadas por cada una.',
     along: 'A lo largo del tiempo',

@@ -44,7 +44,11 @@ export function Calls({ live, state, step, when, verdict, onSay }: CallsProps) {
   const shown = setup.calls === 'prompt'
   const languages = calls === 'both' ? [figures.language, figures.language === 'en' ? 'es' : 'en'] : [calls]
   return (
-    <section aria-label={t('test.say.title')} className="grid max-w-3xl gap-1 border-l-4 border-ink pl-3">
+    <div
+      role="group"
+      aria-label={t('test.say.title')}
+      className="grid max-w-3xl gap-1 border-l-4 border-ink pl-3"
+    >
       {lines
         .filter(({ what }) => shown || what)
         .map((call) => (
@@ -82,7 +86,7 @@ export function Calls({ live, state, step, when, verdict, onSay }: CallsProps) {
           }}
         />
       )}
-    </section>
+    </div>
   )
 }
 

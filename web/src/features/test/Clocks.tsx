@@ -27,13 +27,13 @@ interface FaceProps {
 /** A clock: its figures large, what they mean beside them, a bar below. */
 function Face({ face, label, children, bar }: FaceProps) {
   return (
-    <section className="md:my-auto" role="timer" aria-label={label}>
+    <div className="md:my-auto" role="timer" aria-label={label}>
       <div className="flex flex-wrap items-end gap-x-6 gap-y-2">
         <div className="num text-[5.6rem] leading-[0.8] tracking-tight md:text-clock">{face}</div>
         <div className="min-w-0 text-soft">{children}</div>
       </div>
       {bar}
-    </section>
+    </div>
   )
 }
 
@@ -47,9 +47,9 @@ export function HoldClock({ start, holdS, ownWatch }: { start: Mark; holdS: numb
   const sound = useSound()
   if (ownWatch) {
     return (
-      <section className="md:my-auto" role="timer" aria-label={t('test.ownWatch')}>
+      <div className="md:my-auto" role="timer" aria-label={t('test.ownWatch')}>
         <p className="text-title">{t('test.ownWatch')}</p>
-      </section>
+      </div>
     )
   }
   const leftS = holdS - secondsSince(start)

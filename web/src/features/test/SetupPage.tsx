@@ -87,7 +87,7 @@ function Setup({ unit }: { unit: Unit }) {
         <span className="text-soft max-sm:hidden">{t(`kind.${unit.kind}`)}</span>
         <Link
           to="/"
-          className="ml-auto inline-flex min-h-touch items-center text-soft underline underline-offset-4"
+          className="ml-auto inline-flex min-h-touch min-w-touch items-center justify-end text-soft underline underline-offset-4"
         >
           {t('app.yard')}
         </Link>
