@@ -11,7 +11,7 @@ from lowhiss.demo.scenario import demo_id
 STEP_MS = 250
 MANY_STEPS = 240
 BOUNCE_S = 0.4
-_READS = ("read", "readOne", "accept", "acceptOne", "itIs")
+READS = ("read", "readOne", "accept", "acceptOne", "itIs")
 PAUSES_S = {"settled": 8.0, "start": 16.0, "cut_out": 90.0, "upper": 20.0, "warning": 20.0, "popped": 20.0}
 """How long a driver lets pass before a strike."""
 STAMPS_BY_THE_PAGES_CLOCK = """
@@ -37,8 +37,11 @@ class Cab:
         page.on("console", self._heard)
         page.on("pageerror", lambda error: self.complaints.append(str(error)))
         page.on("request", self._requested)
-        page.clock.install()
-        page.add_init_script(STAMPS_BY_THE_PAGES_CLOCK)
+        self._set_clocks()
+
+    def _set_clocks(self) -> None:
+        self.page.clock.install()
+        self.page.add_init_script(STAMPS_BY_THE_PAGES_CLOCK)
 
     def _heard(self, message) -> None:
         # a browser reports every request that finds no network, and every answer that is an error: a test says which
@@ -126,7 +129,7 @@ class Cab:
     def step(self, figures: dict[str, tuple[float, ...]]) -> None:
         """The one thing that the bar asks for now, and the tapes that are open beside it."""
         asked = self.asked()
-        if self.page.get_by_role("slider").count() and asked not in _READS:
+        if self.page.get_by_role("slider").count() and asked not in READS:
             self.accept(figures)
         if asked in ("read", "readOne"):
             self.set_tapes(*(f"{value:g}" for value in self._figures_for(figures)))
@@ -195,3 +198,22 @@ class Cab:
         self.pass_time(BOUNCE_S)
         self.bar.click()
         self.until(lambda: self.page.locator("article").count() > 0)
+
+
+class RealCab(Cab):
+    """A page on the real clocks: every second of it takes a second, so it waits no longer than it must."""
+
+    def _set_clocks(self) -> None:
+        pass
+
+    def pass_time(self, seconds: float) -> None:
+        """Real time passes: only as much as two strikes must lie apart."""
+        self.page.wait_for_timeout(min(seconds, BOUNCE_S) * 1000)
+
+    def until(self, condition) -> None:
+        """Wait until something is true."""
+        for _ in range(MANY_STEPS):
+            if condition():
+                return
+            self.page.wait_for_timeout(STEP_MS)
+        raise AssertionError("never came true")

@@ -49,7 +49,7 @@ def agrees(cab, tmp_path, capsys) -> dict:
         row = cab.page.locator(f"[data-try='{stage['stage']} {stage['attempt']}']")
         expect(row.locator(f"[data-outcome={stage['outcome']}]")).to_be_visible()
         expect(row).to_contain_text(stage["arithmetic"])
-        assert row.locator("[data-finding]").count() == len(stage["findings"])
+        expect(row.locator("[data-finding]")).to_have_count(len(stage["findings"]))
     school = cab.page.locator(f"[data-school={verdict['rules']}] [data-outcome={verdict['overall']}]")
     expect(school).to_be_visible()
     return verdict

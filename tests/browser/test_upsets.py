@@ -1,0 +1,128 @@
+"""What must not upset a run: bursts, going back, a second tab, a unit coupled anew, another language in mid-hold."""
+
+from __future__ import annotations
+
+import re
+
+import httpx
+import pytest
+from playwright.sync_api import expect
+
+from lowhiss.demo.scenario import demo_id
+from tests.browser.cab import Cab
+from tests.browser.test_conductor import COMBINATION, agrees
+from tests.browser.test_leak_journey import events_of
+from tests.conftest import sign_in
+
+
+def kinds(cab, run: str) -> list[str]:
+    return [event["body"]["type"] for event in events_of(cab, run)]
+
+
+def test_a_burst_of_strikes_is_one_mark_and_a_held_key_no_second_one(cab):
+    page = cab.page
+    run = cab.begin("MV-12", procedure="leak-check")
+    for _ in range(5):
+        page.keyboard.press("Space")
+    page.keyboard.down("Space")
+    page.keyboard.down("Space")  # the key repeats
+    page.keyboard.up("Space")
+    expect(cab.bar).to_have_attribute("data-strike", "engine_off")
+    cab.until(lambda: page.locator("[data-saved=true]").count() == 1)
+    assert kinds(cab, run) == ["confirmed"]
+
+
+def test_going_back_after_the_end_leads_to_the_sheet_again(cab):
+    page = cab.page
+    run = cab.begin("MV-22", procedure="leak-check")
+    cab.do(COMBINATION)
+    cab.finish()
+    page.go_back()
+    expect(page.locator("article")).to_be_visible()
+    cab.go(f"/test/{run}")
+    expect(page.locator("article")).to_be_visible()
+    assert kinds(cab, run).count("finished") == 1
+
+
+def test_two_tabs_of_one_run_show_the_same_and_end_the_hold_once(cab):
+    run = cab.begin("MV-12", procedure="leak-check")
+    other = Cab(cab.page.context.new_page(), cab.url)
+    other.go(f"/test/{run}")
+    expect(other.bar).to_be_visible()
+    cab.do(COMBINATION, until="up")
+    other.until(lambda: other.asked() == "up")
+    cab.accept(COMBINATION)
+    expect(other.page.get_by_role("slider")).to_have_count(0)
+    cab.until(lambda: "0:01" in cab.page.get_by_role("timer").inner_text())
+    cab.pass_time(1)  # the tab that began the hold ends it; the other one would do so a little later
+    for tab in (cab, other):
+        expect(tab.page.locator("[data-phase=read]")).to_be_visible()
+    cab.do(COMBINATION)
+    cab.finish()
+    other.until(lambda: other.page.locator("article").count() == 1)
+    points = [event["body"].get("point") for event in events_of(cab, run) if event["body"]["type"] == "reading"]
+    assert points == ["start", "end"]
+    assert other.complaints == []
+
+
+def test_a_unit_coupled_anew_in_mid_run_leaves_the_run_as_it_was_set_up(cab, tmp_path, capsys):
+    run = cab.begin("MV-22", procedure="leak-check")
+    cab.do(COMBINATION, until="start")
+    with httpx.Client(base_url=cab.url) as client:
+        office = sign_in(client)
+        unit = office.get(f"/api/units/{demo_id('MV-22')}").json()["unit"]
+        bare = {"trailer_ids": [], "version": unit["version"]}
+        alone = office.put(f"/api/units/{unit['id']}/coupling", json=bare).raise_for_status().json()
+        assert alone["kind"] == "tractor"
+        cab.do(COMBINATION)
+        cab.finish()
+        expect(cab.page.get_by_role("heading", level=1)).to_contain_text("tractor and trailer")
+        verdict = agrees(cab, tmp_path, capsys)
+        assert verdict["stages"][0]["limit"]["max"] == 4  # of a combination, as it was when the run began
+        back = {"trailer_ids": unit["trailer_ids"], "version": alone["version"]}
+        office.put(f"/api/units/{unit['id']}/coupling", json=back).raise_for_status()
+    assert run in cab.page.url
+
+
+def test_another_language_in_mid_hold_changes_words_and_nothing_else(cab):
+    page = cab.page
+    run = cab.begin("MV-12", procedure="leak-check")
+    cab.do(COMBINATION, until="up")
+    cab.accept(COMBINATION)
+    cab.pass_time(20)
+    page.get_by_role("button", name="Language, units, light").click()
+    page.get_by_role("radio", name="Español").click()
+    page.keyboard.press("Escape")
+    expect(page.get_by_role("timer")).to_contain_text("faltan de 60 segundos")
+    cab.do(COMBINATION)
+    cab.finish()
+    expect(page.locator("[data-try='leak_applied 1']")).to_contain_text("Aprobado")
+    start, end = (event for event in events_of(cab, run) if event["body"]["type"] == "reading")
+    assert end["mono_s"] - start["mono_s"] == pytest.approx(60)
+    cab.page.request.patch(f"{cab.url}/api/session", data={"language": "en"})
+
+
+def test_what_is_said_from_memory_is_ticked_by_the_watcher_and_graded(cab, tmp_path, capsys):
+    page = cab.page
+    cab.set_up("MV-12", "Pia Munro", procedure="leak-check")
+    page.get_by_role("radio", name="training").click()
+    page.get_by_role("radio", name="from memory").click()
+    page.locator("button[type=submit]:enabled").click()
+    cab.do(COMBINATION, until="pedal_full")
+    expect(page.get_by_text("may lose no more than")).to_have_count(0)  # nobody reads the limit off the screen
+    page.get_by_role("button", name="Said wrong").click()
+    page.get_by_label("The number that was said").fill("3")
+    page.get_by_role("dialog").get_by_role("button", name="Said wrong").click()
+    cab.do(COMBINATION, until="pedalUp")
+    page.get_by_role("button", name=re.compile("^Said$")).click()
+    page.get_by_role("button", name="Said fail").click()
+    cab.do(COMBINATION)
+    cab.finish()
+    verdict = agrees(cab, tmp_path, capsys)
+    assert (verdict["overall"], verdict["candidate"]["critical"]) == ("pass", ["wrong_verdict_said"])
+    weighed = page.locator("[data-weighed]")
+    assert sorted(each.get_attribute("data-weighed") for each in weighed.all()) == [
+        "no_fresh_cut_out",
+        "wrong_limit_said",
+        "wrong_verdict_said",
+    ]
