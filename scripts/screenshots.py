@@ -18,6 +18,7 @@ ROOT = Path(__file__).resolve().parents[1]
 sys.path.insert(0, str(ROOT))
 
 from tests.browser.cab import Cab  # noqa: E402
+from tests.browser.test_conductor import COMBINATION  # noqa: E402
 from tests.faults.processes import LowHiss, free_port  # noqa: E402
 
 SHOTS = ROOT / "docs" / "screenshots"
@@ -30,65 +31,71 @@ def shoot(page: Page, name: str) -> None:
     page.screenshot(path=SHOTS / f"{name}.png")
 
 
-def lead_to_hold(cab: Cab, unit: str, *start: str) -> None:
-    """A test of one unit, until the start is set."""
-    cab.begin(unit, "Ines Aldous")
-    cab.prepare()
-    cab.press_and_settle()
-    cab.set_start(*start)
+def open_list(cab: Cab, path: str, name: str) -> None:
+    """A list, once it is filled."""
+    cab.go(path)
+    cab.page.wait_for_selector("tbody tr")
+    shoot(cab.page, name)
 
 
-def on_desk(cab: Cab) -> None:
-    """The screens at 1280x800."""
+def office(cab: Cab) -> None:
+    """The office's screens at 1280x800."""
     cab.go()
     cab.page.wait_for_selector("text=Odile Ferrow")
     shoot(cab.page, "sign-in")
     cab.sign_in()
-    cab.go()
-    cab.page.wait_for_selector("tbody tr")
-    shoot(cab.page, "yard")
-    cab.go("/log")
-    cab.page.wait_for_selector("tbody tr")
-    shoot(cab.page, "log")
-    cab.page.locator("tbody a", has_text="MV-16").first.click()
-    cab.page.wait_for_selector("article svg")
-    shoot(cab.page, "sheet")
+    for path, name in (("/", "yard"), ("/log", "log"), ("/units", "units"), ("/people", "people")):
+        open_list(cab, path, name)
     cab.go("/units")
-    cab.page.wait_for_selector("tbody tr")
-    shoot(cab.page, "units")
     cab.page.get_by_role("link", name="MV-15").click()
     cab.page.wait_for_selector("form")
     shoot(cab.page, "unit")
-    cab.go("/people")
-    cab.page.wait_for_selector("tbody tr")
-    shoot(cab.page, "people")
-    lead_to_hold(cab, "MV-12", "100", "101")
+
+
+def whole_run(cab: Cab) -> None:
+    """A whole test of a combination at 1280x800, from the set-up to its sheet."""
+    cab.set_up("MV-12", "Ines Aldous", procedure="us-full")
+    cab.page.get_by_role("radio", name="shown", exact=True).click()
+    shoot(cab.page, "set-up")
+    cab.page.locator("button[type=submit]:enabled").click()
+    cab.page.wait_for_selector("[data-strike]")
+    cab.do(COMBINATION, until="upper")
+    cab.pass_time(15)
+    shoot(cab.page, "test-build-up")
+    cab.do(COMBINATION, until="settled")
+    cab.do(COMBINATION, until="pedal_full")
+    cab.do(COMBINATION, until="up")
+    cab.accept(COMBINATION)
     cab.pass_time(37)
     shoot(cab.page, "test-hold")
-    cab.pass_time(24)
-    cab.set_tapes("97", "99")
-    shoot(cab.page, "test-read")
+    cab.do(COMBINATION, until="pedalUp")
+    shoot(cab.page, "test-verdict")
+    cab.do(COMBINATION)
+    cab.finish()
+    cab.page.wait_for_selector("[data-school]")
+    cab.page.get_by_role("heading", name="Along the time").evaluate("(heading) => heading.scrollIntoView()")
+    shoot(cab.page, "sheet-along")
+    cab.page.evaluate("scrollTo(0, 0)")
+    shoot(cab.page, "sheet")
 
 
-def on_phone(cab: Cab) -> None:
-    """A failing bus at 390x844."""
-    cab.begin("MV-21", "Pia Munro")
-    shoot(cab.page, "phone-prepare")
-    cab.prepare()
-    cab.press_and_settle()
-    cab.set_start("112", "112")
-    cab.hold_to_the_end()
-    cab.set_tapes("108", "111")
-    cab.strike("That is what they show")
-    cab.wait_for_verdict()
+def failing_bus(cab: Cab) -> None:
+    """A bus whose knob pops too high, at 390x844."""
+    cab.begin("MV-21", "Pia Munro", procedure="single-vehicle")
+    figures = COMBINATION | {"leak_applied end": (111, 111), "popped": (52, 53)}
+    cab.do(figures, until="poppedOne")
+    shoot(cab.page, "phone-knobs")
+    cab.do(figures, until="again")
     shoot(cab.page, "phone-fail")
 
 
 def at_night(cab: Cab) -> None:
-    """The hold at night on a phone."""
-    cab.prefer(light="night")
-    lead_to_hold(cab, "MV-15", "101", "102")
-    cab.pass_time(52)
+    """The hold at night on a phone, in Spanish."""
+    cab.prefer(light="night", language="es")
+    cab.begin("MV-15", "Ines Aldous", procedure="leak-check")
+    cab.do(COMBINATION, until="up")
+    cab.accept(COMBINATION)
+    cab.pass_time(50)
     shoot(cab.page, "phone-night")
 
 
@@ -113,7 +120,7 @@ def main() -> None:
             executable_path="/usr/bin/chromium",
             args=["--disable-gpu", "--no-sandbox", "--disable-background-networking"],
         )
-        for drive, size in ((on_desk, DESK), (on_phone, PHONE), (at_night, PHONE)):
+        for drive, size in ((office, DESK), (whole_run, DESK), (failing_bus, PHONE), (at_night, PHONE)):
             context = browser.new_context(viewport=size, locale="en-US")
             cab = Cab(context.new_page(), url)
             drive(cab)

@@ -24,11 +24,13 @@ interface CallsProps {
   /** Before a stage its limit and what is done; after it the reading and the verdict. */
   when: 'before' | 'after'
   verdict?: Verdict
+  /** Beside those of another stage: whose calls these are must be said. */
+  named?: boolean
   onSay: (body: Body) => void
 }
 
 /** What is to be said aloud now: shown, or only named so that the watcher can tick what was said from memory. */
-export function Calls({ live, state, step, when, verdict, onSay }: CallsProps) {
+export function Calls({ live, state, step, when, verdict, named = false, onSay }: CallsProps) {
   const { t } = useTranslation()
   const { calls } = usePreferences().preferences
   const figures = useFigures()
@@ -49,6 +51,7 @@ export function Calls({ live, state, step, when, verdict, onSay }: CallsProps) {
       aria-label={t('test.say.title')}
       className="grid max-w-3xl gap-1 border-l-4 border-ink pl-3"
     >
+      {named && <b className="text-note">{t(`stage.${step.step as 'cut_out'}`)}</b>}
       {lines
         .filter(({ what }) => shown || what)
         .map((call) => (

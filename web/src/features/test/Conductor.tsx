@@ -142,6 +142,9 @@ export function Conductor({ recorder, live }: { recorder: Recorder; live: LiveRu
   const legs = legsOf(script, state, verdicts.latest, inSight)
   const hideLimits = setup.calls === 'rehearsal'
   const next = nextName(state)
+  const calls = (
+    <CallsNow {...{ phase, live, state }} verdicts={verdicts.now} onSay={(body) => void strike([body])} />
+  )
   return (
     <div className="flex h-dvh flex-col">
       <TestHeader
@@ -179,13 +182,7 @@ export function Conductor({ recorder, live }: { recorder: Recorder; live: LiveRu
               {before && <p className="mt-1 text-lead">{before}</p>}
               <p className="mt-1 text-lead">{does}</p>
             </div>
-            {!rolling && (
-              <CallsNow
-                {...{ phase, live, state }}
-                verdicts={verdicts.now}
-                onSay={(body) => void strike([body])}
-              />
-            )}
+            {!rolling && phase.name !== 'rest' && calls}
             <StageBody
               {...{ phase, live, state, legs, bar, holdS, ownWatch }}
               compact={readings !== null}
@@ -194,6 +191,7 @@ export function Conductor({ recorder, live }: { recorder: Recorder; live: LiveRu
               onStop={() => finish()}
               onGoOn={() => goOn()}
             />
+            {phase.name === 'rest' && calls}
             {readings && !rolling && (phase.name !== 'rest' || chosen) && (
               <Tapes
                 {...{ script, readings }}
@@ -276,7 +274,14 @@ function CallsNow({
 }) {
   if (phase.name === 'rest') {
     return phase.stages.map((step) => (
-      <Calls key={step.step} {...rest} step={step} when="after" verdict={lastAttempt(verdicts, step)} />
+      <Calls
+        key={step.step}
+        {...rest}
+        step={step}
+        when="after"
+        verdict={lastAttempt(verdicts, step)}
+        named={phase.stages.length > 1}
+      />
     ))
   }
   const step = phase.name === 'ask' || phase.name === 'strike' ? phase.step : null

@@ -59,7 +59,11 @@ export function CourseDialog({ open, script, state, legs, onClose, onStrike }: C
                 </Button>
               </div>
             )}
-            {leg.at === 'now' && <Button onClick={() => setSkipping(leg)}>{t('test.skip')}</Button>}
+            {leg.at === 'now' && (
+              <Button className="justify-self-start" onClick={() => setSkipping(leg)}>
+                {t('test.skip')}
+              </Button>
+            )}
           </li>
         ))}
       </ol>

@@ -46,15 +46,12 @@ export function MarksDialog({ open, state, verdicts, onClose, onCorrect, onStrik
           .map((event) => {
             const mark = marks.get(event.id)
             return (
-              <li
-                key={event.id}
-                className="flex min-h-touch flex-wrap items-center gap-x-3 border-b border-hair"
-              >
-                <span>
+              <li key={event.id} className="flex min-h-touch items-center gap-x-3 border-b border-hair">
+                <span className="min-w-0 grow">
                   {t(`test.mark.${markName(event)}`)}
                   {event.type === 'note' && <span className="text-soft">: {String(event.text)}</span>}
                 </span>
-                <span className="num ml-auto">{mark ? enteredText(mark) : ''}</span>
+                <span className="num whitespace-nowrap">{mark ? enteredText(mark) : ''}</span>
                 {mark && (
                   <button
                     type="button"

@@ -15,7 +15,10 @@ export const lastAttempt = (verdicts: Verdict[] | undefined, step: Step): Verdic
 /** The stages just done, each with its outcome, its arithmetic and what was found. */
 export function Rest({ stages, verdicts }: { stages: Step[]; verdicts: Verdict[] | undefined }) {
   const { t } = useTranslation()
-  const judged = stages.map((step) => ({ step, verdict: lastAttempt(verdicts, step) }))
+  // what failed comes first: nothing else matters as much
+  const judged = stages
+    .map((step) => ({ step, verdict: lastAttempt(verdicts, step) }))
+    .sort((a, b) => Number(b.verdict?.outcome === 'fail') - Number(a.verdict?.outcome === 'fail'))
   return (
     <section aria-live="assertive" className="grid max-w-3xl gap-5">
       {judged.some(({ verdict }) => verdict?.outcome === 'fail') && (

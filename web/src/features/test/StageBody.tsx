@@ -59,6 +59,9 @@ export function StageBody(props: StageBodyProps) {
   }
 }
 
+/** Strikes that a clock leads to: it has the room. */
+const WITH_CLOCK = new Set(['cut_out', 'settled', 'start'])
+
 function StrikeBody({
   phase,
   compact,
@@ -78,7 +81,7 @@ function StrikeBody({
         <WaitClock since={state.lastMove} advisedS={script.advised_wait_s} />
       )}
       {strike.name === 'cut_out' && <FillClock {...{ script, state, compact }} onConfirm={onStrike} />}
-      {!hideLimits && !compact && strike.reads && strike.name !== 'cut_out' && <LimitFigure step={step} />}
+      {!hideLimits && !compact && strike.reads && !WITH_CLOCK.has(strike.name) && <LimitFigure step={step} />}
       <VoidAhead {...{ live, state, step }} />
     </>
   )
