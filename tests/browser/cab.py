@@ -11,6 +11,7 @@ from lowhiss.demo.scenario import demo_id
 STEP_MS = 250
 MANY_STEPS = 240
 BOUNCE_S = 0.4
+LONG_S = 4
 READS = ("read", "readOne", "accept", "acceptOne", "itIs")
 PAUSES_S = {"settled": 8.0, "start": 16.0, "cut_out": 90.0, "upper": 20.0, "warning": 20.0, "popped": 20.0}
 """How long a driver lets pass before a strike."""
@@ -65,8 +66,11 @@ class Cab:
         self.page.goto(self.url + path)
 
     def pass_time(self, seconds: float) -> None:
-        """Let the page's clocks run."""
-        self.page.clock.run_for(round(seconds * 1000))
+        """Let the page's clocks run: second by second, because every tick between would be drawn."""
+        whole = int(seconds) if seconds > LONG_S else 0
+        for _ in range(whole):
+            self.page.clock.fast_forward(1000)
+        self.page.clock.run_for(round((seconds - whole) * 1000))
 
     def until(self, condition) -> None:
         """Let time run until something is true."""

@@ -7,10 +7,19 @@ import pytest
 from tests.browser.cab import Cab
 from tests.conftest import ROOT
 
+HOST = "yard.lowhiss.test"
+
 
 @pytest.fixture(scope="session")
 def browser_type_launch_args():
-    quiet = ["--disable-gpu", "--disable-quic", "--no-first-run", "--disable-background-networking"]
+    # one browser serves every test of a worker, so the name that one of them needs is known to all
+    quiet = [
+        f"--host-resolver-rules=MAP {HOST} 127.0.0.1",
+        "--disable-gpu",
+        "--disable-quic",
+        "--no-first-run",
+        "--disable-background-networking",
+    ]
     return {
         "executable_path": "/usr/bin/chromium",
         "headless": True,
@@ -20,7 +29,12 @@ def browser_type_launch_args():
 
 @pytest.fixture(scope="session")
 def browser_context_args():
-    return {"viewport": {"width": 1280, "height": 800}, "locale": "en-US", "timezone_id": "America/Denver"}
+    return {
+        "viewport": {"width": 1280, "height": 800},
+        "locale": "en-US",
+        "timezone_id": "America/Denver",
+        "service_workers": "block",  # what they keep is looked at where they are the matter
+    }
 
 
 @pytest.fixture

@@ -12,9 +12,9 @@ from cryptography.x509.oid import NameOID
 from playwright.sync_api import expect
 
 from lowhiss.cli import main
+from tests.browser.conftest import HOST
 from tests.faults.processes import LowHiss, free_port
 
-HOST = "yard.lowhiss.test"
 ASK_WHO = """async () => {
   const answer = await fetch('/api/session')
   return [answer.headers.get('strict-transport-security'), await answer.json()]
@@ -44,12 +44,6 @@ def certificate(tmp_path_factory):
     formats = (serialization.Encoding.PEM, serialization.PrivateFormat.PKCS8, serialization.NoEncryption())
     secret.write_bytes(key.private_bytes(*formats))
     return cert, secret
-
-
-@pytest.fixture(scope="session")
-def browser_type_launch_args(browser_type_launch_args):
-    mapping = f"--host-resolver-rules=MAP {HOST} 127.0.0.1"
-    return {**browser_type_launch_args, "args": [*browser_type_launch_args["args"], mapping]}
 
 
 def test_the_first_manager_signs_in_over_https(certificate, tmp_path, browser):

@@ -1,7 +1,9 @@
 import { StrictMode } from 'react'
 import { createRoot } from 'react-dom/client'
-import { App } from './app/App'
+import { App, queries } from './app/App'
+import { keepOfflineCopy } from './app/offlineCopy'
 import { applyLight, readPreferences } from './app/preferences'
+import { keepApplication } from './app/update'
 import { startWords } from './i18n'
 import { Recorder, type RecorderState } from './live'
 import './styles.css'
@@ -14,6 +16,9 @@ const recorder: RecorderState = await Recorder.open().then(
   (opened) => ({ recorder: opened }),
   (error: unknown) => ({ refusal: error instanceof Error ? error.message : String(error) }),
 )
+
+if ('recorder' in recorder) await keepOfflineCopy(queries, recorder.recorder).catch(() => undefined)
+keepApplication()
 
 const root = document.getElementById('root')
 if (root) {

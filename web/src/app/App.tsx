@@ -14,7 +14,7 @@ import { SessionGate } from '../session'
 import { applyLight, keepPreferences, PreferencesContext, type Preferences } from './preferences'
 import { NotFound, Shell } from './Shell'
 
-const queries = new QueryClient({
+export const queries = new QueryClient({
   defaultOptions: {
     queries: {
       staleTime: 2_000,

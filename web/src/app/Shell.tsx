@@ -5,6 +5,7 @@ import { aboutQuery } from '../api'
 import { useMay } from '../session'
 import { AccountMenu } from './AccountMenu'
 import { PreferencesMenu } from './PreferencesMenu'
+import { useUpdate } from './update'
 
 const rooms = [
   { to: '/', word: 'yard' },
@@ -16,6 +17,7 @@ const peopleRoom = { to: '/people', word: 'people' } as const
 export function Shell() {
   const { t } = useTranslation()
   const about = useQuery(aboutQuery())
+  const update = useUpdate()
   const seesPeople = useMay('listPeople')
   return (
     <div className="flex min-h-dvh flex-col">
@@ -52,6 +54,21 @@ export function Shell() {
           <PreferencesMenu />
         </div>
       </header>
+      {update && (
+        <p
+          role="status"
+          className="no-print flex flex-wrap items-center gap-4 bg-ink px-4 text-on-ink sm:px-6"
+        >
+          {t('app.newVersion')}
+          <button
+            type="button"
+            onClick={update}
+            className="min-h-touch font-semibold underline underline-offset-4"
+          >
+            {t('app.useNewVersion')}
+          </button>
+        </p>
+      )}
       <main id="page" className="grow px-4 pb-8 sm:px-6">
         <Outlet />
       </main>

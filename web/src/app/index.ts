@@ -1,2 +1,3 @@
 export { usePreferences } from './preferences'
 export { PreferencesMenu } from './PreferencesMenu'
+export { knowScripts } from './offlineCopy'

@@ -16,6 +16,8 @@ export const en = {
     day: 'sun',
     night: 'night',
     close: 'Close',
+    newVersion: 'A newer version of Low Hiss is here.',
+    useNewVersion: 'Use it now',
     skip: 'Skip to the page',
     notFound: 'There is nothing at this address.',
     toYard: 'Go to the yard',
@@ -116,6 +118,8 @@ export const en = {
     callsLanguages: { en: 'English', es: 'Spanish', both: 'both' },
     callsOffTrains: 'A training run in which nothing is taken down reads “not said aloud” on its sheet.',
     sound: 'Sound',
+    notKnown:
+      'This choice is not on the device and needs contact. The unit’s own order and rules work without.',
     trySound: 'Try the tones',
     soundHint: 'Low: settled. Middle: ten seconds left. Two high: time is up.',
     mute: 'Tones',

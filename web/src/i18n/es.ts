@@ -18,6 +18,8 @@ export const es: Words = {
     day: 'sol',
     night: 'noche',
     close: 'Cerrar',
+    newVersion: 'Hay una versión nueva de Low Hiss.',
+    useNewVersion: 'Usarla ahora',
     skip: 'Ir al contenido',
     notFound: 'En esta dirección no hay nada.',
     toYard: 'Ir al patio',
@@ -118,6 +120,8 @@ export const es: Words = {
     callsLanguages: { en: 'inglés', es: 'español', both: 'los dos' },
     callsOffTrains: 'Si no se anota nada, la hoja de un entrenamiento dirá «no se dijo en voz alta».',
     sound: 'Sonido',
+    notKnown:
+      'Esta elección no está en el aparato y necesita contacto. El orden y las reglas de la unidad sirven sin él.',
     trySound: 'Probar los tonos',
     soundHint: 'Grave: asentado. Medio: faltan diez segundos. Dos agudos: se acabó el tiempo.',
     mute: 'Tonos',

@@ -46,17 +46,22 @@ interface Tables extends DBSchema {
   runs: { key: string; value: LocalRun }
   events: { key: [string, number]; value: LocalEvent; indexes: { delivery: Delivery } }
   counters: { key: string; value: number }
+  /** The last answers of the server that a test without contact begins with. */
+  copies: { key: string; value: unknown }
 }
 
 export type Db = IDBPDatabase<Tables>
 
 /** The device's own store. Rejects where the browser keeps nothing (private mode, no space). */
 export function openStore(name = 'lowhiss'): Promise<Db> {
-  return openDB<Tables>(name, 1, {
-    upgrade(db) {
-      db.createObjectStore('runs', { keyPath: 'id' })
-      db.createObjectStore('events', { keyPath: ['runId', 'place'] }).createIndex('delivery', 'delivery')
-      db.createObjectStore('counters')
+  return openDB<Tables>(name, 2, {
+    upgrade(db, before) {
+      if (before < 1) {
+        db.createObjectStore('runs', { keyPath: 'id' })
+        db.createObjectStore('events', { keyPath: ['runId', 'place'] }).createIndex('delivery', 'delivery')
+        db.createObjectStore('counters')
+      }
+      if (before < 2) db.createObjectStore('copies')
     },
   })
 }

@@ -1,4 +1,5 @@
 import { afterEach, beforeEach, expect, test, vi } from 'vitest'
+import { rememberCsrf } from '../api'
 import { script } from '../testing/script'
 import { epoch, now } from './clock'
 import { HOUSE_WAY, Recorder } from './recorder'
@@ -22,6 +23,7 @@ function keepAll({ path, body }: Sent): Response {
 }
 
 beforeEach(() => {
+  rememberCsrf('known')
   sent = []
   answer = keepAll
   vi.stubGlobal('fetch', async (request: Request) => {

@@ -11,6 +11,8 @@ const SENDER_LOCK = 'lowhiss-sender'
 
 export type Changed = (runId: string, lastSeq?: number) => void
 
+class NobodyKnownError extends Error {}
+
 export class Outbox {
   private running = false
   private again = false
@@ -22,6 +24,8 @@ export class Outbox {
   constructor(
     private readonly db: Db,
     private readonly changed: Changed,
+    /** Whether it is known who is here; before that the server would take nothing. */
+    private readonly maySend: () => boolean = () => true,
   ) {}
 
   /** Send now; called after every strike and whenever contact may be back. */
@@ -37,6 +41,7 @@ export class Outbox {
   private async work(): Promise<void> {
     this.running = true
     try {
+      if (!this.maySend()) throw new NobodyKnownError()
       do {
         this.again = false
         // one sender per device: another tab's events are in the same store
@@ -45,7 +50,7 @@ export class Outbox {
       this.reached = true
       this.pauseMs = FIRST_PAUSE_MS
     } catch (error) {
-      if (!(error instanceof ApiError)) console.error(error)
+      if (!(error instanceof ApiError || error instanceof NobodyKnownError)) console.error(error)
       this.reached = false
       this.timer = setTimeout(() => this.wake(), this.pauseMs)
       this.pauseMs = Math.min(this.pauseMs * 2, LONGEST_PAUSE_MS)

@@ -1,6 +1,6 @@
 /** The runs on this device: every strike is written down here first, then sent. */
 
-import { api, need, type Schema } from '../api'
+import { api, csrfWord, need, type Schema } from '../api'
 import { now, type Moment } from './clock'
 import {
   appendEvents,
@@ -52,10 +52,11 @@ export class Recorder {
   private readonly tabs = typeof BroadcastChannel === 'undefined' ? null : new BroadcastChannel('lowhiss')
 
   private constructor(private readonly db: Db) {
-    this.outbox = new Outbox(db, (runId, lastSeq) => {
+    const changed = (runId: string, lastSeq?: number) => {
       void this.refresh(runId, lastSeq)
       this.tabs?.postMessage(runId)
-    })
+    }
+    this.outbox = new Outbox(db, changed, () => csrfWord() !== '')
     this.tabs?.addEventListener('message', ({ data }) => void this.refresh(String(data)))
     window.addEventListener('online', () => this.outbox.wake())
     document.addEventListener('visibilitychange', () => this.outbox.wake())
@@ -66,6 +67,13 @@ export class Recorder {
     const recorder = new Recorder(await openStore(name))
     void navigator.storage?.persist?.()
     return recorder
+  }
+
+  /** The last answers of the server, as `keepCopy` kept them; undefined at the first visit. */
+  keptCopy = (): Promise<unknown> => this.db.get('copies', 'queries')
+
+  keepCopy = async (copy: unknown): Promise<void> => {
+    await this.db.put('copies', copy, 'queries')
   }
 
   /** Send what waits now, as after somebody signed in again. */
@@ -154,6 +162,11 @@ export class Recorder {
     const run = await this.db.get('runs', runId)
     const events = await eventsOf(this.db, runId)
     return events.filter(({ delivery }) => delivery === 'waiting').length + (run?.begin ? 1 : 0)
+  }
+
+  /** Whether the server has heard of a run: one that was begun here may still wait to be told. */
+  async isTold(runId: string): Promise<boolean> {
+    return !(await this.db.get('runs', runId))?.begin
   }
 
   private async refresh(runId: string, lastSeq?: number): Promise<void> {

@@ -8,6 +8,9 @@ import { useRecorder } from '../live'
 import { Notice } from '../ui'
 import { fetchMe, keepMe, lastMe, SessionContext, type Me } from './session'
 
+/** A server that could not be asked who is here is asked again so often. */
+const ASK_AGAIN_MS = 3000
+
 /** Shows what is inside only to somebody signed in. A session that ends is asked for on top: nothing typed is lost. */
 export function SessionGate({ children }: { children: ReactNode }) {
   const queries = useQueryClient()
@@ -16,7 +19,7 @@ export function SessionGate({ children }: { children: ReactNode }) {
   const [lost, setLost] = useState(false)
   const [asking, setAsking] = useState(false)
   const {
-    data: me,
+    data: told,
     error,
     refetch,
   } = useQuery({
@@ -24,15 +27,21 @@ export function SessionGate({ children }: { children: ReactNode }) {
     queryFn: fetchMe,
     staleTime: Infinity,
     placeholderData: lastMe,
+    refetchOnReconnect: 'always',
+    refetchInterval: ({ state }) => (state.status === 'error' ? ASK_AGAIN_MS : false),
   })
+  // without contact whoever was here last goes on: what is struck is kept on the device
+  const last = useMemo(() => (error ? lastMe() : undefined), [error])
+  const me = told ?? last
   const wake = useCallback(() => {
     if ('recorder' in device) device.recorder.wake()
   }, [device])
   const signedIn = me?.person?.id
+  const word = me?.csrf
   // what waits on this device is sent once it is known who is here
   useEffect(() => {
-    if (signedIn) wake()
-  }, [signedIn, wake])
+    if (signedIn && word) wake()
+  }, [signedIn, word, wake])
   useEffect(
     () =>
       onSignedOut(() => {

@@ -20,9 +20,12 @@ export function SheetPage() {
   const { t } = useTranslation()
   const { unit, language } = useFigures()
   const waiting = useWaiting(runId)
-  const { data, error, refetch } = useQuery(sheetQuery(runId, language, unit, waiting ?? -1))
+  const { data, error, refetch } = useQuery({
+    ...sheetQuery(runId, language, unit, waiting.marks ?? -1),
+    enabled: waiting.told,
+  })
   const schools = useQuery({ ...schoolsQuery(runId, language, unit, data?.run.last_seq), enabled: !!data })
-  if (waiting !== null && waiting > 0 && !data) {
+  if ((waiting.marks ?? 0) > 0 && !data) {
     return (
       <div className="grid gap-3 py-8">
         <OutcomeMark outcome="pending" large />
@@ -34,7 +37,7 @@ export function SheetPage() {
   return (
     <article className="grid gap-x-10 pt-5 lg:grid-cols-[minmax(0,1fr)_340px]">
       <div className="grid min-w-0 grid-cols-[minmax(0,1fr)] content-start gap-6">
-        {waiting !== null && waiting > 0 && (
+        {(waiting.marks ?? 0) > 0 && (
           <p role="status" className="border-l-4 border-amber pl-3 font-semibold">
             {t('sheet.waiting')}
           </p>
@@ -65,23 +68,28 @@ export function SheetPage() {
   )
 }
 
-/** How many marks of this run still wait on this device: null until known. */
-function useWaiting(runId: string): number | null {
+/** How many marks of this run still wait on this device, null until known; and whether the server has heard of it. */
+function useWaiting(runId: string): { marks: number | null; told: boolean } {
   const device = useRecorder()
   const recorder = 'recorder' in device ? device.recorder : null
-  const [count, setCount] = useState<number | null>(recorder ? null : 0)
+  const [waiting, setWaiting] = useState<{ marks: number | null; told: boolean }>(
+    recorder ? { marks: null, told: false } : { marks: 0, told: true },
+  )
   useEffect(() => {
     if (!recorder) return
     let wanted = true
-    const look = () => void recorder.waitingOf(runId).then((n) => wanted && setCount(n))
-    look()
-    const stop = recorder.subscribe(look)
+    const look = async () => {
+      const [marks, told] = await Promise.all([recorder.waitingOf(runId), recorder.isTold(runId)])
+      if (wanted) setWaiting({ marks, told })
+    }
+    void look()
+    const stop = recorder.subscribe(() => void look())
     return () => {
       wanted = false
       stop()
     }
   }, [recorder, runId])
-  return count
+  return waiting
 }
 
 function Headline({ sheet }: { sheet: Sheet }) {

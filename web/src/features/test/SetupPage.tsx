@@ -67,7 +67,9 @@ function Setup({ unit }: { unit: Unit }) {
   const device = useRecorder()
   const navigate = useNavigate()
   const change = (part: Partial<RunSetup>) => setSetup((now) => ({ ...now, ...part }))
-  const ready = script.data && !script.isPlaceholderData && 'recorder' in device
+  const chosenIsHere = script.isSuccess && !script.isPlaceholderData
+  const needsContact = !chosenIsHere && (script.fetchStatus === 'paused' || script.failureCount > 0)
+  const ready = chosenIsHere && 'recorder' in device
 
   const begin = async (event: FormEvent) => {
     event.preventDefault()
@@ -164,10 +166,15 @@ function Setup({ unit }: { unit: Unit }) {
             />
             <Sound />
           </div>
+          {needsContact && (
+            <p role="alert" className="border-l-4 border-amber pl-3 font-semibold md:col-span-2">
+              {t('setup.notKnown')}
+            </p>
+          )}
           {script.data ? (
             <Limits script={script.data} />
           ) : (
-            <Notice error={script.error} onRetry={() => void script.refetch()} />
+            !needsContact && <Notice error={script.error} onRetry={() => void script.refetch()} />
           )}
           {'refusal' in device && (
             <p role="alert" className="font-semibold text-clay md:col-span-2">

@@ -1,8 +1,10 @@
-import { useQuery } from '@tanstack/react-query'
+import { useQuery, useQueryClient } from '@tanstack/react-query'
+import { useEffect } from 'react'
 import { useTranslation } from 'react-i18next'
 import { Link } from 'react-router'
 import { unitsQuery, type Schema } from '../../api'
 import { useFigures } from '../../figures/useFigures'
+import { knowScripts } from '../../app'
 import { MiniColumn, Notice, OutcomeMark } from '../../ui'
 import { LeftOpen } from './LeftOpen'
 
@@ -13,6 +15,11 @@ const failed = (unit: Unit): boolean => unit.latest?.outcome === 'fail'
 export function YardPage() {
   const { t } = useTranslation()
   const { data, error, refetch } = useQuery(unitsQuery())
+  const queries = useQueryClient()
+  // every unit on the yard can be tested later without contact
+  useEffect(() => {
+    if (data) void knowScripts(queries)
+  }, [data, queries])
   if (!data) return <Notice error={error} onRetry={() => void refetch()} />
   // what must not drive stands first
   const units = [...data].sort((a, b) => Number(failed(b)) - Number(failed(a)))

@@ -1,0 +1,40 @@
+/** What a test without contact needs to begin: the units, their scripts and who was there, kept from the last contact. */
+
+import { dehydrate, hydrate, type DehydratedState, type Query, type QueryClient } from '@tanstack/react-query'
+import { scriptQuery, unitsQuery } from '../api'
+import type { Recorder } from '../live'
+
+const KEPT = new Set<unknown>(['units', 'script', 'about'])
+const PAUSE_MS = 1000
+
+const isKept = ({ queryKey, state }: Query): boolean =>
+  KEPT.has(queryKey[0]) && state.status === 'success' && state.data !== undefined
+
+/** Begin with the copy of the last contact, and renew the copy whenever one of its parts has changed. */
+export async function keepOfflineCopy(queries: QueryClient, recorder: Recorder): Promise<void> {
+  for (const key of KEPT) queries.setQueryDefaults([key], { gcTime: Infinity })
+  hydrate(queries, ((await recorder.keptCopy()) ?? {}) as DehydratedState)
+  let timer: ReturnType<typeof setTimeout> | undefined
+  queries.getQueryCache().subscribe(({ type, query }) => {
+    if (type !== 'updated' || !isKept(query)) return
+    clearTimeout(timer)
+    timer = setTimeout(
+      () => void recorder.keepCopy(dehydrate(queries, { shouldDehydrateQuery: isKept })),
+      PAUSE_MS,
+    )
+  })
+}
+
+/** Fetch each unit's script once, one after the other, so that its test can begin without contact. */
+export async function knowScripts(queries: QueryClient): Promise<void> {
+  const units = queries.getQueryData(unitsQuery().queryKey) ?? []
+  for (const { id, procedure, rules } of units) {
+    const script = scriptQuery(id, procedure ?? undefined, rules)
+    const known = queries.getQueryState(script.queryKey)?.dataUpdatedAt ?? 0
+    if (Date.now() - known < SCRIPT_GOOD_FOR_MS) continue
+    await queries.prefetchQuery(script)
+    if (queries.getQueryState(script.queryKey)?.status !== 'success') return
+  }
+}
+
+const SCRIPT_GOOD_FOR_MS = 12 * 3600_000
