@@ -47,6 +47,7 @@ RIGHTS: dict[str, frozenset[str]] = {
     "getScript": _SIGNED_IN,
     # runs
     "beginRun": _SIGNED_IN,
+    "listOpenRuns": _SIGNED_IN,
     "getRun": _SIGNED_IN,
     "addEvents": _SIGNED_IN,
     "listEvents": _SIGNED_IN,

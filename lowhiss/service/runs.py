@@ -37,6 +37,11 @@ def timekeeper_of(named: str) -> str:
     return named if named in _TIMEKEEPERS else "tool"
 
 
+OPEN_FOR = dt.timedelta(days=14)
+"""A run that was left open longer ago is nobody's to go on with: its vehicle has long been driven since."""
+_MOST_OPEN = 100
+
+
 @dataclass(frozen=True, slots=True)
 class Setup:
     """How a run is led, as chosen before it began; whatever is left out is the house's own way.
@@ -158,6 +163,17 @@ def run_head(store: Store, run_id: str) -> RunHead:
     """What stands beside the run's events. Raises NotFoundError."""
     with store.transaction() as session:
         return head_of(session, find_run(session, run_id))
+
+
+def open_runs(store: Store, by: Person, device: str | None, now: dt.datetime) -> list[RunHead]:
+    """Runs of the last days that nobody brought to an end and that this person may go on with, the latest first."""
+    with store.transaction() as session:
+        ended = select(EventRow.run_id).where(
+            EventRow.run_id == RunRow.id, EventRow.type.in_(("finished", "abandoned"))
+        )
+        recent = select(RunRow).where(RunRow.started_at > now - OPEN_FOR, RunRow.demo.is_(False), ~ended.exists())
+        rows = session.scalars(recent.order_by(RunRow.started_at.desc()).limit(_MOST_OPEN))
+        return [head_of(session, run) for run in rows if may_write(run, by, device)]
 
 
 def events_after(store: Store, run_id: str, after: int) -> list[KeptEvent]:

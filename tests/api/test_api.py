@@ -6,11 +6,12 @@ import json
 import uuid
 from concurrent.futures import ThreadPoolExecutor
 
+import httpx
 import pytest
 from jsonschema import Draft202012Validator
 
 from lowhiss.cli import main
-from tests.conftest import ROOT
+from tests.conftest import ROOT, sign_in
 from tests.devices import UNIT_ID, Device
 
 
@@ -263,3 +264,16 @@ def test_every_answer_keeps_to_the_described_schema(client, device):
         answer = document["paths"][described]["get"]["responses"]["200"]["content"]["application/json"]["schema"]
         schema = {**answer, "components": document["components"]}
         Draft202012Validator(schema).validate(client.get(path).json())
+
+
+def test_a_run_left_open_is_offered_to_whoever_may_go_on_with_it_until_it_is_ended(client, device, app_url):
+    def offered(http):
+        return device.run_id in [run["id"] for run in http.get("/api/runs/open").raise_for_status().json()]
+
+    device.begin().raise_for_status()
+    device.send(device.struck("confirmed", item="wheels_chocked")).raise_for_status()
+    assert offered(client)
+    with httpx.Client(base_url=app_url) as stranger:
+        assert not offered(sign_in(stranger, "Ines Aldous"))  # begun by somebody else, on another device
+    device.send(device.struck("abandoned", why="the bay was needed")).raise_for_status()
+    assert not offered(client)

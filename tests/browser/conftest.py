@@ -2,7 +2,15 @@
 
 from __future__ import annotations
 
+import base64
+import datetime as dt
+import hashlib
+
 import pytest
+from cryptography import x509
+from cryptography.hazmat.primitives import hashes, serialization
+from cryptography.hazmat.primitives.asymmetric import ec
+from cryptography.x509.oid import NameOID
 
 from tests.browser.cab import Cab
 from tests.conftest import ROOT
@@ -11,7 +19,39 @@ HOST = "yard.lowhiss.test"
 
 
 @pytest.fixture(scope="session")
-def browser_type_launch_args():
+def certificate(tmp_path_factory):
+    """A certificate for the name, and its key."""
+    key = ec.generate_private_key(ec.SECP256R1())
+    name = x509.Name([x509.NameAttribute(NameOID.COMMON_NAME, HOST)])
+    now = dt.datetime.now(dt.UTC)
+    made = (
+        x509.CertificateBuilder()
+        .subject_name(name)
+        .issuer_name(name)
+        .public_key(key.public_key())
+        .serial_number(x509.random_serial_number())
+        .not_valid_before(now - dt.timedelta(hours=1))
+        .not_valid_after(now + dt.timedelta(days=1))
+        .add_extension(x509.SubjectAlternativeName([x509.DNSName(HOST)]), critical=False)
+        .sign(key, hashes.SHA256())
+    )
+    folder = tmp_path_factory.mktemp("tls")
+    cert, secret = folder / "cert.pem", folder / "key.pem"
+    cert.write_bytes(made.public_bytes(serialization.Encoding.PEM))
+    formats = (serialization.Encoding.PEM, serialization.PrivateFormat.PKCS8, serialization.NoEncryption())
+    secret.write_bytes(key.private_bytes(*formats))
+    return cert, secret
+
+
+def pin(certificate) -> str:
+    """The digest by which Chromium takes this one certificate as it would one of a known authority."""
+    key = x509.load_pem_x509_certificate(certificate[0].read_bytes()).public_key()
+    spki = key.public_bytes(serialization.Encoding.DER, serialization.PublicFormat.SubjectPublicKeyInfo)
+    return base64.b64encode(hashlib.sha256(spki).digest()).decode()
+
+
+@pytest.fixture(scope="session")
+def browser_type_launch_args(certificate):
     # one browser serves every test of a worker, so the name that one of them needs is known to all
     quiet = [
         f"--host-resolver-rules=MAP {HOST} 127.0.0.1",
@@ -23,7 +63,13 @@ def browser_type_launch_args():
     return {
         "executable_path": "/usr/bin/chromium",
         "headless": True,
-        "args": [*quiet, "--disable-component-update", "--disable-sync", "--no-sandbox"],
+        "args": [
+            *quiet,
+            f"--ignore-certificate-errors-spki-list={pin(certificate)}",
+            "--disable-component-update",
+            "--disable-sync",
+            "--no-sandbox",
+        ],
     }
 
 

@@ -2,13 +2,7 @@
 
 from __future__ import annotations
 
-import datetime as dt
-
 import pytest
-from cryptography import x509
-from cryptography.hazmat.primitives import hashes, serialization
-from cryptography.hazmat.primitives.asymmetric import ec
-from cryptography.x509.oid import NameOID
 from playwright.sync_api import expect
 
 from lowhiss.cli import main
@@ -21,29 +15,13 @@ ASK_WHO = """async () => {
 }"""
 
 
-@pytest.fixture(scope="module")
-def certificate(tmp_path_factory):
-    """A certificate for the name, and its key."""
-    key = ec.generate_private_key(ec.SECP256R1())
-    name = x509.Name([x509.NameAttribute(NameOID.COMMON_NAME, HOST)])
-    now = dt.datetime.now(dt.UTC)
-    made = (
-        x509.CertificateBuilder()
-        .subject_name(name)
-        .issuer_name(name)
-        .public_key(key.public_key())
-        .serial_number(x509.random_serial_number())
-        .not_valid_before(now - dt.timedelta(hours=1))
-        .not_valid_after(now + dt.timedelta(days=1))
-        .add_extension(x509.SubjectAlternativeName([x509.DNSName(HOST)]), critical=False)
-        .sign(key, hashes.SHA256())
-    )
-    folder = tmp_path_factory.mktemp("tls")
-    cert, secret = folder / "cert.pem", folder / "key.pem"
-    cert.write_bytes(made.public_bytes(serialization.Encoding.PEM))
-    formats = (serialization.Encoding.PEM, serialization.PrivateFormat.PKCS8, serialization.NoEncryption())
-    secret.write_bytes(key.private_bytes(*formats))
-    return cert, secret
+ON_A_SECURE_ORIGIN = """async () => {
+  const { active } = await navigator.serviceWorker.ready
+  while (active.state !== 'activated') await new Promise((go) => active.addEventListener('statechange', go))
+  const lock = await navigator.wakeLock.request('screen')
+  return [active.state, lock.type, typeof (await navigator.storage.persist())]
+}"""
+"""What only a secure origin gives: the application kept on the device, a screen kept awake, a store that stays."""
 
 
 def test_the_first_manager_signs_in_over_https(certificate, tmp_path, browser):
@@ -54,7 +32,7 @@ def test_the_first_manager_signs_in_over_https(certificate, tmp_path, browser):
     try:
         assert url in app.first_line
         code = app.first_code()
-        context = browser.new_context(ignore_https_errors=True, locale="en-US")
+        context = browser.new_context(ignore_https_errors=True, locale="en-US", service_workers="allow")
         page = context.new_page()
         page.goto(url)
         assert page.evaluate("window.isSecureContext && location.hostname") == HOST
@@ -77,6 +55,7 @@ def test_the_first_manager_signs_in_over_https(certificate, tmp_path, browser):
         page.get_by_label("Service reservoirs, in³").fill("1000 1000")
         page.get_by_role("button", name="Save").click()
         expect(page.get_by_text("2000 / 3432 in³, too small")).to_be_visible()
+        assert page.evaluate(ON_A_SECURE_ORIGIN) == ["activated", "screen", "boolean"]
         context.close()
     finally:
         assert app.interrupt() == 0

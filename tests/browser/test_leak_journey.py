@@ -159,8 +159,9 @@ def test_a_reload_in_the_hold_goes_on_where_it_was(cab):
     cab.pass_time(20)
     cab.page.reload()
     expect(cab.page.get_by_role("timer")).to_contain_text("Started at 100 · 100 psi.")
+    run = run_id(cab)
     cab.go()
-    cab.page.get_by_role("link", name="Go on").click()
+    cab.page.locator(f"[data-open='{run}']").get_by_role("link", name="Go on").click()
     expect(cab.page.get_by_role("timer")).to_contain_text("left of 60 seconds")
 
 

@@ -125,3 +125,25 @@ def test_what_is_said_from_memory_is_ticked_by_the_watcher_and_graded(cab, tmp_p
         "wrong_limit_said",
         "wrong_verdict_said",
     ]
+
+
+def test_a_run_left_open_is_gone_on_with_on_another_device_and_ended_there_with_its_reason(cab, browser):
+    run = cab.begin("MV-22", procedure="leak-check")
+    cab.do(COMBINATION, until="engine_off")
+    cab.until(lambda: cab.page.locator("[data-saved=true]").count() == 1)
+    context = browser.new_context(locale="en-US", service_workers="block")
+    other = Cab(context.new_page(), cab.url)
+    other.sign_in("Tove Lind")
+    other.go()
+    left_open = other.page.locator(f"[data-open='{run}']")
+    left_open.get_by_role("link", name="Go on").click()
+    expect(other.bar).to_have_attribute("data-strike", "engine_off")
+    other.go()
+    left_open.get_by_role("button", name="End it").click()
+    other.page.get_by_label("Why it ends here").fill("the bay was needed")
+    other.page.get_by_role("dialog").get_by_role("button", name="End it").click()
+    expect(left_open).to_have_count(0)
+    other.until(lambda: kinds(cab, run)[-1] == "abandoned")
+    assert events_of(cab, run)[-1]["body"]["why"] == "the bay was needed"
+    assert other.complaints == []
+    context.close()

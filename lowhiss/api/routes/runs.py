@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import datetime as dt
 from typing import Annotated, Any
 
 from fastapi import APIRouter, Path, Query, Response
@@ -29,6 +30,12 @@ RunId = Annotated[str, Path(pattern=UUID_PATTERN)]
 def begin_run(body: BeginRun, store: StoreDep, by: PersonDep, device: DeviceDep) -> RunOut:
     """Begin a run; the same one sent again is found again."""
     return RunOut.of(runs.begin_run(store, body.to_service(), body.sent.to_service(), by, device))
+
+
+@router.get("/open", operation_id="listOpenRuns")
+def list_open_runs(store: StoreDep, by: PersonDep, device: DeviceDep) -> list[RunOut]:
+    """Runs that were left open lately and that the asker may go on with, the latest first."""
+    return [RunOut.of(head) for head in runs.open_runs(store, by, device, dt.datetime.now(dt.UTC))]
 
 
 @router.get("/{run_id}", operation_id="getRun")

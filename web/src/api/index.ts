@@ -4,6 +4,7 @@ export {
   aboutQuery,
   allUnitsQuery,
   logQuery,
+  openRunsQuery,
   peopleQuery,
   scriptQuery,
   schoolsQuery,

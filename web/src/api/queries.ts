@@ -49,6 +49,9 @@ export const logQuery = (search: string, outcome: LogOutcome | undefined, before
     placeholderData: keepPreviousData,
   })
 
+export const openRunsQuery = () =>
+  queryOptions({ queryKey: ['open'], queryFn: () => need(api.GET('/api/runs/open')) })
+
 export const schoolsQuery = (runId: string, lang: Language, unit: PressureUnit, lastSeq = 0) =>
   queryOptions({
     queryKey: ['schools', runId, lang, unit, lastSeq],

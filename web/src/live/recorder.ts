@@ -152,10 +152,8 @@ export class Recorder {
     return work.finally(() => this.outbox.wake())
   }
 
-  /** Runs begun on this device that were neither finished nor ended early. */
-  async leftOpen(): Promise<LocalRun[]> {
-    return (await this.db.getAll('runs')).filter((run) => !run.closed && !run.refused)
-  }
+  /** Every run that this device has taken part in. */
+  known = (): Promise<LocalRun[]> => this.db.getAll('runs')
 
   /** How many marks of a run the server has not acknowledged; a run it does not know yet counts as one more. */
   async waitingOf(runId: string): Promise<number> {

@@ -1,41 +1,127 @@
-import { useEffect, useState } from 'react'
+import { useQuery } from '@tanstack/react-query'
+import { useEffect, useState, type FormEvent } from 'react'
 import { useTranslation } from 'react-i18next'
 import { Link } from 'react-router'
+import { openRunsQuery } from '../../api'
 import { useFigures } from '../../figures/useFigures'
-import { useRecorder, type LocalRun } from '../../live'
+import { useRecorder, type LocalRun, type Recorder } from '../../live'
+import { Button, Modal } from '../../ui'
 
-/** Runs begun on this device that were never brought to an end. */
+interface Open {
+  id: string
+  unit: string
+  driver: string
+  started: string
+}
+
+/** Runs that were never brought to an end, begun on this device or another: gone on with here, or ended with a reason. */
 export function LeftOpen() {
   const { t } = useTranslation()
   const figures = useFigures()
   const state = useRecorder()
   const recorder = 'recorder' in state ? state.recorder : null
-  const [runs, setRuns] = useState<LocalRun[]>([])
-  useEffect(() => {
-    let wanted = true
-    void recorder?.leftOpen().then((open) => wanted && setRuns(open))
-    return () => {
-      wanted = false
-    }
-  }, [recorder])
-  if (runs.length === 0) return null
+  const here = useHere(recorder)
+  const { data: elsewhere = [], refetch } = useQuery(openRunsQuery())
+  const [ending, setEnding] = useState<Open>()
+  const ids = new Set(here?.map(({ id }) => id))
+  const runs: Open[] = [
+    ...(here ?? [])
+      .filter(({ closed, refused }) => !closed && !refused)
+      .map(({ id, unitName, driver, startedWall }) => ({ id, unit: unitName, driver, started: startedWall })),
+    ...elsewhere
+      .filter(({ id }) => !ids.has(id))
+      .map(({ id, unit_name, driver, started_at }) => ({ id, unit: unit_name, driver, started: started_at })),
+  ]
+  if (!here || !recorder || runs.length === 0) return null
   return (
     <section className="mb-5 border-l-4 border-amber bg-sheet px-4 py-2">
       <h2 className="text-body">{t('yard.resume')}</h2>
       <ul>
         {runs.map((run) => (
-          <li key={run.id} className="flex items-center gap-4">
-            <b>{run.unitName}</b>
-            <span className="text-soft">{figures.when(run.startedWall)}</span>
-            <Link
-              to={`/test/${run.id}`}
-              className="ml-auto inline-flex min-h-touch items-center font-semibold text-air underline underline-offset-4"
-            >
-              {t('yard.resumeRun')}
-            </Link>
+          <li key={run.id} data-open={run.id} className="flex flex-wrap items-center gap-x-4">
+            <b>{run.unit}</b>
+            <span className="text-soft">
+              {[run.driver, figures.when(run.started)].filter(Boolean).join(', ')}
+            </span>
+            <span className="ml-auto flex gap-4">
+              <button
+                type="button"
+                onClick={() => setEnding(run)}
+                className="min-h-touch text-soft underline underline-offset-4"
+              >
+                {t('yard.endRun')}
+              </button>
+              <Link
+                to={`/test/${run.id}`}
+                className="inline-flex min-h-touch items-center font-semibold text-air underline underline-offset-4"
+              >
+                {t('yard.resumeRun')}
+              </Link>
+            </span>
           </li>
         ))}
       </ul>
+      {ending && (
+        <EndDialog
+          unit={ending.unit}
+          onClose={() => setEnding(undefined)}
+          onEnd={(why) => {
+            setEnding(undefined)
+            void recorder.strike(ending.id, [{ type: 'abandoned', why }]).then(() => refetch())
+          }}
+        />
+      )}
     </section>
+  )
+}
+
+/** What this device knows of its runs; null until it has looked. */
+function useHere(recorder: Recorder | null): LocalRun[] | null {
+  const [runs, setRuns] = useState<LocalRun[] | null>(null)
+  useEffect(() => {
+    if (!recorder) return
+    let wanted = true
+    const look = () => void recorder.known().then((known) => wanted && setRuns(known))
+    look()
+    const stop = recorder.subscribe(look)
+    return () => {
+      wanted = false
+      stop()
+    }
+  }, [recorder])
+  return runs
+}
+
+interface EndDialogProps {
+  unit: string
+  onClose: () => void
+  onEnd: (why: string) => void
+}
+
+function EndDialog({ unit, onClose, onEnd }: EndDialogProps) {
+  const { t } = useTranslation()
+  const [why, setWhy] = useState('')
+  const submit = (event: FormEvent) => {
+    event.preventDefault()
+    if (why.trim()) onEnd(why.trim())
+  }
+  return (
+    <Modal title={t('yard.endTitle', { unit })} open onClose={onClose}>
+      <form onSubmit={submit} className="grid gap-4">
+        <label className="grid gap-1">
+          {t('yard.endWhy')}
+          <input
+            autoFocus
+            value={why}
+            maxLength={200}
+            onChange={(event) => setWhy(event.target.value)}
+            className="min-h-touch border-[1.5px] border-ink bg-sheet px-3"
+          />
+        </label>
+        <Button type="submit" tone="air" disabled={!why.trim()} className="justify-self-start">
+          {t('yard.endRun')}
+        </Button>
+      </form>
+    </Modal>
   )
 }
