@@ -1,0 +1,142 @@
+import { expect, test } from 'vitest'
+import { stateOf, type TestState, type WireEvent } from '../../live'
+import { script, struck } from '../../testing/script'
+import { barFor, repeat, type BarContext } from './bar'
+import { bodiesOf, phaseOf, type Phase, type Verdict } from './phase'
+
+/** Everything the present step needs is answered, and its strikes made, until the test comes to `stop`. */
+function playTo(stop: (state: TestState) => boolean): WireEvent[] {
+  const events: WireEvent[] = []
+  for (let n = 0; n < 200; n += 1) {
+    const state = stateOf(script, events)
+    if (stop(state)) return events
+    const [need] = state.lead.unmet
+    const bodies = need ? (script.answers[need]?.yes ?? []) : bodiesOf(state.lead.missing)
+    const at = struck('')
+    for (const body of bodies) events.push({ ...at, ...body, id: `${at.id}${events.length}` } as WireEvent)
+  }
+  throw new Error('never came there')
+}
+
+const present = (name: string) => (state: TestState) => state.lead.queue[0]?.step.step === name
+const valued = (events: WireEvent[], psi = 100): WireEvent[] => [
+  ...events,
+  ...stateOf(script, events)
+    .waiting.flat()
+    .map(({ id }) => struck('valued', { event: id, primary_psi: psi, secondary_psi: psi })),
+]
+const phase = (events: WireEvent[], passed = 0, verdicts: Verdict[] = [], stale = false): Phase =>
+  phaseOf(stateOf(script, events), { rest: passed }, verdicts, stale)
+const verdict = (stage: string, outcome: string) =>
+  ({
+    stage,
+    outcome,
+    attempt: 1,
+    stands: true,
+    close_call: false,
+    findings: [],
+    arithmetic: '',
+  }) as unknown as Verdict
+const bar = (events: WireEvent[], verdicts: Verdict[] = [], rest = 0, more: Partial<BarContext> = {}) => {
+  const state = stateOf(script, events)
+  return barFor({
+    ...{
+      script,
+      state,
+      readings: null,
+      verdicts,
+      ownWatch: false,
+      rolling: false,
+      speed: '',
+      judging: false,
+    },
+    phase: phaseOf(state, { rest }, verdicts, false),
+    ...more,
+  })
+}
+
+test('a step asks for what it needs, one thing at a time, and then for its strike', () => {
+  expect(phase([])).toMatchObject({ name: 'ask', need: 'wheels_chocked' })
+  const ready = playTo((state) => present('cut_out')(state) && state.lead.unmet.length === 0)
+  expect(phase(ready)).toMatchObject({ name: 'strike', strike: { name: 'cut_out' } })
+})
+
+test('a stage that is done wants its numbers, then rests; going on leads to the next need', () => {
+  const struckOut = playTo(present('release'))
+  expect(phase(struckOut)).toMatchObject({ name: 'read', step: { step: 'cut_out' } })
+  const read = valued(struckOut, 125)
+  const rest = phase(read)
+  expect(rest).toMatchObject({ name: 'rest', stages: [{ step: 'cut_out' }] })
+  const done = stateOf(script, read).lead.done.length
+  expect(phase(read, done)).toMatchObject({ name: 'ask', need: 'engine_off' })
+})
+
+test('the minute is a phase of its own, from the start to the end', () => {
+  const held = playTo((state) => state.hold !== null)
+  expect(phase(held, 99)).toMatchObject({
+    name: 'hold',
+    step: { step: 'leak_applied' },
+    start: { point: 'start' },
+  })
+  expect(bar(held, [], 99).held).toBe(true)
+})
+
+test('a stage that runs straight on rests only with the stage after it', () => {
+  const warned = playTo(present('spring_brakes'))
+  expect(phase(valued(warned), 99).name).not.toBe('rest')
+  const popped = valued(
+    playTo((state) => state.lead.done.at(-1)?.step.step === 'spring_brakes'),
+    30,
+  )
+  expect(phase(popped)).toMatchObject({
+    name: 'rest',
+    stages: [{ step: 'low_air_warning' }, { step: 'spring_brakes' }],
+  })
+})
+
+test.each([
+  ['fail', 'again'],
+  ['void', 'again'],
+  ['pass', 'pedalUp'],
+])('after a %s the bar offers %s', (outcome, word) => {
+  const ended = valued(playTo((state) => state.lead.done.at(-1)?.step.step === 'leak_applied'))
+  expect(bar(ended, [verdict('leak_applied', outcome)]).word).toBe(word)
+})
+
+test('a retest puts the pedal up, rests no more on the old attempt and begins with the refill', () => {
+  const ended = valued(playTo((state) => state.lead.done.at(-1)?.step.step === 'leak_applied'))
+  const bodies = repeat(stateOf(script, ended), 'leak_applied')
+  expect(bodies.map(({ type }) => type)).toEqual(['pedal', 'attempt'])
+  const again = [...ended, ...bodies.map(({ type, ...rest }) => struck(type, rest))]
+  expect(phase(again)).toMatchObject({ name: 'ask', step: { step: 'safe_start' } })
+})
+
+test.each([
+  [[verdict('leak_applied', 'fail')], false, { name: 'locked', why: 'failed', stages: ['leak_applied'] }],
+  [[verdict('leak_applied', 'pass')], true, { name: 'locked', why: 'unjudged' }],
+  [[verdict('leak_applied', 'pass')], false, { name: 'ask' }],
+])('nothing rolls while a stage stands failed or is not judged', (verdicts, stale, expected) => {
+  const static_ = valued(playTo(present('hold_trailer')))
+  expect(phase(static_, 99, verdicts, stale)).toMatchObject(expected)
+})
+
+test('lamp and buzzer together are one warning; both knobs are two', () => {
+  const warning = { type: 'warning', lamp: null, buzzer: null }
+  expect(
+    bodiesOf([
+      { type: 'warning', lamp: null },
+      { type: 'warning', buzzer: null },
+    ] as never),
+  ).toEqual([{ ...warning, lamp: true, buzzer: true }])
+  const knobs = ['tractor', 'trailer'].map((knob) => ({ type: 'knob', knob, state: 'out', cause: 'popped' }))
+  expect(bodiesOf(knobs as never)).toHaveLength(2)
+})
+
+test('while a verdict is on its way the bar waits', () => {
+  const ended = valued(playTo((state) => state.lead.done.at(-1)?.step.step === 'leak_applied'))
+  expect(bar(ended, [], 0, { judging: true })).toMatchObject({
+    word: 'judging',
+    disabled: true,
+    act: 'nothing',
+  })
+})
