@@ -6,6 +6,7 @@ from collections.abc import Iterator
 from typing import Any
 
 from lowhiss.core.judge.model import RunVerdict
+from lowhiss.core.judge.yesno import last_sprung
 from lowhiss.core.run import Mark, RunState, counted_psi
 
 _DEEDS = frozenset({"engine", "key", "pedal", "knob", "settled", "held", "rolled", "made_safe"})
@@ -45,12 +46,12 @@ def timeline(verdict: RunVerdict) -> dict[str, Any]:
 
 def _tries(state: RunState) -> Iterator[tuple[str, int, list[Mark]]]:
     """Every attempt that has marks; a cut-out is a moment of its own, and one after the knobs popped is the refill."""
-    sprung = [mark.context.position for attempt in state.attempts.get("spring_brakes", []) for mark in attempt.marks]
+    sprung = last_sprung(state)
     for stage, attempts in state.attempts.items():
         for attempt in attempts:
             if stage == "cut_out":
                 for mark in attempt.marks:
-                    refill = bool(sprung) and mark.context.position > sprung[-1]
+                    refill = sprung is not None and mark.context.position > sprung
                     yield ("rebuild", 1, [mark]) if refill else (stage, attempt.number, [mark])
             elif attempt.marks:
                 yield stage, attempt.number, attempt.marks

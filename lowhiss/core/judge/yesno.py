@@ -4,7 +4,7 @@ from __future__ import annotations
 
 from lowhiss.core.judge.common import Case
 from lowhiss.core.judge.model import StageVerdict
-from lowhiss.core.run import Attempt, counted_psi, lower_psi
+from lowhiss.core.run import Attempt, RunState, counted_psi, lower_psi
 
 
 def judge_hold(verdict: StageVerdict, attempt: Attempt, case: Case) -> None:
@@ -33,16 +33,22 @@ def judge_rolling(verdict: StageVerdict, attempt: Attempt, case: Case) -> None:
             verdict.find("too_fast", speed_mph=event.speed_mph, walking_mph=case.judging.rolling_mph)
 
 
+def last_sprung(state: RunState) -> int | None:
+    """Where in the run the last knob popped; a cut-out read after it is the refill. None when none has."""
+    marks = [mark for attempt in state.attempts.get("spring_brakes", []) for mark in attempt.marks]
+    return marks[-1].context.position if marks else None
+
+
 def rebuild_verdict(case: Case) -> StageVerdict:
     """Passes when a cut-out was read after the spring-brake stage."""
-    sprung = [m.context.position for attempt in case.state.attempts.get("spring_brakes", []) for m in attempt.marks]
+    sprung = last_sprung(case.state)
     verdict = StageVerdict("rebuild", 0, "not_done", stands=True)
-    if not sprung:
+    if sprung is None:
         return verdict
     refilled = [
         mark
         for mark in case.state.cut_outs
-        if mark.context.position > sprung[-1] and counted_psi(mark.event, case.state.policy)
+        if mark.context.position > sprung and counted_psi(mark.event, case.state.policy)
     ]
     if refilled:
         verdict.attempt, verdict.outcome = 1, "pass"

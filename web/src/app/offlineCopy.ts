@@ -1,4 +1,4 @@
-/** What a test without contact needs to begin: the units, their scripts and who was there, kept from the last contact. */
+/** What a test without contact needs to begin: the units and their scripts, kept from the last contact. */
 
 import { dehydrate, hydrate, type DehydratedState, type Query, type QueryClient } from '@tanstack/react-query'
 import { scriptQuery, unitsQuery } from '../api'
@@ -7,8 +7,7 @@ import type { Recorder } from '../live'
 const KEPT = new Set<unknown>(['units', 'script', 'about'])
 const PAUSE_MS = 1000
 
-const isKept = ({ queryKey, state }: Query): boolean =>
-  KEPT.has(queryKey[0]) && state.status === 'success' && state.data !== undefined
+const isKept = ({ queryKey, state }: Query): boolean => KEPT.has(queryKey[0]) && state.data !== undefined
 
 /** Begin with the copy of the last contact, and renew the copy whenever one of its parts has changed. */
 export async function keepOfflineCopy(queries: QueryClient, recorder: Recorder): Promise<void> {
@@ -19,7 +18,9 @@ export async function keepOfflineCopy(queries: QueryClient, recorder: Recorder):
     if (type !== 'updated' || !isKept(query)) return
     clearTimeout(timer)
     timer = setTimeout(
-      () => void recorder.keepCopy(dehydrate(queries, { shouldDehydrateQuery: isKept })),
+      // a copy that finds no room is only missed without contact
+      () =>
+        void recorder.keepCopy(dehydrate(queries, { shouldDehydrateQuery: isKept })).catch(() => undefined),
       PAUSE_MS,
     )
   })

@@ -16,6 +16,8 @@ export const en = {
     day: 'sun',
     night: 'night',
     close: 'Close',
+    notKept:
+      'This could not be kept: the run is not on this device and there is no contact. Try again when there is.',
     newVersion: 'A newer version of Low Hiss is here.',
     useNewVersion: 'Use it now',
     skip: 'Skip to the page',

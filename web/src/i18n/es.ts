@@ -18,6 +18,8 @@ export const es: Words = {
     day: 'sol',
     night: 'noche',
     close: 'Cerrar',
+    notKept:
+      'No se pudo guardar: la prueba no está en este aparato y no hay contacto. Pruebe otra vez cuando lo haya.',
     newVersion: 'Hay una versión nueva de Low Hiss.',
     useNewVersion: 'Usarla ahora',
     skip: 'Ir al contenido',

@@ -54,16 +54,20 @@ export type Db = IDBPDatabase<Tables>
 
 /** The device's own store. Rejects where the browser keeps nothing (private mode, no space). */
 export function openStore(name = 'lowhiss'): Promise<Db> {
-  return openDB<Tables>(name, 2, {
-    upgrade(db, before) {
-      if (before < 1) {
-        db.createObjectStore('runs', { keyPath: 'id' })
-        db.createObjectStore('events', { keyPath: ['runId', 'place'] }).createIndex('delivery', 'delivery')
-        db.createObjectStore('counters')
-      }
-      if (before < 2) db.createObjectStore('copies')
-    },
+  return new Promise((resolve, reject) => {
+    const refuse = () =>
+      reject(new Error('another tab runs an older version: close it and load this page again'))
+    openDB<Tables>(name, 2, { upgrade, blocked: refuse }).then(resolve, reject)
   })
+}
+
+function upgrade(db: Db, before: number): void {
+  if (before < 1) {
+    db.createObjectStore('runs', { keyPath: 'id' })
+    db.createObjectStore('events', { keyPath: ['runId', 'place'] }).createIndex('delivery', 'delivery')
+    db.createObjectStore('counters')
+  }
+  if (before < 2) db.createObjectStore('copies')
 }
 
 const strict = { durability: 'strict' } as const

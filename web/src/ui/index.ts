@@ -1,6 +1,7 @@
 export { AirColumn } from './AirColumn'
 export type { Bay, Pin } from './AirColumn'
 export { Button } from './Button'
+export { LineForm } from './LineForm'
 export { Choice } from './Choice'
 export { MiniColumn } from './MiniColumn'
 export { Notice } from './Notice'

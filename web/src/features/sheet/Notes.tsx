@@ -1,8 +1,8 @@
-import { useState, type FormEvent } from 'react'
+import { useState } from 'react'
 import { useTranslation } from 'react-i18next'
 import { useRecorder, type WireEvent } from '../../live'
 import { useSession } from '../../session'
-import { Button } from '../../ui'
+import { LineForm } from '../../ui'
 
 interface NotesProps {
   runId: string
@@ -14,15 +14,16 @@ export function Notes({ runId, events }: NotesProps) {
   const { t } = useTranslation()
   const device = useRecorder()
   const { me } = useSession()
-  const [text, setText] = useState('')
+  const [failed, setFailed] = useState(false)
   const notes = (events as unknown as WireEvent[]).filter(({ type }) => type === 'note')
   const recorder = 'recorder' in device ? device.recorder : null
-  const submit = (event: FormEvent) => {
-    event.preventDefault()
-    if (!recorder || !text.trim()) return
-    void recorder
-      .strike(runId, [{ type: 'note', text: text.trim(), ...(me.person && { by: me.person.name }) }])
-      .then(() => setText(''))
+  const keep = async (text: string) => {
+    const by = me.person ? { by: me.person.name } : {}
+    setFailed(false)
+    await recorder?.strike(runId, [{ type: 'note', text, ...by }]).catch((error: unknown) => {
+      setFailed(true)
+      throw error
+    })
   }
   return (
     <section className={notes.length === 0 ? 'no-print' : ''}>
@@ -36,19 +37,17 @@ export function Notes({ runId, events }: NotesProps) {
         ))}
       </ul>
       {recorder && (
-        <form onSubmit={submit} className="no-print mt-2 flex max-w-2xl gap-2">
-          <input
-            value={text}
-            maxLength={500}
-            aria-label={t('sheet.note')}
-            placeholder={t('sheet.note')}
-            onChange={(event) => setText(event.target.value)}
-            className="min-h-touch min-w-0 grow border-[1.5px] border-ink bg-sheet px-3 placeholder:text-soft"
-          />
-          <Button type="submit" disabled={!text.trim()}>
-            {t('sheet.noteAdd')}
-          </Button>
-        </form>
+        <LineForm
+          label={t('sheet.note')}
+          button={t('sheet.noteAdd')}
+          onKeep={keep}
+          className="no-print mt-2 max-w-2xl"
+        />
+      )}
+      {failed && (
+        <p role="alert" className="mt-2 border-l-4 border-amber pl-3 font-semibold">
+          {t('app.notKept')}
+        </p>
       )}
     </section>
   )

@@ -10,6 +10,8 @@ import { useSize } from '../../ui'
 type Told = { type: string } & Record<string, unknown>
 
 const PLOT = { left: 40, top: 30, height: 210 }
+/** The scale reaches as high as the air column's, or higher. */
+const LEAST_CEILING_PSI = 150
 const LANE = 22
 const FONT = 13
 /** Room for a letter of a name, in pixels. */
@@ -24,9 +26,9 @@ export function Timeline({ timeline }: { timeline: Schema['TimelineOut'] }) {
   const { points, deeds, spans } = timeline
   if (points.length === 0) return null
   const times = [...points, ...deeds].map(({ at_s }) => at_s).concat(spans.map(({ to_s }) => to_s))
-  const ceiling = Math.max(150, ...points.map(({ psi, other_psi }) => other_psi ?? psi))
+  const ceilingPsi = Math.max(LEAST_CEILING_PSI, ...points.map(({ psi, other_psi }) => other_psi ?? psi))
   const x = scaleLinear([Math.min(...times), Math.max(...times)], [PLOT.left, width - 14])
-  const y = scaleLinear([0, ceiling], [PLOT.top + PLOT.height, PLOT.top])
+  const y = scaleLinear([0, ceilingPsi], [PLOT.top + PLOT.height, PLOT.top])
   // each span on a lane of its own, as a descending staircase: names never meet
   const lanes = spans.map((span, lane) => ({ span, lane }))
   const foot = PLOT.top + PLOT.height

@@ -1,7 +1,7 @@
-import { useState, type FormEvent } from 'react'
+import { useState } from 'react'
 import { useTranslation } from 'react-i18next'
 import { markName, type Body, type Mark, type TestState, type WireEvent } from '../../live'
-import { Button, Modal } from '../../ui'
+import { Button, LineForm, Modal } from '../../ui'
 import type { Verdict } from './phase'
 import { enteredText } from './useReadings'
 
@@ -38,7 +38,11 @@ export function MarksDialog({ open, state, verdicts, onClose, onCorrect, onStrik
   }
   return (
     <Modal title={t('test.marksTitle')} open={open} onClose={onClose}>
-      <AddNote onAdd={(text) => onStrike([{ type: 'note', text }])} />
+      <LineForm
+        label={t('test.note')}
+        button={t('test.addNote')}
+        onKeep={(text) => onStrike([{ type: 'note', text }])}
+      />
       <ol className="border-t-[1.5px] border-ink">
         {[...state.events]
           .reverse()
@@ -74,30 +78,6 @@ export function MarksDialog({ open, state, verdicts, onClose, onCorrect, onStrik
           })}
       </ol>
     </Modal>
-  )
-}
-
-function AddNote({ onAdd }: { onAdd: (text: string) => void }) {
-  const { t } = useTranslation()
-  const [text, setText] = useState('')
-  const submit = (event: FormEvent) => {
-    event.preventDefault()
-    if (!text.trim()) return
-    onAdd(text.trim())
-    setText('')
-  }
-  return (
-    <form onSubmit={submit} className="flex gap-2">
-      <input
-        value={text}
-        maxLength={500}
-        aria-label={t('test.note')}
-        placeholder={t('test.note')}
-        onChange={(event) => setText(event.target.value)}
-        className="min-h-touch min-w-0 grow border-[1.5px] border-ink bg-sheet px-3 placeholder:text-soft"
-      />
-      <Button type="submit">{t('test.addNote')}</Button>
-    </form>
   )
 }
 

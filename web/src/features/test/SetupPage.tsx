@@ -67,7 +67,7 @@ function Setup({ unit }: { unit: Unit }) {
   const device = useRecorder()
   const navigate = useNavigate()
   const change = (part: Partial<RunSetup>) => setSetup((now) => ({ ...now, ...part }))
-  const chosenIsHere = script.isSuccess && !script.isPlaceholderData
+  const chosenIsHere = script.data !== undefined && !script.isPlaceholderData
   const needsContact = !chosenIsHere && (script.fetchStatus === 'paused' || script.failureCount > 0)
   const ready = chosenIsHere && 'recorder' in device
 

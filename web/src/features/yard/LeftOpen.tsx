@@ -5,6 +5,7 @@ import { Link } from 'react-router'
 import { openRunsQuery } from '../../api'
 import { useFigures } from '../../figures/useFigures'
 import { useRecorder, type LocalRun, type Recorder } from '../../live'
+import { useSession } from '../../session'
 import { Button, Modal } from '../../ui'
 
 interface Open {
@@ -22,6 +23,8 @@ export function LeftOpen() {
   const recorder = 'recorder' in state ? state.recorder : null
   const here = useHere(recorder)
   const { data: elsewhere = [], refetch } = useQuery(openRunsQuery())
+  const { me } = useSession()
+  const [failed, setFailed] = useState(false)
   const [ending, setEnding] = useState<Open>()
   const ids = new Set(here?.map(({ id }) => id))
   const runs: Open[] = [
@@ -61,13 +64,24 @@ export function LeftOpen() {
           </li>
         ))}
       </ul>
+      {failed && (
+        <p role="alert" className="py-2 font-semibold">
+          {t('app.notKept')}
+        </p>
+      )}
       {ending && (
         <EndDialog
           unit={ending.unit}
           onClose={() => setEnding(undefined)}
           onEnd={(why) => {
             setEnding(undefined)
-            void recorder.strike(ending.id, [{ type: 'abandoned', why }]).then(() => refetch())
+            setFailed(false)
+            // ended by whoever sits here, which need not be the run's driver
+            const by = me.person ? { by: me.person.name } : {}
+            recorder.strike(ending.id, [{ type: 'abandoned', why, ...by }]).then(
+              () => void refetch(),
+              () => setFailed(true),
+            )
           }}
         />
       )}
