@@ -171,10 +171,10 @@ function Setup({ unit }: { unit: Unit }) {
               {t('setup.notKnown')}
             </p>
           )}
-          {script.data ? (
+          {needsContact ? null : script.data ? (
             <Limits script={script.data} />
           ) : (
-            !needsContact && <Notice error={script.error} onRetry={() => void script.refetch()} />
+            <Notice error={script.error} onRetry={() => void script.refetch()} />
           )}
           {'refusal' in device && (
             <p role="alert" className="font-semibold text-clay md:col-span-2">
