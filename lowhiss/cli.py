@@ -15,6 +15,7 @@ from lowhiss.commands.common import PASS, UNREADABLE, Refusal, refuse
 from lowhiss.commands.judge import add_judge, add_whatif
 from lowhiss.commands.plan import add_plan
 from lowhiss.commands.rules import add_rules
+from lowhiss.commands.simulate import add_simulate
 
 
 class _Parser(argparse.ArgumentParser):
@@ -53,7 +54,7 @@ def _parser() -> argparse.ArgumentParser:
     start.add_argument("--tls-key", type=Path, metavar="FILE", help="its key, PEM")
     start.add_argument("--public-url", metavar="URL", help="how other devices reach it, as https://name:port")
     start.set_defaults(run=_start)
-    for add in (add_judge, add_whatif, add_rules, add_plan, add_calc):
+    for add in (add_judge, add_whatif, add_rules, add_plan, add_calc, add_simulate):
         add(commands)
     return parser
 

@@ -2,8 +2,8 @@
 
 from __future__ import annotations
 
-from dataclasses import dataclass
-from typing import Literal, get_args
+from dataclasses import asdict, dataclass
+from typing import Any, Literal, get_args
 
 UnitKind = Literal["straight_truck", "bus", "tractor", "tractor_semitrailer", "multi_trailer"]
 UNIT_KINDS: tuple[UnitKind, ...] = get_args(UnitKind)
@@ -59,3 +59,11 @@ class Unit:
     def needles(self) -> tuple[Needle, ...]:
         """The needles on its dash: two on a dual circuit, one otherwise."""
         return ("primary", "secondary") if self.circuits == "dual" else ("primary",)
+
+
+def unit_table(unit: Unit) -> dict[str, Any]:
+    """A unit as it stands in a run record."""
+    table = asdict(unit)
+    table["trailers"] = list(unit.trailers)
+    table["governor"] = {key: value for key, value in table["governor"].items() if value is not None}
+    return table

@@ -2,13 +2,12 @@
 
 from __future__ import annotations
 
-import dataclasses
 import json
 from typing import Any, NoReturn
 
 from lowhiss.core.errors import RecordError
 from lowhiss.core.record import RUN_FORMAT, Run, read_run
-from lowhiss.core.vehicle import Unit
+from lowhiss.core.vehicle import Unit, unit_table
 
 MAX_BYTES = 16 * 1024 * 1024
 
@@ -38,14 +37,6 @@ def _refuse_constant(name: str) -> NoReturn:
 def load_run(data: bytes) -> Run:
     """A run from the bytes of a run record. Raises RecordError."""
     return read_run(read_json(data))
-
-
-def unit_table(unit: Unit) -> dict[str, Any]:
-    """A unit as it stands in a run record."""
-    table = dataclasses.asdict(unit)
-    table["trailers"] = list(unit.trailers)
-    table["governor"] = {key: value for key, value in table["governor"].items() if value is not None}
-    return table
 
 
 def run_record(head: dict[str, Any], unit: Unit, events: list[dict[str, Any]]) -> dict[str, Any]:

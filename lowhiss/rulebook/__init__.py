@@ -7,6 +7,7 @@ from functools import cache
 from importlib.resources import files
 from typing import Any
 
+from lowhiss.core.airsystem import AirData, read_air_data
 from lowhiss.core.errors import RuleError
 from lowhiss.core.fields import Fields, choices_text
 from lowhiss.core.leakhunt import HintLimits
@@ -96,6 +97,12 @@ def planning(kind: UnitKind) -> Planning:
     """What the planner reckons with for a kind of unit whose own history is unknown."""
     table = _table("planning.toml")
     return Planning(Times(**table["times_s"]), Pressures(**table["pressures"]), Rates(**table["kinds"][kind]))
+
+
+@cache
+def air_data() -> AirData:
+    """The parameters of the simulated vehicle, of each kind and every fault."""
+    return read_air_data(_table("airsystem.toml"), chambers().volumes_in3, chambers().power_unit_ratio)
 
 
 @cache

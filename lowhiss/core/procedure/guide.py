@@ -194,6 +194,7 @@ class _Vehicle:
                 self.fresh = False if state == "running" else self.fresh
             if state == "off":
                 self.belt = self.neutral = False
+                self.key = None  # stopped by the key, which then is to be turned on again: no key, no buzzer
             self.engine, self.clear = state, False  # somebody may have come near meanwhile
         elif kind == "key":
             self.key = state

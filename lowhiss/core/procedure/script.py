@@ -15,7 +15,7 @@ from lowhiss.core.rules import LIMITED_STAGES, Limit, RuleSet, canonical_json
 from lowhiss.core.vehicle import Unit
 from lowhiss.core.words import english, spanish
 
-SCRIPT_FORMAT = "low-hiss-script/2"
+SCRIPT_FORMAT = "low-hiss-script/3"
 _FILL_MARKS_PSI = tuple(range(0, 151, 10))
 
 

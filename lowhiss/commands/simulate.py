@@ -1,0 +1,135 @@
+"""``lowhiss simulate``: a whole test driven on a simulated vehicle, as run record, traces, truth and picture."""
+
+from __future__ import annotations
+
+import argparse
+import itertools
+import time
+from collections.abc import Callable, Iterator
+from contextlib import contextmanager
+from pathlib import Path
+
+from websockets.exceptions import ConnectionClosed, InvalidHandshake, InvalidURI
+from websockets.sync.client import connect
+
+from lowhiss import rulebook
+from lowhiss.commands.common import PASS, Refusal, as_json, problem_of, rules_named
+from lowhiss.commands.judge import Commands
+from lowhiss.core.airsystem import AirSpec, Sample, fault_names
+from lowhiss.core.errors import CoreError
+from lowhiss.exchange.plot import plot_drive
+from lowhiss.exchange.run_json import read_json
+from lowhiss.exchange.traces import write_broadcast, write_trace
+from lowhiss.service.simulating import DRIVERS, Drive, drive, frame_of, spec_named, spec_of_table
+
+
+def add_simulate(commands: Commands) -> None:
+    """The command ``simulate``."""
+    parser = commands.add_parser("simulate", help="drive a test on a simulated vehicle")
+    parser.add_argument("--unit", metavar="KIND|FILE", help="a kind of unit, or a file with its specification")
+    parser.add_argument(
+        "--fault", action="append", default=[], metavar="F[:mild]", help="a fault, severe unless mild; may be repeated"
+    )
+    parser.add_argument("--procedure", metavar="ID", help="an order of work (default: the school's own)")
+    parser.add_argument("--rules", metavar="ID|FILE", default=rulebook.RULE_SET_IDS[0], help="rule set")
+    parser.add_argument("--driver", metavar="D", default="good", help="who drives (default good)")
+    parser.add_argument("--seed", type=int, default=0, metavar="N", help="the same seed drives the same test")
+    parser.add_argument(
+        "--out", type=Path, default=Path("simulated"), metavar="BASE", help="files are BASE.run.json, …"
+    )
+    parser.add_argument("--plot", type=Path, metavar="FILE.png", help="draw it")
+    parser.add_argument("--feed", metavar="URL", help="send it live as it is driven, to ws://host:port")
+    parser.add_argument("--token", metavar="T", help="the unit's token for --feed")
+    parser.add_argument("--speed", type=float, default=1.0, metavar="X", help="of --feed, times real time (default 1)")
+    parser.add_argument("--list", action="store_true", help="list faults and drivers, and do nothing else")
+    parser.set_defaults(run=simulate)
+
+
+def simulate(options: argparse.Namespace) -> int:
+    """Drive, and write what came of it."""
+    if options.list:
+        return _list()
+    if options.plot is not None and options.plot.suffix.lower() != ".png":
+        raise Refusal(f"--plot draws PNG files: call it {options.plot.with_suffix('.png')}")
+    if not options.unit:
+        raise Refusal("--unit is missing: name a kind of unit, or a file with its specification")
+    rules = rules_named(options.rules)
+    try:
+        procedure = rulebook.procedure(options.procedure) if options.procedure else None
+        spec = _spec(options.unit)
+        with _sender(options, spec) as seen:
+            driven = drive(spec, rules, procedure, options.fault, options.driver, options.seed, seen=seen)
+    except CoreError as error:
+        raise Refusal(str(error)) from error
+    try:
+        for path in _write(driven, options.out, options.plot):
+            print(path)
+    except OSError as error:
+        raise Refusal(f"{error.filename}: cannot be written: {error.strerror}") from error
+    return PASS
+
+
+@contextmanager
+def _sender(options: argparse.Namespace, spec: AirSpec) -> Iterator[Callable[[Sample], None] | None]:
+    """Sends each sample when its time has come, where a feed is wanted."""
+    if not options.feed:
+        yield None
+        return
+    if not options.token:
+        raise Refusal("--token is missing: a unit's page gives one for its live feed")
+    if not 0.1 <= options.speed <= 15:
+        raise Refusal(f"--speed must be from 0.1 to 15, not {options.speed:g}")
+    address = options.feed.replace("http", "ws", 1).rstrip("/") + "/api/feed"
+    try:
+        with connect(address, additional_headers={"Authorization": f"Bearer {options.token}"}) as socket:
+            began, numbers = time.monotonic(), itertools.count(1)
+
+            def send(sample: Sample) -> None:
+                time.sleep(max(0.0, began + sample.dash.t_s / options.speed - time.monotonic()))
+                socket.send(as_json(frame_of(next(numbers), sample, spec), compact=True))
+
+            yield send
+    except ConnectionClosed as error:
+        why = error.rcvd.code if error.rcvd else "no answer"
+        raise Refusal(f"--feed: the connection was closed ({why}); docs/feed.md says why") from error
+    except (OSError, InvalidHandshake, InvalidURI) as error:
+        raise Refusal(f"--feed: {options.feed} cannot be reached: {error}") from error
+
+
+def _spec(name: str) -> AirSpec:
+    path = Path(name)
+    if not (path.suffix == ".json" or "/" in name):
+        return spec_named(name)
+    try:
+        return spec_of_table(read_json(path.read_bytes()))
+    except (CoreError, OSError) as error:
+        raise Refusal(f"{name}: {problem_of(error)}") from error
+
+
+def _write(driven: Drive, base: Path, plot: Path | None) -> list[Path]:
+    """The run record, the trace at 10 Hz and as broadcast, the truth, and the picture where one is wanted."""
+    unit = driven.spec.unit
+    paths = {name: base.with_name(f"{base.name}.{name}") for name in ("run.json", "csv", "1hz.csv", "truth.json")}
+    paths["run.json"].write_text(as_json(driven.record) + "\n", encoding="utf-8")
+    with paths["csv"].open("w", encoding="utf-8", newline="") as file:
+        write_trace(file, driven.samples, unit.needles, bool(driven.spec.towed))
+    with paths["1hz.csv"].open("w", encoding="utf-8", newline="") as file:
+        write_broadcast(file, driven.samples, unit.needles)
+    paths["truth.json"].write_text(as_json(driven.truth) + "\n", encoding="utf-8")
+    written = list(paths.values())
+    if plot is not None:
+        faults = ", ".join(driven.truth["faults"]) or "healthy"
+        plot_drive(plot, driven.samples, driven.record["events"], unit.needles, f"{unit.name}: {faults}")
+        written.append(plot)
+    return written
+
+
+def _list() -> int:
+    faults = rulebook.air_data().tables["faults"]
+    width = max(len(name) for name in faults)
+    print("Faults:")
+    for name in fault_names(rulebook.air_data()):
+        print(f"  {name.ljust(width)}  {faults[name]['shows']['en']}")
+    print("Drivers:")
+    print("  " + ", ".join(DRIVERS))
+    return PASS
