@@ -16,6 +16,7 @@ import uvicorn
 from hypothesis import settings
 
 from lowhiss.api import create_app
+from lowhiss.api.app import WEB_DIST
 from lowhiss.database import PrivateServer
 from lowhiss.demo import load_demo
 from lowhiss.demo.scenario import demo_id
@@ -62,11 +63,14 @@ def store(database: PrivateServer) -> Iterator[Store]:
 class Running:
     """The application behind a real port of the loopback interface."""
 
-    def __init__(self, store: Store) -> None:
+    def __init__(self, store: Store, web: Path = WEB_DIST) -> None:
         self._listener = socket.create_server(("127.0.0.1", 0))
         self.url = f"http://127.0.0.1:{self._listener.getsockname()[1]}"
         config = uvicorn.Config(
-            create_app(store, demo_accounts=True), log_level="error", lifespan="off", timeout_graceful_shutdown=1
+            create_app(store, web=web, demo_accounts=True),
+            log_level="error",
+            lifespan="off",
+            timeout_graceful_shutdown=1,
         )
         self._server = uvicorn.Server(config)
         self._thread = threading.Thread(target=self._server.run, kwargs={"sockets": [self._listener]}, daemon=True)

@@ -2,10 +2,13 @@
 
 from __future__ import annotations
 
+from collections.abc import AsyncIterator
+from contextlib import asynccontextmanager
 from pathlib import Path
 from typing import Any
 from urllib.parse import urlsplit
 
+from anyio.to_thread import current_default_thread_limiter
 from fastapi import Depends, FastAPI, Request
 from fastapi.responses import FileResponse
 from fastapi.staticfiles import StaticFiles
@@ -16,17 +19,20 @@ from starlette.responses import Response
 from starlette.types import ASGIApp
 
 from lowhiss import __version__
-from lowhiss.api import errors
+from lowhiss.api import errors, feed, live
 from lowhiss.api.auth import authorize
 from lowhiss.api.routes import log, people, runs, session, trailers, units
 from lowhiss.api.schemas import ErrorOut
 from lowhiss.store.engine import Store
 
 WEB_DIST = Path(__file__).resolve().parents[2] / "web" / "dist"
+_THREADS = 8
 MAX_BODY_BYTES = 2 * 1024 * 1024
 _HEADERS = {
     # everything ships with the app: nothing may be loaded from anywhere else
-    "Content-Security-Policy": "default-src 'self'; img-src 'self' data:; style-src 'self' 'unsafe-inline'; "
+    "Content-Security-Policy": "default-src 'self'; "
+    # the judge for devices without contact is WebAssembly
+    "script-src 'self' 'wasm-unsafe-eval'; img-src 'self' data:; style-src 'self' 'unsafe-inline'; "
     "object-src 'none'; base-uri 'none'; frame-ancestors 'none'; form-action 'self'",
     "X-Content-Type-Options": "nosniff",
     "Referrer-Policy": "same-origin",
@@ -66,6 +72,13 @@ class _Guard(BaseHTTPMiddleware):
         return None
 
 
+@asynccontextmanager
+async def _few_threads(_: FastAPI) -> AsyncIterator[None]:
+    """Many threads on few cores only keep one another from finishing: a request waits its turn instead."""
+    current_default_thread_limiter().total_tokens = _THREADS
+    yield
+
+
 def create_app(
     store: Store | None,
     hosts: tuple[str, ...] = ("127.0.0.1", "localhost"),
@@ -86,11 +99,14 @@ def create_app(
         openapi_url="/api/openapi.json",
         responses=_ERRORS,
         dependencies=[Depends(authorize)],
+        lifespan=_few_threads,
     )
     app.state.store = store
     app.state.demo_accounts = demo_accounts
     for router in (session.router, people.router, units.router, trailers.router, runs.router, log.router):
         app.include_router(router)
+    live.install(app, store)
+    feed.install(app)
     errors.install(app)
     app.add_middleware(_Guard, secure=public_url is not None)
     app.add_middleware(TrustedHostMiddleware, allowed_hosts=list(hosts))
@@ -100,7 +116,9 @@ def create_app(
 
 
 def _serve_front_end(app: FastAPI, web: Path) -> None:
-    app.mount("/assets", StaticFiles(directory=web / "assets"), name="assets")
+    for part in ("assets", "judge"):
+        if (web / part).is_dir():
+            app.mount(f"/{part}", StaticFiles(directory=web / part), name=part)
     known = {path.name: path for path in web.iterdir() if path.is_file() and not path.name.startswith(".")}
 
     @app.get("/{path:path}", include_in_schema=False)

@@ -12,8 +12,9 @@ from sqlalchemy.exc import DBAPIError, OperationalError
 from starlette.exceptions import HTTPException
 
 from lowhiss.core.errors import CoreError
+from lowhiss.service.brakes import SlowDownError
 from lowhiss.service.errors import ConflictError, NotFoundError, ServiceError
-from lowhiss.service.signin import ForbiddenError, SignedOutError, SlowDownError
+from lowhiss.service.signin import ForbiddenError, SignedOutError
 
 log = logging.getLogger(__name__)
 

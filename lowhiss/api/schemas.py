@@ -16,6 +16,7 @@ from lowhiss.core.rules import Policy, Stage
 from lowhiss.core.vehicle import Knob, Needle, UnitKind
 from lowhiss.service.clocks import Instant
 from lowhiss.service.log import LogLine
+from lowhiss.service.parts import Part
 from lowhiss.service.receiving import Received, Struck
 from lowhiss.service.runs import Beginning, KeptEvent, RunHead, Setup, Sheet
 
@@ -56,6 +57,7 @@ class SetupBody(Strict):
     timekeeper: Literal["tool", "driver", "watcher"] = "tool"
     policy: Policy | None = None
     calls: Literal["prompt", "rehearsal", "off"] = "off"
+    readings: Literal["eye", "feed"] = "eye"
 
 
 class BeginRun(Strict):
@@ -181,6 +183,8 @@ class RunOut(BaseModel):
     started_at: dt.datetime
     last_seq: int
     demo: bool
+    part: Part | None = None
+    """The part the asker takes in it; null where that was not asked, or when they take none."""
 
     @classmethod
     def of(cls, head: RunHead) -> RunOut:
@@ -200,7 +204,21 @@ class RunOut(BaseModel):
             started_at=head.started_at,
             last_seq=head.last_seq,
             demo=head.demo,
+            part=head.part,
         )
+
+
+class JoinBody(Strict):
+    """The code by which somebody joins a run; case, spaces and dashes do not count."""
+
+    code: Annotated[str, Field(min_length=1, max_length=40)]
+
+
+class JoinCodeOut(BaseModel):
+    """A code to read aloud to whoever is to watch, and until when it lasts."""
+
+    code: str
+    until: dt.datetime
 
 
 class BayOut(BaseModel):
@@ -356,7 +374,7 @@ class ScriptOut(BaseModel):
     """All that a device needs to lead a run without contact."""
 
     version: str
-    format: Literal["low-hiss-script/2"]
+    format: Literal["low-hiss-script/3"]
     procedure: Titled
     rules: TitledRules
     knobs: list[Knob]
@@ -375,6 +393,8 @@ class ScriptOut(BaseModel):
     steps: list[ScriptStep]
     refill: list[ScriptStep]
     refill_s: int
+    record: dict[str, Any]
+    """What the run record holds beside people and events, so that a device can judge by itself."""
 
 
 class FindingOut(BaseModel):

@@ -244,3 +244,9 @@ class ImportedOut(BaseModel):
         """From the service's answer."""
         bad = [BadLineOut(line=bad.line, problem=bad.problem) for bad in imported.bad]
         return cls(names=imported.names, bad=bad, kept=imported.kept)
+
+
+class FeedTokenOut(BaseModel):
+    """The secret of a unit's sender."""
+
+    token: str

@@ -6,12 +6,14 @@ import datetime as dt
 from dataclasses import asdict
 from typing import Any
 
+from sqlalchemy import insert
 from sqlalchemy.orm import Session
 
+from lowhiss.core.judge import judge_run
 from lowhiss.core.record import Run, read_run
 from lowhiss.service.clocks import Instant, map_begun
 from lowhiss.service.judging import procedure_of, rules_of
-from lowhiss.service.runs import Setup, clock_row, judge_row, keep_rules, timekeeper_of
+from lowhiss.service.runs import Setup, clock_row, keep_rules, timekeeper_of
 from lowhiss.service.units import find_unit
 from lowhiss.service.verdicts import keep_verdict
 from lowhiss.store.models import EventRow, RunRow
@@ -28,6 +30,7 @@ def import_record(session: Session, record: dict[str, Any], unit_id: str, *, dem
     run: Run = read_run(record)
     unit = find_unit(session, unit_id)
     rules = rules_of(run)
+    procedure = procedure_of(run, rules)
     keep_rules(session, rules)
     people = dict(run.people)
     started_at = dt.datetime.fromisoformat(str(run.started_at))
@@ -37,7 +40,7 @@ def import_record(session: Session, record: dict[str, Any], unit_id: str, *, dem
         unit_id=unit.id,
         unit=record["unit"],
         rules_hash=rules.content_hash,
-        procedure=procedure_of(run, rules).as_dict(),
+        procedure=procedure.as_dict(),
         purpose=run.purpose,
         driver=people.get("driver", ""),
         setup=asdict(
@@ -56,26 +59,30 @@ def import_record(session: Session, record: dict[str, Any], unit_id: str, *, dem
     session.add(row)
     session.flush()
     session.add(clock_row(row.id, begun, map_begun(0.0)))
-    for place, (event, given) in enumerate(zip(run.events, record["events"], strict=True), start=1):
-        session.add(
-            EventRow(
-                run_id=row.id,
-                seq=place,
-                id=event.id or f"{row.id}:{place}",
-                type=event.type,
-                device=begun.device,
-                epoch=begun.epoch,
-                device_seq=place,
-                mono_s=event.at_s,
-                wall=started_at + dt.timedelta(seconds=event.at_s),
-                at_s=event.at_s,
-                author=event.by or row.driver,
-                primary_psi=event.primary_psi,
-                secondary_psi=event.secondary_psi,
-                body={key: value for key, value in given.items() if key not in _SERVER_FIELDS},
-                received_at=started_at,
-            )
-        )
+    rows = [
+        {
+            "run_id": row.id,
+            "seq": place,
+            "id": event.id or f"{row.id}:{place}",
+            "type": event.type,
+            "device": begun.device,
+            "epoch": begun.epoch,
+            "device_seq": place,
+            "mono_s": event.at_s,
+            "wall": started_at + dt.timedelta(seconds=event.at_s),
+            "at_s": event.at_s,
+            "author": event.by or row.driver,
+            "primary_psi": event.primary_psi,
+            "secondary_psi": event.secondary_psi,
+            "body": {key: value for key, value in given.items() if key not in _SERVER_FIELDS},
+            "received_at": started_at,
+        }
+        for place, (event, given) in enumerate(zip(run.events, record["events"], strict=True), start=1)
+    ]
     session.flush()
-    keep_verdict(session, row, judge_row(session, row))
+    if rows:
+        # past the mapper, which would send each shape of row by itself
+        session.execute(insert(EventRow.__table__), rows)  # type: ignore[arg-type]
+    # judged from what was just read: the same as from what was just written
+    keep_verdict(session, row, judge_run(run, rules, procedure))
     return row.id

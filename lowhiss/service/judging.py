@@ -3,14 +3,16 @@
 from __future__ import annotations
 
 from collections.abc import Iterable, Iterator, Sequence
+from typing import Any
 
 from lowhiss import rulebook
-from lowhiss.core.judge import RunVerdict, judge_run
+from lowhiss.core.judge import RunVerdict, air_column, judge_run, timeline
 from lowhiss.core.leakhunt import Hint, hunt
 from lowhiss.core.procedure import Procedure, read_procedure
 from lowhiss.core.record import Run
 from lowhiss.core.rules import RuleSet, read_rule_set
 from lowhiss.core.whatif import Change, replay
+from lowhiss.core.words import Words, verdict_record
 
 
 def rules_of(run: Run) -> RuleSet:
@@ -18,6 +20,12 @@ def rules_of(run: Run) -> RuleSet:
     if isinstance(run.rules, dict):
         return read_rule_set(run.rules, rulebook.judging(), rulebook.rule_set)
     return rulebook.rule_set(run.rules or rulebook.RULE_SET_IDS[0])
+
+
+def rules_in_record(rules: RuleSet) -> str | dict[str, Any]:
+    """A rule set as a run record names it: a built-in one by its id, any other whole."""
+    built_in = rules.id in rulebook.RULE_SET_IDS and rulebook.rule_set(rules.id).content_hash == rules.content_hash
+    return rules.id if built_in else rules.as_dict()
 
 
 def procedure_of(run: Run, rules: RuleSet) -> Procedure:
@@ -46,6 +54,16 @@ def judge_by_every_school(run: Run) -> list[RunVerdict]:
 def hints_for(verdicts: Sequence[RunVerdict]) -> list[Hint]:
     """Where to look first, from one run or several of the same unit."""
     return hunt(verdicts, rulebook.hint_limits(), rulebook.chambers().power_unit_ratio)
+
+
+def sheet_of(verdict: RunVerdict, words: Words) -> dict[str, Any]:
+    """What a sheet shows of a verdict, on the server and on a device: outcome, verdict record, column, timeline."""
+    return {
+        "outcome": verdict.headline,
+        "verdict": verdict_record(verdict, words, hints_for([verdict])),
+        "column": air_column(verdict),
+        "timeline": timeline(verdict),
+    }
 
 
 def what_if(runs: Iterable[Run], others: RuleSet) -> Iterator[Change]:

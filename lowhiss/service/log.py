@@ -14,6 +14,8 @@ from lowhiss.store.engine import Store
 from lowhiss.store.models import RunRow, UnitRow, VerdictRow
 
 LOG_PAGE = 50
+_MOST_GOING_ON = 200
+"""Tests that are under way at one time, in a yard far larger than any."""
 
 
 @dataclass(frozen=True, slots=True)
@@ -48,6 +50,8 @@ def log_page(store: Store, search: str = "", outcome: str | None = None, before:
     elif outcome is not None:
         query = query.where(VerdictRow.outcome == outcome)
     with store.transaction() as session:
+        if outcome is not None:
+            _judge_what_goes_on(session)
         if before is not None:
             last = find_run(session, before)
             query = query.where(
@@ -70,6 +74,20 @@ def latest_runs(store: Store) -> dict[str, LogLine]:
             if run is not None:
                 latest[unit_id] = _log_line(session, run, session.get(VerdictRow, (run.id, run.rules_hash)))
         return latest
+
+
+def _judge_what_goes_on(session: Session) -> None:
+    """Verdicts of runs that have grown since they were judged last, so that they can be asked for by outcome."""
+    stale = (
+        select(RunRow)
+        .outerjoin(VerdictRow, (VerdictRow.run_id == RunRow.id) & (VerdictRow.rules_hash == RunRow.rules_hash))
+        .where(or_(VerdictRow.last_seq.is_(None), VerdictRow.last_seq != RunRow.last_seq))
+        .order_by(RunRow.started_at.desc())
+        .limit(_MOST_GOING_ON)
+    )
+    for run in session.scalars(stale).all():
+        keep_verdict(session, run, judge_row(session, run))
+    session.flush()
 
 
 def _log_line(session: Session, run: RunRow, kept: VerdictRow | None) -> LogLine:

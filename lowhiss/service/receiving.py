@@ -3,25 +3,30 @@
 from __future__ import annotations
 
 import datetime as dt
+import math
 from dataclasses import dataclass, field
 from typing import Any
 
-from sqlalchemy import select
+from sqlalchemy import or_, select
 from sqlalchemy.orm import Session
 
 from lowhiss.core.errors import CoreError
 from lowhiss.core.record import read_event
 from lowhiss.core.rules import canonical_json
 from lowhiss.core.run import READABLE
-from lowhiss.service.clocks import Instant, Mapping, map_epoch
+from lowhiss.service.clocks import WALL_CLOCK_ERROR_S, Instant, Mapping, map_epoch
 from lowhiss.service.errors import NotFoundError
-from lowhiss.service.runs import clock_row, judge_row, may_write
+from lowhiss.service.parts import Part, part_of, watcher_may
+from lowhiss.service.runs import clock_row, judge_row
 from lowhiss.service.signin import ForbiddenError, Person
 from lowhiss.service.units import unit_of
 from lowhiss.service.verdicts import keep_verdict
 from lowhiss.store.engine import Store
 from lowhiss.store.models import ClockRow, EventRow, RunRow
 
+_ENDS = ("finished", "abandoned")
+_AFTER_THE_END = frozenset({"note", "valued", "withdrawn"})
+"""What may still be struck when the run is over; whatever was struck before its end may come at any time."""
 MAX_EVENTS_OF_RUN = 5_000
 """Far above what any test needs; a run that grows past it is a fault or a flood."""
 
@@ -67,12 +72,14 @@ def add_events(
         run = session.scalar(select(RunRow).where(RunRow.id == run_id).with_for_update())
         if run is None:
             raise NotFoundError("run_unknown", "There is no such run.", "run_id")
-        if not may_write(run, by, device):
-            raise ForbiddenError("not_your_run", "Only who began this run may add to it.", "run_id")
-        adding = _Adding(session, run, sent, received_at, by)
+        part = part_of(session, run, by, device)
+        if part is None:
+            raise ForbiddenError("not_your_run", "Only who began this run or joined it may add to it.", "run_id")
+        adding = _Adding(session, run, sent, received_at, by, part, events)
         for event in events:
             adding.take(event)
-        if adding.grown:
+        # while a test goes on, only whoever looks wants it judged
+        if adding.grown and adding.ended_at_s() < math.inf:
             session.flush()
             keep_verdict(session, run, judge_row(session, run))
         adding.received.last_seq = run.last_seq
@@ -82,11 +89,22 @@ def add_events(
 class _Adding:
     """One batch being appended under its run's row lock; used once and thrown away."""
 
-    def __init__(self, session: Session, run: RunRow, sent: Instant, received_at: dt.datetime, by: Person) -> None:
+    def __init__(
+        self,
+        session: Session,
+        run: RunRow,
+        sent: Instant,
+        received_at: dt.datetime,
+        by: Person,
+        part: Part,
+        events: list[Struck],
+    ) -> None:
         self.session, self.run, self.sent, self.received_at, self.by = session, run, sent, received_at, by
+        self.watches = part == "watch"
         self.unit = unit_of(run.unit)
         self.received = Received()
-        self.known = {row.id: row for row in session.scalars(select(EventRow).where(EventRow.run_id == run.id))}
+        self.known = self.named(events)
+        """Of the run's events those that this batch brings or refers to, those that ended it, and the new ones."""
         clocks = session.scalars(select(ClockRow).where(ClockRow.run_id == run.id))
         self.clocks = {(row.device, row.epoch): Mapping(row.offset_s, row.error_s) for row in clocks}
         self.grown = False
@@ -99,7 +117,7 @@ class _Adding:
                 self.received.accepted[event.id] = known.seq
             else:
                 self.aside(event, "id_conflict", "Another mark with other content already has this id.")
-        elif len(self.known) >= MAX_EVENTS_OF_RUN:
+        elif self.run.last_seq >= MAX_EVENTS_OF_RUN:
             self.aside(
                 event, "run_full", f"The run already holds {MAX_EVENTS_OF_RUN} marks; finish it and begin another."
             )
@@ -119,11 +137,18 @@ class _Adding:
             name = error.field.removeprefix("events[0]").removeprefix(".") or "event"
             self.aside(event, "event_malformed", f"{name} {error.problem}.")
             return
-        if checked.type in ("withdrawn", "valued"):
-            target = self.known.get(checked.event or "")
-            if target is None or (checked.type == "valued" and target.type not in READABLE):
-                self.aside(event, "target_unknown", "The mark that this refers to is not part of the run.")
-                return
+        target = self.known.get(checked.event or "")
+        if checked.type in ("withdrawn", "valued") and (
+            target is None or (checked.type == "valued" and target.type not in READABLE)
+        ):
+            self.aside(event, "target_unknown", "The mark that this refers to is not part of the run.")
+            return
+        if self.watches and not watcher_may(event.body, target, self.by, self.referred_to("valued")):
+            self.aside(event, "watcher_may_not", "Only who leads the test may strike this: tell them.")
+            return
+        if checked.type not in _AFTER_THE_END and at_s > self.ended_at_s() + WALL_CLOCK_ERROR_S:
+            self.aside(event, "run_ended", "The test had already ended when this was struck.")
+            return
         self.run.last_seq += 1
         row = EventRow(
             run_id=self.run.id,
@@ -147,6 +172,25 @@ class _Adding:
         self.known[event.id] = row
         self.received.accepted[event.id] = row.seq
         self.grown = True
+
+    def named(self, events: list[Struck]) -> dict[str, EventRow]:
+        """The kept events that matter to a batch: a long run is not read whole for each of its marks."""
+        names = {event.id for event in events} | {str(event.body.get("event")) for event in events}
+        matters = or_(EventRow.id.in_(names), EventRow.type.in_(_ENDS))
+        query = select(EventRow).where(EventRow.run_id == self.run.id, matters)
+        return {row.id: row for row in self.session.scalars(query)}
+
+    def referred_to(self, kind: str) -> set[str]:
+        """Ids of the marks that an event of this type refers to, in what is kept and in this batch."""
+        kept = select(EventRow.body).where(EventRow.run_id == self.run.id, EventRow.type == kind)
+        new = (row.body for row in self.known.values() if row.type == kind)
+        return {str(body.get("event")) for body in (*self.session.scalars(kept), *new)}
+
+    def ended_at_s(self) -> float:
+        """When the run was brought to its end, as far as that stands; without an end, never."""
+        ends = [row for row in self.known.values() if row.type in _ENDS]
+        gone = self.referred_to("withdrawn") if ends else set()
+        return min((row.at_s for row in ends if row.id not in gone), default=math.inf)
 
     def mapping(self, at: Instant) -> Mapping:
         """The epoch's mapping, made and kept at its first event."""

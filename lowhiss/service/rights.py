@@ -45,20 +45,32 @@ RIGHTS: dict[str, frozenset[str]] = {
     "editTrailer": _KEEPS_UNITS,
     "retireTrailer": _MANAGER,
     "getScript": _SIGNED_IN,
+    "makeFeedToken": _KEEPS_UNITS | _SEES_PEOPLE,
+    "sendFeed": frozenset({"nobody"}),
+    "watchFeed": _SIGNED_IN,
     # runs
     "beginRun": _SIGNED_IN,
     "listOpenRuns": _SIGNED_IN,
     "getRun": _SIGNED_IN,
     "addEvents": _SIGNED_IN,
     "listEvents": _SIGNED_IN,
+    "makeJoinCode": _SIGNED_IN,
+    "joinRun": _SIGNED_IN,
+    "takeLead": _SIGNED_IN,
+    "watchRun": _SIGNED_IN,
     "getSheet": _SIGNED_IN,
     "getSchools": _SIGNED_IN,
     "getRunScript": _SIGNED_IN,
     "getRecord": _SIGNED_IN,
+    "getTrace": _SIGNED_IN,
     "readLog": _SIGNED_IN,
 }
 NARROWER: dict[str, str] = {
-    "addEvents": "a driver or the workshop only to a run they began, or that was begun on this device",
+    "addEvents": "a driver or the workshop only to a run they began, that was begun on this device, or that they "
+    "joined; who joined as a watcher only marks, numbers, call-outs and notes, never what commands the driver",
+    "makeJoinCode": "only who leads the run",
+    "sendFeed": "whoever holds the unit's token, which is no person",
+    "takeLead": "a trainer or manager who had joined as a watcher, or whoever leads already",
     "editPerson": "nobody may take the last manager's role away",
     "retirePerson": "nobody may retire themselves or the last manager",
 }

@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import datetime as dt
+from collections.abc import Collection
 from dataclasses import asdict, dataclass
 from typing import Any, cast
 
@@ -11,16 +12,17 @@ from sqlalchemy.orm import Session
 
 from lowhiss import rulebook
 from lowhiss.core.fields import Language
-from lowhiss.core.judge import RunVerdict, air_column, judge_run, timeline
-from lowhiss.core.procedure import read_procedure
+from lowhiss.core.judge import RunVerdict, judge_run
+from lowhiss.core.procedure import Procedure, read_procedure
 from lowhiss.core.record import Purpose, Run, read_run
 from lowhiss.core.rules import RuleSet, read_rule_set
-from lowhiss.core.vehicle import Unit
+from lowhiss.core.vehicle import Unit, unit_table
 from lowhiss.core.words import Words, verdict_record
-from lowhiss.exchange.run_json import run_record, unit_table
+from lowhiss.exchange.run_json import run_record
 from lowhiss.service.clocks import Instant, Mapping, map_begun, seconds_ago
 from lowhiss.service.errors import ConflictError, NotFoundError, RefusedError
-from lowhiss.service.judging import hints_for
+from lowhiss.service.judging import rules_in_record, sheet_of
+from lowhiss.service.parts import Part, part_of
 from lowhiss.service.secrets import token_hash
 from lowhiss.service.signin import Person
 from lowhiss.service.units import assembled, choose, find_unit, unit_of
@@ -48,12 +50,14 @@ class Setup:
 
     timekeeper : ``tool``, ``driver`` or ``watcher``.  policy : which needles count, None for the rule set's own.
     calls : whether what is to be said aloud is shown, taken down from memory, or left alone.
+    readings : whether needles are read by ``eye``, or a live ``feed`` fills in the numbers.
     """
 
     watcher: str = ""
     timekeeper: str = "tool"
     policy: str | None = None
     calls: str = "off"
+    readings: str = "eye"
 
 
 @dataclass(frozen=True, slots=True)
@@ -99,6 +103,8 @@ class RunHead:
     started_at: dt.datetime
     last_seq: int
     demo: bool
+    part: Part | None = None
+    """The part that the asker takes in it, where that was asked."""
 
 
 @dataclass(frozen=True, slots=True)
@@ -123,11 +129,11 @@ def begin_run(store: Store, start: Beginning, sent: Instant, by: Person, device:
     with store.transaction() as session:
         known = session.get(RunRow, start.id)
         if known is not None:
-            if known.begun != begun or known.unit_id != start.unit_id or not may_write(known, by, device):
+            if known.begun != begun or known.unit_id != start.unit_id or part_of(session, known, by, device) != "lead":
                 raise ConflictError(
                     "run_id_used", "This run's id already belongs to another run: begin a new one.", "id"
                 )
-            return head_of(session, known)
+            return head_of(session, known, "lead")
         unit = find_unit(session, start.unit_id)
         if unit.retired_at is not None:
             raise RefusedError("unit_retired", "This unit is retired: choose another one.", "unit_id")
@@ -156,13 +162,14 @@ def begin_run(store: Store, start: Beginning, sent: Instant, by: Person, device:
         mapping = map_begun(start.begun.mono_s)
         session.add(clock_row(run.id, start.begun, mapping))
         keep_verdict(session, run, judge_row(session, run))
-        return head_of(session, run)
+        return head_of(session, run, "lead")
 
 
-def run_head(store: Store, run_id: str) -> RunHead:
-    """What stands beside the run's events. Raises NotFoundError."""
+def run_head(store: Store, run_id: str, by: Person, device: str | None) -> RunHead:
+    """What stands beside the run's events, and the asker's part in it. Raises NotFoundError."""
     with store.transaction() as session:
-        return head_of(session, find_run(session, run_id))
+        run = find_run(session, run_id)
+        return head_of(session, run, part_of(session, run, by, device))
 
 
 def open_runs(store: Store, by: Person, device: str | None, now: dt.datetime) -> list[RunHead]:
@@ -173,7 +180,8 @@ def open_runs(store: Store, by: Person, device: str | None, now: dt.datetime) ->
         )
         recent = select(RunRow).where(RunRow.started_at > now - OPEN_FOR, RunRow.demo.is_(False), ~ended.exists())
         rows = session.scalars(recent.order_by(RunRow.started_at.desc()).limit(_MOST_OPEN))
-        return [head_of(session, run) for run in rows if may_write(run, by, device)]
+        parts = [(run, part_of(session, run, by, device)) for run in rows]
+        return [head_of(session, run, part) for run, part in parts if part is not None]
 
 
 def events_after(store: Store, run_id: str, after: int) -> list[KeptEvent]:
@@ -194,20 +202,27 @@ def events_after(store: Store, run_id: str, after: int) -> list[KeptEvent]:
         ]
 
 
+def how_far(store: Store, run_id: str) -> tuple[int, dt.datetime]:
+    """The run's last sequence number, and when it began. Raises NotFoundError."""
+    with store.transaction() as session:
+        run = find_run(session, run_id)
+        return run.last_seq, run.started_at
+
+
+def last_seqs(store: Store, run_ids: Collection[str]) -> dict[str, int]:
+    """How far each of these runs has come; one that there is not is left out."""
+    with store.transaction() as session:
+        query = select(RunRow.id, RunRow.last_seq).where(RunRow.id.in_(run_ids))
+        return {row.id: row.last_seq for row in session.execute(query)}
+
+
 def sheet(store: Store, run_id: str, words: Words) -> Sheet:
     """The run judged under its own rule set, worded for one reader. Raises NotFoundError."""
     with store.transaction() as session:
         run = find_run(session, run_id)
-        verdict = judge_row(session, run)
         record = record_of(session, run)
-        return Sheet(
-            head=head_of(session, run),
-            outcome=verdict.headline,
-            verdict=verdict_record(verdict, words, hints_for([verdict])),
-            column=air_column(verdict),
-            timeline=timeline(verdict),
-            events=record["events"],
-        )
+        verdict = judge_run(read_run(record), kept_rules(session, run.rules_hash), read_procedure(run.procedure))
+        return Sheet(head=head_of(session, run), events=record["events"], **sheet_of(verdict, words))
 
 
 def by_every_school(store: Store, run_id: str, words: Words) -> list[dict[str, Any]]:
@@ -226,15 +241,6 @@ def open_record(store: Store, run_id: str) -> dict[str, Any]:
     """The run as an open run record, ``low-hiss-run/1``. Raises NotFoundError."""
     with store.transaction() as session:
         return record_of(session, find_run(session, run_id))
-
-
-def may_write(run: RunRow, by: Person, device: str | None) -> bool:
-    """Whether this person may add to the run: who began it, trainers and managers, or anybody on its own device.
-
-    A shared tablet sends on what was struck before its person changed.
-    """
-    on_its_device = device is not None and run.device_hash == token_hash(device)
-    return run.person_id == by.id or by.role in ("trainer", "manager") or on_its_device
 
 
 def clock_row(run_id: str, at: Instant, mapping: Mapping) -> ClockRow:
@@ -264,7 +270,7 @@ def event_rows(session: Session, run_id: str, after: int = 0) -> list[EventRow]:
     return list(session.scalars(query))
 
 
-def head_of(session: Session, run: RunRow) -> RunHead:
+def head_of(session: Session, run: RunRow, part: Part | None = None) -> RunHead:
     rules = kept_rules(session, run.rules_hash)
     return RunHead(
         id=run.id,
@@ -279,6 +285,7 @@ def head_of(session: Session, run: RunRow) -> RunHead:
         started_at=run.started_at,
         last_seq=run.last_seq,
         demo=run.demo,
+        part=part,
     )
 
 
@@ -294,20 +301,16 @@ def kept_rules(session: Session, rules_hash: str) -> RuleSet:
 
 def record_of(session: Session, run: RunRow) -> dict[str, Any]:
     rules = kept_rules(session, run.rules_hash)
-    built_in = rules.id in rulebook.RULE_SET_IDS and rulebook.rule_set(rules.id).content_hash == run.rules_hash
     setup = Setup(**run.setup)
+    judged = judged_by(rules, read_procedure(run.procedure), unit_of(run.unit), run.resolution_psi)
     people = {"driver": run.driver, "watcher": setup.watcher, "timekeeper": _TIMEKEEPERS[setup.timekeeper]}
     head = {
         "id": run.id,
         "started_at": run.started_at.isoformat(),
         "purpose": run.purpose,
         "people": {part: name for part, name in people.items() if name},
-        "rules": rules.id if built_in else rules.as_dict(),
-        "procedure": run.procedure,
-        "gauges": {
-            "resolution_psi": run.resolution_psi,
-            **({"policy": setup.policy} if setup.policy else {}),
-        },
+        **judged,
+        "gauges": {**judged["gauges"], **({"policy": setup.policy} if setup.policy else {})},
     }
     events = [
         {
@@ -323,6 +326,16 @@ def record_of(session: Session, run: RunRow) -> dict[str, Any]:
         for row in event_rows(session, run.id)
     ]
     return run_record(head, unit_of(run.unit), events)
+
+
+def judged_by(rules: RuleSet, procedure: Procedure, unit: Unit, resolution_psi: float) -> dict[str, Any]:
+    """What a run record holds beside people and events: the unit, and by what it is judged."""
+    return {
+        "unit": unit_table(unit),
+        "rules": rules_in_record(rules),
+        "procedure": procedure.as_dict(),
+        "gauges": {"resolution_psi": resolution_psi},
+    }
 
 
 def judge_row(session: Session, run: RunRow) -> RunVerdict:

@@ -16,7 +16,7 @@ from lowhiss.core.procedure.planner import Planning
 from lowhiss.core.procedure.script import compile_script
 from lowhiss.core.record import read_run
 from lowhiss.core.vehicle import Unit
-from lowhiss.service.runs import find_run, kept_rules, record_of
+from lowhiss.service.runs import find_run, judged_by, kept_rules, record_of
 from lowhiss.service.units import assembled, choose, find_unit, unit_of
 from lowhiss.store.engine import Store
 from lowhiss.store.models import RunRow
@@ -33,7 +33,8 @@ def script_for(store: Store, unit_id: str, procedure: str | None, rules: str | N
     with store.transaction() as session:
         listed = assembled(session, find_unit(session, unit_id))
         chosen_rules, chosen = choose(rules or listed.rules, procedure or listed.procedure, listed.unit)
-        return compile_script(chosen, chosen_rules, listed.unit, *own_pace(session, unit_id, listed.unit))
+        compiled = compile_script(chosen, chosen_rules, listed.unit, *own_pace(session, unit_id, listed.unit))
+        return {**compiled, "record": judged_by(chosen_rules, chosen, listed.unit, listed.resolution_psi)}
 
 
 def script_of_run(store: Store, run_id: str) -> dict[str, Any]:
@@ -42,7 +43,9 @@ def script_of_run(store: Store, run_id: str) -> dict[str, Any]:
         run = find_run(session, run_id)
         unit = unit_of(run.unit)
         rules = kept_rules(session, run.rules_hash)
-        return compile_script(read_procedure(run.procedure), rules, unit, *own_pace(session, run.unit_id, unit))
+        procedure = read_procedure(run.procedure)
+        compiled = compile_script(procedure, rules, unit, *own_pace(session, run.unit_id, unit))
+        return {**compiled, "record": judged_by(rules, procedure, unit, run.resolution_psi)}
 
 
 def own_pace(session: Session, unit_id: str, unit: Unit) -> tuple[Planning, int]:

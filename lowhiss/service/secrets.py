@@ -12,6 +12,7 @@ from argon2.exceptions import InvalidHashError, VerificationError
 
 _CODE_LETTERS = "ABCDEFGHJKLMNPQRSTUVWXYZ23456789"  # none that are mistaken for one another
 _CODE_LENGTH = 12
+_SHORT_LENGTH = 6
 
 
 @cache
@@ -56,6 +57,11 @@ def new_code() -> str:
     """A one-time code to read aloud or copy by hand: three groups of four."""
     letters = "".join(secrets.choice(_CODE_LETTERS) for _ in range(_CODE_LENGTH))
     return "-".join(letters[i : i + 4] for i in range(0, _CODE_LENGTH, 4))
+
+
+def new_short_code() -> str:
+    """A code that lasts minutes and is tried a few times at most: one in a thousand million."""
+    return "".join(secrets.choice(_CODE_LETTERS) for _ in range(_SHORT_LENGTH))
 
 
 def code_hash(code: str) -> str:

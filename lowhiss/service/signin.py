@@ -1,4 +1,4 @@
-"""Signing in and out: sessions, one-time codes, PINs on a shared tablet, and the brakes on guessing."""
+"""Signing in and out: sessions, one-time codes, and PINs on a shared tablet."""
 
 from __future__ import annotations
 
@@ -11,20 +11,17 @@ from sqlalchemy.orm import Session
 
 from lowhiss.core.fields import Language
 from lowhiss.core.units import PressureUnit
-from lowhiss.service import secrets
+from lowhiss.service import brakes, secrets
 from lowhiss.service.errors import RefusedError, ServiceError
 from lowhiss.service.rights import Role
 from lowhiss.store.engine import Store
-from lowhiss.store.models import CodeRow, FailureRow, PersonRow, PinRow, SessionRow
+from lowhiss.store.models import CodeRow, PersonRow, PinRow, SessionRow
 
 IDLE = dt.timedelta(hours=12)
 LONGEST = dt.timedelta(days=14)
 CODE_LASTS = dt.timedelta(days=7)
 _USED_EVERY = dt.timedelta(minutes=1)
 
-WINDOW = dt.timedelta(minutes=15)
-TRIES_OF_ACCOUNT = 6
-TRIES_FROM_ADDRESS = 40
 TRIES_OF_PIN = 5
 PASSWORD_LENGTH = (10, 200)
 
@@ -35,12 +32,6 @@ class SignedOutError(ServiceError):
 
 class ForbiddenError(ServiceError):
     """Somebody is signed in who may not do this."""
-
-
-class SlowDownError(ServiceError):
-    """Too many wrong tries; ``retry_s`` says when to try again."""
-
-    retry_s = int(WINDOW.total_seconds())
 
 
 @dataclass(frozen=True, slots=True)
@@ -94,14 +85,14 @@ def sign_in(store: Store, name: str, password: str, address: str) -> str:
     """A new session's token. Raises SlowDownError, or RefusedError with the same words for any wrong pair."""
     account = f"account {name.strip().lower()}"
     with store.transaction() as session:
-        _brake(session, account, address)
+        brakes.check(session, account, address)
         row = session.scalar(select(PersonRow).where(PersonRow.name == name.strip()))
         known = row.password_hash if row is not None and row.retired_at is None else None
     if not secrets.password_matches(known, password) or row is None:
-        _failed(store, account, address)
+        brakes.failed(store, account, address)
         raise RefusedError("sign_in_failed", "Name and password do not belong together: check both.", "password")
     with store.transaction() as session:
-        _forget_failures(session, account)
+        brakes.forget(session, account)
         return _begin_session(session, row.id)
 
 
@@ -168,7 +159,7 @@ def redeem(store: Store, code: str, name: str, password: str, address: str, new_
     """
     check_password(password)
     with store.transaction() as session:
-        _brake(session, "code", address)
+        brakes.check(session, None, address)
         kept = session.get(CodeRow, secrets.code_hash(code), with_for_update=True)
         if kept is not None and now() - kept.made_at > CODE_LASTS:
             kept = None
@@ -181,7 +172,7 @@ def redeem(store: Store, code: str, name: str, password: str, address: str, new_
                 end_access(session, person_id)
                 session.flush()
                 return _begin_session(session, person_id)
-    _failed(store, "code", address)
+    brakes.failed(store, None, address)
     raise RefusedError("code_unknown", "This code is not known, was used or has expired: ask for a new one.", "code")
 
 
@@ -254,32 +245,3 @@ def switch_person(store: Store, device: str | None, person_id: str, pin: str) ->
         if kept.tries_left <= 0:
             session.delete(kept)
     raise refusal
-
-
-# the brakes on guessing
-
-
-def _brake(session: Session, what: str, address: str) -> None:
-    since = now() - WINDOW
-    for key, most in ((what, TRIES_OF_ACCOUNT), (f"address {address}", TRIES_FROM_ADDRESS)):
-        if key == "code":
-            continue  # codes are long; only the address is braked
-        query = select(func.count()).where(FailureRow.what == _key(key), FailureRow.at > since)
-        if (session.scalar(query) or 0) >= most:
-            minutes = int(WINDOW.total_seconds() // 60)
-            raise SlowDownError("too_many_tries", f"Too many wrong tries: wait {minutes} minutes, then try again.")
-
-
-def _failed(store: Store, what: str, address: str) -> None:
-    moment = now()
-    with store.transaction() as session:
-        session.add_all(FailureRow(what=_key(key), at=moment) for key in (what, f"address {address}"))
-        session.execute(delete(FailureRow).where(FailureRow.at < moment - 4 * WINDOW))
-
-
-def _forget_failures(session: Session, what: str) -> None:
-    session.execute(delete(FailureRow).where(FailureRow.what == _key(what)))
-
-
-def _key(text: str) -> str:
-    return secrets.token_hash(text)

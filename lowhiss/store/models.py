@@ -6,6 +6,7 @@ import datetime as dt
 from typing import Any
 
 from sqlalchemy import JSON, CheckConstraint, Double, ForeignKey, Index, MetaData, String, Text, UniqueConstraint, text
+from sqlalchemy.dialects.mysql import MEDIUMTEXT
 from sqlalchemy.orm import DeclarativeBase, Mapped, mapped_column
 
 from lowhiss.store.types import Psi, UtcDateTime
@@ -180,6 +181,51 @@ class RunRow(Base):
     device_hash: Mapped[str | None] = mapped_column(String(64))
     last_seq: Mapped[int] = mapped_column(default=0)
     demo: Mapped[bool] = mapped_column(default=False)
+
+
+class JoinCodeRow(Base):
+    """The short-lived code by which a second person joins a run; a run has one at a time."""
+
+    __tablename__ = "join_code"
+    __table_args__ = (UniqueConstraint("code_hash"),)
+
+    run_id: Mapped[str] = mapped_column(ForeignKey("run.id"), primary_key=True)
+    code_hash: Mapped[str] = mapped_column(String(64))
+    made_at: Mapped[dt.datetime] = mapped_column(UtcDateTime)
+
+
+class MemberRow(Base):
+    """Somebody who joined a run, and the part they take in it: ``watch`` or ``lead``."""
+
+    __tablename__ = "member"
+
+    run_id: Mapped[str] = mapped_column(ForeignKey("run.id"), primary_key=True)
+    person_id: Mapped[str] = mapped_column(ForeignKey("person.id"), primary_key=True)
+    part: Mapped[str] = mapped_column(String(10))
+    joined_at: Mapped[dt.datetime] = mapped_column(UtcDateTime)
+
+
+class FeedTokenRow(Base):
+    """The token by which a sender feeds one unit's pressures; a unit has one at a time."""
+
+    __tablename__ = "feed_token"
+    __table_args__ = (UniqueConstraint("token_hash"),)
+
+    unit_id: Mapped[str] = mapped_column(ForeignKey("unit.id"), primary_key=True)
+    token_hash: Mapped[str] = mapped_column(String(64))
+    made_at: Mapped[dt.datetime] = mapped_column(UtcDateTime)
+
+
+class TracePartRow(Base):
+    """Some seconds of a live feed, kept with the run that was under way; ``frames`` are JSON lines as they came."""
+
+    __tablename__ = "trace_part"
+    __table_args__ = (Index(None, "run_id", "began_at"),)
+
+    id: Mapped[int] = mapped_column(primary_key=True)
+    run_id: Mapped[str] = mapped_column(ForeignKey("run.id"))
+    began_at: Mapped[dt.datetime] = mapped_column(UtcDateTime)
+    frames: Mapped[str] = mapped_column(MEDIUMTEXT)
 
 
 class ClockRow(Base):

@@ -107,6 +107,27 @@ def test_events_that_cannot_be_applied_are_set_aside_and_block_nothing(device):
     assert received["set_aside"][0]["message"] == "state must be one of full, released, not 'half'."
 
 
+def test_a_batch_out_of_order_or_in_pieces_is_judged_as_if_it_had_come_in_order(client, device):
+    device.begin()
+    events = device.leak_test(100, 97)
+    for piece in (events[7:], events[3:7][::-1], events[:3], events):
+        assert device.send(*piece).raise_for_status().json()["set_aside"] == []
+    stage = device.sheet()["verdict"]["stages"][0]
+    assert (stage["outcome"], stage["measured"]["drop_psi"], stage["measured"]["duration_s"]) == ("pass", 3, 60)
+    assert len(client.get(f"/api/runs/{device.run_id}/events").json()) == len(events)
+
+
+def test_a_batch_that_is_too_large_or_somebody_elses_is_refused_whole(client, device, app_url):
+    device.begin()
+    many = [device.struck("note", text=str(n)) for n in range(501)]
+    assert device.send(*many).status_code == 422
+    with httpx.Client(base_url=app_url, timeout=20) as http:
+        other = Device(sign_in(http, "Noor Tavish"))
+        other.run_id = device.run_id
+        assert error_of(other.send(other.struck("note", text="x")), 403)["code"] == "not_your_run"
+    assert client.get(f"/api/runs/{device.run_id}/events").json() == []
+
+
 def test_a_number_may_come_later_and_be_corrected(device):
     device.begin()
     *events, end = device.leak_test(100, 97)

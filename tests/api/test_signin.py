@@ -10,7 +10,7 @@ import uuid
 import httpx
 import pytest
 
-from lowhiss.service import signin
+from lowhiss.service import brakes, signin
 from lowhiss.service.secrets import code_hash, csrf_token, token_hash
 from lowhiss.store.models import CodeRow, FailureRow, PersonRow, SessionRow
 from tests.conftest import sign_in
@@ -96,7 +96,7 @@ def test_an_unknown_name_takes_as_long_as_a_wrong_password(store, newcomer):
 
 
 def test_guessing_one_account_is_braked_and_a_right_password_does_not_help_then(newcomer, stranger):
-    for _ in range(signin.TRIES_OF_ACCOUNT):
+    for _ in range(brakes.TRIES_AT_ONE):
         assert code_of(signed_in(stranger, newcomer[0], "wrong")) == "sign_in_failed"
     braked = signed_in(stranger, newcomer[0], GOOD)
     assert (braked.status_code, code_of(braked), braked.headers["retry-after"]) == (429, "too_many_tries", "900")
@@ -105,9 +105,9 @@ def test_guessing_one_account_is_braked_and_a_right_password_does_not_help_then(
 def test_guessing_many_accounts_from_one_address_is_braked(store):
     address = uuid.uuid4().hex
     with store.transaction() as session:
-        for _ in range(signin.TRIES_FROM_ADDRESS):
+        for _ in range(brakes.TRIES_FROM_ADDRESS):
             session.add(FailureRow(what=token_hash(f"address {address}"), at=signin.now()))
-    with pytest.raises(signin.SlowDownError):
+    with pytest.raises(brakes.SlowDownError):
         signin.sign_in(store, f"Somebody {uuid.uuid4().hex}", "wrong", address)
 
 

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import contextlib
 import os
 import signal
 import socket
@@ -23,10 +24,12 @@ def free_port() -> int:
 class LowHiss:
     """``lowhiss start`` in a process of its own; ready when the constructor returns."""
 
-    def __init__(self, data: Path, port: int, *arguments: str) -> None:
+    def __init__(self, data: Path, port: int, *arguments: str, database_url: str | None = None) -> None:
         self.data, self.port, self.url = data, port, f"http://127.0.0.1:{port}"
         command = [sys.executable, "-m", "lowhiss.cli", "start", "--data", str(data), "--port", str(port), *arguments]
-        self.process = subprocess.Popen(command, stdout=subprocess.PIPE, stderr=subprocess.PIPE, text=True, cwd=ROOT)
+        pipes = {"stdout": subprocess.PIPE, "stderr": subprocess.PIPE}
+        shared = {"LOWHISS_DATABASE_URL": database_url} if database_url else {}
+        self.process = subprocess.Popen(command, **pipes, text=True, cwd=ROOT, env={**os.environ, **shared})
         self.errors: list[str] = []
         self._heard = threading.Condition()
         self._reader = threading.Thread(target=self._read_errors, daemon=True)
@@ -56,7 +59,8 @@ class LowHiss:
 
     def kill_database(self) -> None:
         """End the database as a power cut would."""
-        os.kill(self.database_pid, signal.SIGKILL)
+        with contextlib.suppress(ProcessLookupError):  # a second blow may fall before it was started again
+            os.kill(self.database_pid, signal.SIGKILL)
 
     def kill(self) -> None:
         """End the application as a power cut would; its database goes on for the next start to find."""

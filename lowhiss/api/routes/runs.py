@@ -5,22 +5,25 @@ from __future__ import annotations
 import datetime as dt
 from typing import Annotated, Any
 
-from fastapi import APIRouter, Path, Query, Response
+from fastapi import APIRouter, Path, Query, Request, Response
 
 from lowhiss.api.auth import DeviceDep, PersonDep
 from lowhiss.api.deps import StoreDep, WordsDep
+from lowhiss.api.live import nudges_of
 from lowhiss.api.schemas import (
     UUID_PATTERN,
     BeginRun,
     EventBatch,
     EventOut,
+    JoinBody,
+    JoinCodeOut,
     ReceivedOut,
     RunOut,
     SchoolOut,
     ScriptOut,
     SheetOut,
 )
-from lowhiss.service import receiving, runs, scripts
+from lowhiss.service import feeding, parts, receiving, runs, scripts
 
 router = APIRouter(prefix="/api/runs", tags=["runs"])
 RunId = Annotated[str, Path(pattern=UUID_PATTERN)]
@@ -39,16 +42,41 @@ def list_open_runs(store: StoreDep, by: PersonDep, device: DeviceDep) -> list[Ru
 
 
 @router.get("/{run_id}", operation_id="getRun")
-def get_run(run_id: RunId, store: StoreDep) -> RunOut:
-    """What stands beside the run's events."""
-    return RunOut.of(runs.run_head(store, run_id))
+def get_run(run_id: RunId, store: StoreDep, by: PersonDep, device: DeviceDep) -> RunOut:
+    """What stands beside the run's events, and the asker's part in it."""
+    return RunOut.of(runs.run_head(store, run_id, by, device))
+
+
+@router.post("/{run_id}/join-code", operation_id="makeJoinCode")
+def make_join_code(run_id: RunId, store: StoreDep, by: PersonDep, device: DeviceDep) -> JoinCodeOut:
+    """A code for a second person; it lasts ten minutes, and the one before it is void."""
+    code, until = parts.make_join_code(store, run_id, by, device)
+    return JoinCodeOut(code=code, until=until)
+
+
+@router.post("/join", operation_id="joinRun")
+def join_run(body: JoinBody, store: StoreDep, by: PersonDep, device: DeviceDep) -> RunOut:
+    """Join a run as its watcher."""
+    run_id = parts.join(store, body.code, by)
+    return RunOut.of(runs.run_head(store, run_id, by, device))
+
+
+@router.post("/{run_id}/lead", operation_id="takeLead")
+def take_lead(run_id: RunId, store: StoreDep, by: PersonDep, device: DeviceDep) -> RunOut:
+    """Lead the run from here on, as when the driver's device has died."""
+    parts.take_lead(store, run_id, by, device)
+    return RunOut.of(runs.run_head(store, run_id, by, device))
 
 
 @router.post("/{run_id}/events", operation_id="addEvents")
-def add_events(run_id: RunId, body: EventBatch, store: StoreDep, by: PersonDep, device: DeviceDep) -> ReceivedOut:
+def add_events(
+    run_id: RunId, body: EventBatch, request: Request, store: StoreDep, by: PersonDep, device: DeviceDep
+) -> ReceivedOut:
     """Append events. What is answered as accepted is committed; a resent event is accepted again, once."""
     events = [event.to_service() for event in body.events]
-    return ReceivedOut.of(receiving.add_events(store, run_id, body.sent.to_service(), events, by, device))
+    received = receiving.add_events(store, run_id, body.sent.to_service(), events, by, device)
+    nudges_of(request).grown(run_id, received.last_seq)
+    return ReceivedOut.of(received)
 
 
 @router.get("/{run_id}/events", operation_id="listEvents")
@@ -73,6 +101,12 @@ def get_schools(run_id: RunId, store: StoreDep, words: WordsDep) -> list[SchoolO
 def get_script(run_id: RunId, store: StoreDep) -> dict[str, Any]:
     """The script of this run, for the unit as it was coupled when the run began."""
     return scripts.script_of_run(store, run_id)
+
+
+@router.get("/{run_id}/trace", operation_id="getTrace")
+def get_trace(run_id: RunId, store: StoreDep) -> list[dict[str, Any]]:
+    """What a live feed showed while the run was under way, frame by frame; empty where there was none."""
+    return feeding.trace_of(store, run_id)
 
 
 @router.get("/{run_id}/record", operation_id="getRecord")

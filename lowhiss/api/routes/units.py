@@ -14,6 +14,7 @@ from lowhiss.api.unit_schemas import (
     ChangeOut,
     CoupleBody,
     EditUnitBody,
+    FeedTokenOut,
     ImportedOut,
     UnitBody,
     UnitOut,
@@ -21,7 +22,7 @@ from lowhiss.api.unit_schemas import (
     YardUnitOut,
 )
 from lowhiss.rulebook import chambers
-from lowhiss.service import log, scripts, unit_csv, units
+from lowhiss.service import feeding, log, scripts, unit_csv, units
 
 router = APIRouter(prefix="/api/units", tags=["units"])
 UnitId = Annotated[str, Path(pattern=UUID_PATTERN)]
@@ -54,6 +55,12 @@ def import_units(
 ) -> ImportedOut:
     """Units from a CSV file: checked line by line; kept only without ``dry_run`` and when every line is good."""
     return ImportedOut.of(unit_csv.import_units(store, by, data, dry_run=dry_run))
+
+
+@router.post("/{unit_id}/feed-token", operation_id="makeFeedToken")
+def make_feed_token(unit_id: UnitId, store: StoreDep) -> FeedTokenOut:
+    """A token by which one sender may feed this unit's pressures; shown once, and the one before it is void."""
+    return FeedTokenOut(token=feeding.make_feed_token(store, unit_id))
 
 
 @router.get("/{unit_id}", operation_id="getUnit")

@@ -1,0 +1,93 @@
+"""Frames of a live feed: what is refused, what is wrong with their order, and the moments that they show."""
+
+from __future__ import annotations
+
+import math
+
+import pint
+import pytest
+
+from lowhiss import rulebook
+from lowhiss.core.feed import FeedError, FeedWatch, read_frame
+from lowhiss.core.vehicle import Unit
+from lowhiss.service.simulating import drive, frame_of, spec_named
+
+SEMI, OLD = Unit("tractor_semitrailer", trailers=("T",)), Unit("straight_truck", circuits="single")
+GOOD = {"seq": 1, "t_s": 0.1, "primary_psi": 100, "secondary_psi": 101}
+
+
+@pytest.mark.parametrize(
+    ("change", "field"),
+    [
+        ({"primary_psi": None}, "primary"),
+        ({"primary_psi": None, "primary": 100}, "primary"),
+        ({"primary_kpa": 700}, "primary"),
+        ({"secondary_psi": None}, "secondary"),
+        ({"primary_psi": 400}, "primary_psi"),
+        ({"primary_psi": -20}, "primary_psi"),
+        ({"primary_psi": math.nan}, "primary_psi"),
+        ({"primary_psi": "100"}, "primary_psi"),
+        ({"t_s": -1}, "t_s"),
+        ({"seq": 1.5}, "seq"),
+        ({"lamp": "on"}, "lamp"),
+        ({"speed": 3}, "speed"),
+    ],
+)
+def test_a_frame_that_cannot_be_understood_names_its_field(change, field):
+    table = {key: value for key, value in {**GOOD, **change}.items() if value is not None}
+    with pytest.raises(FeedError) as refused:
+        read_frame(table, SEMI)
+    assert refused.value.field == field
+
+
+def test_pressures_come_in_any_of_the_units():
+    units = pint.UnitRegistry()
+    kpa = units.Quantity(100, "psi").to("kPa").magnitude
+    frame = read_frame({"seq": 1, "t_s": 0, "primary_kpa": kpa}, OLD)
+    assert frame.primary_psi == pytest.approx(100)
+    assert frame.secondary_psi is None
+
+
+@pytest.mark.parametrize(
+    ("change", "trouble"),
+    [
+        ({"seq": 2, "t_s": 0.2}, None),
+        ({"seq": 1, "t_s": 0.1}, "duplicate"),
+        ({"seq": 0, "t_s": 0.2}, "backwards"),
+        ({"seq": 2, "t_s": 0.05}, "backwards"),
+        ({"seq": 5, "t_s": 0.5}, "gap"),
+        ({"seq": 2, "t_s": 0.2, "primary_psi": 60}, "jump"),
+    ],
+)
+def test_what_is_wrong_with_the_order_is_told(change, trouble):
+    watch = FeedWatch()
+    watch.take(read_frame(GOOD, SEMI))
+    assert watch.take(read_frame({**GOOD, **change}, SEMI))[0] == trouble
+
+
+@pytest.mark.parametrize("kind", ["straight_truck", "tractor_semitrailer"])
+@pytest.mark.parametrize("seed", [1, 2])
+def test_the_moments_of_a_whole_test_are_proposed_near_where_they_were_struck(kind, seed):
+    driven = drive(spec_named(kind), rulebook.rule_set("us-cdl"), rulebook.procedure("us-full"), seed=seed)
+    watch = FeedWatch()
+    proposed: dict[str, list[float]] = {}
+    for seq, sample in enumerate(driven.samples):
+        trouble, proposals = watch.take(read_frame(frame_of(seq, sample, driven.spec), driven.spec.unit))
+        assert trouble in (None, "jump")
+        for one in proposals:
+            proposed.setdefault(one.moment, []).append(one.frame.t_s)
+    struck = {
+        "cut_out": [e["at_s"] for e in driven.record["events"] if e.get("point") == "cut_out"],
+        "cut_in": [e["at_s"] for e in driven.record["events"] if e.get("point") == "cut_in"],
+        "warning": [e["at_s"] for e in driven.record["events"] if e["type"] == "warning"],
+        "tractor_out": [
+            e["at_s"] for e in driven.record["events"] if e.get("cause") == "popped" and e["knob"] == "tractor"
+        ],
+        "settled": [e["at_s"] for e in driven.record["events"] if e["type"] == "settled"],
+    }
+    # the simulated driver looks at lamp and knobs after each stroke, the feed sees them within it; settled is no edge
+    near_s = {"cut_out": 3.0, "cut_in": 6.0, "warning": 3.0, "tractor_out": 3.0, "settled": 15.0}
+    for moment, times in struck.items():
+        for at_s in times:
+            nearest = min(abs(at_s - seen) for seen in proposed[moment])
+            assert nearest <= near_s[moment], (moment, at_s, proposed[moment])
