@@ -3,9 +3,13 @@
 from __future__ import annotations
 
 import datetime as dt
+import gzip
+import json
 from collections import Counter
+from itertools import islice
 
-from lowhiss.demo.scenario import PEOPLE, TRAILERS, UNITS, demo_runs
+from lowhiss.demo.growing import grow
+from lowhiss.demo.scenario import PEOPLE, RUNS_FILE, TRAILERS, UNITS, demo_runs
 from tests.builders import judged
 
 LATEST = dt.datetime(2026, 11, 20, 5, 30, tzinfo=dt.UTC)
@@ -14,7 +18,7 @@ LATEST = dt.datetime(2026, 11, 20, 5, 30, tzinfo=dt.UTC)
 def test_the_same_seed_makes_the_same_runs():
     assert [record for _, record in demo_runs(LATEST)] == [record for _, record in demo_runs(LATEST)]
     ids = [record["id"] for _, record in demo_runs(LATEST)]
-    assert len(set(ids)) == len(ids) > 40
+    assert len(set(ids)) == len(ids) > 150
 
 
 def test_it_has_the_fleet_and_people_of_the_scenario():
@@ -23,18 +27,36 @@ def test_it_has_the_fleet_and_people_of_the_scenario():
     assert {len(unit.trailers) for unit in UNITS} == {0, 1, 2}
 
 
-def test_one_unit_fails_one_was_held_short_and_one_drifts_towards_its_limit():
-    latest = {}
+def test_the_shipped_runs_are_what_the_story_drives():
+    shipped = [json.loads(line) for line in gzip.decompress(RUNS_FILE.read_bytes()).decode().splitlines()]
+    assert list(islice(grow(), 3)) == shipped[:3]
+
+
+def test_the_fleet_has_its_stories():
+    """One must not drive, one was held short, one drifts towards its limit, one was repaired, one needle sticks."""
+    runs: dict[str, list] = {}
     for unit, record in demo_runs(LATEST):
-        latest.setdefault(unit.name, judged(record))
+        runs.setdefault(unit.name, []).append(judged(record))
+    assert all(12 <= len(verdicts) <= 17 for verdicts in runs.values())
+    latest = {name: verdicts[-1] for name, verdicts in runs.items()}
     assert latest["MV-21"].overall == "fail"
+    assert latest["MV-21"].standing()["spring_brakes"].outcome == "fail"
     assert latest["MV-09"].headline == "void"
     assert latest["MV-16"].close_call
     others = {name: verdict.overall for name, verdict in latest.items() if name not in ("MV-21", "MV-09")}
     assert set(others.values()) == {"pass"}
-    losses = [
-        judged(record).standing()["leak_applied"].measured["drop_psi"]
-        for unit, record in demo_runs(LATEST)
-        if unit.name == "MV-16"
-    ]
-    assert losses == sorted(losses, reverse=True) == [4, 3, 2, 1, 1]
+
+    def lost(name):
+        return [verdict.standing()["leak_applied"].measured["drop_psi"] for verdict in runs[name]]
+
+    assert max(lost("MV-16")[:5]) <= 1
+    assert lost("MV-16")[-1] == max(lost("MV-16")) == 4
+    assert [verdict.overall for verdict in runs["MV-07"]].count("fail") == 1
+    codes = {one.code for verdict in runs["MV-22"] for one in verdict.coach}
+    assert {"cut_out_not_said", "limit_not_said", "wrong_limit_said", "clock_before_settle"} <= codes
+
+
+def test_it_spans_two_years_and_ends_lately():
+    back = [LATEST - dt.datetime.fromisoformat(record["started_at"]) for _, record in demo_runs(LATEST)]
+    assert dt.timedelta(days=690) < max(back) < dt.timedelta(days=760)
+    assert dt.timedelta(0) < min(back) < dt.timedelta(days=10)

@@ -1,0 +1,95 @@
+"""The story of the demo fleet: two years of tests driven on its simulated vehicles, from a seed.
+
+What is invented is who came when and what was wrong; every pressure comes out of the simulated air.
+"""
+
+from __future__ import annotations
+
+import random
+from collections.abc import Iterator
+from dataclasses import dataclass, replace
+from typing import Any
+
+from lowhiss import rulebook
+from lowhiss.core.airsystem import AirSpec
+from lowhiss.demo.scenario import DRIVERS, TRAILERS, UNITS, DemoUnit
+from lowhiss.service.simulating import drive, spec_of_table
+
+DAY_S = 86_400
+_VISITS, _EVERY_DAYS = 13, 58
+
+
+@dataclass(frozen=True, slots=True)
+class Visit:
+    """One test in the story. leaks : psi/min by place, beside the faults."""
+
+    back_days: float
+    faults: tuple[str, ...] = ()
+    driver: str = "good"
+    leaks: tuple[tuple[str, float], ...] = ()
+    purpose: str = "dispatch"
+
+
+def story_of(unit: DemoUnit, rng: random.Random) -> list[Visit]:
+    """The unit's visits, the oldest first: a test about every two months, and what happened to it in particular."""
+    regular = [Visit(round((_VISITS - 1 - n) * _EVERY_DAYS + 1 + rng.random() * 9, 3)) for n in range(_VISITS)]
+    match unit.name:
+        case "MV-16":  # its coupling wears: it will fail in spring
+            return _worse(regular, "trailer_line", 3.8)
+        case "MV-15":  # two trailers, and more loss with each year
+            return _worse(regular, "trailer_line", 5.5)
+        case "MV-21":  # the knobs stay in too long: it must not drive
+            return [*regular[:-1], replace(regular[-1], faults=("knobs_low",))]
+        case "MV-09":  # somebody was in a hurry
+            return [*regular[:-1], replace(regular[-1], driver="hold_cut_short")]
+        case "MV-07":  # failed, repaired, and rechecked the next day
+            bad = replace(regular[8], faults=("secondary_leak",))
+            return [*regular[:8], bad, Visit(bad.back_days - 1.1), *regular[9:]]
+        case "MV-03":  # its secondary needle sticks
+            return [*regular[:8], *(replace(visit, faults=("sticky_needle:mild",)) for visit in regular[8:])]
+        case "MV-22":  # trainees learn on it
+            learning = ("cut_out_not_said", "clock_early", "limit_not_said", "wrong_limit")
+            taught = [
+                Visit(round(30.0 - 6 * n, 3), driver=driver, purpose="training") for n, driver in enumerate(learning)
+            ]
+            return [*regular[:-1], *taught, regular[-1]]
+        case _:
+            return regular
+
+
+def _worse(visits: list[Visit], place: str, end: float) -> list[Visit]:
+    """The same visits with a leak that grows towards its end."""
+    last = len(visits) - 1
+    return [replace(visit, leaks=((place, round(end * (n / last) ** 1.6, 2)),)) for n, visit in enumerate(visits)]
+
+
+def vehicle_of(unit: DemoUnit, rng: random.Random) -> AirSpec:
+    """The unit's simulated vehicle; its switches are a little its own."""
+    trailers = [{"name": name, **TRAILERS[name]} for name in unit.trailers]
+    spec = spec_of_table({"power": unit.facts, "trailers": trailers})
+    warning, pop = rng.uniform(-2, 2), rng.uniform(-2, 2)
+    return replace(
+        spec,
+        warning_psi=spec.warning_psi + warning,
+        tractor_pop_psi=spec.tractor_pop_psi + pop,
+        trailer_pop_psi=spec.trailer_pop_psi + pop,
+    )
+
+
+def grow(seed: int = 8420) -> Iterator[dict[str, Any]]:
+    """Every run of the story: its unit, how long ago it was, who drove, and the events."""
+    rng = random.Random(seed)
+    for unit in UNITS:
+        rules = rulebook.rule_set(unit.rules)
+        spec = vehicle_of(unit, rng)
+        for visit in story_of(unit, rng):
+            leaking = replace(spec, leaks=dict(visit.leaks))
+            driven = drive(leaking, rules, None, visit.faults, visit.driver, rng.randrange(2**31), visit.purpose)
+            yield {
+                "unit": unit.name,
+                "back_s": round(visit.back_days * DAY_S),
+                "purpose": visit.purpose,
+                "driver": rng.choice(DRIVERS),
+                "procedure": driven.record["procedure"]["id"],
+                "events": driven.record["events"],
+            }
