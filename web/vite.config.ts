@@ -1,6 +1,9 @@
 import react from '@vitejs/plugin-react'
 import tailwindcss from '@tailwindcss/vite'
 import { VitePWA } from 'vite-plugin-pwa'
+import { createHash } from 'node:crypto'
+import { readdirSync, readFileSync, statSync } from 'node:fs'
+import type { Plugin } from 'vite'
 import { defineConfig } from 'vitest/config'
 
 /** Keeps the application itself on the device after the first visit: its own files only, nothing of the API. */
@@ -19,6 +22,14 @@ const offline = VitePWA({
   },
   workbox: {
     globPatterns: ['**/*.{js,css,html,svg,woff2}'],
+    // large, and needed only without contact: fetched when there is time (live/deviceJudge.ts), kept by version
+    runtimeCaching: [
+      {
+        urlPattern: ({ url }) => url.pathname.startsWith('/judge/'),
+        handler: 'CacheFirst',
+        options: { cacheName: 'judge', expiration: { maxEntries: 6 } },
+      },
+    ],
     navigateFallback: '/index.html',
     navigateFallbackDenylist: [/^\/api\//],
     inlineWorkboxRuntime: true,
@@ -26,8 +37,66 @@ const offline = VitePWA({
   },
 })
 
+/** Ships the judge for devices without contact: Python for browsers, and the very core that the server judges by. */
+function deviceJudge(): Plugin {
+  const interpreter = new URL('node_modules/pyodide/', import.meta.url)
+  const core = new URL('../lowhiss/', import.meta.url)
+  const parts = [
+    '__init__.py',
+    'core',
+    'ondevice.py',
+    'rulebook',
+    'service/__init__.py',
+    'service/judging.py',
+  ]
+  const files = Object.fromEntries(
+    parts
+      .flatMap((part) => textsBelow(core, part))
+      .map((path) => [path, readFileSync(new URL(path, core), 'utf8')]),
+  )
+  const shipped: Record<string, Buffer | string> = {
+    'core.json': JSON.stringify(files),
+    ...Object.fromEntries(INTERPRETER.map((name) => [name, readFileSync(new URL(name, interpreter))])),
+  }
+  const hash = createHash('sha256')
+  for (const content of Object.values(shipped)) hash.update(content)
+  const folder = `judge/${hash.digest('hex').slice(0, 12)}`
+  return {
+    name: 'device-judge',
+    config: () => ({
+      define: {
+        __JUDGE__: JSON.stringify(`/${folder}/`),
+        __JUDGE_FILES__: JSON.stringify(Object.keys(shipped)),
+      },
+    }),
+    generateBundle() {
+      for (const [name, source] of Object.entries(shipped)) {
+        this.emitFile({ type: 'asset', fileName: `${folder}/${name}`, source })
+      }
+    },
+  }
+}
+
+const INTERPRETER = [
+  'pyodide.mjs',
+  'pyodide.asm.mjs',
+  'pyodide.asm.wasm',
+  'pyodide-lock.json',
+  'python_stdlib.zip',
+]
+
+/** The Python and TOML texts at or below a path of the package, as paths from its root. */
+function textsBelow(root: URL, path: string): string[] {
+  const at = new URL(path, root)
+  if (!statSync(at).isDirectory()) return /\.(py|toml)$/.test(path) ? [path] : []
+  return readdirSync(at)
+    .filter((name) => name !== '__pycache__')
+    .flatMap((name) => textsBelow(root, `${path}/${name}`))
+}
+
 export default defineConfig({
-  plugins: [react(), tailwindcss(), offline],
+  plugins: [react(), tailwindcss(), deviceJudge(), offline],
+  worker: { format: 'es' },
   server: { proxy: { '/api': 'http://127.0.0.1:8420' } },
   build: { assetsInlineLimit: 0, chunkSizeWarningLimit: 900 },
   test: { environment: 'jsdom', setupFiles: ['./src/testing/setup.ts'], restoreMocks: true },

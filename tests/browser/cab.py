@@ -36,7 +36,7 @@ class Cab:
         self.expected: list[str] = []
         self.times: dict[str, int] = {}
         page.on("console", self._heard)
-        page.on("pageerror", lambda error: self.complaints.append(str(error)))
+        page.on("pageerror", lambda error: self.complaints.append(f"{error} {error.stack}"))
         page.on("request", self._requested)
         self._set_clocks()
 
@@ -47,8 +47,8 @@ class Cab:
     def _heard(self, message) -> None:
         # a browser reports every request that finds no network, and every answer that is an error: a test says which
         # of them it means to bring about
-        offline = self.offline and "ERR_INTERNET_DISCONNECTED" in message.text
-        expected = any(f"status of {status}" in message.text for status in self.expected)
+        offline = self.offline and re.search("ERR_INTERNET_DISCONNECTED|ERR_FAILED", message.text)
+        expected = any(text in message.text for text in self.expected)
         if message.type == "error" and not offline and not expected:
             self.complaints.append(message.text)
 

@@ -22,7 +22,7 @@ def test_a_demo_account_signs_in_by_one_touch_and_out_again(cab):
 
 def test_a_wrong_password_says_so(cab):
     page = cab.page
-    cab.expected = ["422"]
+    cab.expected = ["status of 422"]
     cab.go()
     page.get_by_label("Name").fill("Nobody")
     page.get_by_label("Password").fill("nothing")
@@ -32,7 +32,7 @@ def test_a_wrong_password_says_so(cab):
 
 def test_an_expired_session_in_the_hold_covers_nothing_and_loses_nothing(cab):
     page = cab.page
-    cab.expected = ["401"]
+    cab.expected = ["status of 401"]
     cab.begin("MV-22", procedure="leak-check")
     cab.prepare()
     cab.press_and_settle()
@@ -71,7 +71,7 @@ def test_a_manager_invites_somebody_and_edits_them(cab):
 
 def test_a_unit_edited_by_two_people_tells_the_second(cab, client):
     page = cab.page
-    cab.expected = ["409"]
+    cab.expected = ["status of 409"]
     unit = client.post("/api/units", json={"name": f"U-{uuid.uuid4().hex[:6]}", "kind": "tractor"}).json()
     cab.sign_in("Jory Pask")
     cab.go(f"/units/{unit['id']}")

@@ -147,3 +147,33 @@ def test_a_run_left_open_is_gone_on_with_on_another_device_and_ended_there_with_
     assert events_of(cab, run)[-1]["body"]["why"] == "the bay was needed"
     assert other.complaints == []
     context.close()
+
+
+def test_a_browser_that_keeps_nothing_is_said_before_a_test_begins(cab):
+    cab.page.add_init_script("IDBFactory.prototype.open = () => { throw new Error('no storage here.') }")
+    cab.set_up("MV-12")
+    expect(cab.page.get_by_role("alert")).to_contain_text("cannot keep marks on the device: no storage here.")
+    expect(cab.page.locator("button[type=submit]")).to_be_disabled()
+
+
+FULL = """() => { for (const way of ['add', 'put']) IDBObjectStore.prototype[way] = () => {
+  throw new DOMException('The device is full.', 'QuotaExceededError')
+} }"""
+
+
+def test_a_full_device_is_said_before_a_test_and_at_a_strike_and_the_screen_stays(cab):
+    page = cab.page
+    cab.expected = ["The device is full."]  # what cannot be noted as sent is logged
+    cab.set_up("MV-12", procedure="leak-check")
+    page.evaluate(FULL)
+    page.locator("button[type=submit]:enabled").click()
+    expect(page.get_by_role("alert")).to_contain_text("The device is full.")
+    page.reload()
+    page.get_by_label("Order of work").select_option("leak-check")
+    page.locator("button[type=submit]:enabled").click()
+    cab.strike("Chocks are in")
+    page.evaluate(FULL)
+    cab.pass_time(1)
+    cab.bar.click()
+    expect(page.get_by_role("alert")).to_contain_text("was not kept")
+    expect(cab.bar).to_have_attribute("data-strike", "engine_off")

@@ -3,13 +3,19 @@
 from __future__ import annotations
 
 import re
+import shutil
 
 import pytest
 from playwright.sync_api import expect
 
+from lowhiss.api.app import WEB_DIST
+from tests.browser.cab import RealCab
 from tests.browser.test_conductor import COMBINATION
 from tests.browser.test_leak_journey import events_of, run_id
+from tests.conftest import Running
 
+JUDGE_FILES = 6
+JUDGE_KEPT = "caches.open('judge').then((cache) => cache.keys()).then((keys) => keys.length)"
 READY = "navigator.serviceWorker.ready.then(({ active }) => active.state)"
 
 
@@ -21,15 +27,26 @@ def browser_context_args(browser_context_args):
 def visit_once(cab, name: str = "Tove Lind") -> None:
     """A first visit with contact, until the application and the scripts of all units are on the device."""
     cab.sign_in(name)
-    scripts: list[str] = []
-    cab.page.on("response", lambda answer: scripts.append(answer.url) if "/script" in answer.url else None)
+    scripts: set[str] = set()
+    cab.page.on("response", lambda answer: scripts.add(answer.url) if "/script" in answer.url else None)
     cab.go()
-    expect(cab.page.get_by_role("heading", name="Yard")).to_be_visible()
+    expect(cab.page.get_by_role("link", name=re.compile("^Test ")).first).to_be_visible()
     assert cab.page.evaluate(READY) in ("activated", "activating")
     units = cab.page.get_by_role("link", name=re.compile("^Test ")).count()
-    cab.until(lambda: len(scripts) == units)
+    fetched(cab, lambda: len(scripts) >= units)
+    fetched(cab, lambda: cab.page.evaluate(JUDGE_KEPT) == JUDGE_FILES)
     cab.pass_time(2)  # the copy is written a moment after the last change
     cab.page.wait_for_load_state("networkidle")
+
+
+def fetched(cab, condition) -> None:
+    """Wait, by real time, for what comes over the network; a busy machine may take a while."""
+    for _ in range(600):
+        if condition():
+            return
+        cab.pass_time(0.25)
+        cab.page.wait_for_timeout(50)
+    raise AssertionError("never came")
 
 
 def lose_contact(cab) -> None:
@@ -42,8 +59,10 @@ def find_contact(cab) -> None:
 
 
 def test_a_test_is_begun_and_ended_without_contact_and_judged_when_it_is_back(cab):
+    """On a device that had no room for the judge."""
     page = cab.page
     visit_once(cab)
+    page.evaluate("caches.delete('judge')")
     lose_contact(cab)
     cab.go()  # the application itself comes from the device
     page.get_by_role("link", name="Test MV-12").click()
@@ -65,9 +84,31 @@ def test_a_test_is_begun_and_ended_without_contact_and_judged_when_it_is_back(ca
     assert kept[-1] == "finished"
 
 
+def test_without_contact_the_device_judges_by_the_same_core_and_the_server_confirms_it(cab):
+    page = cab.page
+    visit_once(cab)
+    lose_contact(cab)
+    cab.go()
+    page.get_by_role("link", name="Test MV-12").click()
+    page.locator("button[type=submit]:enabled").click()
+    expect(cab.bar).to_be_visible()
+    run = run_id(cab)
+    cab.do(COMBINATION)  # what rolls is not locked: the static part was judged here
+    cab.finish()
+    expect(page.locator("[data-on-device=true]")).to_contain_text("Judged on this device")
+    expect(page.locator("article [data-outcome=pass]").first).to_be_visible()
+    judged_here = page.locator("article ol").first.inner_text()
+    find_contact(cab)
+    cab.until(lambda: page.locator("[data-on-device]").count() == 0)
+    cab.offline = False
+    cab.until(lambda: page.locator("article ol").first.inner_text() == judged_here)
+    assert events_of(cab, run)[-1]["body"]["type"] == "finished"
+
+
 def test_the_sheet_says_not_judged_yet_until_there_is_contact(cab):
     page = cab.page
     visit_once(cab)
+    page.evaluate("caches.delete('judge')")
     lose_contact(cab)
     cab.go()
     page.get_by_role("link", name="Test MV-03").click()
@@ -80,7 +121,34 @@ def test_the_sheet_says_not_judged_yet_until_there_is_contact(cab):
     page.get_by_role("button", name="Make safe").click()
     page.get_by_role("button", name="It is safe; end the test").click()
     expect(page.locator("[data-outcome=pending]")).to_have_text("Not judged yet")
+    cab.pass_time(3)
+    waits = page.get_by_role("status").filter(has_text="on this device since")
+    expect(waits).to_contain_text("MV-03")
     find_contact(cab)
     cab.until(lambda: page.locator("article").count() == 1)
     cab.offline = False
     expect(page.locator("[data-outcome=incomplete]").first).to_be_visible()
+    cab.until(lambda: waits.count() == 0)
+
+
+def test_a_newer_version_waits_until_it_is_taken(page, store, tmp_path):
+    web = tmp_path / "web"
+    shutil.copytree(WEB_DIST, web)
+    running = Running(store, web)
+    try:
+        cab = RealCab(page, running.url)
+        visit_once(cab)
+        page_file, worker = web / "index.html", web / "sw.js"
+        page_file.write_text(page_file.read_text().replace("<title>Low Hiss</title>", "<title>Newer</title>"))
+        of_page = re.compile(r'(url:"index.html",revision:")[0-9a-f]+')
+        worker.write_text(of_page.sub(r"\1newer", worker.read_text()))
+        page.reload()
+        newer = page.get_by_role("button", name="Use it now")
+        expect(newer).to_be_visible(timeout=15_000)
+        assert page.title() == "Low Hiss"
+        newer.click()
+        expect(page).to_have_title("Newer")
+        expect(newer).to_have_count(0)
+        assert cab.complaints == []
+    finally:
+        running.stop()

@@ -316,6 +316,26 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/units/{unit_id}/feed-token": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Make Feed Token
+         * @description A token by which one sender may feed this unit's pressures; shown once, and the one before it is void.
+         */
+        post: operations["makeFeedToken"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/units/{unit_id}": {
         parameters: {
             query?: never;
@@ -513,11 +533,71 @@ export interface paths {
         };
         /**
          * Get Run
-         * @description What stands beside the run's events.
+         * @description What stands beside the run's events, and the asker's part in it.
          */
         get: operations["getRun"];
         put?: never;
         post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/runs/{run_id}/join-code": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Make Join Code
+         * @description A code for a second person; it lasts ten minutes, and the one before it is void.
+         */
+        post: operations["makeJoinCode"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/runs/join": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Join Run
+         * @description Join a run as its watcher.
+         */
+        post: operations["joinRun"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/runs/{run_id}/lead": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Take Lead
+         * @description Lead the run from here on, as when the driver's device has died.
+         */
+        post: operations["takeLead"];
         delete?: never;
         options?: never;
         head?: never;
@@ -600,6 +680,26 @@ export interface paths {
          * @description The script of this run, for the unit as it was coupled when the run began.
          */
         get: operations["getRunScript"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/runs/{run_id}/trace": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * Get Trace
+         * @description What a live feed showed while the run was under way, frame by frame; empty where there was none.
+         */
+        get: operations["getTrace"];
         put?: never;
         post?: never;
         delete?: never;
@@ -757,7 +857,8 @@ export interface components {
              * @default {
              *       "watcher": "",
              *       "timekeeper": "tool",
-             *       "calls": "off"
+             *       "calls": "off",
+             *       "readings": "eye"
              *     }
              */
             setup: components["schemas"]["SetupBody"];
@@ -1024,6 +1125,14 @@ export interface components {
             };
         };
         /**
+         * FeedTokenOut
+         * @description The secret of a unit's sender.
+         */
+        FeedTokenOut: {
+            /** Token */
+            token: string;
+        };
+        /**
          * FindingOut
          * @description A finding, worded for the reader.
          */
@@ -1073,6 +1182,27 @@ export interface components {
             /** Code */
             code: string;
             person: components["schemas"]["ListedPersonOut"];
+        };
+        /**
+         * JoinBody
+         * @description The code by which somebody joins a run; case, spaces and dashes do not count.
+         */
+        JoinBody: {
+            /** Code */
+            code: string;
+        };
+        /**
+         * JoinCodeOut
+         * @description A code to read aloud to whoever is to watch, and until when it lasts.
+         */
+        JoinCodeOut: {
+            /** Code */
+            code: string;
+            /**
+             * Until
+             * Format: date-time
+             */
+            until: string;
         };
         /**
          * LimitOut
@@ -1361,6 +1491,8 @@ export interface components {
             last_seq: number;
             /** Demo */
             demo: boolean;
+            /** Part */
+            part?: ("lead" | "watch") | null;
         };
         /**
          * SchoolOut
@@ -1483,7 +1615,7 @@ export interface components {
              * Format
              * @constant
              */
-            format: "low-hiss-script/2";
+            format: "low-hiss-script/3";
             procedure: components["schemas"]["Titled"];
             rules: components["schemas"]["TitledRules"];
             /** Knobs */
@@ -1521,6 +1653,10 @@ export interface components {
             refill: components["schemas"]["ScriptStep"][];
             /** Refill S */
             refill_s: number;
+            /** Record */
+            record: {
+                [key: string]: unknown;
+            };
         };
         /**
          * ScriptStep
@@ -1605,6 +1741,12 @@ export interface components {
              * @enum {string}
              */
             calls: "prompt" | "rehearsal" | "off";
+            /**
+             * Readings
+             * @default eye
+             * @enum {string}
+             */
+            readings: "eye" | "feed";
         };
         /**
          * SheetOut
@@ -2720,6 +2862,46 @@ export interface operations {
             };
         };
     };
+    makeFeedToken: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                unit_id: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["FeedTokenOut"];
+                };
+            };
+            /** @description The input cannot be accepted. */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ErrorOut"];
+                };
+            };
+            /** @description It was not done: the error's code and sentence say why. */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ErrorOut"];
+                };
+            };
+        };
+    };
     getUnit: {
         parameters: {
             query?: never;
@@ -3223,6 +3405,128 @@ export interface operations {
             };
         };
     };
+    makeJoinCode: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                run_id: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["JoinCodeOut"];
+                };
+            };
+            /** @description The input cannot be accepted. */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ErrorOut"];
+                };
+            };
+            /** @description It was not done: the error's code and sentence say why. */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ErrorOut"];
+                };
+            };
+        };
+    };
+    joinRun: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["JoinBody"];
+            };
+        };
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["RunOut"];
+                };
+            };
+            /** @description The input cannot be accepted. */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ErrorOut"];
+                };
+            };
+            /** @description It was not done: the error's code and sentence say why. */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ErrorOut"];
+                };
+            };
+        };
+    };
+    takeLead: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                run_id: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["RunOut"];
+                };
+            };
+            /** @description The input cannot be accepted. */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ErrorOut"];
+                };
+            };
+            /** @description It was not done: the error's code and sentence say why. */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ErrorOut"];
+                };
+            };
+        };
+    };
     listEvents: {
         parameters: {
             query?: {
@@ -3413,6 +3717,48 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["ScriptOut"];
+                };
+            };
+            /** @description The input cannot be accepted. */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ErrorOut"];
+                };
+            };
+            /** @description It was not done: the error's code and sentence say why. */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ErrorOut"];
+                };
+            };
+        };
+    };
+    getTrace: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                run_id: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": {
+                        [key: string]: unknown;
+                    }[];
                 };
             };
             /** @description The input cannot be accepted. */

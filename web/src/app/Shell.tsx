@@ -6,6 +6,7 @@ import { useMay } from '../session'
 import { AccountMenu } from './AccountMenu'
 import { PreferencesMenu } from './PreferencesMenu'
 import { useUpdate } from './update'
+import { WaitingMarks } from './WaitingMarks'
 
 const rooms = [
   { to: '/', word: 'yard' },
@@ -54,6 +55,7 @@ export function Shell() {
           <PreferencesMenu />
         </div>
       </header>
+      <WaitingMarks />
       {update && (
         <p
           role="status"

@@ -15,12 +15,17 @@ export function useFigures() {
     amount: (psi: number) => amount(psi, unit),
     difference: (psi: number) => withUnit(amount(psi, unit), unit),
     when: (iso: string) => when(new Date(iso), i18n.language),
+    time: (iso: string) => timeOfDay(new Date(iso), i18n.language),
+    seconds: (value: number) => value.toLocaleString(i18n.language, { maximumFractionDigits: 1 }),
   }
 }
 
+const timeOfDay = (date: Date, language: string): string =>
+  date.toLocaleTimeString(language, { hour: '2-digit', minute: '2-digit', hourCycle: 'h23' })
+
 /** Today and yesterday by name, then the weekday, then the date; always with the time of day. */
 export function when(date: Date, language: string, today = new Date()): string {
-  const time = date.toLocaleTimeString(language, { hour: '2-digit', minute: '2-digit', hourCycle: 'h23' })
+  const time = timeOfDay(date, language)
   const midnight = (day: Date) => new Date(day.getFullYear(), day.getMonth(), day.getDate()).getTime()
   const days = Math.round((midnight(today) - midnight(date)) / 86_400_000)
   if (days === 0 || days === 1) {

@@ -20,6 +20,9 @@ export interface LocalEvent {
   event: WireEvent
   delivery: Delivery
   why?: string
+  /** What the server added: its place in the run, and the run's time [s]. */
+  serverSeq?: number
+  atS?: number
 }
 
 /** How a run is led, as chosen before it began. */
@@ -40,7 +43,11 @@ export interface LocalRun {
   /** Why the server refused to begin it; its marks stay here. */
   refused?: string
   closed: boolean
+  /** The part this device takes in it; its own runs are led. */
+  part?: Part
 }
+
+export type Part = NonNullable<Schema['RunOut']['part']>
 
 interface Tables extends DBSchema {
   runs: { key: string; value: LocalRun }
@@ -85,7 +92,6 @@ export async function appendEvents(
   db: Db,
   runId: string,
   events: Omit<WireEvent, 'seq'>[],
-  delivery: Delivery = 'waiting',
 ): Promise<LocalEvent[]> {
   const tx = db.transaction(['events', 'counters'], 'readwrite', strict)
   const store = tx.objectStore('events')
@@ -99,13 +105,44 @@ export async function appendEvents(
     if (ids.has(String(event.id))) continue
     place += 1
     seq += 1
-    const local = { runId, place, event: { ...event, seq } as WireEvent, delivery }
+    const local = { runId, place, event: { ...event, seq } as WireEvent, delivery: 'waiting' as const }
     await store.add(local)
     kept.push(local)
   }
   await counters.put(seq, 'seq')
   await tx.done
   return kept
+}
+
+/**
+ * Take in what the server has of a run: marks of other devices are added, this device's own are known to be kept.
+ * Says whether that changed anything.
+ */
+export async function takeIn(db: Db, runId: string, kept: Schema['EventOut'][]): Promise<boolean> {
+  const tx = db.transaction('events', 'readwrite', strict)
+  const known = await tx.store.getAll(rangeOf(runId))
+  const byId = new Map(known.map((local) => [local.event.id, local]))
+  let place = known.at(-1)?.place ?? 0
+  let changed = false
+  for (const one of kept) {
+    const mine = byId.get(one.id)
+    if (mine?.serverSeq !== undefined && mine.atS !== undefined) continue
+    // the same id with other content is not this mark: it stays set aside here
+    if (mine?.delivery === 'aside') continue
+    const added = { serverSeq: one.seq, atS: one.at_s }
+    if (mine) await tx.store.put({ ...mine, delivery: 'kept', ...added })
+    else {
+      place += 1
+      await tx.store.add({ runId, place, event: eventOf(one), delivery: 'kept', ...added })
+    }
+    changed = true
+  }
+  await tx.done
+  return changed
+}
+
+function eventOf({ body, id, device, epoch, mono_s, wall, by }: Schema['EventOut']): WireEvent {
+  return { ...{ id, seq: 0, device, epoch, mono_s, wall, by }, ...body } as WireEvent
 }
 
 export async function markDelivered(db: Db, changed: LocalEvent[]): Promise<void> {

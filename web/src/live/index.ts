@@ -5,10 +5,16 @@ export { isStage } from './lead'
 export type { Body, Entry, Lead, Need, Script, Step, StrikeSpec } from './lead'
 export { isSet, numbersOf, standing, stateOf, stepOf } from './state'
 export type { Mark, Needle, Point, TestState } from './state'
+export { judgeHere, keepJudge } from './deviceJudge'
+export { headOf, recordOf } from './record'
+export { useFeed } from './feed'
+export type { FeedState, Proposal } from './feed'
+export { isOwn, twinsOf } from './twins'
+export type { Twins } from './twins'
 export { markName } from './marks'
 export type { MarkName } from './marks'
 export { HOUSE_WAY, Recorder } from './recorder'
-export type { LiveRun, NewRun } from './recorder'
+export type { LiveRun, NewRun, Waits } from './recorder'
 export {
   mute,
   scheduleHold,

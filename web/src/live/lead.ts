@@ -86,7 +86,10 @@ class Vehicle {
       if (item === 'in_gear') this.neutral = false
     } else if (type === 'engine') {
       if (state === 'running' && this.engine !== 'running') this.fresh = false
-      if (state === 'off') this.belt = this.neutral = false
+      if (state === 'off') {
+        this.belt = this.neutral = false
+        this.key = undefined
+      }
       this.engine = state
       this.clear = false // somebody may have come near meanwhile
     } else if (type === 'key') this.key = state

@@ -120,10 +120,11 @@ export class Outbox {
 
 /** What became of each event of a batch. One the server did not mention keeps waiting. */
 export function settle(batch: LocalEvent[], answer: Schema['ReceivedOut']): LocalEvent[] {
-  const accepted = new Set(answer.accepted.map((one) => one.id))
+  const accepted = new Map(answer.accepted.map((one) => [one.id, one.seq]))
   const aside = new Map(answer.set_aside.map((one) => [one.id, one.message]))
   return batch.map((local) => {
-    if (accepted.has(local.event.id)) return { ...local, delivery: 'kept' as const }
+    const serverSeq = accepted.get(local.event.id)
+    if (serverSeq !== undefined) return { ...local, delivery: 'kept' as const, serverSeq }
     const why = aside.get(local.event.id)
     return why === undefined ? local : { ...local, delivery: 'aside' as const, why }
   })

@@ -1,12 +1,13 @@
 /** The runs on this device: every strike is written down here first, then sent. */
 
 import { api, csrfWord, need, type Schema } from '../api'
-import { now, type Moment } from './clock'
+import { epoch, now, type Moment } from './clock'
 import {
   appendEvents,
   eventsOf,
   openStore,
   putRun,
+  takeIn,
   type Db,
   type LocalEvent,
   type LocalRun,
@@ -14,7 +15,9 @@ import {
   type WireEvent,
 } from './db'
 import type { Body } from './lead'
+import { arrange } from './order'
 import { Outbox } from './outbox'
+import { listen } from './socket'
 
 export interface LiveRun {
   run: LocalRun
@@ -22,6 +25,15 @@ export interface LiveRun {
   /** The server's last sequence number for this run, as far as it told. */
   lastSeq: number
   reached: boolean
+  /** The run's time less this page's clock [s], where the server has said it. */
+  offsetS: number | null
+}
+
+export interface Waits {
+  units: string[]
+  count: number
+  /** When the first of them was struck, by this device's clock. */
+  since: string
 }
 
 export interface NewRun {
@@ -31,7 +43,10 @@ export interface NewRun {
   setup: RunSetup
 }
 
-const SCRIPT_FORMAT: Schema['ScriptOut']['format'] = 'low-hiss-script/2'
+const SCRIPT_FORMAT: Schema['ScriptOut']['format'] = 'low-hiss-script/3'
+
+/** What other devices have added is asked for again so soon when there was no contact. */
+const ASK_AGAIN_MS = 1000
 
 /** How a run is led where nothing else was chosen. */
 export const HOUSE_WAY: RunSetup = {
@@ -39,6 +54,7 @@ export const HOUSE_WAY: RunSetup = {
   timekeeper: 'tool',
   policy: null,
   calls: 'off',
+  readings: 'eye',
   purpose: 'dispatch',
 }
 
@@ -47,6 +63,11 @@ export class Recorder {
   private readonly listeners = new Set<() => void>()
   private readonly outbox: Outbox
   private queue: Promise<unknown> = Promise.resolve()
+  /** Of each run listened to: its time at the server less this page's clock [s]. */
+  private readonly offsets = new Map<string, number>()
+  private readonly wanted = new Map<string, number>()
+  private readonly fetching = new Set<string>()
+  private readonly listening = new Set<string>()
 
   /** Other tabs of this device write into the same store. */
   private readonly tabs = typeof BroadcastChannel === 'undefined' ? null : new BroadcastChannel('lowhiss')
@@ -113,7 +134,7 @@ export class Recorder {
       closed: false,
     }
     await putRun(this.db, run)
-    this.live.set(id, { run, events: [], lastSeq: 0, reached: this.outbox.reached })
+    this.live.set(id, { run, events: [], lastSeq: 0, reached: this.outbox.reached, offsetS: null })
     this.outbox.wake()
     return id
   }
@@ -121,7 +142,14 @@ export class Recorder {
   /** The run, from this device or else from the server. Rejects when neither has it. */
   async load(runId: string): Promise<LiveRun> {
     const run = await this.current((await this.db.get('runs', runId)) ?? (await this.fetchRun(runId)))
-    const live = { run, events: await eventsOf(this.db, runId), lastSeq: 0, reached: this.outbox.reached }
+    const offsetS = this.offsets.get(runId) ?? null
+    const live = {
+      run,
+      events: await this.arranged(runId),
+      lastSeq: 0,
+      reached: this.outbox.reached,
+      offsetS,
+    }
     this.live.set(runId, live)
     this.tell()
     return live
@@ -152,8 +180,97 @@ export class Recorder {
     return work.finally(() => this.outbox.wake())
   }
 
+  /** Hear of other devices' marks in a run for as long as it is on the screen; the answer ends it. */
+  listen(runId: string): () => void {
+    this.listening.add(runId)
+    const hangUp = listen(runId, ({ last_seq, at_s }) => {
+      this.offsets.set(runId, at_s - performance.now() / 1000)
+      void this.catchUp(runId, last_seq)
+    })
+    return () => {
+      this.listening.delete(runId)
+      hangUp()
+    }
+  }
+
+  /** Fetch what the server has of a run and this device has not; one question at a time. */
+  private async catchUp(runId: string, lastSeq: number): Promise<void> {
+    this.wanted.set(runId, Math.max(lastSeq, this.wanted.get(runId) ?? 0))
+    if (this.fetching.has(runId)) return
+    this.fetching.add(runId)
+    try {
+      for (let after = await this.hasUpTo(runId); after < (this.wanted.get(runId) ?? 0);) {
+        const query = { after }
+        const kept = await need(
+          api.GET('/api/runs/{run_id}/events', { params: { path: { run_id: runId }, query } }),
+        )
+        // between the strikes, as if it had been struck here
+        const work = this.queue.then(() => this.take(runId, kept))
+        this.queue = work.catch(() => undefined)
+        await work
+        after = await this.hasUpTo(runId)
+        if (kept.length === 0) break
+      }
+    } catch {
+      // no contact: asked again, for as long as the run is on the screen
+      setTimeout(() => this.listening.has(runId) && void this.catchUp(runId, 0), ASK_AGAIN_MS)
+    } finally {
+      this.fetching.delete(runId)
+    }
+  }
+
+  private async take(runId: string, kept: Schema['EventOut'][]): Promise<void> {
+    if (!(await takeIn(this.db, runId, kept))) return
+    const run = await this.db.get('runs', runId)
+    const ended = kept.some(({ body }) => body.type === 'finished' || body.type === 'abandoned')
+    if (run && ended && !run.closed) await putRun(this.db, { ...run, closed: true })
+    await this.refresh(runId, kept.at(-1)?.seq)
+    this.tabs?.postMessage(runId)
+  }
+
+  /** Up to which of the server's numbers this device has every mark of a run. */
+  private async hasUpTo(runId: string): Promise<number> {
+    const seqs = (await eventsOf(this.db, runId)).flatMap(({ serverSeq }) => serverSeq ?? [])
+    const has = new Set(seqs)
+    let upTo = 0
+    while (has.has(upTo + 1)) upTo += 1
+    return upTo
+  }
+
+  private async arranged(runId: string): Promise<LocalEvent[]> {
+    const offsetS = this.offsets.get(runId) ?? null
+    return arrange(await eventsOf(this.db, runId), { device: now().device, epoch, offsetS })
+  }
+
+  /** Take part in a run as the server says: one that was joined, or whose lead was taken over. */
+  async takePart(head: Pick<Schema['RunOut'], 'id' | 'part'>): Promise<void> {
+    const run = (await this.db.get('runs', head.id)) ?? (await this.fetchRun(head.id))
+    await putRun(this.db, { ...run, part: head.part ?? 'watch' })
+    if (this.live.has(head.id)) await this.refresh(head.id)
+    else await this.load(head.id)
+    this.tabs?.postMessage(head.id)
+  }
+
   /** Every run that this device has taken part in. */
   known = (): Promise<LocalRun[]> => this.db.getAll('runs')
+
+  /** Of which units how many marks wait on this device, and since when; null while nothing does. */
+  async waits(): Promise<Waits | null> {
+    const waiting = await this.db.getAllFromIndex('events', 'delivery', 'waiting')
+    const runs = await this.db.getAll('runs')
+    const ids = new Set(waiting.map(({ runId }) => runId))
+    const untold = runs.filter(({ begin, refused }) => begin && !refused)
+    const moments = [
+      ...waiting.map(({ event }) => event.wall),
+      ...untold.map(({ startedWall }) => startedWall),
+    ]
+    const [since] = moments.sort()
+    if (since === undefined) return null
+    const units = runs
+      .filter((run) => ids.has(run.id) || untold.includes(run))
+      .map(({ unitName }) => unitName)
+    return { units: [...new Set(units)], count: waiting.length, since }
+  }
 
   /** How many marks of a run the server has not acknowledged; a run it does not know yet counts as one more. */
   async waitingOf(runId: string): Promise<number> {
@@ -173,13 +290,14 @@ export class Recorder {
       const live = this.live.get(id)
       if (!live) continue
       const run = (await this.db.get('runs', id)) ?? live.run
-      const events = await eventsOf(this.db, id)
+      const events = await this.arranged(id)
       const latest = this.live.get(id) ?? live
       this.live.set(id, {
         run,
         events: events.length >= latest.events.length ? events : latest.events,
         lastSeq: lastSeq ?? latest.lastSeq,
         reached: this.outbox.reached,
+        offsetS: this.offsets.get(id) ?? null,
       })
     }
     this.tell()
@@ -213,13 +331,10 @@ export class Recorder {
       script,
       setup: { ...head.setup, purpose: head.purpose } as RunSetup,
       closed: kept.some(({ body }) => body.type === 'finished' || body.type === 'abandoned'),
+      part: head.part ?? 'watch',
     }
     await putRun(this.db, run)
-    const events = kept.map(({ body, id, device, epoch, mono_s, wall, by }) => ({
-      ...{ id, device, epoch, mono_s, wall, by },
-      ...body,
-    }))
-    await appendEvents(this.db, runId, events as Omit<WireEvent, 'seq'>[], 'kept')
+    await takeIn(this.db, runId, kept)
     return run
   }
 

@@ -70,7 +70,8 @@ function markOf(event: WireEvent): Mark | null {
   return null
 }
 
-const together = (a: Moment | undefined, b: Moment): boolean => a?.epoch === b.epoch && a.mono_s === b.mono_s
+const together = (a: Moment | undefined, b: Moment): boolean =>
+  a?.device === b.device && a.epoch === b.epoch && a.mono_s === b.mono_s
 
 export function stateOf(script: Script, all: readonly WireEvent[]): TestState {
   const events = standing(all)

@@ -29,10 +29,21 @@ interface AirColumnProps {
   pins: Pin[]
   label: string
   narrow?: boolean
+  /** Only a live feed is drawn solid; a reading by eye is hatched. */
+  solid?: boolean
 }
 
 /** The tall pressure scale: filled to the last reading, windows as bays on its left, marks pinned on its right. */
-export function AirColumn({ unit, fill, note = [], bays, pins, label, narrow = false }: AirColumnProps) {
+export function AirColumn({
+  unit,
+  fill,
+  note = [],
+  bays,
+  pins,
+  label,
+  narrow = false,
+  solid = false,
+}: AirColumnProps) {
   const box = useRef<HTMLDivElement>(null)
   const { width, height } = useSize(box)
   return (
@@ -46,7 +57,7 @@ export function AirColumn({ unit, fill, note = [], bays, pins, label, narrow = f
           aria-label={label}
           style={{ fontFamily: 'var(--font-sans)' }}
         >
-          <Scale {...{ unit, fill, note, bays, pins, narrow, width, height }} />
+          <Scale {...{ unit, fill, note, bays, pins, narrow, solid, width, height }} />
         </svg>
       )}
     </div>
@@ -55,7 +66,7 @@ export function AirColumn({ unit, fill, note = [], bays, pins, label, narrow = f
 
 type ScaleProps = Omit<AirColumnProps, 'label'> & { width: number; height: number }
 
-function Scale({ unit, fill, note = [], bays, pins, narrow, width, height }: ScaleProps) {
+function Scale({ unit, fill, note = [], bays, pins, narrow, solid, width, height }: ScaleProps) {
   const pattern = useId()
   const y = (psi: number) => height - MARGIN - (psi / TOP_PSI) * (height - 2 * MARGIN)
   const bar = narrow ? 26 : 60
@@ -84,7 +95,13 @@ function Scale({ unit, fill, note = [], bays, pins, narrow, width, height }: Sca
         strokeWidth="2"
       />
       {fill !== null && (
-        <rect x={x + 1} y={y(fill)} width={bar - 2} height={y(0) - y(fill) - 1} fill={`url(#${pattern})`} />
+        <rect
+          x={x + 1}
+          y={y(fill)}
+          width={bar - 2}
+          height={y(0) - y(fill) - 1}
+          fill={solid ? 'var(--color-air)' : `url(#${pattern})`}
+        />
       )}
       {fill !== null &&
         !narrow &&

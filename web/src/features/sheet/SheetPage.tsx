@@ -1,10 +1,10 @@
 import { useQuery } from '@tanstack/react-query'
-import { useEffect, useState } from 'react'
+import { useEffect, useState, type ReactNode } from 'react'
 import { useTranslation } from 'react-i18next'
 import { useParams } from 'react-router'
 import { schoolsQuery, sheetQuery, type Schema } from '../../api'
 import { useFigures } from '../../figures/useFigures'
-import { useRecorder } from '../../live'
+import { headOf, judgeHere, recordOf, useRecorder } from '../../live'
 import { Button, Notice, OutcomeMark } from '../../ui'
 import { Candidate, Hints, Schools } from './Findings'
 import { Marks } from './Marks'
@@ -25,6 +25,8 @@ export function SheetPage() {
     enabled: waiting.told,
   })
   const schools = useQuery({ ...schoolsQuery(runId, language, unit, data?.run.last_seq), enabled: !!data })
+  const here = useSheetHere(runId, (waiting.marks ?? 0) > 0 && !data, waiting.marks ?? 0)
+  if (here.data && !data) return <SheetArticle sheet={here.data} waits here />
   if ((waiting.marks ?? 0) > 0 && !data) {
     return (
       <div className="grid gap-3 py-8">
@@ -35,11 +37,30 @@ export function SheetPage() {
   }
   if (!data) return <Notice error={error} onRetry={() => void refetch()} />
   return (
+    <SheetArticle sheet={data} waits={(waiting.marks ?? 0) > 0}>
+      {schools.data && <Schools schools={schools.data} rules={data.verdict.rules} />}
+    </SheetArticle>
+  )
+}
+
+interface SheetArticleProps {
+  sheet: Sheet
+  /** Marks of the run are still on this device only. */
+  waits: boolean
+  /** Judged on this device, without contact. */
+  here?: boolean
+  children?: ReactNode
+}
+
+function SheetArticle({ sheet: data, waits, here = false, children }: SheetArticleProps) {
+  const { t } = useTranslation()
+  const runId = data.run.id
+  return (
     <article className="grid gap-x-10 pt-5 lg:grid-cols-[minmax(0,1fr)_340px]">
       <div className="grid min-w-0 grid-cols-[minmax(0,1fr)] content-start gap-6">
-        {(waiting.marks ?? 0) > 0 && (
-          <p role="status" className="border-l-4 border-amber pl-3 font-semibold">
-            {t('sheet.waiting')}
+        {waits && (
+          <p role="status" data-on-device={here} className="border-l-4 border-amber pl-3 font-semibold">
+            {t(here ? 'sheet.onDevice' : 'sheet.waiting')}
           </p>
         )}
         <Headline sheet={data} />
@@ -47,17 +68,19 @@ export function SheetPage() {
         <Hints hints={data.verdict.hints} />
         <Candidate verdict={data.verdict} purpose={data.run.purpose} />
         <Timeline timeline={data.timeline} />
-        {schools.data && <Schools schools={schools.data} rules={data.verdict.rules} />}
+        {children}
         <Notes runId={runId} events={data.events} />
         <Marks events={data.events} />
         <div className="no-print flex flex-wrap gap-3">
-          <a
-            href={`/api/runs/${runId}/record`}
-            download
-            className="inline-grid min-h-touch place-items-center border-[1.5px] border-ink bg-sheet px-4 font-semibold"
-          >
-            {t('sheet.record')}
-          </a>
+          {!here && (
+            <a
+              href={`/api/runs/${runId}/record`}
+              download
+              className="inline-grid min-h-touch place-items-center border-[1.5px] border-ink bg-sheet px-4 font-semibold"
+            >
+              {t('sheet.record')}
+            </a>
+          )}
           <Button onClick={() => window.print()}>{t('sheet.print')}</Button>
         </div>
       </div>
@@ -66,6 +89,26 @@ export function SheetPage() {
       </aside>
     </article>
   )
+}
+
+/** The sheet as the core on this device makes it, for a run that waits to be sent. */
+function useSheetHere(runId: string, wanted: boolean, marks: number) {
+  const device = useRecorder()
+  const { unit, language } = useFigures()
+  const recorder = 'recorder' in device ? device.recorder : null
+  return useQuery({
+    queryKey: ['here', 'sheet', runId, language, unit, marks],
+    queryFn: async (): Promise<Sheet> => {
+      if (!recorder) throw new Error('nothing is kept on this device')
+      const live = await recorder.load(runId)
+      const record = recordOf(live)
+      return { run: headOf(live), ...(await judgeHere(record, language, unit)), events: record.events }
+    },
+    enabled: wanted && recorder !== null,
+    networkMode: 'always',
+    retry: false,
+    staleTime: Infinity,
+  })
 }
 
 /** How many marks of this run still wait on this device, null until known; and whether the server has heard of it. */

@@ -6,11 +6,13 @@ interface AskingProps {
   state: TestState
   step: Step
   next: Need
+  /** A watcher reads what the driver is asked. */
+  watches: boolean
   onAnswer: (bodies: Body[]) => void
 }
 
 /** What a step needs: struck one after the other, each with a way to say that it is not so. */
-export function Asking({ script, state, step, next, onAnswer }: AskingProps) {
+export function Asking({ script, state, step, next, watches, onAnswer }: AskingProps) {
   const { t } = useTranslation()
   const unmet = new Set(state.lead.unmet)
   const place = step.needs.indexOf(next)
@@ -31,7 +33,7 @@ export function Asking({ script, state, step, next, onAnswer }: AskingProps) {
               {t(`test.need.${need}`)}
             </span>
             {denied && <b className="text-clay">{t(`test.not.${need}`)}</b>}
-            {isNext && no.length > 0 && (
+            {isNext && !watches && no.length > 0 && (
               <button
                 type="button"
                 onClick={() => onAnswer(no)}
@@ -40,7 +42,7 @@ export function Asking({ script, state, step, next, onAnswer }: AskingProps) {
                 {t('test.notSo')}
               </button>
             )}
-            {denied && (
+            {denied && !watches && (
               <button
                 type="button"
                 onClick={() => onAnswer(script.answers[need]?.yes ?? [])}

@@ -1,15 +1,19 @@
 import { useEffect, useRef, useState } from 'react'
 import { useTranslation } from 'react-i18next'
 import { useNavigate } from 'react-router'
+import { api, need } from '../../api'
 import { usePreferences } from '../../app'
 import { useFigures } from '../../figures/useFigures'
 import {
+  isOwn,
   isStage,
   now,
   secondsSince,
   speak,
   stateOf,
+  twinsOf,
   unlockSound,
+  useFeed,
   type Body,
   type LiveRun,
   type Mark,
@@ -18,14 +22,17 @@ import {
   type Step,
   type TestState,
 } from '../../live'
+import { useSession } from '../../session'
 import { Button, Strike } from '../../ui'
-import { barFor, nextName } from './bar'
+import { barFor, nextName, watchersBar } from './bar'
 import { Calls } from './Calls'
 import { Course } from './Course'
 import { CourseDialog } from './CourseDialog'
+import { FeedSigns } from './FeedSigns'
 import { legsOf, placeOf } from './legs'
+import { MarkedTwice } from './MarkedTwice'
 import { MarksDialog } from './MarksDialog'
-import { phaseOf, stageInSight, type Phase, type Verdict } from './phase'
+import { bodiesOf, phaseOf, stageInSight, type Phase, type Verdict } from './phase'
 import { lastAttempt } from './Rest'
 import { SideStrikes } from './SideStrikes'
 import { StageBody } from './StageBody'
@@ -34,6 +41,7 @@ import { Tapes } from './Tapes'
 import { TestColumn } from './TestColumn'
 import { TestHeader } from './TestHeader'
 import { useHoldEnd, useSettledTone } from './useHoldEnd'
+import { useMeantBar } from './useMeantBar'
 import { useReadings } from './useReadings'
 import { useTicking, useWakeLock } from './useTimer'
 import { useVerdicts } from './useVerdicts'
@@ -62,6 +70,7 @@ export function Conductor({ recorder, live }: { recorder: Recorder; live: LiveRu
   const [stood, setStood] = useState(-1)
   const [speed, setSpeed] = useState('')
   const [chosen, setChosen] = useState<Mark[]>()
+  const [unkept, setUnkept] = useState(false)
   const verdicts = useVerdicts(live)
   const awake = useWakeLock()
   const lastAt = useRef(-Infinity)
@@ -80,8 +89,27 @@ export function Conductor({ recorder, live }: { recorder: Recorder; live: LiveRu
     secondsSince(lastEvent) < JUDGING_S
   const rolling = phase.name === 'strike' && phase.strike.name === 'rolled' && stood !== rollsOf(state)
 
-  const strike = (bodies: Body[], at: Moment = now()) => recorder.strike(run.id, bodies, at)
-  useHoldEnd(state.hold?.start, ownWatch || !state.hold ? null : holdS, (at) => {
+  const watches = run.part === 'watch'
+  const { me } = useSession()
+  const by = watches && me.person ? { by: me.person.name } : {}
+  const link = useFeed(setup.readings === 'feed' ? run.unitId : null)
+  const feed = link?.feed
+  /** Whether the marks were kept on this device; where not, that is said at once. */
+  const strike = (bodies: Body[], at: Moment = now()): Promise<boolean> => {
+    const seen = feed?.at(at) ?? {}
+    const signed = bodies.map((body) => ({ ...by, ...(wantsNumbers(body) ? seen : {}), ...body }))
+    return recorder.strike(run.id, signed, at).then(
+      () => {
+        setUnkept(false)
+        return true
+      },
+      () => {
+        setUnkept(true)
+        return false
+      },
+    )
+  }
+  useHoldEnd(state.hold?.start, ownWatch || watches || !state.hold ? null : holdS, (at) => {
     const start = state.hold?.start
     if (!start || !state.hold) return
     // one end for one start, whichever tab of this device comes first
@@ -90,7 +118,7 @@ export function Conductor({ recorder, live }: { recorder: Recorder; live: LiveRu
     void strike([{ type: 'reading', stage: state.hold.stage, point: 'end', id }], at)
   })
   const waits = phase.name === 'strike' && (phase.strike.name === 'settled' || phase.strike.name === 'start')
-  useSettledTone(state.lastMove, script.advised_wait_s, waits)
+  useSettledTone(state.lastMove, script.advised_wait_s, waits && !watches)
   useTicking(state.hold !== null || waits)
   useTicking(true, 1000)
 
@@ -99,7 +127,7 @@ export function Conductor({ recorder, live }: { recorder: Recorder; live: LiveRu
     const valued = { type: 'valued', ...numbers, ...(late ? { late } : {}) }
     void strike(marked.map(({ id }) => ({ ...valued, event: id })))
   })
-  const bar = barFor({
+  const ledBar = barFor({
     script,
     state,
     phase,
@@ -110,24 +138,28 @@ export function Conductor({ recorder, live }: { recorder: Recorder; live: LiveRu
     speed,
     judging,
   })
+  const bar = watches ? watchersBar(ledBar, setup.timekeeper === 'watcher') : ledBar
+  const meant = useMeantBar(bar, live.events.filter(({ event }) => !isOwn(event)).length)
+  const twins = twinsOf(state.events).at(-1)
 
   const finish = (at?: Moment) => {
     const up: Body[] = state.pedalDown ? [{ type: 'pedal', state: 'released' }] : []
-    void strike([...up, { type: 'finished' }], at).then(() => navigate(`/runs/${run.id}`))
+    void strike([...up, { type: 'finished' }], at).then((kept) => kept && navigate(`/runs/${run.id}`))
   }
   const goOn = (at?: Moment) => {
     setPassed(state.lead.done.length)
-    if (state.pedalDown) void strike([{ type: 'pedal', state: 'released' }], at)
+    if (state.pedalDown && !watches) void strike([{ type: 'pedal', state: 'released' }], at)
   }
   const onStrike = (at: Moment) => {
     void unlockSound()
     if (at.mono_s - lastAt.current < BOUNCE_S) return
     lastAt.current = at.mono_s
-    if (bar.act === 'accept') readings?.accept()
-    else if (bar.act === 'goOn') goOn(at)
-    else if (bar.act === 'finish') finish(at)
-    else if (bar.act === 'standing') setStood(rollsOf(state))
-    else if (bar.act !== 'nothing') void strike(bar.act.strike, at)
+    const { act } = meant(at)
+    if (act === 'accept') readings?.accept()
+    else if (act === 'goOn') goOn(at)
+    else if (act === 'finish') finish(at)
+    else if (act === 'standing') setStood(rollsOf(state))
+    else if (act !== 'nothing') void strike(act.strike, at)
   }
 
   const title = !step
@@ -153,6 +185,11 @@ export function Conductor({ recorder, live }: { recorder: Recorder; live: LiveRu
         onCourse={() => setCourse(true)}
         onMarks={() => setMarks(true)}
         onCover={setCovered}
+        onLead={() =>
+          void need(api.POST('/api/runs/{run_id}/lead', { params: { path: { run_id: run.id } } })).then(
+            (head) => recorder.takePart(head),
+          )
+        }
         onMadeSafe={(why) => {
           const reason = why ? { why } : {}
           const up: Body[] = state.pedalDown ? [{ type: 'pedal', state: 'released' }] : []
@@ -182,11 +219,23 @@ export function Conductor({ recorder, live }: { recorder: Recorder; live: LiveRu
               {before && <p className="mt-1 text-lead">{before}</p>}
               <p className="mt-1 text-lead">{does}</p>
             </div>
+            {link && (
+              <FeedSigns
+                {...{ state, phase }}
+                feed={link.state}
+                onTake={(marks, { at, numbers }) => {
+                  const seen = (body: Body) => ({ ...(wantsNumbers(body) ? numbers : {}), ...body })
+                  void strike(bodiesOf(marks).map(seen), at)
+                }}
+              />
+            )}
+            {twins && <MarkedTwice {...{ twins, watches }} onStrike={(bodies) => void strike(bodies)} />}
             {!rolling && phase.name !== 'rest' && calls}
             <StageBody
               {...{ phase, live, state, legs, bar, holdS, ownWatch }}
               compact={readings !== null}
               verdicts={verdicts.now}
+              onDevice={verdicts.onDevice}
               onStrike={(bodies) => void strike(bodies)}
               onStop={() => finish()}
               onGoOn={() => goOn()}
@@ -200,12 +249,12 @@ export function Conductor({ recorder, live }: { recorder: Recorder; live: LiveRu
                 ownButton={bar.act !== 'accept' && phase.name !== 'read'}
               />
             )}
-            {phase.name === 'read' && phase.step === null && (
+            {phase.name === 'read' && phase.step === null && !watches && (
               <Button onClick={() => finish()} className="self-start">
                 {t('test.without')}
               </Button>
             )}
-            {phase.name === 'strike' && !rolling && (
+            {phase.name === 'strike' && !rolling && (!watches || phase.strike.name === 'warning') && (
               <SideStrikes
                 {...{ speed }}
                 {...phase}
@@ -213,13 +262,18 @@ export function Conductor({ recorder, live }: { recorder: Recorder; live: LiveRu
                 onStrike={(bodies) => void strike(bodies)}
               />
             )}
-            {!rolling && phase.name !== 'rest' && (
+            {!rolling && phase.name !== 'rest' && state.lastStrike.every(isOwn) && (
               <TakeBack
                 lastStrike={state.lastStrike}
                 onTakeBack={(ids) => void strike(ids.map((event) => ({ type: 'withdrawn', event })))}
               />
             )}
           </div>
+          {unkept && (
+            <p role="alert" className="bg-clay px-4 py-2 font-bold text-on-clay sm:px-9">
+              {t('test.unkept')}
+            </p>
+          )}
           <Strike
             word={t(`test.strike.${bar.word}`, { psi: reading(script.usual_psi[bar.word] ?? 0) })}
             under={t(`test.under.${bar.under}`, { next: next ? t(next) : '' })}
@@ -233,6 +287,7 @@ export function Conductor({ recorder, live }: { recorder: Recorder; live: LiveRu
           {!rolling && (
             <TestColumn
               {...{ script, state, hideLimits }}
+              live={link?.state.numbers ?? null}
               present={inSight?.step}
               verdicts={verdicts.latest}
             />
@@ -241,13 +296,13 @@ export function Conductor({ recorder, live }: { recorder: Recorder; live: LiveRu
       </div>
       <CourseDialog
         open={course}
-        {...{ script, state, legs }}
+        {...{ script, state, legs, watches }}
         onClose={() => setCourse(false)}
         onStrike={(bodies) => void strike(bodies)}
       />
       <MarksDialog
         open={marks}
-        {...{ state }}
+        {...{ state, live }}
         verdicts={verdicts.latest}
         onClose={() => setMarks(false)}
         onCorrect={(mark) => {
@@ -307,6 +362,10 @@ function stepOfPhase(phase: Phase): Step | null {
       return phase.step
   }
 }
+
+/** A mark that is made to be read, and brings no numbers of its own. */
+const wantsNumbers = ({ type, cause, lamp, buzzer }: Body): boolean =>
+  type === 'reading' || (type === 'warning' && (lamp === true || buzzer === true)) || cause === 'popped'
 
 const rollsOf = (state: TestState): number => state.events.filter(({ type }) => type === 'rolled').length
 

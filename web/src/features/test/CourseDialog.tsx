@@ -9,12 +9,14 @@ interface CourseDialogProps {
   script: Script
   state: TestState
   legs: Leg[]
+  /** A watcher sees the course and changes nothing of it. */
+  watches: boolean
   onClose: () => void
   onStrike: (bodies: Body[]) => void
 }
 
 /** The whole course as a list: any stage may be done now, again, or left out, with what that costs said first. */
-export function CourseDialog({ open, script, state, legs, onClose, onStrike }: CourseDialogProps) {
+export function CourseDialog({ open, script, state, legs, watches, onClose, onStrike }: CourseDialogProps) {
   const { t } = useTranslation()
   const [skipping, setSkipping] = useState<Leg>()
   const strike = (bodies: Body[]) => {
@@ -51,7 +53,7 @@ export function CourseDialog({ open, script, state, legs, onClose, onStrike }: C
               </div>
               <Costs {...{ script, state, leg }} />
             </div>
-            {leg.at !== 'now' && leg.step.step !== 'rebuild' && (
+            {!watches && leg.at !== 'now' && leg.step.step !== 'rebuild' && (
               <div className="flex gap-2">
                 {leg.at === 'coming' && <Button onClick={() => setSkipping(leg)}>{t('test.skip')}</Button>}
                 <Button onClick={() => strike([{ type: 'attempt', stage: leg.step.step }])}>
@@ -59,7 +61,7 @@ export function CourseDialog({ open, script, state, legs, onClose, onStrike }: C
                 </Button>
               </div>
             )}
-            {leg.at === 'now' && (
+            {!watches && leg.at === 'now' && (
               <Button className="justify-self-start" onClick={() => setSkipping(leg)}>
                 {t('test.skip')}
               </Button>

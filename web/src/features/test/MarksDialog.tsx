@@ -1,12 +1,22 @@
 import { useState } from 'react'
 import { useTranslation } from 'react-i18next'
-import { markName, type Body, type Mark, type TestState, type WireEvent } from '../../live'
+import {
+  isOwn,
+  markName,
+  type Body,
+  type LiveRun,
+  type Mark,
+  type TestState,
+  type WireEvent,
+} from '../../live'
 import { Button, LineForm, Modal } from '../../ui'
 import type { Verdict } from './phase'
+import { SecondPerson } from './SecondPerson'
 import { enteredText } from './useReadings'
 
 interface MarksDialogProps {
   open: boolean
+  live: LiveRun
   state: TestState
   verdicts: Verdict[]
   onClose: () => void
@@ -17,9 +27,10 @@ interface MarksDialogProps {
 const HIDDEN = new Set(['valued', 'finished'])
 
 /** Every mark that stands, the latest first: a number can be corrected, a mark withdrawn, a note added. */
-export function MarksDialog({ open, state, verdicts, onClose, onCorrect, onStrike }: MarksDialogProps) {
+export function MarksDialog({ open, live, state, verdicts, onClose, onCorrect, onStrike }: MarksDialogProps) {
   const { t } = useTranslation()
   const [gone, setGone] = useState<WireEvent>()
+  const watches = live.run.part === 'watch'
   const marks = new Map(state.marks.map((mark) => [mark.id, mark]))
   if (gone) {
     const stage = marks.get(gone.id)?.stage ?? gone.stage
@@ -53,10 +64,11 @@ export function MarksDialog({ open, state, verdicts, onClose, onCorrect, onStrik
               <li key={event.id} className="flex min-h-touch items-center gap-x-3 border-b border-hair">
                 <span className="min-w-0 grow">
                   {t(`test.mark.${markName(event)}`)}
+                  {!isOwn(event) && event.by && <span className="text-note text-soft"> {event.by}</span>}
                   {event.type === 'note' && <span className="text-soft">: {String(event.text)}</span>}
                 </span>
                 <span className="num whitespace-nowrap">{mark ? enteredText(mark) : ''}</span>
-                {mark && (
+                {mark && (!watches || isOwn(event)) && (
                   <button
                     type="button"
                     onClick={() => onCorrect(mark)}
@@ -65,18 +77,21 @@ export function MarksDialog({ open, state, verdicts, onClose, onCorrect, onStrik
                     {t('test.correct')}
                   </button>
                 )}
-                <button
-                  type="button"
-                  onClick={() => setGone(event)}
-                  aria-label={t('test.withdrawTitle', { mark: t(`test.mark.${markName(event)}`) })}
-                  className="min-h-touch px-1 text-note underline underline-offset-4"
-                >
-                  {t('test.withdraw')}
-                </button>
+                {(!watches || isOwn(event)) && (
+                  <button
+                    type="button"
+                    onClick={() => setGone(event)}
+                    aria-label={t('test.withdrawTitle', { mark: t(`test.mark.${markName(event)}`) })}
+                    className="min-h-touch px-1 text-note underline underline-offset-4"
+                  >
+                    {t('test.withdraw')}
+                  </button>
+                )}
               </li>
             )
           })}
       </ol>
+      {!watches && !live.run.begin && <SecondPerson runId={live.run.id} />}
     </Modal>
   )
 }

@@ -65,6 +65,7 @@ function Setup({ unit }: { unit: Unit }) {
   const [callsChosen, setCallsChosen] = useState(false)
   const script = useQuery(scriptQuery(unit.id, procedure, rules))
   const device = useRecorder()
+  const [refusal, setRefusal] = useState('refusal' in device ? device.refusal : '')
   const navigate = useNavigate()
   const change = (part: Partial<RunSetup>) => setSetup((now) => ({ ...now, ...part }))
   const chosenIsHere = script.data !== undefined && !script.isPlaceholderData
@@ -76,11 +77,11 @@ function Setup({ unit }: { unit: Unit }) {
     if (!ready || !script.data) return
     await unlockSound()
     const chosen = { unit, script: script.data, driver: driver.trim() }
-    const id = await device.recorder.begin({
-      ...chosen,
-      setup: { ...setup, watcher: setup.watcher.trim() },
-    })
-    void navigate(`/test/${id}`, { replace: true })
+    const led = { ...setup, watcher: setup.watcher.trim() }
+    await device.recorder.begin({ ...chosen, setup: led }).then(
+      (id) => void navigate(`/test/${id}`, { replace: true }),
+      (error: unknown) => setRefusal(error instanceof Error ? error.message : String(error)),
+    )
   }
   return (
     <main className="mx-auto flex min-h-dvh max-w-5xl flex-col">
@@ -164,6 +165,15 @@ function Setup({ unit }: { unit: Unit }) {
               }))}
               onChange={(policy) => change({ policy: policy === 'rules' ? null : policy })}
             />
+            <Choice
+              label={t('setup.readings')}
+              value={setup.readings}
+              options={(['eye', 'feed'] as const).map((value) => ({
+                value,
+                text: t(`setup.readingsFrom.${value}`),
+              }))}
+              onChange={(readings) => change({ readings })}
+            />
             <Sound />
           </div>
           {needsContact && (
@@ -176,9 +186,9 @@ function Setup({ unit }: { unit: Unit }) {
           ) : (
             <Notice error={script.error} onRetry={() => void script.refetch()} />
           )}
-          {'refusal' in device && (
+          {refusal && (
             <p role="alert" className="font-semibold text-clay md:col-span-2">
-              {t('setup.storage', { why: device.refusal })}
+              {t('setup.storage', { why: refusal })}
             </p>
           )}
           <p className="max-w-xl text-note text-soft md:col-span-2">{t('app.caution')}</p>

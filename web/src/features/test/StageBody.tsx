@@ -18,6 +18,8 @@ interface StageBodyProps {
   legs: Leg[]
   bar: Bar
   verdicts: Verdict[] | undefined
+  /** Judged here, without contact. */
+  onDevice: boolean
   holdS: number
   ownWatch: boolean
   /** The tapes are open below: no room for more than the clock. */
@@ -32,11 +34,12 @@ export function StageBody(props: StageBodyProps) {
   const { phase, live, state, holdS, ownWatch, onStrike } = props
   const { t } = useTranslation()
   const { script } = live.run
+  const watches = live.run.part === 'watch'
   switch (phase.name) {
     case 'ask':
       return (
         <>
-          <Asking {...{ script, state }} step={phase.step} next={phase.need} onAnswer={onStrike} />
+          <Asking {...{ script, state, watches }} step={phase.step} next={phase.need} onAnswer={onStrike} />
           <VoidAhead {...{ live, state }} step={phase.step} asking />
         </>
       )
@@ -120,7 +123,9 @@ function VoidAhead({
 
 function RestBody({
   phase,
+  live,
   verdicts,
+  onDevice,
   bar,
   onStop,
   onGoOn,
@@ -133,7 +138,8 @@ function RestBody({
   return (
     <>
       <Rest stages={phase.stages} verdicts={verdicts} />
-      {bad && (
+      {onDevice && <p className="text-note text-soft">{t('sheet.onDevice')}</p>}
+      {bad && live.run.part !== 'watch' && (
         <div className="flex flex-wrap gap-2 pb-2">
           {bar.act !== 'finish' && <Button onClick={onStop}>{t('test.stopHere')}</Button>}
           <Button onClick={onGoOn}>{t('test.goOnRest')}</Button>
@@ -144,7 +150,13 @@ function RestBody({
 }
 
 /** Why nothing may be held or rolled, and what may be done instead. */
-function Locked({ phase, state, onStrike, onStop }: StageBodyProps & { phase: Phase & { name: 'locked' } }) {
+function Locked({
+  phase,
+  live,
+  state,
+  onStrike,
+  onStop,
+}: StageBodyProps & { phase: Phase & { name: 'locked' } }) {
   const { t } = useTranslation()
   const names = phase.stages.map((stage) => t(`stage.${stage as 'cut_out'}`))
   if (phase.why === 'unjudged') return <p className="max-w-2xl text-lead">{t('test.lockedUnjudged')}</p>
@@ -153,14 +165,16 @@ function Locked({ phase, state, onStrike, onStop }: StageBodyProps & { phase: Ph
       <p className="max-w-2xl bg-clay px-4 py-3 text-lead font-bold text-on-clay">
         {t('test.lockedFailed', { stages: names.join(', ') })}
       </p>
-      <div className="flex flex-wrap gap-2">
-        <Button onClick={onStop}>{t('test.stopHere')}</Button>
-        {phase.stages.map((stage, n) => (
-          <Button key={stage} onClick={() => onStrike(repeat(state, stage))}>
-            {t('test.retest')}: {names[n]}
-          </Button>
-        ))}
-      </div>
+      {live.run.part !== 'watch' && (
+        <div className="flex flex-wrap gap-2">
+          <Button onClick={onStop}>{t('test.stopHere')}</Button>
+          {phase.stages.map((stage, n) => (
+            <Button key={stage} onClick={() => onStrike(repeat(state, stage))}>
+              {t('test.retest')}: {names[n]}
+            </Button>
+          ))}
+        </div>
+      )}
     </>
   )
 }

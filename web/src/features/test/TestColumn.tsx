@@ -13,14 +13,16 @@ interface TestColumnProps {
   verdicts: Verdict[]
   /** The candidate works from memory: no limit may be read off. */
   hideLimits: boolean
+  /** What a live feed shows now; null where needles are read by eye. */
+  live: Record<string, number> | null
 }
 
 /** The air column of a test under way: filled by eye to the last needle, the rules' windows along it, every mark pinned. */
-export function TestColumn({ script, state, present, verdicts, hideLimits }: TestColumnProps) {
+export function TestColumn({ script, state, present, verdicts, hideLimits, live }: TestColumnProps) {
   const { t } = useTranslation()
   const figures = useFigures()
   const latest = state.marks.findLast((mark) => lowestPsi(mark) !== null)
-  const fill = lowestPsi(latest) ?? null
+  const fill = live ? Math.min(...Object.values(live)) : (lowestPsi(latest) ?? null)
   const bays = hideLimits ? [] : baysOf(script, state, present, figures, t)
 
   const pins: Pin[] = state.marks.flatMap((mark): Pin[] => {
@@ -51,7 +53,8 @@ export function TestColumn({ script, state, present, verdicts, hideLimits }: Tes
           <AirColumn
             unit={figures.unit}
             fill={fill}
-            note={[old, t('column.byEye')]}
+            note={live ? [t('column.live')] : [old, t('column.byEye')]}
+            solid={live !== null}
             bays={bays}
             pins={pins}
             narrow={form === 'narrow'}

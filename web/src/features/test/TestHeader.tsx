@@ -1,9 +1,12 @@
+import { useQuery } from '@tanstack/react-query'
 import { Dialog, Popover } from 'radix-ui'
 import { useEffect, useState } from 'react'
 import { useTranslation } from 'react-i18next'
+import { aboutQuery } from '../../api'
 import { PreferencesMenu } from '../../app'
 import { useFigures } from '../../figures/useFigures'
 import { markName, unlockSound, useSound, type LiveRun } from '../../live'
+import { useMay } from '../../session'
 import { Button } from '../../ui'
 import type { Awake } from './useTimer'
 
@@ -15,10 +18,12 @@ interface TestHeaderProps {
   onMarks: () => void
   onCover: (covered: boolean) => void
   onMadeSafe: (why: string) => void
+  onLead: () => void
 }
 
 /** Which unit, where on the course, what has been saved, what is lost, and the way out: make safe. */
-export function TestHeader({ live, awake, place, onCourse, onMarks, onCover, onMadeSafe }: TestHeaderProps) {
+export function TestHeader(props: TestHeaderProps) {
+  const { live, awake, place, onCourse, onMarks, onCover, onMadeSafe, onLead } = props
   const { t } = useTranslation()
   const { language } = useFigures()
   const { run } = live
@@ -41,6 +46,7 @@ export function TestHeader({ live, awake, place, onCourse, onMarks, onCover, onM
       <span className="text-note text-soft max-xl:hidden">
         {t('test.rules')} <b className="font-semibold text-ink">{run.script.rules.title[language]}</b>
       </span>
+      <DemoSign />
       <span className="ml-auto flex items-center gap-x-1.5 sm:gap-x-4">
         <Signs awake={awake} />
         <Saved live={live} />
@@ -56,9 +62,25 @@ export function TestHeader({ live, awake, place, onCourse, onMarks, onCover, onM
         </button>
         <Keys />
         <PreferencesMenu />
-        <MakeSafe onCover={onCover} onDone={onMadeSafe} />
+        {run.part === 'watch' ? (
+          <Watching driver={run.driver} onLead={onLead} />
+        ) : (
+          <MakeSafe onCover={onCover} onDone={onMadeSafe} />
+        )}
       </span>
     </header>
+  )
+}
+
+/** That what is here was invented. */
+function DemoSign() {
+  const { t } = useTranslation()
+  const { data } = useQuery(aboutQuery())
+  if (!data?.demo) return null
+  return (
+    <span className="border border-ink px-2 text-note font-semibold whitespace-nowrap max-md:hidden">
+      {t('app.demo')}
+    </span>
   )
 }
 
@@ -151,6 +173,28 @@ function Keys() {
               <li key={key}>{t(`test.keysList.${key}`)}</li>
             ))}
           </ul>
+        </Popover.Content>
+      </Popover.Portal>
+    </Popover.Root>
+  )
+}
+
+/** Instead of the way out, which is the driver's: whose test is watched, and how to lead on when that device has died. */
+function Watching({ driver, onLead }: { driver: string; onLead: () => void }) {
+  const { t } = useTranslation()
+  const trains = useMay('listPeople')
+  const word = <b className="whitespace-nowrap">{t('test.second.watching')}</b>
+  if (!trains) return <span className="px-2">{word}</span>
+  return (
+    <Popover.Root>
+      <Popover.Trigger className="min-h-touch border-[1.5px] border-ink px-2 sm:px-3">{word}</Popover.Trigger>
+      <Popover.Portal>
+        <Popover.Content
+          collisionPadding={8}
+          className="z-20 grid max-w-sm gap-3 border-2 border-ink bg-sheet p-4"
+        >
+          <p>{t('test.second.leadBody', { driver: driver || t('test.second.driver') })}</p>
+          <Button onClick={onLead}>{t('test.second.lead')}</Button>
         </Popover.Content>
       </Popover.Portal>
     </Popover.Root>

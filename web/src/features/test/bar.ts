@@ -90,6 +90,20 @@ export function barFor(context: BarContext): Bar {
   }
 }
 
+const WATCHED = new Set(['reading', 'warning', 'settled'])
+const TIMED = new Set(['start', 'end'])
+
+/** The bar of somebody who watches: it marks what is seen, and never does what the driver does. */
+export function watchersBar(bar: Bar, keepsTime: boolean): Bar {
+  if (bar.act === 'accept') return bar
+  if (bar.act === 'goOn') return { ...bar, word: 'goOn', under: 'goOn' }
+  const marks = (body: Body) =>
+    (WATCHED.has(body.type) && (keepsTime || !TIMED.has(String(body.point)))) ||
+    (body.type === 'knob' && body.cause === 'popped')
+  if (typeof bar.act === 'object' && bar.act.strike.length > 0 && bar.act.strike.every(marks)) return bar
+  return { word: 'watching', under: 'watching', does: bar.does, disabled: true, act: 'nothing' }
+}
+
 const endOf = (stage: string): Body => ({ type: 'reading', stage, point: 'end' })
 
 function strikeBar(

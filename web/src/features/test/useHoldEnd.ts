@@ -3,7 +3,7 @@ import { earlier, now, scheduleHold, scheduleSettled, secondsSince, type Mark, t
 
 /** Up to this late, an end is the clock's own: the tone sounded in time, only this page got its turn late. */
 const OWN_END_S = 2
-/** The page in which a hold was started ends it; another tab only when that one does not. */
+/** The page in which a hold was started ends it; another tab or device only when that one does not. */
 const OTHER_TAB_S = 1.5
 
 /** Ends the hold when its time is over, once, and schedules its tones; `holdS` null leaves the end to a strike. */
@@ -12,7 +12,8 @@ export function useHoldEnd(start: Mark | undefined, holdS: number | null, end: (
   const startId = start?.id
   useEffect(() => {
     if (!start || holdS === null) return
-    const patienceS = start.epoch === now().epoch ? 0 : OTHER_TAB_S
+    const { device, epoch } = now()
+    const patienceS = start.epoch === epoch && start.device === device ? 0 : OTHER_TAB_S
     const cancelTones = scheduleHold(holdS - secondsSince(start))
     let over = false
     const check = () => {

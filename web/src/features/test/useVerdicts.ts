@@ -1,7 +1,7 @@
-import { useQuery } from '@tanstack/react-query'
+import { keepPreviousData, useQuery } from '@tanstack/react-query'
 import { sheetQuery, type Schema } from '../../api'
 import { useFigures } from '../../figures/useFigures'
-import type { LiveRun } from '../../live'
+import { judgeHere, recordOf, type LiveRun, type LocalEvent } from '../../live'
 
 export interface Verdicts {
   /** Every mark of this run has reached the server. */
@@ -12,6 +12,8 @@ export interface Verdicts {
   now: Schema['StageOut'][] | undefined
   /** The same, perhaps from before the newest marks: for what stands on the course. */
   latest: Schema['StageOut'][]
+  /** There is no contact: the same core judged on this device, and the server's judgement will confirm it. */
+  onDevice: boolean
 }
 
 const JUDGED = new Set(['reading', 'valued', 'warning', 'withdrawn', 'attempt'])
@@ -26,13 +28,28 @@ export function useVerdicts(live: LiveRun): Verdicts {
     ...sheetQuery(live.run.id, language, unit, live.events.length),
     enabled: delivered,
   })
-  const stages = sheet.data?.verdict.stages
+  const alone = !delivered && !live.reached && !live.run.refused
+  const here = useQuery({
+    queryKey: ['here', live.run.id, language, unit, live.events.length],
+    queryFn: () => judgeHere(recordOf(live), language, unit),
+    enabled: alone,
+    networkMode: 'always',
+    retry: false,
+    staleTime: Infinity,
+    placeholderData: keepPreviousData,
+  })
+  const hereNow = alone && here.data && !here.isPlaceholderData ? here.data.verdict.stages : undefined
+  const stages = (alone ? here.data?.verdict.stages : undefined) ?? sheet.data?.verdict.stages
   const judged = sheet.data?.run.last_seq ?? 0
-  const kept = live.events.filter(({ delivery }) => delivery !== 'aside')
+  const unjudged = ({ delivery, serverSeq }: LocalEvent) =>
+    delivery === 'waiting' || (delivery === 'kept' && (serverSeq ?? 0) > judged)
   return {
     delivered,
-    stale: !sheet.data || kept.slice(judged).some(({ event }) => isJudged(event)),
-    now: delivered && !sheet.isPlaceholderData ? stages : undefined,
+    stale:
+      hereNow === undefined &&
+      (!sheet.data || live.events.some((local) => unjudged(local) && isJudged(local.event))),
+    now: delivered && !sheet.isPlaceholderData ? sheet.data?.verdict.stages : hereNow,
     latest: stages ?? [],
+    onDevice: hereNow !== undefined,
   }
 }

@@ -6,6 +6,7 @@ import { useFigures } from '../../figures/useFigures'
 import { useMay } from '../../session'
 import { Button, FormError, Notice } from '../../ui'
 import { Coupling } from './Coupling'
+import { LiveFeed } from './LiveFeed'
 import { Reservoirs } from './Reservoirs'
 import { UnitForm } from './UnitForm'
 
@@ -56,6 +57,7 @@ function Known({ page }: { page: Schema['UnitPageOut'] }) {
       </div>
       <aside className="grid content-start gap-8 max-lg:order-first">
         {unit.power_kind === 'tractor' && !unit.retired && <Coupling key={unit.version} unit={unit} />}
+        {!unit.retired && <LiveFeed unitId={unit.id} />}
         <History changes={page.history} />
       </aside>
     </div>

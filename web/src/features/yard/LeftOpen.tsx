@@ -13,6 +13,7 @@ interface Open {
   unit: string
   driver: string
   started: string
+  watches: boolean
 }
 
 /** Runs that were never brought to an end, begun on this device or another: gone on with here, or ended with a reason. */
@@ -30,10 +31,16 @@ export function LeftOpen() {
   const runs: Open[] = [
     ...(here ?? [])
       .filter(({ closed, refused }) => !closed && !refused)
-      .map(({ id, unitName, driver, startedWall }) => ({ id, unit: unitName, driver, started: startedWall })),
+      .map(({ id, unitName, driver, startedWall, part }) => ({
+        ...{ id, unit: unitName, driver, started: startedWall },
+        watches: part === 'watch',
+      })),
     ...elsewhere
       .filter(({ id }) => !ids.has(id))
-      .map(({ id, unit_name, driver, started_at }) => ({ id, unit: unit_name, driver, started: started_at })),
+      .map(({ id, unit_name, driver, started_at, part }) => ({
+        ...{ id, unit: unit_name, driver, started: started_at },
+        watches: part === 'watch',
+      })),
   ]
   if (!here || !recorder || runs.length === 0) return null
   return (
@@ -47,18 +54,20 @@ export function LeftOpen() {
               {[run.driver, figures.when(run.started)].filter(Boolean).join(', ')}
             </span>
             <span className="ml-auto flex gap-4">
-              <button
-                type="button"
-                onClick={() => setEnding(run)}
-                className="min-h-touch text-soft underline underline-offset-4"
-              >
-                {t('yard.endRun')}
-              </button>
+              {!run.watches && (
+                <button
+                  type="button"
+                  onClick={() => setEnding(run)}
+                  className="min-h-touch text-soft underline underline-offset-4"
+                >
+                  {t('yard.endRun')}
+                </button>
+              )}
               <Link
                 to={`/test/${run.id}`}
                 className="inline-flex min-h-touch items-center font-semibold text-air underline underline-offset-4"
               >
-                {t('yard.resumeRun')}
+                {t(run.watches ? 'yard.watchRun' : 'yard.resumeRun')}
               </Link>
             </span>
           </li>

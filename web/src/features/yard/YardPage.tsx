@@ -5,7 +5,9 @@ import { Link } from 'react-router'
 import { unitsQuery, type Schema } from '../../api'
 import { useFigures } from '../../figures/useFigures'
 import { knowScripts } from '../../app'
+import { keepJudge } from '../../live'
 import { MiniColumn, Notice, OutcomeMark } from '../../ui'
+import { JoinTest } from './JoinTest'
 import { LeftOpen } from './LeftOpen'
 
 type Unit = Schema['YardUnitOut']
@@ -18,7 +20,10 @@ export function YardPage() {
   const queries = useQueryClient()
   // every unit on the yard can be tested later without contact
   useEffect(() => {
-    if (data) void knowScripts(queries)
+    if (data)
+      void knowScripts(queries)
+        .then(keepJudge)
+        .catch(() => undefined)
   }, [data, queries])
   if (!data) return <Notice error={error} onRetry={() => void refetch()} />
   // what must not drive stands first
@@ -32,6 +37,7 @@ export function YardPage() {
           {t('yard.summary', { count: units.length })}
           {failing > 0 && <b className="text-clay">, {t('yard.failing', { count: failing })}</b>}
         </p>
+        <JoinTest />
       </div>
       <LeftOpen />
       {units.length === 0 ? (

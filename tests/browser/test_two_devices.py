@@ -1,0 +1,127 @@
+"""Two people, one run: the driver's screen and a watcher's, each a browser of its own."""
+
+from __future__ import annotations
+
+import re
+
+import pytest
+from playwright.sync_api import expect
+
+from tests.browser.cab import RealCab
+from tests.browser.test_leak_journey import events_of
+from tests.conftest import Running
+
+
+@pytest.fixture
+def far(browser, browser_context_args, store):
+    """A second device, on a second server process of the same yard."""
+    other = Running(store)
+    context = browser.new_context(**browser_context_args)
+    cab = RealCab(context.new_page(), other.url)
+    yield cab
+    context.close()
+    other.stop()
+    assert cab.complaints == []
+
+
+@pytest.fixture
+def near(page, app_url):
+    """The driver's device."""
+    cab = RealCab(page, app_url)
+    yield cab
+    assert cab.complaints == []
+
+
+def watch(near: RealCab, far: RealCab, name: str) -> None:
+    """The driver reads a code aloud, and somebody joins by it."""
+    near.page.get_by_role("button", name="Marks", exact=True).click()
+    near.page.get_by_role("button", name="Let a second person watch").click()
+    code = near.page.locator("[data-join-code]").inner_text()
+    near.page.keyboard.press("Escape")
+    far.sign_in(name)
+    far.go()
+    far.page.get_by_label("Join code").fill(code.lower())
+    far.page.get_by_role("button", name="Watch a test").click()
+    expect(far.bar).to_be_visible()
+
+
+def both_ask(near: RealCab, far: RealCab, word: str, watched: str = "watching") -> None:
+    expect(near.bar).to_have_attribute("data-strike", word)
+    expect(far.bar).to_have_attribute("data-strike", watched)
+
+
+def to_cut_out(near: RealCab) -> None:
+    """Answer what the first stage needs, up to its strike."""
+    while near.asked() not in ("lower", "cut_out"):
+        asked = near.asked()
+        near.strike("")
+        expect(near.bar).not_to_have_attribute("data-strike", asked)
+
+
+def test_marks_appear_on_both_and_the_watcher_never_commands(near, far):
+    run = near.begin("MV-12", "Ines Aldous", procedure="static-only")
+    watch(near, far, "Bram Osei")
+    expect(far.page.get_by_text("Watching").first).to_be_visible()
+    expect(far.page.get_by_role("button", name="Make safe")).to_have_count(0)
+    both_ask(near, far, "wheels_chocked")
+    near.strike("Chocks are in")
+    expect(far.page.locator("h1")).to_be_visible()
+    to_cut_out(near)
+    asked = near.asked()
+    both_ask(near, far, asked, asked)
+    # both mark the same thing, one of them without contact
+    far.offline = True
+    far.page.context.set_offline(True)
+    far.strike("")
+    near.strike("")
+    expect(far.page.locator("[data-saved=false]")).to_be_visible()
+    far.page.context.set_offline(False)
+    for cab in (near, far):
+        expect(cab.page.get_by_text("Marked twice")).to_be_visible(timeout=15_000)
+    far.offline = False
+    expect(far.page.get_by_role("button", name="Keep mine")).to_have_count(0)  # a watcher gives up their own only
+    near.page.get_by_role("button", name="Keep mine").click()
+    for cab in (near, far):
+        expect(cab.page.get_by_text("Marked twice")).to_have_count(0)
+    marks = [event for event in events_of(near, run) if event["body"]["type"] in ("reading", "withdrawn")]
+    assert sorted(event["by"] for event in marks) == ["Bram Osei", "Ines Aldous", "Ines Aldous"]
+    gone = next(event["body"]["event"] for event in marks if event["body"]["type"] == "withdrawn")
+    assert {event["id"]: event["by"] for event in marks}[gone] == "Bram Osei"
+
+
+def test_a_watcher_ticks_calls_sets_numbers_and_leads_on_when_the_drivers_device_has_died(near, far):
+    near.set_up("MV-22", "Tove Lind", procedure="leak-check")
+    near.page.get_by_role("radio", name=re.compile("shown", re.I)).first.click()
+    near.page.locator("button[type=submit]:enabled").click()
+    expect(near.bar).to_be_visible()
+    run = near.page.url.rsplit("/", 1)[1]
+    watch(near, far, "Hanne Solberry")
+    near.prepare()
+    near.strike("Pedal is down")
+    expect(far.page.get_by_role("button", name="Said").first).to_be_visible()
+    far.page.get_by_role("button", name="Said").first.click()
+    expect(near.page.get_by_text("✓")).to_be_visible()
+    near.strike("Needles stopped")
+    near.strike("Start the clock")
+    expect(far.page.get_by_role("slider").first).to_be_visible()
+    far.set_start("100", "100")
+    expect(near.page.get_by_role("slider")).to_have_count(0)
+    near.page.context.close()  # the phone fell into the milk
+    far.page.get_by_role("button", name="Watching", exact=True).click()
+    far.page.get_by_role("button", name="Lead from this device").click()
+    expect(far.bar).to_have_attribute("data-strike", "up")
+    far.page.get_by_role("button", name="Make safe").click()
+    far.page.get_by_role("button", name="It is safe; end the test").click()
+    expect(far.page.locator("article")).to_be_visible()
+    kept = {event["body"]["type"]: event["by"] for event in events_of(far, run)}
+    assert kept["said"] == kept["valued"] == "Hanne Solberry"
+    assert kept["settled"] == "Tove Lind"
+
+
+def test_a_wrong_code_is_said(far):
+    far.sign_in("Cora Dunmere")
+    far.go()
+    far.expected = ["status of 422"]
+    far.page.get_by_label("Join code").fill("nosuch")
+    far.page.get_by_role("button", name="Watch a test").click()
+    expect(far.page.get_by_role("alert")).to_contain_text("ask for a new one")

@@ -1,0 +1,86 @@
+import { useTranslation } from 'react-i18next'
+import { useFigures } from '../../figures/useFigures'
+import { secondsSince, type FeedState, type Proposal, type StrikeSpec, type TestState } from '../../live'
+import { Button } from '../../ui'
+import type { Phase } from './phase'
+
+interface FeedSignsProps {
+  feed: FeedState
+  state: TestState
+  phase: Phase
+  /** Strike these marks as they were seen. */
+  onTake: (marks: StrikeSpec['marks'], proposal: Proposal) => void
+}
+
+/** What the feed has seen, to be confirmed by one tap, and what is wrong with it, said at once. */
+export function FeedSigns({ feed, state, phase, onTake }: FeedSignsProps) {
+  const { t } = useTranslation()
+  const figures = useFigures()
+  const seen = phase.name === 'strike' ? seenFor(feed, phase.strike.name, phase.missing) : undefined
+  const proposal = seen?.proposal
+  const against = disagreement(feed, state)
+  const trouble = feed.stopped ? 'stopped' : feed.trouble
+  return (
+    <>
+      {(trouble || against) && (
+        <p
+          role="alert"
+          data-feed={trouble ?? 'disagrees'}
+          className="border-l-4 border-clay pl-3 font-semibold"
+        >
+          {trouble && t(`test.feed.${trouble}`)}
+          {!trouble && against && t(`test.feed.${against}`)}
+        </p>
+      )}
+      {proposal && (
+        <Button
+          data-proposal={proposal.moment}
+          className="self-start border-air text-air"
+          onClick={() => onTake(seen.marks, proposal)}
+        >
+          {t('test.feed.take', {
+            what: t(`test.feed.moment.${proposal.moment}`),
+            psi: figures.pressure(Math.min(...Object.values(proposal.numbers))),
+            seconds: figures.seconds(Math.round(secondsSince(proposal.at))),
+          })}
+        </Button>
+      )}
+    </>
+  )
+}
+
+const KNOB_OF: Partial<Record<Proposal['moment'], string>> = {
+  tractor_out: 'tractor',
+  trailer_out: 'trailer',
+}
+
+/** The newest moment that is one of what is still to be struck, with the marks it makes. */
+function seenFor(feed: FeedState, strike: string, missing: StrikeSpec['marks']) {
+  for (const proposal of [...feed.proposals].reverse()) {
+    const knob = KNOB_OF[proposal.moment]
+    const marks = knob ? missing.filter((mark) => mark.knob === knob) : missing
+    const fits = knob ? strike === 'popped' : strike === proposal.moment
+    if (fits && marks.length > 0) return { proposal, marks }
+  }
+  return undefined
+}
+
+/** A knob that the feed shows otherwise than it was marked. */
+function disagreement(
+  feed: FeedState,
+  state: TestState,
+): 'tractorIn' | 'tractorOut' | 'trailerIn' | 'trailerOut' | null {
+  for (const knob of ['tractor', 'trailer'] as const) {
+    const shown = feed.knobs[knob]
+    const marked = state.events.findLast(({ type, knob: which }) => type === 'knob' && which === knob)
+    if (shown === undefined || !marked || secondsSince(marked) < SETTLE_S) continue
+    if (shown && marked.state === 'out') return `${knob}In`
+    if (!shown && marked.state === 'in' && !feed.proposals.some(({ moment }) => moment === `${knob}_out`)) {
+      return `${knob}Out`
+    }
+  }
+  return null
+}
+
+/** A hand on the knob and a thumb on the screen do not meet to the second. */
+const SETTLE_S = 4

@@ -1,0 +1,56 @@
+/** Judges in a thread of its own, by the core itself: Python for browsers, loaded from our own files. */
+
+export interface Question {
+  id: number
+  /** Where the interpreter and the core lie. */
+  from: string
+  /** The run record as JSON. */
+  record: string
+  language: string
+  unit: string
+}
+
+export type Reply = { id: number; sheet: string } | { id: number; failed: string }
+
+type Judge = (record: string, language: string, unit: string) => string
+
+let loading: Promise<Judge> | undefined
+
+/** As much of the interpreter as is used here. */
+interface Interpreter {
+  FS: { mkdirTree: (path: string) => void; writeFile: (path: string, text: string) => void }
+  runPython: (code: string) => unknown
+}
+
+async function load(from: string): Promise<Judge> {
+  const [{ loadPyodide }, texts] = await Promise.all([
+    import(/* @vite-ignore */ `${from}pyodide.mjs`) as Promise<{
+      loadPyodide: (options: { indexURL: string }) => Promise<Interpreter>
+    }>,
+    fetch(`${from}core.json`).then((answer) => answer.json() as Promise<Record<string, string>>),
+  ])
+  const python = await loadPyodide({ indexURL: from })
+  for (const [path, text] of Object.entries(texts)) {
+    const whole = `/core/lowhiss/${path}`
+    python.FS.mkdirTree(whole.slice(0, whole.lastIndexOf('/')))
+    python.FS.writeFile(whole, text)
+  }
+  return python.runPython(
+    'import sys; sys.path.insert(0, "/core"); from lowhiss.ondevice import judge; judge',
+  ) as Judge
+}
+
+// what fails inside the interpreter while it loads is told by the answer
+self.addEventListener('unhandledrejection', (event) => event.preventDefault())
+
+self.onmessage = ({ data }: MessageEvent<Question>) => {
+  const { id, from, record, language, unit } = data
+  loading ??= load(from)
+  loading
+    .then((judge) => ({ id, sheet: judge(record, language, unit) }))
+    .catch((error: unknown) => {
+      loading = undefined
+      return { id, failed: error instanceof Error ? error.message : String(error) }
+    })
+    .then((reply: Reply) => self.postMessage(reply))
+}
