@@ -4,9 +4,9 @@ from __future__ import annotations
 
 import sys
 
-from benchmarks import core
+from benchmarks import core, live, sim
 
-BENCHES = {"core": core.main}
+BENCHES = {"core": core.main, "live": live.main, "sim": sim.main}
 
 if __name__ == "__main__":
     if len(sys.argv) < 2 or sys.argv[1] not in BENCHES:

@@ -17,7 +17,8 @@ from playwright.sync_api import Page, sync_playwright
 ROOT = Path(__file__).resolve().parents[1]
 sys.path.insert(0, str(ROOT))
 
-from tests.browser.cab import Cab  # noqa: E402
+from lowhiss.demo.scenario import demo_id  # noqa: E402
+from tests.browser.cab import Cab, RealCab  # noqa: E402
 from tests.browser.test_conductor import COMBINATION  # noqa: E402
 from tests.faults.processes import LowHiss, free_port  # noqa: E402
 
@@ -50,6 +51,28 @@ def office(cab: Cab) -> None:
     cab.page.get_by_role("link", name="MV-15").click()
     cab.page.wait_for_selector("form")
     shoot(cab.page, "unit")
+
+
+def fed(cab: Cab) -> None:
+    """The test screen under a live feed that the stand-in sends."""
+    cab.sign_in()
+    headers = {"x-low-hiss-csrf": cab.page.request.get(f"{cab.url}/api/session").json()["csrf"]}
+    answer = cab.page.request.post(f"{cab.url}/api/units/{demo_id('MV-22')}/feed-token", headers=headers)
+    cab.set_up("MV-22", "Tove Lind", procedure="static-only")
+    cab.page.get_by_role("radio", name="live feed").click()
+    cab.page.locator("button[type=submit]:enabled").click()
+    cab.page.wait_for_selector("[data-strike]")
+    while cab.asked() != "cut_out":
+        cab.strike("")
+    sending = ["--unit", "tractor_semitrailer", "--procedure", "static-only", "--feed", cab.url, "--speed", "10"]
+    token = answer.json()["token"]
+    with tempfile.TemporaryDirectory() as folder:
+        command = [sys.executable, "-m", "lowhiss.cli", "simulate", *sending, "--token", token, "--out", f"{folder}/x"]
+        stand_in = subprocess.Popen(command, cwd=ROOT)
+        cab.page.wait_for_selector("[data-proposal=cut_out]", timeout=60_000)
+        shoot(cab.page, "test-feed")
+        stand_in.terminate()
+        stand_in.wait()
 
 
 def whole_run(cab: Cab) -> None:
@@ -120,9 +143,10 @@ def main() -> None:
             executable_path="/usr/bin/chromium",
             args=["--disable-gpu", "--no-sandbox", "--disable-background-networking"],
         )
-        for drive, size in ((office, DESK), (whole_run, DESK), (failing_bus, PHONE), (at_night, PHONE)):
-            context = browser.new_context(viewport=size, locale="en-US")
-            cab = Cab(context.new_page(), url)
+        views = ((office, DESK), (fed, DESK), (whole_run, DESK), (failing_bus, PHONE), (at_night, PHONE))
+        for drive, size in views:
+            context = browser.new_context(viewport=size, locale="en-US", service_workers="block")
+            cab = (RealCab if drive is fed else Cab)(context.new_page(), url)
             drive(cab)
             assert cab.complaints == [], cab.complaints
             context.close()

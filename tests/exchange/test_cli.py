@@ -8,6 +8,7 @@ import sys
 
 import pytest
 
+from lowhiss import ondevice
 from lowhiss.cli import main
 from tests.builders import leak_record
 from tests.conftest import ROOT
@@ -233,3 +234,11 @@ def test_ten_megabytes_of_events_are_refused_in_one_sentence(tmp_path, capsys):
     assert path.stat().st_size > 10_000_000
     assert main(["judge", str(path)]) == 64
     assert "events: holds 25000 events; at most 20000 can be judged" in capsys.readouterr().err
+
+
+@pytest.mark.parametrize("path", sorted(EXAMPLES.glob("*.json")), ids=lambda path: path.stem)
+def test_a_device_judges_an_example_as_the_command_line_does(path, capsys):
+    main(["judge", "--lang", "es", "--unit", "kpa", str(path)])
+    told = json.loads(capsys.readouterr().out)
+    here = json.loads(ondevice.judge(path.read_text(), "es", "kpa"))["verdict"]
+    assert {key: here[key] for key in told} == told
