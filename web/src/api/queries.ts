@@ -4,36 +4,45 @@ import type { Language } from '../i18n'
 import { api, need } from './client'
 
 export const aboutQuery = () =>
-  queryOptions({ queryKey: ['about'], queryFn: () => need(api.GET('/api/about')), staleTime: Infinity })
+  queryOptions({
+    queryKey: ['about'],
+    queryFn: ({ signal }) => need(api.GET('/api/about', { signal })),
+    staleTime: Infinity,
+  })
 
 export const unitsQuery = () =>
-  queryOptions({ queryKey: ['units'], queryFn: () => need(api.GET('/api/units')) })
+  queryOptions({ queryKey: ['units'], queryFn: ({ signal }) => need(api.GET('/api/units', { signal })) })
 
 export const allUnitsQuery = () =>
   queryOptions({
     queryKey: ['units', 'all'],
-    queryFn: () => need(api.GET('/api/units', { params: { query: { retired: true } } })),
+    queryFn: ({ signal }) => need(api.GET('/api/units', { signal, params: { query: { retired: true } } })),
   })
 
 export const unitQuery = (unitId: string) =>
   queryOptions({
     queryKey: ['unit', unitId],
-    queryFn: () => need(api.GET('/api/units/{unit_id}', { params: { path: { unit_id: unitId } } })),
+    queryFn: ({ signal }) =>
+      need(api.GET('/api/units/{unit_id}', { signal, params: { path: { unit_id: unitId } } })),
   })
 
 export const trailersQuery = () =>
-  queryOptions({ queryKey: ['trailers'], queryFn: () => need(api.GET('/api/trailers')) })
+  queryOptions({
+    queryKey: ['trailers'],
+    queryFn: ({ signal }) => need(api.GET('/api/trailers', { signal })),
+  })
 
 export const peopleQuery = () =>
-  queryOptions({ queryKey: ['people'], queryFn: () => need(api.GET('/api/people')) })
+  queryOptions({ queryKey: ['people'], queryFn: ({ signal }) => need(api.GET('/api/people', { signal })) })
 
 /** The script of one procedure under one rule set; the unit's own where they are not named. */
 export const scriptQuery = (unitId: string, procedure: string | undefined, rules: string | undefined) =>
   queryOptions({
     queryKey: ['script', unitId, procedure, rules],
-    queryFn: () =>
+    queryFn: ({ signal }) =>
       need(
         api.GET('/api/units/{unit_id}/script', {
+          signal,
           params: { path: { unit_id: unitId }, query: { procedure, rules } },
         }),
       ),
@@ -45,19 +54,23 @@ export type LogOutcome = 'pass' | 'fail' | 'void' | 'incomplete' | 'close_call'
 export const logQuery = (search: string, outcome: LogOutcome | undefined, before: string | undefined) =>
   queryOptions({
     queryKey: ['log', search, outcome, before],
-    queryFn: () => need(api.GET('/api/log', { params: { query: { search, outcome, before } } })),
+    queryFn: ({ signal }) =>
+      need(api.GET('/api/log', { signal, params: { query: { search, outcome, before } } })),
     placeholderData: keepPreviousData,
   })
 
 export const openRunsQuery = () =>
-  queryOptions({ queryKey: ['open'], queryFn: () => need(api.GET('/api/runs/open')) })
+  queryOptions({ queryKey: ['open'], queryFn: ({ signal }) => need(api.GET('/api/runs/open', { signal })) })
 
 export const schoolsQuery = (runId: string, lang: Language, unit: PressureUnit, lastSeq = 0) =>
   queryOptions({
     queryKey: ['schools', runId, lang, unit, lastSeq],
-    queryFn: () =>
+    queryFn: ({ signal }) =>
       need(
-        api.GET('/api/runs/{run_id}/schools', { params: { path: { run_id: runId }, query: { lang, unit } } }),
+        api.GET('/api/runs/{run_id}/schools', {
+          signal,
+          params: { path: { run_id: runId }, query: { lang, unit } },
+        }),
       ),
   })
 
@@ -65,9 +78,12 @@ export const schoolsQuery = (runId: string, lang: Language, unit: PressureUnit, 
 export const sheetQuery = (runId: string, lang: Language, unit: PressureUnit, lastSeq = 0) =>
   queryOptions({
     queryKey: ['sheet', runId, lang, unit, lastSeq],
-    queryFn: () =>
+    queryFn: ({ signal }) =>
       need(
-        api.GET('/api/runs/{run_id}/sheet', { params: { path: { run_id: runId }, query: { lang, unit } } }),
+        api.GET('/api/runs/{run_id}/sheet', {
+          signal,
+          params: { path: { run_id: runId }, query: { lang, unit } },
+        }),
       ),
     placeholderData: keepPreviousData,
   })

@@ -71,6 +71,7 @@ export function SessionGate({ children }: { children: ReactNode }) {
       wake()
     }
     const signOut = async (everywhere = false) => {
+      await queries.cancelQueries() // what is still on its way would come back as refused
       await need(
         everywhere ? api.POST('/api/session/sign-out-everywhere') : api.POST('/api/session/sign-out'),
       )
