@@ -4,6 +4,8 @@ set -euo pipefail
 
 ROOT="$(cd "$(dirname "${BASH_SOURCE[0]}")/.." && pwd)"
 VENV="$ROOT/.venv"
+# without compiled bytecode every process would compile all its packages anew, for seconds
+unset PYTHONDONTWRITEBYTECODE
 
 say() { printf '%s\n' "$*" >&2; }
 give_up() { say "low hiss: $*"; exit 1; }
@@ -63,7 +65,7 @@ need_python() {
     python3 -m venv "$VENV" || give_up "the Python environment '$VENV' could not be made; the lines above say why."
   fi
   [ -x "$VENV/bin/uv" ] || slowly "Fetching the Python package installer" "$VENV/bin/python" -m pip install -q uv
-  slowly "Installing Python packages" "$VENV/bin/uv" pip install --python "$VENV/bin/python" --require-hashes -r "$requirements" \
+  slowly "Installing Python packages" "$VENV/bin/uv" pip install --python "$VENV/bin/python" --compile-bytecode --require-hashes -r "$requirements" \
     || give_up "the Python packages could not be installed; the lines above say why."
   slowly "Linking Low Hiss itself" "$VENV/bin/uv" pip install --python "$VENV/bin/python" --no-deps --no-build-isolation -e "$ROOT" \
     || give_up "Low Hiss could not be installed into '$VENV'; the lines above say why."

@@ -22,7 +22,9 @@ def kinds(cab, run: str) -> list[str]:
 def test_a_burst_of_strikes_is_one_mark_and_a_held_key_no_second_one(cab):
     page = cab.page
     run = cab.begin("MV-12", procedure="leak-check")
-    page.clock.pause_at(page.evaluate("Date.now() / 1000 + 1"))  # on a busy machine five presses take longer than a burst
+    page.clock.pause_at(
+        page.evaluate("Date.now() / 1000 + 1")
+    )  # on a busy machine five presses take longer than a burst
     for _ in range(5):
         page.keyboard.press("Space")
     page.keyboard.down("Space")

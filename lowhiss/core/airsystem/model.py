@@ -115,12 +115,12 @@ class AirSystem:
         self._purge_left = 0.0
         self._bags_open = False
         self._blast = False
+        self._hiss = 0.0
         self._fastest = math.inf
         self._fast_until = 0.0
         self._was: tuple[object, ...] | None = None
         self._build({"trailer": trailer_psi, "": charge_psi})
         self._needles = [_Needle(spec, name, data.number("needles", "lag_s")) for name in spec.unit.needles]
-        self._show(0.0, 0.0)
         for needle, psi in zip(self._needles, self.true_psi, strict=True):
             needle.jump(psi)
 
@@ -238,14 +238,9 @@ class AirSystem:
 
     def dash(self) -> Dash:
         """What the driver sees and hears now."""
-        return self._dash
-
-    def _show(self, hiss: float, dt: float) -> None:
         true = self.true_psi
-        for needle, psi in zip(self._needles, true, strict=True):
-            needle.follow(psi, dt)
         low = self.controls.key and min(true) < self.spec.warning_psi
-        self._dash = Dash(
+        return Dash(
             t_s=self.t_s,
             needles=tuple(needle.shown for needle in self._needles),
             true_psi=true,
@@ -256,7 +251,7 @@ class AirSystem:
             tractor_in=self.controls.tractor_in,
             trailer_in=self.controls.trailer_in,
             blast=self._blast,
-            hiss=hiss,
+            hiss=self._hiss,
         )
 
     # how it goes on
@@ -270,12 +265,13 @@ class AirSystem:
         left = seconds
         while left > 1e-9:
             dt = min(left, (COARSE_S if self._quiet() else FINE_S) * self._scale)
-            hiss = self._step(dt)
+            self._hiss = self._step(dt)
             self.t_s += dt
             left -= dt
             self._switches()
-            self._show(hiss, dt)
-        return self._dash
+            for needle, psi in zip(self._needles, self.true_psi, strict=True):
+                needle.follow(psi, dt)
+        return self.dash()
 
     def _check(self) -> None:
         controls = self.controls
