@@ -83,11 +83,14 @@ class Cab:
         given_up = time.monotonic() + PATIENCE_S
         while not condition():
             assert time.monotonic() < given_up, f"never came true; the bar asks for {self.asked()}"
-            if jump_s:
-                self.page.clock.fast_forward(jump_s * 1000)
-            else:
-                self.page.clock.run_for(STEP_MS)
-            self.page.evaluate(NEXT_TURN)
+            self._turn(jump_s)
+
+    def _turn(self, jump_s: float) -> None:
+        if jump_s:
+            self.page.clock.fast_forward(jump_s * 1000)
+        else:
+            self.page.clock.run_for(STEP_MS)
+        self.page.evaluate(NEXT_TURN)
 
     @property
     def bar(self):
@@ -222,10 +225,5 @@ class RealCab(Cab):
         """Real time passes: only as much as two strikes must lie apart."""
         self.page.wait_for_timeout(min(seconds, BOUNCE_S) * 1000)
 
-    def until(self, condition, jump_s: float = 0) -> None:
-        """Wait until something is true."""
-        for _ in range(MANY_STEPS):
-            if condition():
-                return
-            self.page.wait_for_timeout(STEP_MS)
-        raise AssertionError("never came true")
+    def _turn(self, _jump_s: float) -> None:
+        self.page.wait_for_timeout(STEP_MS)
