@@ -101,15 +101,22 @@ export async function appendEvents(
   let place = known.at(-1)?.place ?? 0
   let seq = (await counters.get('seq')) ?? 0
   const kept: LocalEvent[] = []
-  for (const event of events) {
-    if (ids.has(String(event.id))) continue
-    place += 1
-    seq += 1
-    const local = { runId, place, event: { ...event, seq } as WireEvent, delivery: 'waiting' as const }
-    await store.add(local)
-    kept.push(local)
+  try {
+    for (const event of events) {
+      if (ids.has(String(event.id))) continue
+      place += 1
+      seq += 1
+      const local = { runId, place, event: { ...event, seq } as WireEvent, delivery: 'waiting' as const }
+      await store.add(local)
+      kept.push(local)
+    }
+    await counters.put(seq, 'seq')
+  } catch (refused) {
+    // what the store refuses by throwing would otherwise leave the marks before it behind
+    tx.done.catch(() => undefined)
+    tx.abort()
+    throw refused
   }
-  await counters.put(seq, 'seq')
   await tx.done
   return kept
 }
