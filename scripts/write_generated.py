@@ -11,7 +11,7 @@ sys.path.insert(0, str(ROOT))
 
 from lowhiss import rulebook  # noqa: E402
 from lowhiss.api import create_app  # noqa: E402
-from lowhiss.api.schemas import VerdictOut  # noqa: E402
+from lowhiss.api.sheet_schemas import VerdictOut  # noqa: E402
 from lowhiss.core.procedure.script import compile_script  # noqa: E402
 from lowhiss.core.vehicle import Governor, Unit  # noqa: E402
 from lowhiss.exchange import schemas  # noqa: E402

@@ -19,10 +19,9 @@ from lowhiss.api.schemas import (
     JoinCodeOut,
     ReceivedOut,
     RunOut,
-    SchoolOut,
-    ScriptOut,
-    SheetOut,
 )
+from lowhiss.api.script_schemas import ScriptOut
+from lowhiss.api.sheet_schemas import SchoolOut, SheetOut
 from lowhiss.service import feeding, parts, receiving, runs, scripts
 
 router = APIRouter(prefix="/api/runs", tags=["runs"])

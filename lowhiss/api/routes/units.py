@@ -9,7 +9,8 @@ from fastapi import APIRouter, Body, Path, Query
 from lowhiss.api.auth import PersonDep
 from lowhiss.api.deps import StoreDep
 from lowhiss.api.people_schemas import RetireBody
-from lowhiss.api.schemas import UUID_PATTERN, ScriptOut
+from lowhiss.api.schemas import UUID_PATTERN
+from lowhiss.api.script_schemas import ScriptOut
 from lowhiss.api.unit_schemas import (
     ChangeOut,
     CoupleBody,
