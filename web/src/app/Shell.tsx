@@ -55,28 +55,28 @@ export function Shell() {
           <PreferencesMenu />
         </div>
       </header>
-      <WaitingMarks />
-      {update && (
-        <p
-          role="status"
-          className="no-print flex flex-wrap items-center gap-4 bg-ink px-4 text-on-ink sm:px-6"
-        >
-          {t('app.newVersion')}
-          <button
-            type="button"
-            onClick={update}
-            className="min-h-touch font-semibold underline underline-offset-4"
-          >
-            {t('app.useNewVersion')}
-          </button>
-        </p>
-      )}
       <main id="page" className="grow px-4 pb-8 sm:px-6">
         <Outlet />
       </main>
       <footer className="border-t border-line px-4 py-3 text-note text-soft sm:px-6">
         {t('app.caution')}
       </footer>
+      {/* at the bottom, where what comes and goes moves nothing that a thumb is aiming at */}
+      <div className="no-print sticky bottom-0 z-10">
+        <WaitingMarks />
+        {update && (
+          <p role="status" className="flex flex-wrap items-center gap-4 bg-ink px-4 text-on-ink sm:px-6">
+            {t('app.newVersion')}
+            <button
+              type="button"
+              onClick={update}
+              className="min-h-touch font-semibold underline underline-offset-4"
+            >
+              {t('app.useNewVersion')}
+            </button>
+          </p>
+        )}
+      </div>
     </div>
   )
 }

@@ -13,10 +13,7 @@ export function WaitingMarks() {
   const waits = useWaits()
   if (!waits) return null
   return (
-    <p
-      role="status"
-      className="no-print flex items-center gap-2.5 border-b border-line bg-sheet px-4 py-2.5 sm:px-6"
-    >
+    <p role="status" className="flex items-center gap-2.5 border-t border-line bg-sheet px-4 py-2.5 sm:px-6">
       <i aria-hidden className="size-2.5 shrink-0 border-2 border-ink bg-amber" />
       <span>
         {waits.units.join(', ')}: {t('app.waiting', { count: waits.count, since: figures.when(waits.since) })}
