@@ -58,19 +58,8 @@ function SheetArticle({ sheet: data, waits, here = false, children }: SheetArtic
   return (
     <article className="grid gap-x-10 pt-5 lg:grid-cols-[minmax(0,1fr)_340px]">
       <div className="grid min-w-0 grid-cols-[minmax(0,1fr)] content-start gap-6">
-        {waits && (
-          <p role="status" data-on-device={here} className="border-l-4 border-amber pl-3 font-semibold">
-            {t(here ? 'sheet.onDevice' : 'sheet.waiting')}
-          </p>
-        )}
         <Headline sheet={data} />
-        <Stages stages={data.verdict.stages} events={data.events} />
-        <Hints hints={data.verdict.hints} />
-        <Candidate verdict={data.verdict} purpose={data.run.purpose} />
-        <Timeline timeline={data.timeline} />
-        {children}
-        <Notes runId={runId} events={data.events} />
-        <Marks events={data.events} />
+        {/* above everything that may come later, so that nothing moves it under a thumb */}
         <div className="no-print flex flex-wrap gap-3">
           {!here && (
             <a
@@ -83,6 +72,18 @@ function SheetArticle({ sheet: data, waits, here = false, children }: SheetArtic
           )}
           <Button onClick={() => window.print()}>{t('sheet.print')}</Button>
         </div>
+        {waits && (
+          <p role="status" data-on-device={here} className="border-l-4 border-amber pl-3 font-semibold">
+            {t(here ? 'sheet.onDevice' : 'sheet.waiting')}
+          </p>
+        )}
+        <Stages stages={data.verdict.stages} events={data.events} />
+        <Hints hints={data.verdict.hints} />
+        <Candidate verdict={data.verdict} purpose={data.run.purpose} />
+        <Timeline timeline={data.timeline} />
+        {children}
+        <Notes runId={runId} events={data.events} />
+        <Marks events={data.events} />
       </div>
       <aside className="h-[640px] border-l border-line max-lg:order-first max-lg:hidden lg:sticky lg:top-4 print:block">
         <SheetColumn column={data.column} />
