@@ -11,11 +11,13 @@ from cryptography import x509
 from cryptography.hazmat.primitives import hashes, serialization
 from cryptography.hazmat.primitives.asymmetric import ec
 from cryptography.x509.oid import NameOID
+from playwright.sync_api import expect
 
 from tests.browser.cab import Cab
 from tests.conftest import ROOT
 
 HOST = "yard.lowhiss.test"
+expect.set_options(timeout=20_000)  # a busy machine stands still for seconds at a time
 
 
 @pytest.fixture(scope="session")

@@ -74,6 +74,7 @@ export function Conductor({ recorder, live }: { recorder: Recorder; live: LiveRu
   const verdicts = useVerdicts(live)
   const awake = useWakeLock()
   const lastAt = useRef(-Infinity)
+  const writing = useRef(false)
 
   const phase = phaseOf(state, { rest: passed }, verdicts.latest, verdicts.stale)
   const step = stepOfPhase(phase)
@@ -152,14 +153,18 @@ export function Conductor({ recorder, live }: { recorder: Recorder; live: LiveRu
   }
   const onStrike = (at: Moment) => {
     void unlockSound()
-    if (at.mono_s - lastAt.current < BOUNCE_S) return
+    // a device that is slow to write gets one mark all the same
+    if (writing.current || at.mono_s - lastAt.current < BOUNCE_S) return
     lastAt.current = at.mono_s
     const { act } = meant(at)
     if (act === 'accept') readings?.accept()
     else if (act === 'goOn') goOn(at)
     else if (act === 'finish') finish(at)
     else if (act === 'standing') setStood(rollsOf(state))
-    else if (act !== 'nothing') void strike(act.strike, at)
+    else if (act !== 'nothing') {
+      writing.current = true
+      void strike(act.strike, at).finally(() => (writing.current = false))
+    }
   }
 
   const title = !step
