@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import json
+import time
 
 import httpx
 import pytest
@@ -12,7 +13,7 @@ from websockets.sync.client import connect
 from lowhiss import rulebook
 from lowhiss.core.airsystem import AirSystem, Sample, kind_spec
 from lowhiss.service.simulating import frame_of
-from tests.browser.cab import Cab
+from tests.browser.cab import PATIENCE_S, Cab
 from tests.browser.test_conductor import agrees
 from tests.browser.test_leak_journey import events_of
 from tests.conftest import sign_in
@@ -27,6 +28,11 @@ class FeedCab(Cab):
         self.vehicle = AirSystem(kind_spec(rulebook.air_data(), "tractor_semitrailer"), rulebook.air_data(), 112, 108)
         self.socket = None
         self.seq = 0
+        self.came = 0
+        page.on("websocket", lambda opened: opened.on("framereceived", self._received))
+
+    def _received(self, payload) -> None:
+        self.came = json.loads(payload).get("frame", {}).get("seq", self.came)
 
     def pass_time(self, seconds: float) -> None:
         """Second by second: the vehicle goes on, its frames are sent, the page's clocks run."""
@@ -35,8 +41,17 @@ class FeedCab(Cab):
             step = min(1.0, left)
             for _ in range(2):
                 self.send(self.vehicle.advance(step / 2))
+            if self.socket is not None:
+                self._wait_for_frames()
             self.page.clock.fast_forward(round(step * 1000))
             left -= step
+
+    def _wait_for_frames(self) -> None:
+        """Frames come by real time: the page's clocks run on only when it has them, however busy the machine."""
+        given_up = time.monotonic() + PATIENCE_S
+        while self.came < self.seq:
+            assert time.monotonic() < given_up, f"frame {self.seq} never came"
+            self.page.wait_for_timeout(5)
 
     def send(self, dash) -> None:
         self.seq += 1
