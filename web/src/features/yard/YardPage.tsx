@@ -31,7 +31,7 @@ export function YardPage() {
   const failing = units.filter(failed).length
   return (
     <>
-      <div className="flex flex-wrap items-baseline gap-x-4 pt-5 pb-3">
+      <div className="flex flex-wrap items-baseline gap-x-4 gap-y-2 pt-5 pb-3">
         <h1 className="text-title">{t('yard.title')}</h1>
         <p className="text-soft">
           {t('yard.summary', { count: units.length })}
