@@ -36,6 +36,31 @@ def test_a_burst_of_strikes_is_one_mark_and_a_held_key_no_second_one(cab):
     assert kinds(cab, run) == ["confirmed"]
 
 
+HOLD_THE_STORE = """() => new Promise((held) => {
+  const opening = indexedDB.open('lowhiss')
+  opening.onsuccess = () => {
+    const store = opening.result.transaction('events', 'readwrite').objectStore('events')
+    const goOn = () => window.letGo ? opening.result.close() : (store.count().onsuccess = goOn)
+    goOn()
+    held()
+  }
+})"""
+
+
+def test_a_device_that_is_slow_to_write_makes_one_mark_of_two_strikes(cab):
+    page = cab.page
+    run = cab.begin("MV-12", procedure="leak-check")
+    page.evaluate(HOLD_THE_STORE)
+    for _ in range(2):
+        cab.pass_time(1)
+        cab.bar.click()
+    assert cab.asked() == "wheels_chocked"  # nothing is kept yet, so the screen has not moved on
+    page.evaluate("window.letGo = true")
+    expect(cab.bar).to_have_attribute("data-strike", "engine_off")
+    cab.until(lambda: page.locator("[data-saved=true]").count() == 1)
+    assert kinds(cab, run) == ["confirmed"]
+
+
 def test_going_back_after_the_end_leads_to_the_sheet_again(cab):
     page = cab.page
     run = cab.begin("MV-22", procedure="leak-check")
