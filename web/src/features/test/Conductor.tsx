@@ -74,6 +74,7 @@ export function Conductor({ recorder, live }: { recorder: Recorder; live: LiveRu
   const verdicts = useVerdicts(live)
   const awake = useWakeLock()
   const lastAt = useRef(-Infinity)
+  const newest = useRef<Promise<boolean>>(undefined)
   const writing = useRef(false)
 
   const phase = phaseOf(state, { rest: passed }, verdicts.latest, verdicts.stale)
@@ -99,7 +100,7 @@ export function Conductor({ recorder, live }: { recorder: Recorder; live: LiveRu
   const strike = (bodies: Body[], at: Moment = now()): Promise<boolean> => {
     const seen = feed?.at(at) ?? {}
     const signed = bodies.map((body) => ({ ...by, ...(wantsNumbers(body) ? seen : {}), ...body }))
-    return recorder.strike(run.id, signed, at).then(
+    const written = recorder.strike(run.id, signed, at).then(
       () => {
         setUnkept(false)
         return true
@@ -109,6 +110,8 @@ export function Conductor({ recorder, live }: { recorder: Recorder; live: LiveRu
         return false
       },
     )
+    newest.current = written
+    return written
   }
   useHoldEnd(state.hold?.start, ownWatch || watches || !state.hold ? null : holdS, (at) => {
     const start = state.hold?.start
@@ -156,15 +159,16 @@ export function Conductor({ recorder, live }: { recorder: Recorder; live: LiveRu
     // a device that is slow to write gets one mark all the same
     if (writing.current || at.mono_s - lastAt.current < BOUNCE_S) return
     lastAt.current = at.mono_s
+    const latest = newest.current
     const { act } = meant(at)
     if (act === 'accept') readings?.accept()
     else if (act === 'goOn') goOn(at)
     else if (act === 'finish') finish(at)
     else if (act === 'standing') setStood(rollsOf(state))
-    else if (act !== 'nothing') {
-      writing.current = true
-      void strike(act.strike, at).finally(() => (writing.current = false))
-    }
+    else if (act !== 'nothing') void strike(act.strike, at)
+    if (newest.current === latest) return
+    writing.current = true
+    void newest.current?.finally(() => (writing.current = false))
   }
 
   const title = !step
