@@ -4,6 +4,7 @@ from __future__ import annotations
 
 import json
 import time
+from collections.abc import Callable
 
 import httpx
 import pytest
@@ -29,10 +30,19 @@ class FeedCab(Cab):
         self.socket = None
         self.seq = 0
         self.came = 0
-        page.on("websocket", lambda opened: opened.on("framereceived", self._received))
+        self.joined = False
+        page.on("websocket", self._opened)
+
+    def _opened(self, socket) -> None:
+        if socket.url.endswith("/feed"):
+            self.joined = False
+            socket.on("framereceived", self._received)
 
     def _received(self, payload) -> None:
-        self.came = json.loads(payload).get("frame", {}).get("seq", self.came)
+        message = json.loads(payload)
+        if "state" in message and not self.joined:  # this screen has joined: what was sent before that is not for it
+            self.joined, self.came = True, self.seq
+        self.came = message.get("frame", {}).get("seq", self.came)
 
     def pass_time(self, seconds: float) -> None:
         """Second by second: the vehicle goes on, its frames are sent, the page's clocks run."""
@@ -48,9 +58,16 @@ class FeedCab(Cab):
 
     def _wait_for_frames(self) -> None:
         """Frames come by real time: the page's clocks run on only when it has them, however busy the machine."""
+        self._wait(lambda: self.came >= self.seq, f"frame {self.seq} never came")
+
+    def wait_to_join(self) -> None:
+        """Wait until this screen is told what is sent: it says "stopped" before it is, too."""
+        self._wait(lambda: self.joined, "the screen never joined the feed")
+
+    def _wait(self, until: Callable[[], bool], otherwise: str) -> None:
         given_up = time.monotonic() + PATIENCE_S
-        while self.came < self.seq:
-            assert time.monotonic() < given_up, f"frame {self.seq} never came"
+        while not until():
+            assert time.monotonic() < given_up, otherwise
             self.page.wait_for_timeout(5)
 
     def send(self, dash) -> None:
@@ -112,6 +129,7 @@ def test_a_whole_test_from_the_feed_with_a_dropout_in_the_hold(cab, app_url, tmp
     expect(cab.bar).to_be_visible()
     run = page.url.rsplit("/", 1)[1]
     expect(page.locator("[data-feed=stopped]")).to_be_visible()
+    cab.wait_to_join()
     address = app_url.replace("http", "ws", 1) + "/api/feed"
     with connect(address, additional_headers={"Authorization": f"Bearer {token}"}) as cab.socket:
         cab.pass_time(1)
