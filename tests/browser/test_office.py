@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import re
 import uuid
 
 from playwright.sync_api import expect
@@ -114,3 +115,24 @@ def test_a_csv_is_looked_through_before_it_is_taken(cab):
     )
     page.get_by_role("button", name="Add them all").click()
     expect(page.get_by_role("link", name=good)).to_be_visible()
+
+
+def test_a_sheet_on_paper_is_whole_and_bright_even_at_night(cab):
+    page = cab.page
+    cab.prefer(light="night")
+    cab.sign_in()
+    cab.go("/log")
+    page.get_by_role("row").filter(has_text="MV-21").get_by_role("link").first.click()
+    expect(page.locator("[data-school]").first).to_be_visible()
+    page.emulate_media(media="print")
+    page.set_viewport_size({"width": 710, "height": 950})  # letter paper between its margins
+    expect(page.get_by_role("button", name="Print")).to_be_hidden()
+    for told in ("Do not drive.", "Demo data"):
+        expect(page.locator("article").get_by_text(told, exact=True)).to_be_visible()
+    started = page.locator("dd").first.inner_text()
+    assert re.fullmatch(r"\w+ \d+, 20\d\d \d\d:\d\d", started.strip()), started  # "today" is wrong tomorrow
+    shape = page.locator("[data-try] [data-outcome] i").first
+    style = "(node) => [getComputedStyle(node).printColorAdjust, getComputedStyle(node).color]"
+    assert shape.evaluate(style) == ["exact", "rgb(20, 25, 26)"]
+    top = "(node) => node.getBoundingClientRect().top"
+    assert page.locator("h1").evaluate(top) < page.locator("aside").evaluate(top)

@@ -1,6 +1,6 @@
 import { describe, expect, test } from 'vitest'
 import { amount, clockFace, fromPsi, pressureUnits, reading, toPsi, toStep } from './format'
-import { when } from './useFigures'
+import { dateAndTime, when } from './useFigures'
 
 describe('figures read as the Python core writes them', () => {
   test.each([
@@ -38,4 +38,5 @@ test('times are named by day, in the language', () => {
   expect(when(new Date(2026, 10, 24, 22, 35), 'es', today)).toBe('ayer 22:35')
   expect(when(new Date(2026, 10, 20, 4, 12), 'en', today)).toBe('Fri 04:12')
   expect(when(new Date(2024, 10, 20, 4, 12), 'en', today)).toContain('2024')
+  expect(dateAndTime(today, 'es')).toBe('25 de noviembre de 2026 09:00')
 })

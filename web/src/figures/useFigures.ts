@@ -15,6 +15,7 @@ export function useFigures() {
     amount: (psi: number) => amount(psi, unit),
     difference: (psi: number) => withUnit(amount(psi, unit), unit),
     when: (iso: string) => when(new Date(iso), i18n.language),
+    date: (iso: string) => dateAndTime(new Date(iso), i18n.language),
     time: (iso: string) => timeOfDay(new Date(iso), i18n.language),
     seconds: (value: number) => value.toLocaleString(i18n.language, { maximumFractionDigits: 1 }),
   }
@@ -22,6 +23,10 @@ export function useFigures() {
 
 const timeOfDay = (date: Date, language: string): string =>
   date.toLocaleTimeString(language, { hour: '2-digit', minute: '2-digit', hourCycle: 'h23' })
+
+/** A day that stays right on paper, with the time of day. */
+export const dateAndTime = (date: Date, language: string): string =>
+  `${date.toLocaleDateString(language, { day: 'numeric', month: 'long', year: 'numeric' })} ${timeOfDay(date, language)}`
 
 /** Today and yesterday by name, then the weekday, then the date; always with the time of day. */
 export function when(date: Date, language: string, today = new Date()): string {

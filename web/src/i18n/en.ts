@@ -714,6 +714,7 @@ export const en = {
     along: 'Along the time',
     pressureIn: 'Pressure, {{unit}}',
     minutes: 'Minutes from the first mark',
+    needles: 'Filled: the lower needle; hollow: the other',
     notes: 'Notes',
     note: 'Add a note',
     noteAdd: 'Add',

@@ -715,6 +715,7 @@ export const es: Words = {
     along: 'A lo largo del tiempo',
     pressureIn: 'Presión, {{unit}}',
     minutes: 'Minutos desde la primera marca',
+    needles: 'Lleno: la aguja más baja; hueco: la otra',
     notes: 'Notas',
     note: 'Añadir una nota',
     noteAdd: 'Añadir',

@@ -117,7 +117,7 @@ function SchoolCell({ stage }: { stage: Schema['StageOut'] | undefined }) {
   return (
     <>
       <OutcomeMark outcome={stage.outcome} closeCall={stage.close_call} />
-      {stage.limit && <span className="block text-note text-soft">{stage.limit.text}</span>}
+      {stage.limit && <span className="block text-note text-balance text-soft">{stage.limit.text}</span>}
     </>
   )
 }

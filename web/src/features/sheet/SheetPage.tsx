@@ -85,7 +85,7 @@ function SheetArticle({ sheet: data, waits, here = false, children }: SheetArtic
         <Notes runId={runId} events={data.events} />
         <Marks events={data.events} />
       </div>
-      <aside className="h-[640px] border-l border-line max-lg:order-first max-lg:hidden lg:sticky lg:top-4 print:block">
+      <aside className="h-[640px] border-l border-line max-lg:hidden lg:sticky lg:top-4 print:block print:max-w-96 print:break-inside-avoid print:border-0">
         <SheetColumn column={data.column} />
       </aside>
     </article>
@@ -162,7 +162,10 @@ function Headline({ sheet }: { sheet: Sheet }) {
       </div>
       {outcome === 'void' && <p className="mt-2 text-lead">{t('sheet.void')}</p>}
       <dl className="mt-3 flex flex-wrap gap-x-8 gap-y-1">
-        <Fact name={t('sheet.started')}>{figures.when(run.started_at)}</Fact>
+        <Fact name={t('sheet.started')}>
+          <span className="print:hidden">{figures.when(run.started_at)}</span>
+          <span className="hidden print:inline">{figures.date(run.started_at)}</span>
+        </Fact>
         <Fact name={t('sheet.driver')}>{run.driver || t('log.nobody')}</Fact>
         {run.setup.watcher && <Fact name={t('sheet.watcher')}>{run.setup.watcher}</Fact>}
         <Fact name={t('sheet.purpose')}>{t(`sheet.purposes.${run.purpose}`)}</Fact>

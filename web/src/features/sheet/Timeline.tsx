@@ -47,6 +47,7 @@ export function Timeline({ timeline }: { timeline: Schema['TimelineOut'] }) {
       <h2 className="text-lead">{t('sheet.along')}</h2>
       <p className="mb-1 text-note text-soft">
         {t('sheet.pressureIn', { unit: unitLabel[figures.unit] })}. {t('sheet.minutes')}.
+        {points.some(({ other_psi }) => other_psi !== null) && ` ${t('sheet.needles')}.`}
       </p>
       <div ref={box} className="w-full">
         <svg

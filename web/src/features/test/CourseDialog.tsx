@@ -35,7 +35,7 @@ export function CourseDialog({ open, script, state, legs, watches, onClose, onSt
     )
   }
   return (
-    <Modal title={t('test.courseTitle')} open={open} onClose={onClose}>
+    <Modal title={t('test.courseTitle')} open={open} onClose={onClose} glance>
       <ol className="border-t-[1.5px] border-ink">
         {legs.map((leg, n) => (
           <li

@@ -48,13 +48,13 @@ export function MarksDialog({ open, live, state, verdicts, onClose, onCorrect, o
     )
   }
   return (
-    <Modal title={t('test.marksTitle')} open={open} onClose={onClose}>
+    <Modal title={t('test.marksTitle')} open={open} onClose={onClose} glance>
       <LineForm
         label={t('test.note')}
         button={t('test.addNote')}
         onKeep={(text) => onStrike([{ type: 'note', text }])}
       />
-      <ol className="border-t-[1.5px] border-ink">
+      <ol className="border-t-[1.5px] border-ink empty:hidden">
         {[...state.events]
           .reverse()
           .filter(({ type }) => !HIDDEN.has(type))
