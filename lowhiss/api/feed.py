@@ -139,7 +139,7 @@ class _Taking:
         self._bad = 0
         self._times: deque[float] = deque()
         self._frames: list[dict[str, Any]] = []
-        self._began_at = dt.datetime.now(dt.UTC)
+        self._zero: dt.datetime | None = None  # where the sender's clock stood at 0, by its first frame
         self.why_closed: int | None = None
 
     def take(self, text: str) -> list[dict[str, Any]]:
@@ -176,8 +176,8 @@ class _Taking:
         if trouble in ("duplicate", "backwards"):
             self._bad += trouble == "backwards"
             return [{"trouble": trouble, "seq": frame.seq}]
-        if not self._frames:
-            self._began_at = dt.datetime.now(dt.UTC)
+        if self._zero is None:
+            self._zero = dt.datetime.now(dt.UTC) - dt.timedelta(seconds=frame.t_s)
         self._frames.append(shown)
         message: dict[str, Any] = {"frame": shown}
         if trouble is not None:
@@ -197,11 +197,12 @@ class _Taking:
 
     async def keep(self, *, all_of_it: bool) -> None:
         """Keep the frames with the run that is under way, some at a time."""
-        if not self._frames or not (all_of_it or len(self._frames) >= _KEPT_AT_ONCE):
+        if self._zero is None or not self._frames or not (all_of_it or len(self._frames) >= _KEPT_AT_ONCE):
             return
         frames, self._frames = self._frames, []
+        began_at = self._zero + dt.timedelta(seconds=frames[0]["t_s"])
         try:
-            await run_in_threadpool(feeding.keep_frames, self._store, self._unit_id, self._began_at, frames)
+            await run_in_threadpool(feeding.keep_frames, self._store, self._unit_id, began_at, frames)
         except SQLAlchemyError:
             log.warning("some seconds of a feed could not be kept: the database is away")
 

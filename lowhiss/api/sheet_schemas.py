@@ -122,6 +122,14 @@ class TimelineOut(BaseModel):
     spans: list[SpanOut]
 
 
+class StretchOut(BaseModel):
+    """One needle of a live feed while its frames came without a gap."""
+
+    needle: Literal["primary", "secondary"]
+    at_s: list[float]
+    psi: list[Psi]
+
+
 class SheetOut(BaseModel):
     """A run judged: the sheet."""
 

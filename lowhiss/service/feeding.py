@@ -10,6 +10,7 @@ from typing import Any
 from sqlalchemy import select
 from sqlalchemy.orm import Session
 
+from lowhiss.core.needles import Stretch, stretches
 from lowhiss.core.vehicle import Unit
 from lowhiss.service import secrets
 from lowhiss.service.runs import find_run
@@ -65,6 +66,11 @@ def trace_of(store: Store, run_id: str) -> list[dict[str, Any]]:
             offset_s = (part.began_at - run.started_at).total_seconds() - frames[0]["t_s"]
             found += [{"at_s": round(frame["t_s"] + offset_s, 3), **frame} for frame in frames]
         return found
+
+
+def needles_of(store: Store, run_id: str) -> list[Stretch]:
+    """What the needles showed over a run, for a chart: its kept trace in stretches. Raises NotFoundError."""
+    return stretches(trace_of(store, run_id))
 
 
 def _under_way(session: Session, unit_id: str, moment: dt.datetime) -> str | None:

@@ -77,6 +77,9 @@ def test_frames_reach_the_screens_and_are_kept_with_the_run_that_is_under_way(cl
     trace = kept_trace(client, run.run_id)
     assert [one["seq"] for one in trace] == [1, 2, 3, 4, 5, 9]
     assert trace[-1]["at_s"] - trace[0]["at_s"] == pytest.approx(0.8)
+    drawn = client.get(f"/api/runs/{run.run_id}/needles").raise_for_status().json()
+    assert [one["needle"] for one in drawn] == ["primary", "secondary"]
+    assert drawn[0]["at_s"] == [one["at_s"] for one in trace]
     assert client.get(f"/api/runs/{run.run_id}/record").json()["events"] == []  # a feed marks nothing
 
 

@@ -20,6 +20,14 @@ from tests.browser.test_leak_journey import events_of
 from tests.conftest import sign_in
 from tests.devices import UNIT_ID
 
+OUTCOMES_SHOWN = """
+window.shown = []
+new MutationObserver(() => {
+  const outcome = document.querySelector('article header [data-outcome]')?.dataset.outcome
+  if (outcome && shown.at(-1) !== outcome) shown.push(outcome)
+}).observe(document.body, { childList: true, subtree: true, attributes: true })
+"""
+
 
 class FeedCab(Cab):
     """A driver in a simulated vehicle whose needles are sent while the page's time runs."""
@@ -166,7 +174,12 @@ def test_a_whole_test_from_the_feed_with_a_dropout_in_the_hold(cab, app_url, tmp
                 cab.until(lambda asked=asked: cab.asked() != asked)
         expect(page.get_by_role("slider")).to_have_count(0)  # every number came from the feed
     cab.socket = None
+    page.evaluate(OUTCOMES_SHOWN)
     cab.finish()
+    expect(page.locator("svg:has([data-needle])")).to_be_visible()
+    assert page.evaluate("shown") == ["pass"]  # never, for a moment, what the run was before
+    for needle in ("primary", "secondary"):  # drawn before and after the dropout, not across it
+        expect(page.locator(f"[data-needle={needle}]")).to_have_count(2)
     verdict = agrees(cab, tmp_path, capsys)
     assert verdict["overall"] == "pass"
     readings = [event["body"] for event in events_of(cab, run) if "primary_psi" in event["body"]]

@@ -6,9 +6,12 @@ import math
 
 import pint
 import pytest
+from hypothesis import given
+from hypothesis import strategies as st
 
 from lowhiss import rulebook
 from lowhiss.core.feed import FeedError, FeedWatch, read_frame
+from lowhiss.core.needles import stretches
 from lowhiss.core.vehicle import Unit
 from lowhiss.service.simulating import drive, frame_of, spec_named
 
@@ -91,3 +94,33 @@ def test_the_moments_of_a_whole_test_are_proposed_near_where_they_were_struck(ki
         for at_s in times:
             nearest = min(abs(at_s - seen) for seen in proposed[moment])
             assert nearest <= near_s[moment], (moment, at_s, proposed[moment])
+
+
+def trace(psi_of, hz: float = 10, over_s: float = 600, without=lambda _: False) -> list[dict]:
+    times = [n / hz for n in range(int(over_s * hz))]
+    return [{"at_s": at, "primary_psi": psi_of(at)} for at in times if not without(at)]
+
+
+@given(
+    hz=st.sampled_from([1, 2, 10]),
+    over_s=st.floats(1, 200),
+    most=st.integers(40, 400),
+    seed=st.randoms(use_true_random=False),
+)
+def test_a_thinned_trace_keeps_its_ends_its_peaks_and_its_order(hz, over_s, most, seed):
+    frames = trace(lambda _: seed.uniform(0, 150), hz, over_s)
+    (line,) = stretches(frames, most)
+    told = [one["primary_psi"] for one in frames]
+    assert len(line.at_s) <= most + 4
+    assert set(zip(line.at_s, line.psi, strict=True)) <= {(one["at_s"], one["primary_psi"]) for one in frames}
+    assert (line.at_s[0], line.at_s[-1]) == (frames[0]["at_s"], frames[-1]["at_s"])
+    assert (min(line.psi), max(line.psi)) == (min(told), max(told))
+    assert list(line.at_s) == sorted(set(line.at_s))
+
+
+def test_where_no_frames_came_nothing_is_drawn():
+    frames = trace(lambda at: 100 - at / 60, without=lambda at: 100 < at < 105 or 300 < at < 301.9)
+    assert [(line.at_s[0], line.at_s[-1]) for line in stretches(frames)] == [(0, 100), (105, 599.9)]
+    both = [{**one, "secondary_psi": one["primary_psi"] + 1} for one in frames]
+    assert [line.needle for line in stretches(both)] == ["primary", "secondary"] * 2
+    assert stretches([]) == []

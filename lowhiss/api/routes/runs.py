@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import datetime as dt
+from dataclasses import asdict
 from typing import Annotated, Any
 
 from fastapi import APIRouter, Path, Query, Request, Response
@@ -21,7 +22,7 @@ from lowhiss.api.schemas import (
     RunOut,
 )
 from lowhiss.api.script_schemas import ScriptOut
-from lowhiss.api.sheet_schemas import SchoolOut, SheetOut
+from lowhiss.api.sheet_schemas import SchoolOut, SheetOut, StretchOut
 from lowhiss.service import feeding, parts, receiving, runs, scripts
 
 router = APIRouter(prefix="/api/runs", tags=["runs"])
@@ -106,6 +107,12 @@ def get_script(run_id: RunId, store: StoreDep) -> dict[str, Any]:
 def get_trace(run_id: RunId, store: StoreDep) -> list[dict[str, Any]]:
     """What a live feed showed while the run was under way, frame by frame; empty where there was none."""
     return feeding.trace_of(store, run_id)
+
+
+@router.get("/{run_id}/needles", operation_id="getNeedles")
+def get_needles(run_id: RunId, store: StoreDep) -> list[StretchOut]:
+    """The same trace for a chart: stretches without a gap, thinned; empty where there was none."""
+    return [StretchOut.model_validate(asdict(stretch)) for stretch in feeding.needles_of(store, run_id)]
 
 
 @router.get("/{run_id}/record", operation_id="getRecord")

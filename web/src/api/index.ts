@@ -7,6 +7,7 @@ export {
   openRunsQuery,
   peopleQuery,
   scriptQuery,
+  needlesQuery,
   schoolsQuery,
   sheetQuery,
   trailersQuery,

@@ -74,10 +74,18 @@ export const schoolsQuery = (runId: string, lang: Language, unit: PressureUnit, 
       ),
   })
 
-/** The sheet of a run at a sequence number: it changes only when the run does, or its reader. */
-export const sheetQuery = (runId: string, lang: Language, unit: PressureUnit, lastSeq = 0) =>
+/** What a live feed showed over a run, in stretches without a gap. */
+export const needlesQuery = (runId: string, lastSeq = 0) =>
   queryOptions({
-    queryKey: ['sheet', runId, lang, unit, lastSeq],
+    queryKey: ['needles', runId, lastSeq],
+    queryFn: ({ signal }) =>
+      need(api.GET('/api/runs/{run_id}/needles', { signal, params: { path: { run_id: runId } } })),
+  })
+
+/** The sheet of a run as of a moment of it, which the caller names: it changes only when the run does, or its reader. */
+export const sheetQuery = (runId: string, lang: Language, unit: PressureUnit, asOf: string) =>
+  queryOptions({
+    queryKey: ['sheet', runId, lang, unit, asOf],
     queryFn: ({ signal }) =>
       need(
         api.GET('/api/runs/{run_id}/sheet', {

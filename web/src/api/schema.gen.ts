@@ -708,6 +708,26 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/runs/{run_id}/needles": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * Get Needles
+         * @description The same trace for a chart: stretches without a gap, thinned; empty where there was none.
+         */
+        get: operations["getNeedles"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/runs/{run_id}/record": {
         parameters: {
             query?: never;
@@ -1854,6 +1874,21 @@ export interface components {
             duration_s?: number | null;
             /** Time S */
             time_s?: number | null;
+        };
+        /**
+         * StretchOut
+         * @description One needle of a live feed while its frames came without a gap.
+         */
+        StretchOut: {
+            /**
+             * Needle
+             * @enum {string}
+             */
+            needle: "primary" | "secondary";
+            /** At S */
+            at_s: number[];
+            /** Psi */
+            psi: number[];
         };
         /**
          * SwitchBody
@@ -3759,6 +3794,46 @@ export interface operations {
                     "application/json": {
                         [key: string]: unknown;
                     }[];
+                };
+            };
+            /** @description The input cannot be accepted. */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ErrorOut"];
+                };
+            };
+            /** @description It was not done: the error's code and sentence say why. */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ErrorOut"];
+                };
+            };
+        };
+    };
+    getNeedles: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                run_id: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["StretchOut"][];
                 };
             };
             /** @description The input cannot be accepted. */

@@ -715,6 +715,7 @@ export const en = {
     pressureIn: 'Pressure, {{unit}}',
     minutes: 'Minutes from the first mark',
     needles: 'Filled: the lower needle; hollow: the other',
+    feedLines: 'Lines: the live feed, thick for the primary needle, thin for the secondary',
     notes: 'Notes',
     note: 'Add a note',
     noteAdd: 'Add',

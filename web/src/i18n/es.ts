@@ -716,6 +716,7 @@ export const es: Words = {
     pressureIn: 'Presión, {{unit}}',
     minutes: 'Minutos desde la primera marca',
     needles: 'Lleno: la aguja más baja; hueco: la otra',
+    feedLines: 'Líneas: la señal en vivo, gruesa la aguja primaria, fina la secundaria',
     notes: 'Notas',
     note: 'Añadir una nota',
     noteAdd: 'Añadir',

@@ -1,4 +1,4 @@
-import { useId, useRef } from 'react'
+import { useId } from 'react'
 import { reading, fromPsi, type PressureUnit } from '../figures/format'
 import { useSize } from './useSize'
 
@@ -44,8 +44,7 @@ export function AirColumn({
   narrow = false,
   solid = false,
 }: AirColumnProps) {
-  const box = useRef<HTMLDivElement>(null)
-  const { width, height } = useSize(box)
+  const { width, height, box } = useSize()
   return (
     <div ref={box} className="relative h-full w-full overflow-hidden">
       {height > 0 && (

@@ -4,7 +4,7 @@ import { useFigures } from '../../figures/useFigures'
 import { AirColumn, type Bay, type Pin } from '../../ui'
 
 /** The air column of a judged run, as the core laid it out. */
-export function SheetColumn({ column }: { column: Schema['ColumnOut'] }) {
+export function SheetColumn({ column, fed }: { column: Schema['ColumnOut']; fed: boolean }) {
   const { t } = useTranslation()
   const figures = useFigures()
   const bays: Bay[] = column.bays.map(({ stage, low_psi, high_psi }) => ({
@@ -30,7 +30,8 @@ export function SheetColumn({ column }: { column: Schema['ColumnOut'] }) {
     <AirColumn
       unit={figures.unit}
       fill={fill_psi}
-      note={[t('column.byEye')]}
+      note={[t(fed ? 'column.live' : 'column.byEye')]}
+      solid={fed}
       bays={bays}
       pins={pins}
       label={t('column.label', { value: fill_psi === null ? t('column.empty') : figures.pressure(fill_psi) })}

@@ -2,7 +2,7 @@ import { useQuery } from '@tanstack/react-query'
 import { useEffect, useState, type ReactNode } from 'react'
 import { useTranslation } from 'react-i18next'
 import { useParams } from 'react-router'
-import { schoolsQuery, sheetQuery, type Schema } from '../../api'
+import { needlesQuery, schoolsQuery, sheetQuery, type Schema } from '../../api'
 import { useFigures } from '../../figures/useFigures'
 import { headOf, judgeHere, recordOf, useRecorder } from '../../live'
 import { Button, Notice, OutcomeMark } from '../../ui'
@@ -20,11 +20,13 @@ export function SheetPage() {
   const { t } = useTranslation()
   const { unit, language } = useFigures()
   const waiting = useWaiting(runId)
-  const { data, error, refetch } = useQuery({
-    ...sheetQuery(runId, language, unit, waiting.marks ?? -1),
+  const { data, error, refetch, isPlaceholderData } = useQuery({
+    ...sheetQuery(runId, language, unit, `${waiting.marks} marks wait`),
     enabled: waiting.told,
   })
   const schools = useQuery({ ...schoolsQuery(runId, language, unit, data?.run.last_seq), enabled: !!data })
+  const fed = data?.run.setup.readings === 'feed'
+  const needles = useQuery({ ...needlesQuery(runId, data?.run.last_seq), enabled: fed })
   const here = useSheetHere(runId, (waiting.marks ?? 0) > 0 && !data, waiting.marks ?? 0)
   if (here.data && !data) return <SheetArticle sheet={here.data} waits here />
   if ((waiting.marks ?? 0) > 0 && !data) {
@@ -37,7 +39,7 @@ export function SheetPage() {
   }
   if (!data) return <Notice error={error} onRetry={() => void refetch()} />
   return (
-    <SheetArticle sheet={data} waits={(waiting.marks ?? 0) > 0}>
+    <SheetArticle sheet={data} waits={isPlaceholderData || (waiting.marks ?? 0) > 0} needles={needles.data}>
       {schools.data && <Schools schools={schools.data} rules={data.verdict.rules} />}
     </SheetArticle>
   )
@@ -49,10 +51,11 @@ interface SheetArticleProps {
   waits: boolean
   /** Judged on this device, without contact. */
   here?: boolean
+  needles?: Schema['StretchOut'][]
   children?: ReactNode
 }
 
-function SheetArticle({ sheet: data, waits, here = false, children }: SheetArticleProps) {
+function SheetArticle({ sheet: data, waits, here = false, needles, children }: SheetArticleProps) {
   const { t } = useTranslation()
   const runId = data.run.id
   return (
@@ -80,13 +83,13 @@ function SheetArticle({ sheet: data, waits, here = false, children }: SheetArtic
         <Stages stages={data.verdict.stages} events={data.events} />
         <Hints hints={data.verdict.hints} />
         <Candidate verdict={data.verdict} purpose={data.run.purpose} />
-        <Timeline timeline={data.timeline} />
+        <Timeline timeline={data.timeline} needles={needles} />
         {children}
         <Notes runId={runId} events={data.events} />
         <Marks events={data.events} />
       </div>
       <aside className="h-[640px] border-l border-line max-lg:hidden lg:sticky lg:top-4 print:block print:max-w-96 print:break-inside-avoid print:border-0">
-        <SheetColumn column={data.column} />
+        <SheetColumn column={data.column} fed={data.run.setup.readings === 'feed'} />
       </aside>
     </article>
   )

@@ -1,5 +1,5 @@
 import { scaleLinear } from 'd3-scale'
-import { useRef } from 'react'
+import { useId } from 'react'
 import { useTranslation } from 'react-i18next'
 import type { Schema } from '../../api'
 import { unitLabel } from '../../figures/format'
@@ -18,15 +18,27 @@ const FONT = 13
 const WIDEST = 7
 
 /** The run along time: every reading on a pressure scale, what was done between them, and the stages below. */
-export function Timeline({ timeline }: { timeline: Schema['TimelineOut'] }) {
+export function Timeline({
+  timeline,
+  needles = [],
+}: {
+  timeline: Schema['TimelineOut']
+  /** What a live feed showed meanwhile. */
+  needles?: Schema['StretchOut'][]
+}) {
   const { t } = useTranslation()
   const figures = useFigures()
-  const box = useRef<HTMLDivElement>(null)
-  const { width } = useSize(box)
+  const clip = useId()
+  const { width, box } = useSize()
   const { points, deeds, spans } = timeline
   if (points.length === 0) return null
   const times = [...points, ...deeds].map(({ at_s }) => at_s).concat(spans.map(({ to_s }) => to_s))
-  const ceilingPsi = Math.max(LEAST_CEILING_PSI, ...points.map(({ psi, other_psi }) => other_psi ?? psi))
+  const highest = needles.map(({ psi }) => Math.max(...psi))
+  const ceilingPsi = Math.max(
+    LEAST_CEILING_PSI,
+    ...points.map(({ psi, other_psi }) => other_psi ?? psi),
+    ...highest,
+  )
   const x = scaleLinear([Math.min(...times), Math.max(...times)], [PLOT.left, width - 14])
   const y = scaleLinear([0, ceilingPsi], [PLOT.top + PLOT.height, PLOT.top])
   // each span on a lane of its own, as a descending staircase: names never meet
@@ -47,6 +59,7 @@ export function Timeline({ timeline }: { timeline: Schema['TimelineOut'] }) {
       <h2 className="text-lead">{t('sheet.along')}</h2>
       <p className="mb-1 text-note text-soft">
         {t('sheet.pressureIn', { unit: unitLabel[figures.unit] })}. {t('sheet.minutes')}.
+        {needles.length > 0 && ` ${t('sheet.feedLines')}.`}
         {points.some(({ other_psi }) => other_psi !== null) && ` ${t('sheet.needles')}.`}
       </p>
       <div ref={box} className="w-full">
@@ -93,15 +106,32 @@ export function Timeline({ timeline }: { timeline: Schema['TimelineOut'] }) {
               <title>{t(`test.mark.${markName(event as Told)}`)}</title>
             </path>
           ))}
+          <clipPath id={clip}>
+            <rect x={PLOT.left} y={0} width={Math.max(0, width - PLOT.left)} height={foot} />
+          </clipPath>
+          {needles.map(({ needle, at_s, psi }) => (
+            <path
+              key={`${needle} ${at_s[0]}`}
+              data-needle={needle}
+              d={`M${at_s.map((s, n) => `${x(s)} ${y(psi[n] ?? 0)}`).join(' L')}`}
+              clipPath={`url(#${clip})`}
+              fill="none"
+              stroke={needle === 'primary' ? 'var(--color-air)' : 'var(--color-soft)'}
+              strokeWidth={needle === 'primary' ? 2 : 1.2}
+              strokeLinejoin="round"
+            />
+          ))}
           {/* between two readings by eye nobody looked: a dotted line, not a trace */}
-          <path
-            d={`M${points.map(({ at_s, psi }) => `${x(at_s)} ${y(psi)}`).join(' L')}`}
-            fill="none"
-            stroke="var(--color-air)"
-            strokeWidth="2.5"
-            strokeDasharray="1 5"
-            strokeLinecap="round"
-          />
+          {needles.length === 0 && (
+            <path
+              d={`M${points.map(({ at_s, psi }) => `${x(at_s)} ${y(psi)}`).join(' L')}`}
+              fill="none"
+              stroke="var(--color-air)"
+              strokeWidth="2.5"
+              strokeDasharray="1 5"
+              strokeLinecap="round"
+            />
+          )}
           {told.map(({ at_s, psi, other_psi, name, text }, n) => (
             <g key={n}>
               {other_psi !== null && (

@@ -1,4 +1,3 @@
-import { useRef } from 'react'
 import { useTranslation } from 'react-i18next'
 import { useFigures } from '../../figures/useFigures'
 import type { Step } from '../../live'
@@ -20,8 +19,7 @@ interface CourseProps {
 export function Course({ legs, hideLimits }: CourseProps) {
   const { t } = useTranslation()
   const figures = useFigures()
-  const box = useRef<HTMLDivElement>(null)
-  const { width } = useSize(box)
+  const { width, box } = useSize()
   const leg = (width - 2 * MARGIN) / legs.length
   const y = (psi: number) => BASE - (Math.min(TOP_PSI, Math.max(0, psi)) / TOP_PSI) * (BASE - 18)
   return (

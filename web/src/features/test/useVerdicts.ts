@@ -25,7 +25,7 @@ export function useVerdicts(live: LiveRun): Verdicts {
   const delivered =
     !live.run.begin && !live.run.refused && live.events.every(({ delivery }) => delivery !== 'waiting')
   const sheet = useQuery({
-    ...sheetQuery(live.run.id, language, unit, live.events.length),
+    ...sheetQuery(live.run.id, language, unit, `after ${live.events.length} marks`),
     enabled: delivered,
   })
   const alone = !delivered && !live.reached && !live.run.refused
