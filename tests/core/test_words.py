@@ -5,6 +5,7 @@ from __future__ import annotations
 import ast
 import inspect
 import pkgutil
+import re
 import string
 
 import pytest
@@ -14,6 +15,7 @@ from lowhiss.core.judge.model import Finding
 from lowhiss.core.units import PRESSURE_UNITS
 from lowhiss.core.words import Figures, Words, english, spanish, verdict_record
 from tests.builders import judged, leak_record, stage_of
+from tests.conftest import ROOT
 
 
 def fields(template: str) -> set[str]:
@@ -115,3 +117,16 @@ def test_the_verdict_record_has_the_documented_shape():
     assert (stage["outcome"], stage["margin"], stage["uncertainty"]) == ("pass", 1.0, 0.82)
     assert stage["limit"]["max"] == 4
     assert stage["limit"]["source"] == "US CDL manual, air brakes section (from memory)"
+
+
+DETAILED = {"choice_unknown", "event_malformed", "input_invalid", "json_invalid", "not_understood"}
+"""Refusals whose sentence names what was sent: the server's own words say more than any of ours could."""
+
+
+def test_every_refusal_of_the_server_has_words_on_the_screen_in_the_other_language():
+    sources = [path.read_text() for room in ("service", "api") for path in (ROOT / "lowhiss" / room).rglob("*.py")]
+    said = set(re.findall(r'(?:(?<!System)Error|aside|answer)\(\s*(?:\w+, )?"([a-z_]+)"', "\n".join(sources)))
+    screen = (ROOT / "web" / "src" / "i18n" / "refusals.ts").read_text()
+    worded = set(re.findall(r"^  ([a-z_]+):", screen, re.MULTILINE))
+    of_files = {code for code in said if code.startswith("csv_")} - worded
+    assert worded == said - DETAILED - of_files

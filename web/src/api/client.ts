@@ -1,4 +1,5 @@
 import createClient from 'openapi-fetch'
+import { refusal } from '../i18n'
 import type { components, paths } from './schema.gen'
 
 export type Schema = components['schemas']
@@ -60,7 +61,7 @@ interface Answer<T> {
   response: Response
 }
 
-/** The data of an answer, or an ApiError with the server's sentence. */
+/** The data of an answer, or an ApiError with the server's sentence in the reader's language. */
 export async function need<T>(request: Promise<Answer<T>>): Promise<T> {
   let answer: Answer<T>
   try {
@@ -71,11 +72,9 @@ export async function need<T>(request: Promise<Answer<T>>): Promise<T> {
   if (answer.data !== undefined) return answer.data
   if (answer.response.ok) return undefined as T // 204: nothing to say
   const body = answer.error as { error?: { code?: string; message?: string } } | undefined
-  const error = new ApiError(
-    answer.response.status,
-    body?.error?.code ?? 'unknown',
-    body?.error?.message ?? `HTTP ${answer.response.status}`,
-  )
+  const code = body?.error?.code ?? 'unknown'
+  const sentence = body?.error?.message ?? `HTTP ${answer.response.status}`
+  const error = new ApiError(answer.response.status, code, refusal(code, sentence))
   if (error.needsSignIn) signedOut.forEach((listener) => listener())
   throw error
 }

@@ -3,6 +3,8 @@ import { initReactI18next } from 'react-i18next'
 import { en } from './en'
 import { es } from './es'
 
+export { refusal } from './refusals'
+
 export const languages = ['en', 'es'] as const
 export type Language = (typeof languages)[number]
 

@@ -1,6 +1,7 @@
 import { expect, test } from 'vitest'
 import { en } from './en'
 import { es } from './es'
+import { i18next, refusal, startWords } from '.'
 
 type Tree = { [key: string]: string | Tree }
 
@@ -16,4 +17,12 @@ test('both languages hold the same words with the same figures in them', () => {
   expect([...spanish.keys()].sort()).toEqual(english.map(([key]) => key).sort())
   for (const [key, text] of english)
     expect([key, placeholders(spanish.get(key) ?? '')]).toEqual([key, placeholders(text)])
+})
+
+test('a refusal is said in the reader’s language, or as the server said it', async () => {
+  startWords('en')
+  expect(refusal('run_unknown', 'There is no such run.')).toBe('There is no such run.')
+  await i18next.changeLanguage('es')
+  expect(refusal('run_unknown', 'There is no such run.')).toBe('No existe esa prueba.')
+  expect(refusal('csv_broken', 'Line 3 is not CSV.')).toBe('Line 3 is not CSV.')
 })

@@ -1,6 +1,7 @@
 /** Sends what is kept on the device until the server has acknowledged it; nothing is dropped, nothing blocks the rest. */
 
 import { api, ApiError, need, type Schema } from '../api'
+import { refusal } from '../i18n'
 import { now } from './clock'
 import { eventsOf, markDelivered, putRun, type Db, type LocalEvent, type LocalRun } from './db'
 
@@ -121,7 +122,7 @@ export class Outbox {
 /** What became of each event of a batch. One the server did not mention keeps waiting. */
 export function settle(batch: LocalEvent[], answer: Schema['ReceivedOut']): LocalEvent[] {
   const accepted = new Map(answer.accepted.map((one) => [one.id, one.seq]))
-  const aside = new Map(answer.set_aside.map((one) => [one.id, one.message]))
+  const aside = new Map(answer.set_aside.map((one) => [one.id, refusal(one.code, one.message)]))
   return batch.map((local) => {
     const serverSeq = accepted.get(local.event.id)
     if (serverSeq !== undefined) return { ...local, delivery: 'kept' as const, serverSeq }
