@@ -78,15 +78,17 @@ def test_two_tabs_of_one_run_show_the_same_and_end_the_hold_once(cab):
     other = Cab(cab.page.context.new_page(), cab.url)
     other.go(f"/test/{run}")
     expect(other.bar).to_be_visible()
+    cab.page.bring_to_front()  # what lies behind is drawn once a second
     cab.do(COMBINATION, until="up")
     other.until(lambda: other.asked() == "up")
     cab.accept(COMBINATION)
     expect(other.page.get_by_role("slider")).to_have_count(0)
     for tab in (cab, other):
-        tab.until(lambda tab=tab: tab.page.locator("[data-phase=read]").count() == 1)
+        tab.until(lambda tab=tab: tab.page.locator("[data-phase=read]").count() == 1, jump_s=1)
     cab.until(lambda: cab.page.locator("[data-saved=true]").count() == 1)
     points = [event["body"].get("point") for event in events_of(cab, run) if event["body"]["type"] == "reading"]
     assert points == ["start", "end"]
+    other.page.bring_to_front()
     other.page.get_by_role("button", name="Make safe").click()
     other.page.get_by_role("button", name="It is safe; end the test").click()
     for tab in (cab, other):
