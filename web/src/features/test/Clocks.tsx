@@ -13,6 +13,7 @@ import {
   type TestState,
 } from '../../live'
 import { enteredText, lowestPsi } from './useReadings'
+import { useTicking } from './useTimer'
 
 const LAST_S = 10
 const MEANWHILE = ['abs_lamps_out', 'window_down', 'level_ground'] as const
@@ -45,6 +46,7 @@ function Meaning({ children }: { children: ReactNode }) {
 export function HoldClock({ start, holdS, ownWatch }: { start: Mark; holdS: number; ownWatch: boolean }) {
   const { t } = useTranslation()
   const sound = useSound()
+  useTicking()
   if (ownWatch) {
     return (
       <div className="md:my-auto" role="timer" aria-label={t('test.ownWatch')}>
@@ -80,6 +82,7 @@ export function HoldClock({ start, holdS, ownWatch }: { start: Mark; holdS: numb
 /** The wait since the last move of pedal or knobs: advised, never required. */
 export function WaitClock({ since, advisedS }: { since: Moment | null; advisedS: number }) {
   const { t } = useTranslation()
+  useTicking()
   const waitS = since ? secondsSince(since) : 0
   return (
     <Face face={clockFace(Math.floor(waitS))} label={t('test.wait')} bar={<Share share={waitS / advisedS} />}>

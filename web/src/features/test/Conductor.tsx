@@ -123,8 +123,7 @@ export function Conductor({ recorder, live }: { recorder: Recorder; live: LiveRu
   })
   const waits = phase.name === 'strike' && (phase.strike.name === 'settled' || phase.strike.name === 'start')
   useSettledTone(state.lastMove, script.advised_wait_s, waits && !watches)
-  useTicking(state.hold !== null || waits)
-  useTicking(true, 1000)
+  useTicking(1000)
 
   const readings = useReadings(script, state, group, (marked, numbers, late) => {
     setChosen(undefined)

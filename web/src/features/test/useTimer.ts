@@ -1,13 +1,12 @@
 import { useEffect, useState } from 'react'
 
-/** Draws again a few times a second while something runs; the time itself is always read from the clock. */
-export function useTicking(running: boolean, everyMs = 100): void {
+/** Draws a component again and again while it is shown, as a clock must; the time itself is always read from the clock. */
+export function useTicking(everyMs = 100): void {
   const [, draw] = useState(0)
   useEffect(() => {
-    if (!running) return
     const timer = setInterval(() => draw((n) => n + 1), everyMs)
     return () => clearInterval(timer)
-  }, [running, everyMs])
+  }, [everyMs])
 }
 
 /** Whether the screen is kept awake: `lost` where the browser refuses it, or cannot. */
