@@ -104,14 +104,16 @@ interface FillProps {
   script: Script
   state: TestState
   compact: boolean
+  /** Where a live feed has the lower needle now. */
+  livePsi: number | null
   onConfirm: (bodies: Body[]) => void
 }
 
 /** How long the air will still build, from where the needles stood, and what is worth doing meanwhile. */
-export function FillClock({ script, state, compact, onConfirm }: FillProps) {
+export function FillClock({ script, state, compact, livePsi, onConfirm }: FillProps) {
   const { t } = useTranslation()
   const [told, setTold] = useState<{ psi: number; at: Moment }>()
-  const anchor = told ?? anchorOf(state)
+  const anchor = livePsi === null ? (told ?? anchorOf(state)) : { psi: livePsi, at: now() }
   if (!anchor) {
     const since = state.engineStart ? secondsSince(state.engineStart) : 0
     return (
@@ -124,8 +126,9 @@ export function FillClock({ script, state, compact, onConfirm }: FillProps) {
       </div>
     )
   }
-  const wholeS = secondsToFull(script, anchor.psi)
-  const leftS = wholeS - secondsSince(anchor.at)
+  const buildsS = secondsToFull(script, anchor.psi)
+  const leftS = buildsS - secondsSince(anchor.at)
+  const wholeS = livePsi !== null && state.engineStart ? secondsSince(state.engineStart) + leftS : buildsS
   const cutIn = script.usual_psi.cut_in ?? 0
   return (
     <div className="grid gap-4 md:my-auto">

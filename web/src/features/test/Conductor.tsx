@@ -42,7 +42,7 @@ import { TestColumn } from './TestColumn'
 import { TestHeader } from './TestHeader'
 import { useHoldEnd, useSettledTone } from './useHoldEnd'
 import { useMeantBar } from './useMeantBar'
-import { useReadings } from './useReadings'
+import { lowestPsi, useReadings } from './useReadings'
 import { useTicking, useWakeLock } from './useTimer'
 import { useVerdicts } from './useVerdicts'
 
@@ -242,6 +242,7 @@ export function Conductor({ recorder, live }: { recorder: Recorder; live: LiveRu
             <StageBody
               {...{ phase, live, state, legs, bar, holdS, ownWatch }}
               compact={readings !== null}
+              livePsi={link?.state.numbers ? lowestPsi({ numbers: link.state.numbers }) : null}
               verdicts={verdicts.now}
               onDevice={verdicts.onDevice}
               onStrike={(bodies) => void strike(bodies)}

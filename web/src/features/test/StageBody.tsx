@@ -24,6 +24,8 @@ interface StageBodyProps {
   ownWatch: boolean
   /** The tapes are open below: no room for more than the clock. */
   compact: boolean
+  /** Where a live feed has the lower needle now. */
+  livePsi: number | null
   onStrike: (bodies: Body[]) => void
   onStop: () => void
   onGoOn: () => void
@@ -68,6 +70,7 @@ const WITH_CLOCK = new Set(['cut_out', 'settled', 'start'])
 function StrikeBody({
   phase,
   compact,
+  livePsi,
   live,
   state,
   bar,
@@ -83,7 +86,9 @@ function StrikeBody({
       {(strike.name === 'settled' || strike.name === 'start') && (
         <WaitClock since={state.lastMove} advisedS={script.advised_wait_s} />
       )}
-      {strike.name === 'cut_out' && <FillClock {...{ script, state, compact }} onConfirm={onStrike} />}
+      {strike.name === 'cut_out' && (
+        <FillClock {...{ script, state, compact, livePsi }} onConfirm={onStrike} />
+      )}
       {!hideLimits && !compact && strike.reads && !WITH_CLOCK.has(strike.name) && <LimitFigure step={step} />}
       <VoidAhead {...{ live, state, step }} />
     </>

@@ -1,30 +1,10 @@
 import { expect, test } from 'vitest'
-import { stateOf, type TestState, type WireEvent } from '../../live'
+import { stateOf, type WireEvent } from '../../live'
 import { script, struck } from '../../testing/script'
 import { barFor, repeat, type BarContext } from './bar'
 import { bodiesOf, phaseOf, type Phase, type Verdict } from './phase'
+import { playTo, present, valued } from './played'
 
-/** Everything the present step needs is answered, and its strikes made, until the test comes to `stop`. */
-function playTo(stop: (state: TestState) => boolean): WireEvent[] {
-  const events: WireEvent[] = []
-  for (let n = 0; n < 200; n += 1) {
-    const state = stateOf(script, events)
-    if (stop(state)) return events
-    const [need] = state.lead.unmet
-    const bodies = need ? (script.answers[need]?.yes ?? []) : bodiesOf(state.lead.missing)
-    const at = struck('')
-    for (const body of bodies) events.push({ ...at, ...body, id: `${at.id}${events.length}` } as WireEvent)
-  }
-  throw new Error('never came there')
-}
-
-const present = (name: string) => (state: TestState) => state.lead.queue[0]?.step.step === name
-const valued = (events: WireEvent[], psi = 100): WireEvent[] => [
-  ...events,
-  ...stateOf(script, events)
-    .waiting.flat()
-    .map(({ id }) => struck('valued', { event: id, primary_psi: psi, secondary_psi: psi })),
-]
 const phase = (events: WireEvent[], passed = 0, verdicts: Verdict[] = [], stale = false): Phase =>
   phaseOf(stateOf(script, events), { rest: passed }, verdicts, stale)
 const verdict = (stage: string, outcome: string) =>

@@ -101,7 +101,7 @@ export function useReadings(
 }
 
 /** A needle's number at a mark, in psi; null while it is not set. */
-export function psiOf(mark: Mark, needle: string): number | null {
+export function psiOf(mark: Pick<Mark, 'numbers'>, needle: string): number | null {
   const found = Object.entries(mark.numbers).find(([key]) => key.startsWith(needle))
   if (!found) return null
   const [key, value] = found
@@ -109,7 +109,7 @@ export function psiOf(mark: Mark, needle: string): number | null {
 }
 
 /** The lower needle's number at a mark, in psi. */
-export function lowestPsi(mark: Mark | undefined): number | null {
+export function lowestPsi(mark: Pick<Mark, 'numbers'> | undefined): number | null {
   const values = ['primary', 'secondary'].flatMap((needle) => (mark ? (psiOf(mark, needle) ?? []) : []))
   return values.length ? Math.min(...values) : null
 }

@@ -1,0 +1,69 @@
+import { renderHook } from '@testing-library/react'
+import type { ReactNode } from 'react'
+import { expect, test } from 'vitest'
+import { useFigures } from '../../figures/useFigures'
+import { stateOf, type Step } from '../../live'
+import { Frame } from '../../testing/Frame'
+import { script, struck } from '../../testing/script'
+import { limitText, measuredText } from './Course'
+import { legsOf, placeOf } from './legs'
+import { playTo, present } from './played'
+
+const figuresIn = (unit: 'psi' | 'kpa') =>
+  renderHook(() => useFigures(), {
+    wrapper: ({ children }: { children: ReactNode }) => <Frame unit={unit}>{children}</Frame>,
+  }).result.current
+
+const legs = (events: ReturnType<typeof playTo>) => {
+  const state = stateOf(script, events)
+  return legsOf(script, state, [], state.lead.queue[0])
+}
+
+test('before the first strike every stage is coming, from where the last one leaves the pressure', () => {
+  const path = legs([])
+  expect(path.map(({ step }) => step.step)).toContain('leak_applied')
+  expect(path.every(({ at }) => at === 'coming')).toBe(true)
+  expect(placeOf(path)).toEqual({ now: path.length, all: path.length })
+  const applied = path.find(({ step }) => step.step === 'leak_applied')
+  const warning = path.find(({ step }) => step.step === 'low_air_warning')
+  expect(warning?.path[0]).toBe(applied?.path[1])
+})
+
+test('what was done stays done, the present stage is one, and a stage left out is said', () => {
+  const holding = legs(playTo(present('leak_applied')))
+  expect(holding.filter(({ at }) => at === 'now').map(({ step }) => step.step)).toEqual(['leak_applied'])
+  expect(holding.slice(0, placeOf(holding).now - 1).every(({ at }) => at === 'done')).toBe(true)
+  const left = legs([...playTo(present('low_air_warning')), struck('skipped', { stage: 'low_air_warning' })])
+  expect(left.find(({ step }) => step.step === 'low_air_warning')?.at).toBe('skipped')
+})
+
+const limited = (unit: string, hold_s: number | null, ...bounds: [string, number, string?][]) =>
+  ({
+    limit: {
+      unit,
+      hold_s,
+      bounds: bounds.map(([comparator, value, of]) => ({ comparator, value, of: of ?? null })),
+    },
+  }) as unknown as Step
+
+test.each([
+  [limited('psi', null, ['at_least', 120], ['at_most', 140]), '120–140', '827–965'],
+  [limited('psi', 60, ['at_most', 4]), '≤ 4', '≤ 27.6'],
+  [limited('psi', 60, ['below', 3]), '< 3', '< 20.7'],
+  [limited('psi', null, ['at_least', 55]), '55+', '379+'],
+  [limited('s', null, ['at_most', 45]), '≤ 45 s', '≤ 45 s'],
+  [limited('psi', null, ['at_least', 80, 'cut_in']), '', ''],
+  [{ limit: null } as unknown as Step, '', ''],
+])('a limit as short as it can be said: %#', (step, psi, kpa) => {
+  expect([limitText(step, figuresIn('psi')), limitText(step, figuresIn('kpa'))]).toEqual([psi, kpa])
+})
+
+test.each([
+  [{ drop_psi: 3, time_s: 60 }, '−3'],
+  [{ drop_psi: -0.4 }, '−0'],
+  [{ time_s: 20.6 }, '21 s'],
+  [{ psi: 64.2 }, '64.2'],
+  [{}, ''],
+])('a stage’s main figure: %o', (measured, text) => {
+  expect(measuredText(measured, figuresIn('psi'))).toBe(text)
+})
