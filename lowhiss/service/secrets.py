@@ -40,7 +40,8 @@ def password_matches(kept: str | None, given: str) -> bool:
 
 def new_token() -> str:
     """A token nobody can guess."""
-    return secrets.token_urlsafe(32)
+    # in hexadecimal, because a token that begins with a dash would be taken for an option on a command line
+    return secrets.token_hex(32)
 
 
 def token_hash(token: str) -> str:

@@ -14,6 +14,7 @@ from websockets.sync.client import ClientConnection, connect
 
 from lowhiss.api import feed, sockets
 from lowhiss.cli import main
+from lowhiss.service import secrets
 from tests.devices import UNIT_ID, Device
 
 
@@ -140,6 +141,10 @@ def test_a_flood_and_endless_nonsense_are_ended(app_url, token):
 def test_nobody_looks_without_signing_in(stranger):
     with screen(stranger, "MV-12") as look:
         assert closed_with(look) == sockets.SIGNED_OUT
+
+
+def test_a_token_can_be_given_on_a_command_line():
+    assert not [token for token in (secrets.new_token() for _ in range(500)) if not token.isalnum()]
 
 
 def test_the_stand_in_sends_a_simulated_drive(client, app_url, token, tmp_path, capsys):

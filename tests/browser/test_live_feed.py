@@ -103,14 +103,13 @@ class FeedCab(Cab):
     def until_proposed(self, fan: bool = False) -> str:
         """Let time run, fanning where the air must be spent, until the feed proposes a moment; its name."""
         proposal = self.page.locator("[data-proposal]")
-        for _ in range(150):
+        for _ in range(300):  # a proposal lasts twelve seconds, and on a busy machine a step may take some of them
             if proposal.count():
+                self.vehicle.controls.pedal = 0.0 if fan else self.vehicle.controls.pedal
                 return proposal.get_attribute("data-proposal") or ""
-            self.vehicle.controls.pedal = 1.0 if fan else self.vehicle.controls.pedal
-            self.pass_time(1)
             if fan:
-                self.vehicle.controls.pedal = 0.0
-                self.pass_time(1)
+                self.vehicle.controls.pedal = 0.0 if self.vehicle.controls.pedal else 1.0
+            self.pass_time(1)
         raise AssertionError("never proposed")
 
     def take(self) -> None:
