@@ -45,7 +45,8 @@ def fed_unit(store: Store, token: str) -> tuple[str, Unit] | None:
 def keep_frames(store: Store, unit_id: str, began_at: dt.datetime, frames: Sequence[dict[str, Any]]) -> bool:
     """Keep frames with the unit's run that is under way; without one they are not kept. Whether they were."""
     with store.transaction() as session:
-        run_id = _under_way(session, unit_id, began_at)
+        # by our own clock: the sender's may have jumped
+        run_id = _under_way(session, unit_id, dt.datetime.now(dt.UTC))
         if run_id is None:
             return False
         lines = "\n".join(json.dumps(frame, separators=(",", ":")) for frame in frames)
