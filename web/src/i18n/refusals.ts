@@ -36,7 +36,7 @@ const spanish: Record<string, string> = {
   still_coupled: 'Desenganche antes sus remolques; solo un tractor remolca.',
   target_unknown: 'La marca a la que se refiere no es de esta prueba.',
   too_large: 'Lo enviado es demasiado grande.',
-  too_many_tries: 'Demasiados intentos equivocados: espere un cuarto de hora y pruebe otra vez.',
+  too_many_tries: 'Demasiados intentos equivocados: espere un rato y pruebe otra vez.',
   trailer_elsewhere: 'Un remolque está enganchado a otra unidad: desengánchelo allí primero.',
   trailer_unknown: 'No existe ese remolque.',
   unexpected: 'Algo falló en el servidor; su registro dice qué. Nada quedó a medias.',
