@@ -11,7 +11,6 @@ from lowhiss.demo.scenario import demo_id
 
 STEP_MS = 250
 PATIENCE_S = 90
-TOUCH_AGAIN_S = 30
 MANY_STEPS = 240
 BOUNCE_S = 0.4
 JUMP_S = 5
@@ -79,20 +78,13 @@ class Cab:
             self.page.clock.fast_forward(jump_s * 1000)
         self.page.clock.run_for(round((seconds - jumps * jump_s) * 1000))
 
-    def until(self, condition, jump_s: float = 0, again=None) -> None:
-        """Let time run until something is true; a busy machine may take long for what is not by the page's clock.
-
-        ``again`` is done once when nothing has happened for long and the screen says nothing is wrong: a person, too,
-        touches again what did not answer.
-        """
-        began = time.monotonic()
+    def until(self, condition, jump_s: float = 0) -> None:
+        """Let time run until something is true; a busy machine may take long for what is not by the page's clock."""
+        given_up = time.monotonic() + PATIENCE_S
         while not condition():
-            waited_s = time.monotonic() - began
-            said = self.page.get_by_role("alert").all_inner_texts() if waited_s > TOUCH_AGAIN_S else []
-            assert waited_s < PATIENCE_S, f"never came true; the bar asks for {self.asked()}; the screen says {said}"
-            if again is not None and waited_s > TOUCH_AGAIN_S and not said:
-                again()
-                again = None
+            if time.monotonic() > given_up:
+                said = self.page.get_by_role("alert").all_inner_texts()
+                raise AssertionError(f"never came true; the bar asks for {self.asked()}; the screen says {said}")
             self._turn(jump_s)
 
     def _turn(self, jump_s: float) -> None:
@@ -153,7 +145,7 @@ class Cab:
 
     def step(self, figures: dict[str, tuple[float, ...]]) -> None:
         """The one thing that the bar asks for now, and the tapes that are open beside it."""
-        asked, again = self.asked(), None
+        asked = self.asked()
         if self.page.get_by_role("slider").count() and asked not in READS:
             self.accept(figures)
         if asked in ("read", "readOne"):
@@ -163,8 +155,7 @@ class Cab:
         elif asked != "judging":
             self.pass_time(PAUSES_S.get(asked, 2))
             self.bar.click()
-            again = self.bar.click
-        self.until(lambda: self.asked() != asked, again=again)
+        self.until(lambda: self.asked() != asked)
 
     def accept(self, figures: dict[str, tuple[float, ...]]) -> None:
         """Set the tapes that are open beside another strike."""

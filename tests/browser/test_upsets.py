@@ -61,6 +61,24 @@ def test_a_device_that_is_slow_to_write_makes_one_mark_of_two_strikes(cab):
     assert kinds(cab, run) == ["confirmed"]
 
 
+def test_a_device_that_is_slow_to_write_asks_for_nothing_new_until_it_has_written(cab):
+    page = cab.page
+    run = cab.begin("MV-12", procedure="leak-check")
+    cab.do(COMBINATION, until="pedalUp")
+    page.evaluate(HOLD_THE_STORE)
+    cab.pass_time(1)
+    cab.bar.click()
+    cab.pass_time(1)
+    assert cab.asked() == "pedalUp"  # what was asked for too early would not hear the touch
+    page.evaluate("window.letGo = true")
+    cab.until(lambda: cab.asked() != "pedalUp")
+    assert cab.asked() == "finish"  # at once, never *Go on* in between
+    cab.pass_time(1)
+    page.keyboard.press("Space")
+    cab.until(lambda: page.locator("article").count() == 1)
+    assert kinds(cab, run)[-2:] == ["pedal", "finished"]
+
+
 def test_going_back_after_the_end_leads_to_the_sheet_again(cab):
     page = cab.page
     run = cab.begin("MV-22", procedure="leak-check")

@@ -1,4 +1,5 @@
 import { useEffect, useRef, useState } from 'react'
+import { flushSync } from 'react-dom'
 import { useTranslation } from 'react-i18next'
 import { useNavigate } from 'react-router'
 import { api, need } from '../../api'
@@ -150,24 +151,32 @@ export function Conductor({ recorder, live }: { recorder: Recorder; live: LiveRu
     void strike([...up, { type: 'finished' }], at).then((kept) => kept && navigate(`/runs/${run.id}`))
   }
   const goOn = (at?: Moment) => {
-    setPassed(state.lead.done.length)
-    if (state.pedalDown && !watches) void strike([{ type: 'pedal', state: 'released' }], at)
+    const pass = () => setPassed(state.lead.done.length)
+    if (!state.pedalDown || watches) return pass()
+    // together with the mark: a bar that asked for the next thing sooner would not hear the touch
+    void strike([{ type: 'pedal', state: 'released' }], at).then((kept) => kept && flushSync(pass))
   }
-  const onStrike = (at: Moment) => {
-    void unlockSound()
-    // a device that is slow to write gets one mark all the same
-    if (writing.current || at.mono_s - lastAt.current < BOUNCE_S) return
-    lastAt.current = at.mono_s
+  /** A device that is slow to write gets one mark all the same, however often it is touched meanwhile. */
+  const once = (act: () => void) => {
+    if (writing.current) return
     const latest = newest.current
-    const { act } = meant(at)
-    if (act === 'accept') readings?.accept()
-    else if (act === 'goOn') goOn(at)
-    else if (act === 'finish') finish(at)
-    else if (act === 'standing') setStood(rollsOf(state))
-    else if (act !== 'nothing') void strike(act.strike, at)
+    act()
     if (newest.current === latest) return
     writing.current = true
     void newest.current?.finally(() => (writing.current = false))
+  }
+  const onStrike = (at: Moment) => {
+    void unlockSound()
+    if (at.mono_s - lastAt.current < BOUNCE_S) return
+    once(() => {
+      lastAt.current = at.mono_s
+      const { act } = meant(at)
+      if (act === 'accept') readings?.accept()
+      else if (act === 'goOn') goOn(at)
+      else if (act === 'finish') finish(at)
+      else if (act === 'standing') setStood(rollsOf(state))
+      else if (act !== 'nothing') void strike(act.strike, at)
+    })
   }
 
   const title = !step
@@ -246,8 +255,8 @@ export function Conductor({ recorder, live }: { recorder: Recorder; live: LiveRu
               verdicts={verdicts.now}
               onDevice={verdicts.onDevice}
               onStrike={(bodies) => void strike(bodies)}
-              onStop={() => finish()}
-              onGoOn={() => goOn()}
+              onStop={() => once(finish)}
+              onGoOn={() => once(goOn)}
             />
             {phase.name === 'rest' && calls}
             {readings && !rolling && (phase.name !== 'rest' || chosen) && (
@@ -259,7 +268,7 @@ export function Conductor({ recorder, live }: { recorder: Recorder; live: LiveRu
               />
             )}
             {phase.name === 'read' && phase.step === null && !watches && (
-              <Button onClick={() => finish()} className="self-start">
+              <Button onClick={() => once(finish)} className="self-start">
                 {t('test.without')}
               </Button>
             )}
