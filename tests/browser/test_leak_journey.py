@@ -13,8 +13,25 @@ def run_id(cab) -> str:
     return cab.page.url.rsplit("/", 1)[1]
 
 
+HOW_MANY_WAIT = """() => new Promise((told) => {
+  const opening = indexedDB.open('lowhiss')
+  opening.onsuccess = () => {
+    const counting = opening.result.transaction('events').objectStore('events').index('delivery').count('waiting')
+    counting.onsuccess = () => {
+      opening.result.close()
+      told(counting.result)
+    }
+  }
+})"""
+
+
 def events_of(cab, run: str):
-    """What the server has, asked by a client of its own: the page may be without a network."""
+    """What the server has, asked by a client of its own: the page may be without a network.
+
+    Where it has one, what waits on the page's device is sent first.
+    """
+    if not cab.offline:
+        cab.until(lambda: cab.page.evaluate(HOW_MANY_WAIT) == 0)
     with httpx.Client(base_url=cab.url) as client:
         return sign_in(client).get(f"/api/runs/{run}/events").json()
 
