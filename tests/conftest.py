@@ -63,11 +63,11 @@ def store(database: PrivateServer) -> Iterator[Store]:
 class Running:
     """The application behind a real port of the loopback interface."""
 
-    def __init__(self, store: Store, web: Path = WEB_DIST) -> None:
+    def __init__(self, store: Store, web: Path = WEB_DIST, demo_accounts: bool = True) -> None:
         self._listener = socket.create_server(("127.0.0.1", 0))
         self.url = f"http://127.0.0.1:{self._listener.getsockname()[1]}"
         config = uvicorn.Config(
-            create_app(store, web=web, demo_accounts=True),
+            create_app(store, web=web, demo_accounts=demo_accounts),
             log_level="error",
             lifespan="off",
             timeout_graceful_shutdown=1,

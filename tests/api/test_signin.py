@@ -10,10 +10,11 @@ import uuid
 import httpx
 import pytest
 
+from lowhiss.demo.scenario import demo_id
 from lowhiss.service import brakes, signin
 from lowhiss.service.secrets import code_hash, csrf_token, token_hash
 from lowhiss.store.models import CodeRow, FailureRow, PersonRow, SessionRow
-from tests.conftest import sign_in
+from tests.conftest import Running, sign_in
 
 GOOD = "correct horse battery"
 
@@ -242,18 +243,11 @@ def test_somebody_elses_run_takes_no_marks_but_a_shared_device_sends_on(newcomer
 
 
 def test_demo_accounts_only_where_they_are_allowed(store, stranger, client):
-    import asyncio
-
-    from lowhiss.api import create_app
-    from lowhiss.demo.scenario import demo_id
-
-    async def refused() -> tuple[int, dict]:
-        transport = httpx.ASGITransport(app=create_app(store))
-        async with httpx.AsyncClient(transport=transport, base_url="http://localhost") as http:
-            answer = await http.post("/api/session/demo", json={"person_id": demo_id("Odile Ferrow")})
-            return answer.status_code, (await http.get("/api/session")).json()
-
-    status, me = asyncio.run(refused())
+    without = Running(store, demo_accounts=False)
+    with httpx.Client(base_url=without.url, timeout=20) as http:
+        status = http.post("/api/session/demo", json={"person_id": demo_id("Odile Ferrow")}).status_code
+        me = http.get("/api/session").json()
+    without.stop()
     assert (status, me["demo_people"]) == (403, [])
     assert len(stranger.get("/api/session").json()["demo_people"]) == 20
     real = client.get("/api/people").json()
