@@ -10,26 +10,34 @@ from lowhiss.api.schemas import Psi
 from lowhiss.core.fields import Language
 from lowhiss.core.procedure import Action, Need
 from lowhiss.core.rules import Stage
+from lowhiss.core.units import PressureUnit
 from lowhiss.core.vehicle import Knob, Needle
 
 
-class ScriptBound(BaseModel):
-    """One comparison of a limit."""
+class ScriptBay(BaseModel):
+    """Where a limit lies along the air column; an open side is null."""
 
-    comparator: Literal["at_least", "at_most", "below", "above"]
-    value: float
-    of: str | None
+    low_psi: Psi | None
+    high_psi: Psi | None
+
+
+Sentences = dict[Language, dict[PressureUnit, str]]
+"""One sentence for every reader."""
 
 
 class ScriptLimit(BaseModel):
-    """A limit as a device shows it before anything is measured."""
+    """A limit as it holds for this unit, before anything is measured; worded by the core, never by a device."""
 
     key: str
-    words: dict[str, str]
+    unit: Literal["psi", "s"]
     hold_s: float | None
     window_psi: list[float] | None
-    bounds: list[ScriptBound]
-    unit: Literal["psi", "s"]
+    short: dict[PressureUnit, str]
+    text: Sentences
+    said: Sentences
+    end: Sentences
+    most_psi: Psi | None
+    bay: ScriptBay | None
 
 
 class ScriptBody(BaseModel):
@@ -97,7 +105,7 @@ class ScriptOut(BaseModel):
     """All that a device needs to lead a run without contact."""
 
     version: str
-    format: Literal["low-hiss-script/3"]
+    format: Literal["low-hiss-script/4"]
     procedure: Titled
     rules: TitledRules
     knobs: list[Knob]

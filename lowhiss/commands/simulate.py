@@ -112,7 +112,7 @@ def _write(driven: Drive, base: Path, plot: Path | None) -> list[Path]:
     paths = {name: base.with_name(f"{base.name}.{name}") for name in ("run.json", "csv", "1hz.csv", "truth.json")}
     paths["run.json"].write_text(as_json(driven.record) + "\n", encoding="utf-8")
     with paths["csv"].open("w", encoding="utf-8", newline="") as file:
-        write_trace(file, driven.samples, unit.needles, bool(driven.spec.towed))
+        write_trace(file, driven.samples, unit.needles, "trailer" in unit.knobs)
     with paths["1hz.csv"].open("w", encoding="utf-8", newline="") as file:
         write_broadcast(file, driven.samples, unit.needles)
     paths["truth.json"].write_text(as_json(driven.truth) + "\n", encoding="utf-8")

@@ -10,7 +10,7 @@ from typing import Any, Literal
 from lowhiss.core.calculators import required_reservoir_in3
 from lowhiss.core.errors import RecordError
 from lowhiss.core.fields import Fields
-from lowhiss.core.vehicle import Circuits, Governor, Unit, UnitKind
+from lowhiss.core.vehicle import Circuits, Gearbox, Governor, Unit, UnitKind
 
 PowerKind = Literal["straight_truck", "bus", "tractor"]
 MOST_TRAILERS = 3
@@ -26,6 +26,7 @@ class PowerUnit:
     """A truck, bus or tractor.
 
     chambers : the type number of each brake chamber, axle by axle.  reservoirs_in3 : its service reservoirs.
+    gearbox : None where unknown.  trailer_knob : whether a tractor keeps its trailer supply knob when driven alone.
     """
 
     name: str
@@ -36,6 +37,8 @@ class PowerUnit:
     reservoirs_in3: tuple[float, ...] = ()
     build_year: int | None = None
     fmvss_121: bool = True
+    gearbox: Gearbox | None = None
+    trailer_knob: bool = True
 
 
 @dataclass(frozen=True, slots=True)
@@ -96,6 +99,8 @@ def assemble(power: PowerUnit, trailers: Sequence[str], reservoir_ratio: float =
         reservoir_ratio=round(min(10.0, max(0.1, reservoir_ratio)), 4),
         fmvss_121=power.fmvss_121,
         trailers=tuple(trailers),
+        gearbox=power.gearbox,
+        trailer_knob=power.trailer_knob,
     )
 
 
@@ -114,6 +119,8 @@ def read_power_unit(table: object, volumes_in3: Mapping[int, float]) -> PowerUni
         reservoirs_in3=_reservoirs(fields),
         build_year=None if year is None else int(year),
         fmvss_121=fields.flag("fmvss_121", built_to),
+        gearbox=fields.choice("gearbox", Gearbox, None) if fields.raw("gearbox") is not None else None,
+        trailer_knob=fields.flag("trailer_knob", True),
     )
     governor.done()
     fields.done()

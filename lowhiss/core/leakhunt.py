@@ -8,7 +8,6 @@ from typing import Any, NamedTuple
 
 from lowhiss.core.calculators import application_drop_psi
 from lowhiss.core.judge.common import needle_psi
-from lowhiss.core.judge.leak import hold_marks
 from lowhiss.core.judge.model import RunVerdict
 from lowhiss.core.run import RunState, counted_psi
 from lowhiss.core.vehicle import Needle
@@ -57,7 +56,7 @@ def holds_of(state: RunState) -> list[Hold]:
     holds = []
     for stage in _LEAKS:
         for attempt in state.attempts.get(stage, []):
-            start, end = hold_marks(attempt)
+            start, end = attempt.hold
             if start is None or end is None or end.event.at_s <= start.event.at_s:
                 continue
             minutes = (end.event.at_s - start.event.at_s) / 60
@@ -157,8 +156,8 @@ def _by_pressure(verdict: RunVerdict, holds: list[Hold], limits: HintLimits, req
 
 def _application(state: RunState) -> tuple[float, float] | None:
     """The pressure before a full application and what it took: from the end of one hold to the start of the next."""
-    released = [m for a in state.attempts.get("leak_released", []) if (m := a.last("end")) is not None]
-    applied = [m for a in state.attempts.get("leak_applied", []) if (m := a.last("start")) is not None]
+    released = [m for a in state.attempts.get("leak_released", []) if (m := a.hold[1]) is not None]
+    applied = [m for a in state.attempts.get("leak_applied", []) if (m := a.hold[0]) is not None]
     for before in released:
         for after in applied:
             strokes = [

@@ -14,7 +14,7 @@ from lowhiss.core.errors import RecordError
 from lowhiss.core.fields import Fields, choices_text, describe
 from lowhiss.core.rules import STAGES, Policy
 from lowhiss.core.units import PRESSURE_UNITS, PressureUnit, to_psi
-from lowhiss.core.vehicle import Circuits, Governor, Knob, Unit, UnitKind
+from lowhiss.core.vehicle import Circuits, Gearbox, Governor, Knob, Unit, UnitKind
 
 RUN_FORMAT = "low-hiss-run/1"
 Purpose = Literal["dispatch", "training", "rehearsal"]
@@ -151,6 +151,8 @@ def read_unit(fields: Fields) -> Unit:
         reservoir_ratio=fields.number("reservoir_ratio", 1.0, low=0.1, high=10),
         fmvss_121=fields.flag("fmvss_121", True),
         trailers=fields.texts("trailers"),
+        gearbox=fields.choice("gearbox", Gearbox, None),
+        trailer_knob=fields.flag("trailer_knob", True),
     )
     governor.done()
     fields.done()
@@ -220,8 +222,8 @@ def _consistent(event: Event, unit: Unit) -> None:
     if event.secondary_psi is not None and unit.circuits == "single":
         raise refuse("secondary_psi", "is given, but a single-circuit unit has one needle only")
     if event.type == "knob":
-        if event.knob == "trailer" and unit.group == "single":
-            raise refuse("knob", f"is 'trailer', but a {unit.kind} has no trailer supply knob")
+        if event.knob == "trailer" and "trailer" not in unit.knobs:
+            raise refuse("knob", f"is 'trailer', but this unit ({unit.kind}) has no trailer supply knob")
         # only an outward move needs its cause: a knob goes in by hand, comes out by hand or by itself
         if event.state == "out" and event.cause is None:
             raise refuse("cause", "is missing; a knob that came out needs hand or popped")

@@ -23,7 +23,7 @@ _STILL_COUNT_WHEN_CLOSED = frozenset({"valued", "withdrawn", "note"})
 
 
 class Cut(NamedTuple):
-    """One governor reading [psi gauge, rounded to 0.1], needle by needle; None where not read."""
+    """Where the compressor stopped [psi gauge, rounded to 0.1], needle by needle; None where not read."""
 
     primary_psi: float | None
     secondary_psi: float | None
@@ -36,6 +36,8 @@ class Context(NamedTuple):
     last_move_at_s : the last pedal or knob move.  settled : a ``settled`` event came since that move.
     fresh_cut_out : a cut-out was read since the engine was last started.
     run_position, cut_out_position : the last event with the engine running, the last cut-out reading; -1 for none.
+    cut_out : the last cut-out as it was read.  cut_out_by_needle : each needle's own last one.
+    in_gear : low gear was confirmed since the engine was stopped, and neutral not since.
     """
 
     position: int
@@ -51,8 +53,10 @@ class Context(NamedTuple):
     run_position: int
     cut_out_position: int
     cut_out: Cut | None
+    cut_out_by_needle: Cut
     cut_in_psi: float | None
     last_reading_psi: float | None
+    in_gear: bool
 
 
 class Mark(NamedTuple):
@@ -64,21 +68,21 @@ class Mark(NamedTuple):
 
 @dataclass(slots=True)
 class Attempt:
-    """One try at a stage. ``changes`` are the moves of engine, key, knobs and pedal since its first mark."""
+    """One try at a stage.
+
+    changes : the moves of engine, key, knobs and pedal between a hold's start and its end, or the attempt's own.
+    hold : a leak stage's last start, and the first end after it, as far as they were marked.
+    popped : the knobs that have popped in it.
+    """
 
     stage: str
     number: int
     opened_position: int
     marks: list[Mark] = field(default_factory=list)
     changes: list[Event] = field(default_factory=list)
+    hold: tuple[Mark | None, Mark | None] = (None, None)
+    popped: set[str] = field(default_factory=set)
     closed: bool = False
-
-    def last(self, point: str) -> Mark | None:
-        """The last mark of a reading's ``point``."""
-        for mark in reversed(self.marks):
-            if mark.event.point == point:
-                return mark
-        return None
 
 
 @dataclass(slots=True)
@@ -98,6 +102,17 @@ class RunState:
     withdrawn: list[Event]
     closed_by: Event | None
     cut_outs: list[Mark]
+    first_released: Context | None
+    """How the vehicle stood when a knob went in by hand for the first time; None when none did."""
+
+    def cut_out_before(self, event: Event) -> tuple[Cut | None, Cut]:
+        """The last cut-out read before ``event``, and each needle's own last one."""
+        last: Cut | None = None
+        by_needle = Cut(None, None)
+        for mark in self.cut_outs:
+            if mark.event.order < event.order:
+                last, by_needle = _cut_after(last, by_needle, mark.event)
+        return last, by_needle
 
 
 def fold(run: Run, policy: Policy, judging: Judging) -> RunState:
@@ -106,7 +121,7 @@ def fold(run: Run, policy: Policy, judging: Judging) -> RunState:
     Raises RecordError for a withdrawal or number of nothing, or one id with two contents.
     """
     standing, withdrawn, closed_by = standing_events(run.events)
-    folder = _Folder(run, policy, judging)
+    folder = _Folder(run, policy, judging, [e.at_s for e in standing if e.type == "key" and e.state == "on"])
     for position, event in enumerate(standing):
         folder.take(position, event)
     return RunState(
@@ -119,6 +134,7 @@ def fold(run: Run, policy: Policy, judging: Judging) -> RunState:
         withdrawn=withdrawn,
         closed_by=closed_by,
         cut_outs=folder.cut_outs,
+        first_released=folder.first_released,
     )
 
 
@@ -219,11 +235,15 @@ def counted_psi(event: Event, policy: Policy) -> list[float]:
 
 
 class _Folder:
-    """The running state while events are taken one by one; used once and thrown away."""
+    """The running state while events are taken one by one; used once and thrown away.
 
-    def __init__(self, run: Run, policy: Policy, judging: Judging) -> None:
+    key_ons_at_s : when the key was turned on, over the whole run: people tap late, so a key-on may follow what it lit.
+    """
+
+    def __init__(self, run: Run, policy: Policy, judging: Judging, key_ons_at_s: list[float]) -> None:
         self.policy = policy
         self.judging = judging
+        self.key_ons_at_s = key_ons_at_s
         self.maker_cut_in_psi = run.unit.governor.cut_in_psi
         self.drop_uncertainty_psi = drop_uncertainty(run.resolution_psi)
         self.attempts: dict[str, list[Attempt]] = {}
@@ -238,15 +258,16 @@ class _Folder:
         self.chocked: bool | None = None
         self.last_move_at_s: float | None = None
         self.settled = False
-        self.key_on_at_s: float | None = None
         self.engine_start_position = -1
         self.run_position = -1
         self.cut_out_position = -1
         self.cut_out: Cut | None = None
+        self.cut_out_by_needle = Cut(None, None)
         self.cut_in_psi: float | None = None
         self.last_reading_psi: float | None = None
         self.knob_stage_open = False
-        self.popped: set[str] = set()
+        self.in_gear = False
+        self.first_released: Context | None = None
 
     def take(self, position: int, event: Event) -> None:
         self.position = position
@@ -271,8 +292,10 @@ class _Folder:
             self.run_position,
             self.cut_out_position,
             self.cut_out,
+            self.cut_out_by_needle,
             self.cut_in_psi,
             self.last_reading_psi,
+            self.in_gear,
         )
 
     def attempt_for(self, stage: str, again: Callable[[Attempt], bool]) -> Attempt:
@@ -286,15 +309,21 @@ class _Folder:
         mark = Mark(event, self.context())
         attempt.marks.append(mark)
         self.contexts[event.place] = mark.context
+        self.noticed(event)
+        return mark
+
+    def noticed(self, event: Event) -> None:
         value = lower_psi(event, self.policy)
         if value is not None:
             self.last_reading_psi = value
-        return mark
 
     def changed(self, event: Event) -> None:
+        """A state was recorded: it belongs to every hold that goes on, and to none that is over."""
         for tries in self.attempts.values():
-            if tries and tries[-1].marks:
-                tries[-1].changes.append(event)
+            if tries and not tries[-1].closed:
+                start, end = tries[-1].hold
+                if start is not None and end is None:
+                    tries[-1].changes.append(event)
 
     def since_engine_start(self, attempt: Attempt) -> bool:
         """Whether the engine was started after the attempt's last mark."""
@@ -307,18 +336,25 @@ class _Folder:
             self.chocked = True
         elif event.item == "chocks_removed":
             self.chocked = False
+        elif event.item == "in_gear":
+            self.in_gear = self.engine != "running"
+        elif event.item == "neutral":
+            self.in_gear = False
 
     def on_engine(self, event: Event) -> None:
         if event.state == "running":
             if self.engine != "running":
                 self.engine_start_position = self.position
+            self.in_gear = False
+        elif self.engine != "off" and self.key_ons_at_s:
+            # the key stops it, and must be turned on again; a run that never records a key-on says nothing of keys
+            self.key = "off"
+        if event.state != self.engine:
             self.knob_stage_open = False
         self.engine = event.state
         self.changed(event)
 
     def on_key(self, event: Event) -> None:
-        if event.state == "on" and self.key != "on":
-            self.key_on_at_s = event.at_s
         self.key = event.state
         self.changed(event)
 
@@ -338,34 +374,47 @@ class _Folder:
         knob = event.knob or "tractor"
         if event.state == "out":
             if event.cause == "popped":
-                self.mark(event, self.attempt_for("spring_brakes", self.since_engine_start))
+                attempt = self.attempt_for("spring_brakes", self.since_engine_start)
+                self.mark(event, attempt)
                 self.knob_stage_open = self.engine != "running"
-                self.popped.add(knob)
-            elif (
-                self.knob_stage_open
-                and self.engine != "running"
-                and self.knobs[knob] != "out"
-                and knob not in self.popped
-            ):
-                self.mark(event, self.attempt_for("spring_brakes", self.since_engine_start))
-        else:
-            self.popped.discard(knob)
+                attempt.popped.add(knob)
+            elif self.knob_stage_open and self.engine != "running" and self.knobs[knob] != "out":
+                tries = self.attempts.get("spring_brakes", [])
+                over = not tries or tries[-1].closed or self.since_engine_start(tries[-1])
+                if over or knob not in tries[-1].popped:
+                    self.mark(event, self.attempt_for("spring_brakes", self.since_engine_start))
+        elif self.first_released is None:
+            self.first_released = self.context()
         self.knobs[knob] = event.state
         self.moved(event)
 
     def on_reading(self, event: Event) -> None:
         stage = event.stage or ""
-        again = _again_reading(event)
-        mark = self.mark(event, self.attempt_for(stage, again))
+        if event.point == "end" and not self.holds(stage):
+            self.noticed(event)  # no hold goes on: this end belongs to nothing
+            return
+        attempt = self.attempt_for(stage, _again_reading(event))
+        mark = self.mark(event, attempt)
         if event.point == "start":
-            self.attempts[stage][-1].changes.clear()
+            attempt.hold = (mark, None)
+            attempt.changes.clear()
+        elif event.point == "end":
+            attempt.hold = (attempt.hold[0], mark)
         elif stage == "cut_out":
             self.cut_outs.append(mark)
             if event.primary_psi is not None or event.secondary_psi is not None:
                 self.cut_out_position = self.position
-                self.cut_out = Cut(_rounded(event.primary_psi), _rounded(event.secondary_psi))
+                self.cut_out, self.cut_out_by_needle = _cut_after(self.cut_out, self.cut_out_by_needle, event)
         elif stage == "cut_in":
             self.cut_in_psi = lower_psi(event, self.policy) or self.cut_in_psi
+
+    def holds(self, stage: str) -> bool:
+        """Whether a hold of this stage goes on: started, not ended, its attempt still open."""
+        tries = self.attempts.get(stage, [])
+        if not tries or tries[-1].closed:
+            return False
+        start, end = tries[-1].hold
+        return start is not None and end is None
 
     def on_warning(self, event: Event) -> None:
         if self.is_lamp_check(event):
@@ -377,7 +426,8 @@ class _Folder:
 
     def is_lamp_check(self, event: Event) -> bool:
         """Lamp and buzzer prove themselves at key-on; only a reading that has clearly fallen below cut-in is more."""
-        if self.key_on_at_s is None or event.at_s - self.key_on_at_s > self.judging.lamp_check_s:
+        before_s, after_s = self.judging.key_tapped_late_s, self.judging.lamp_check_s
+        if not any(-before_s <= event.at_s - key_on_s <= after_s for key_on_s in self.key_ons_at_s):
             return False
         value = lower_psi(event, self.policy)
         if value is None or self.last_reading_psi is None:
@@ -393,8 +443,7 @@ class _Folder:
 
     def on_attempt(self, event: Event) -> None:
         self.close_open_attempts()
-        if event.stage != "spring_brakes":
-            self.knob_stage_open = False
+        self.knob_stage_open = False
         tries = self.attempts.setdefault(event.stage or "", [])
         tries.append(Attempt(event.stage or "", len(tries) + 1, self.position))
 
@@ -414,6 +463,17 @@ class _Folder:
                 tries[-1].closed = True
 
 
+def _cut_after(last: Cut | None, by_needle: Cut, event: Event) -> tuple[Cut | None, Cut]:
+    """The last cut-out and each needle's own last one, once this one was read; one without a number changes nothing."""
+    primary_psi, secondary_psi = _rounded(event.primary_psi), _rounded(event.secondary_psi)
+    if primary_psi is None and secondary_psi is None:
+        return last, by_needle
+    return Cut(primary_psi, secondary_psi), Cut(
+        by_needle.primary_psi if primary_psi is None else primary_psi,
+        by_needle.secondary_psi if secondary_psi is None else secondary_psi,
+    )
+
+
 def _rounded(value: float | None) -> float | None:
     return None if value is None else round_tenth(value)
 
@@ -427,7 +487,7 @@ def _never(_: Attempt) -> bool:
 
 
 def _ended(attempt: Attempt) -> bool:
-    return attempt.last("end") is not None
+    return attempt.hold[1] is not None
 
 
 def _again_reading(event: Event) -> Callable[[Attempt], bool]:

@@ -28,12 +28,17 @@ def drop_uncertainty(resolution: float) -> float:
     return 2.0 * resolution / math.sqrt(6.0)
 
 
-def build_time_uncertainty_s(resolution_psi: float, rate_psi_per_s: float, reaction_s: float) -> float:
-    """Expanded uncertainty [s] of a build-up time: a reaction time at each end, and the drop's error at the rate seen.
+def build_time_uncertainty_s(
+    resolution_psi: float, span_psi: float, duration_s: float, window_psi: float, reaction_s: float
+) -> float:
+    """Expanded uncertainty (k = 2) [s] of a build-up time over ``window_psi``, from ``duration_s`` over ``span_psi``.
 
-    Raises ZeroDivisionError when ``rate_psi_per_s`` is 0; a needle that does not move has no time.
+    A reaction time of ``reaction_s``, standard, at each end, and the drop's standard uncertainty r/√6 at the rate
+    seen, added in quadrature (JCGM 100, from memory) and scaled to the window as the time itself is.
+    Raises ZeroDivisionError when ``span_psi`` is 0: a needle that does not move has no time.
 
-    >>> round(build_time_uncertainty_s(1.0, 1.0, 0.2), 3)
-    1.216
+    >>> round(build_time_uncertainty_s(1.0, 15.0, 15.0, 15.0, 0.2), 3)
+    0.993
     """
-    return 2.0 * reaction_s + drop_uncertainty(resolution_psi) / rate_psi_per_s
+    needle_s = resolution_psi / math.sqrt(6.0) * duration_s / span_psi
+    return 2.0 * math.sqrt(2.0 * reaction_s**2 + needle_s**2) * window_psi / span_psi

@@ -11,6 +11,7 @@ Group = Literal["single", "combination", "multi"]
 Circuits = Literal["dual", "single"]
 Needle = Literal["primary", "secondary"]
 Knob = Literal["tractor", "trailer"]
+Gearbox = Literal["manual", "automatic"]
 
 GROUP_OF_KIND: dict[UnitKind, Group] = {
     "straight_truck": "single",
@@ -35,6 +36,9 @@ class Unit:
 
     reservoir_ratio : actual ÷ required service reservoir volume, dimensionless.
     fmvss_121 : built to that standard (true unless said otherwise).
+    gearbox : None where unknown.
+    trailer_knob : whether a tractor driven alone has the trailer supply knob too, as most have; a unit with a trailer
+        always has it, a truck or bus never.
     """
 
     kind: UnitKind
@@ -44,6 +48,8 @@ class Unit:
     reservoir_ratio: float = 1.0
     fmvss_121: bool = True
     trailers: tuple[str, ...] = ()
+    gearbox: Gearbox | None = None
+    trailer_knob: bool = True
 
     @property
     def group(self) -> Group:
@@ -52,8 +58,9 @@ class Unit:
 
     @property
     def knobs(self) -> tuple[Knob, ...]:
-        """The dash knobs this unit has; only a unit with a trailer has the trailer supply knob."""
-        return ("tractor",) if self.group == "single" else ("tractor", "trailer")
+        """The dash knobs this unit has: the trailer supply knob with a trailer, and on most tractors driven alone."""
+        alone = self.kind in ("straight_truck", "bus") or (self.kind == "tractor" and not self.trailer_knob)
+        return ("tractor",) if alone else ("tractor", "trailer")
 
     @property
     def needles(self) -> tuple[Needle, ...]:
@@ -66,4 +73,6 @@ def unit_table(unit: Unit) -> dict[str, Any]:
     table = asdict(unit)
     table["trailers"] = list(unit.trailers)
     table["governor"] = {key: value for key, value in table["governor"].items() if value is not None}
+    if unit.gearbox is None:
+        del table["gearbox"]
     return table

@@ -34,7 +34,7 @@ class DemoUnit:
     def assembled(self) -> dict[str, Any]:
         """The unit as a run record holds it."""
         kinds = {0: self.facts["kind"], 1: "tractor_semitrailer", 2: "multi_trailer"}
-        kept = ("name", "circuits", "governor", "fmvss_121")
+        kept = ("name", "circuits", "governor", "fmvss_121", "gearbox", "trailer_knob")
         facts = {key: self.facts[key] for key in kept if key in self.facts}
         return {**facts, "kind": kinds[len(self.trailers)], "trailers": list(self.trailers)}
 
@@ -46,8 +46,18 @@ def demo_id(name: str) -> str:
 
 _GOVERNOR = {"cut_in_psi": 100, "cut_out_psi": 125}
 _RIGID = {"chambers": [20, 20, 30, 30], "reservoirs_in3": [1100, 1400, 1100], "build_year": 2016}
-_BUS = {"chambers": [24, 24, 36, 36], "reservoirs_in3": [1800, 2300, 1900], "build_year": 2014}
-_TRACTOR = {"chambers": [20, 20, 30, 30, 30, 30], "reservoirs_in3": [1600, 2500, 2000], "build_year": 2019}
+_BUS = {
+    "chambers": [24, 24, 36, 36],
+    "reservoirs_in3": [1800, 2300, 1900],
+    "build_year": 2014,
+    "gearbox": "automatic",
+}
+_TRACTOR = {
+    "chambers": [20, 20, 30, 30, 30, 30],
+    "reservoirs_in3": [1600, 2500, 2000],
+    "build_year": 2019,
+    "gearbox": "manual",
+}
 _OLD = {
     "circuits": "single",
     "fmvss_121": False,

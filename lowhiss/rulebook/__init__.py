@@ -22,6 +22,7 @@ PROCEDURE_IDS = (
     "us-three-part",
     "us-full",
     "holds-first",
+    "holds-first-static",
     "canada-west",
     "single-vehicle",
     "static-only",

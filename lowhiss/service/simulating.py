@@ -126,7 +126,7 @@ def drive(
 def frame_of(seq: int, sample: Sample, spec: AirSpec) -> dict[str, Any]:
     """A sample as a frame of the live feed."""
     dash = sample.dash
-    knobs = {"tractor_in": dash.tractor_in, **({"trailer_in": dash.trailer_in} if spec.towed else {})}
+    knobs = {"tractor_in": dash.tractor_in, **({"trailer_in": dash.trailer_in} if "trailer" in spec.unit.knobs else {})}
     needles = {f"{name}_psi": round(psi, 2) for name, psi in zip(spec.unit.needles, dash.needles, strict=True)}
     return {"seq": seq, "t_s": round(dash.t_s, 3), **needles, "lamp": dash.lamp, **knobs}
 
@@ -155,7 +155,7 @@ def _truth(
             "cut_in": spec.cut_in_psi,
             "warning": spec.warning_psi,
             "tractor_pop": spec.tractor_pop_psi,
-            **({"trailer_pop": spec.trailer_pop_psi} if spec.towed else {}),
+            **({"trailer_pop": spec.trailer_pop_psi} if "trailer" in spec.unit.knobs else {}),
         },
         "marks": marks,
     }

@@ -36,7 +36,22 @@ def test_the_kind_follows_from_the_trailers(count, kind):
     power = read_power_unit({"name": "MV-01", "kind": "tractor", "fmvss_121": False}, VOLUMES)
     unit = assemble(power, [f"T-{n}" for n in range(count)], 1.25)
     assert (unit.kind, unit.reservoir_ratio, unit.fmvss_121) == (kind, 1.25, False)
-    assert unit.knobs == (("tractor",) if count == 0 else ("tractor", "trailer"))
+    assert unit.knobs == ("tractor", "trailer")
+
+
+@pytest.mark.parametrize(
+    ("kind", "trailers", "facts", "knobs"),
+    [
+        ("tractor", 0, {"trailer_knob": False}, ("tractor",)),
+        ("tractor", 1, {"trailer_knob": False}, ("tractor", "trailer")),  # whoever pulls one has its knob
+        ("bus", 0, {"trailer_knob": True}, ("tractor",)),
+        ("straight_truck", 0, {}, ("tractor",)),
+    ],
+)
+def test_the_knobs_follow_from_the_kind_and_what_the_tractor_has(kind, trailers, facts, knobs):
+    power = read_power_unit({"name": "MV-01", "kind": kind, "gearbox": "automatic", **facts}, VOLUMES)
+    unit = assemble(power, ["T"] * trailers)
+    assert (unit.knobs, unit.gearbox) == (knobs, "automatic")
 
 
 def test_only_a_tractor_pulls():

@@ -72,7 +72,7 @@ def test_a_second_needle_or_knob_that_the_unit_does_not_have_is_refused():
     single = record([reading(1, "cut_out", "cut_out", 120, 121)], "straight_truck", unit={"circuits": "single"})
     assert "events[0].secondary_psi: is given, but a single-circuit unit has one needle" in refused(single)
     bus = record([at(1, "knob", knob="trailer", state="in")], "bus")
-    assert "events[0].knob: is 'trailer', but a bus has no trailer supply knob" in refused(bus)
+    assert "events[0].knob: is 'trailer', but this unit (bus) has no trailer supply knob" in refused(bus)
 
 
 def test_only_format_kind_and_events_are_required():

@@ -22,13 +22,14 @@ def test_one_reading_and_a_difference_of_two(resolution):
     assert drop_uncertainty(resolution) == pytest.approx(0.8165 * resolution, rel=1e-4)
 
 
-@given(resolution=st.floats(0.1, 5), duration_s=st.floats(5, 200))
-def test_a_build_up_time(resolution, duration_s):
-    rate = 15 / duration_s
+@given(resolution=st.floats(0.1, 5), duration_s=st.floats(5, 200), span_psi=st.floats(10, 30))
+def test_a_build_up_time(resolution, duration_s, span_psi):
     standard = resolution / math.sqrt(12)
-    span = ufloat(100, standard) - ufloat(85, standard)
-    by_pressure = 2 * (span / rate).std_dev
-    assert build_time_uncertainty_s(resolution, rate, 0.2) == pytest.approx(by_pressure + 0.4)
+    read = ufloat(85 + span_psi, standard) - ufloat(85, standard)
+    clock = ufloat(duration_s, 0.2) - ufloat(0, 0.2)  # 0.2 s of reaction, standard, at each end
+    # what the span's own error is worth in time, at the rate seen, scaled to a window of 15 psi
+    time = (clock + (read - span_psi) * (duration_s / span_psi)) * (15 / span_psi)
+    assert build_time_uncertainty_s(resolution, span_psi, duration_s, 15, 0.2) == pytest.approx(2 * time.std_dev)
 
 
 def test_a_close_build_up_is_called_so():

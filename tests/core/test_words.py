@@ -97,7 +97,8 @@ def test_the_same_verdict_in_spanish_and_kilopascals():
 def test_findings_leave_no_parameter_open(language, unit):
     words = Words(language, unit)
     for code, sentence in words.book.FINDINGS.items():
-        params = {name: ["key", "pedal"] if name == "states" else 3.25 for name in fields(sentence)}
+        listed = {"states": ["key", "pedal"], "stages": ["cut_out", "leak_applied"]}
+        params = {name: listed.get(name, 3.25) for name in fields(sentence)}
         text = words.finding(Finding(code, None, params))
         assert "{" not in text
         assert text.endswith(".")

@@ -200,7 +200,7 @@ class Driver:
     def _set_knobs(self, *, tractor: bool, trailer: bool) -> None:
         controls = self.system.controls
         controls.tractor_in = tractor
-        controls.trailer_in = trailer and bool(self.system.spec.towed)
+        controls.trailer_in = trailer and "trailer" in self.unit.knobs
         self._move()
 
     # striking

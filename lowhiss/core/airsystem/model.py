@@ -278,8 +278,8 @@ class AirSystem:
         for name, value, most in (("rpm", controls.rpm, _MOST_RPM), ("pedal", controls.pedal, 1.0)):
             if not (math.isfinite(value) and 0 <= value <= most):
                 raise AirSystemError(name, f"is {value}; it must be from 0 to {most:g}")
-        if controls.trailer_in and not self.spec.towed:
-            raise AirSystemError("trailer_in", "cannot be pushed: this unit has no trailer")
+        if controls.trailer_in and "trailer" not in self.spec.unit.knobs:
+            raise AirSystemError("trailer_in", "cannot be pushed: this unit has no trailer supply knob")
 
     def _quiet(self) -> bool:
         """Whether nothing moves fast: the last step's flows, and no valve that the driver has just moved."""

@@ -5,7 +5,7 @@ from __future__ import annotations
 from typing import NamedTuple
 
 from lowhiss.core.calculators import build_time_s
-from lowhiss.core.judge.common import Case, compare, decide, late_and_disagreeing, needle_psi, single_gauge
+from lowhiss.core.judge.common import JudgeContext, compare, decide, late_and_disagreeing, needle_psi, single_gauge
 from lowhiss.core.judge.model import StageVerdict
 from lowhiss.core.rules import Limit
 from lowhiss.core.run import Attempt
@@ -31,7 +31,7 @@ class Climb(NamedTuple):
 
 
 def measure_build_up(
-    verdict: StageVerdict, attempt: Attempt, window: tuple[float, float] | None, case: Case
+    verdict: StageVerdict, attempt: Attempt, window: tuple[float, float] | None, case: JudgeContext
 ) -> dict[Needle, Climb]:
     """Each counted needle's climb, from its last lower and its first upper reading."""
     climbs: dict[Needle, Climb] = {}
@@ -56,20 +56,26 @@ def measure_build_up(
     return climbs
 
 
-def judge_build_up(verdict: StageVerdict, climbs: dict[Needle, Climb], limit: Limit, case: Case) -> None:
+def judge_build_up(verdict: StageVerdict, climbs: dict[Needle, Climb], limit: Limit | None, case: JudgeContext) -> None:
     """The slower needle's time over the window, against the limit."""
-    window = limit.window_psi or (0.0, 1.0)
     if not climbs:
         verdict.find("no_number")
         return
     single_gauge(verdict, len(climbs), case)
+    if limit is None:
+        return
+    window = limit.window_psi or (0.0, 1.0)
     enough = case.judging.window_covered_share - 1e-9
     covered = {needle: climb.share_of(window) for needle, climb in climbs.items()}
-    counted = dict(climbs)
-    for needle, climb in climbs.items():
-        others = any(share >= enough for other, share in covered.items() if other != needle)
-        if covered[needle] < enough and climb.lower_psi > window[0] and others:
-            del counted[needle]
+    through_psi = window[1] - case.judging.through_mark_psi - 1e-9
+    counted = {
+        needle: climb
+        for needle, climb in climbs.items()
+        # a needle that began high and is through leaves the other to be timed
+        if covered[needle] >= enough or climb.lower_psi <= window[0] or climb.upper_psi < through_psi
+    }
+    if not any(share >= enough for share in covered.values()):
+        counted = climbs
     least = min(counted, key=lambda needle: covered[needle])
     if covered[least] < enough or any(climb.duration_s <= 0 for climb in counted.values()):
         verdict.void("window_too_short", lower_psi=climbs[least].lower_psi, upper_psi=climbs[least].upper_psi)
@@ -84,8 +90,10 @@ def judge_build_up(verdict: StageVerdict, climbs: dict[Needle, Climb], limit: Li
         "start_psi": climb.lower_psi,
         "end_psi": climb.upper_psi,
     }
-    rate = (climb.upper_psi - climb.lower_psi) / climb.duration_s
-    uncertainty = build_time_uncertainty_s(case.state.run.resolution_psi, rate, case.judging.reaction_s)
+    span_psi = climb.upper_psi - climb.lower_psi
+    uncertainty = build_time_uncertainty_s(
+        case.state.run.resolution_psi, span_psi, climb.duration_s, window[1] - window[0], case.judging.reaction_s
+    )
     decide(verdict, compare(time_s, verdict.bounds), uncertainty, case.rules)
 
 

@@ -2,12 +2,13 @@
 
 from __future__ import annotations
 
+import math
 from collections.abc import Iterable
 
-from lowhiss.core.judge.common import Case, cut_in_psi
+from lowhiss.core.judge.common import JudgeContext, cut_in_psi, cut_out_of
 from lowhiss.core.judge.model import Finding, StageVerdict
 from lowhiss.core.record import Event
-from lowhiss.core.rules import LIMITED_STAGES
+from lowhiss.core.rules import LIMITED_STAGES, apply_bounds
 from lowhiss.core.run import Mark, lower_psi
 
 CRITICAL = frozenset(
@@ -18,6 +19,7 @@ CRITICAL = frozenset(
         "hold_short",
         "cut_out_not_said",
         "wrong_verdict_said",
+        "moved_after_fail",
     }
 )
 """Unsafe, or would fail an exam."""
@@ -45,34 +47,68 @@ def grade(findings: Iterable[Finding]) -> tuple[list[str], list[str]]:
     return critical, [code for code in codes if code not in CRITICAL and code not in FACTS]
 
 
-def candidate_findings(case: Case, stages: list[StageVerdict]) -> list[Finding]:
-    """Chocks, and the call-outs unless the run was only for dispatch."""
-    findings = _chocks(case)
+def candidate_findings(case: JudgeContext, stages: list[StageVerdict]) -> list[Finding]:
+    """Chocks, moving after a fail, and the call-outs unless the run was only for dispatch."""
+    findings = [*_chocks(case), *_moved_after_fail(case, stages)]
     if case.state.run.purpose != "dispatch":
         findings += _call_outs(case, stages)
     return findings
 
 
-def _chocks(case: Case) -> list[Finding]:
-    """Chocks in before anything is released and while the vehicle stands unbraked; out before anything rolls."""
+def _chocks(case: JudgeContext) -> list[Finding]:
+    """Chocks in before anything is released and while the vehicle stands unbraked; out before anything rolls.
+
+    Low gear with the engine off holds it too, as many schools teach, and is only named.
+    """
     found: dict[str, Finding] = {}
-    chocked: bool | None = None
-    for event in case.state.events:
-        if event.type == "confirmed" and event.item in ("wheels_chocked", "chocks_removed"):
-            chocked = event.item == "wheels_chocked"
-        elif event.type == "knob" and event.state == "in" and chocked is None:
-            found.setdefault("chocks_missing", Finding("chocks_missing", None, {}))
+
+    def unchocked(stage: str | None, in_gear: bool) -> None:
+        code = "held_by_gear_only" if in_gear else "chocks_missing"
+        found.setdefault(code, Finding(code, stage, {}))
+
+    first = case.state.first_released
+    if first is not None and first.chocked is None:
+        unchocked(None, first.in_gear)
     for stage, attempts in case.state.attempts.items():
         for mark in (mark for attempt in attempts for mark in attempt.marks):
-            if stage in ("hold_trailer", "hold_parking", "rolling_service"):
+            if stage in _ROLLING:
                 if mark.context.chocked:
                     found.setdefault("chocks_left_in", Finding("chocks_left_in", stage, {}))
             elif stage not in ("build_up", "cut_out", "cut_in") and mark.context.chocked is False:
-                found.setdefault("chocks_missing", Finding("chocks_missing", stage, {}))
+                unchocked(stage, mark.context.in_gear)
     return list(found.values())
 
 
-def _call_outs(case: Case, stages: list[StageVerdict]) -> list[Finding]:
+_ROLLING = ("hold_trailer", "hold_parking", "rolling_service")
+
+
+def _moved_after_fail(case: JudgeContext, stages: list[StageVerdict]) -> list[Finding]:
+    """A hold test or a roll while a stage stood failed, that of an earlier hold test too."""
+    ends: list[tuple[int, StageVerdict]] = []
+    for verdict in stages:
+        if verdict.outcome in ("pass", "fail") and (marks := _marks_of(case, verdict)):
+            last = marks[-1].context.position
+            ends.append((last if verdict.decided_position is None else verdict.decided_position, verdict))
+    for stage in _ROLLING:
+        for attempt in case.state.attempts.get(stage, []):
+            for mark in attempt.marks:
+                stood = {v.stage: v.outcome for end, v in sorted(ends, key=_by_end) if end < mark.context.position}
+                failed = [name for name, outcome in stood.items() if outcome == "fail"]
+                if failed:
+                    return [Finding("moved_after_fail", stage, {"stages": failed})]
+    return []
+
+
+def _by_end(ended: tuple[int, StageVerdict]) -> int:
+    return ended[0]
+
+
+def _marks_of(case: JudgeContext, verdict: StageVerdict) -> list[Mark]:
+    attempts = case.state.attempts.get(verdict.stage, [])
+    return attempts[verdict.attempt - 1].marks if 0 < verdict.attempt <= len(attempts) else []
+
+
+def _call_outs(case: JudgeContext, stages: list[StageVerdict]) -> list[Finding]:
     said = [event for event in case.state.events if event.type == "said"]
     findings = _cut_out_calls(case, said)
     for part, code in (("limit", "limit_not_said"), ("reading", "reading_not_said")):
@@ -92,7 +128,7 @@ def _call_outs(case: Case, stages: list[StageVerdict]) -> list[Finding]:
     return findings
 
 
-def _cut_out_calls(case: Case, said: list[Event]) -> list[Finding]:
+def _cut_out_calls(case: JudgeContext, said: list[Event]) -> list[Finding]:
     """Each cut-out read must be said aloud before the next one; saying the cut-in's figure is a mistake of its own."""
     findings: list[Finding] = []
     calls = [event for event in said if event.what == "cut_out"]
@@ -103,30 +139,52 @@ def _cut_out_calls(case: Case, said: list[Event]) -> list[Finding]:
         mine = [call for call in calls if mark.event.order <= call.order < until]
         if not mine:
             missed += 1
-        elif any(_names_cut_in(call, mark, case) for call in mine):
-            findings.append(Finding("cut_in_said_for_cut_out", "cut_out", {"said": mine[0].value}))
+        elif (wrong := next((call for call in mine if _names_cut_in(call, mark, case)), None)) is not None:
+            findings.append(Finding("cut_in_said_for_cut_out", "cut_out", {"said": wrong.value}))
     if missed:
         findings.insert(0, Finding("cut_out_not_said", "cut_out", {"missed": missed, "times": len(marks)}))
     return findings
 
 
-def _names_cut_in(call: Event, mark: Mark, case: Case) -> bool:
+def _names_cut_in(call: Event, mark: Mark, case: JudgeContext) -> bool:
     said = _number(call.value)
     read = lower_psi(mark.event, case.state.policy)
     return said is not None and read is not None and abs(said - cut_in_psi(case, mark.context)) < abs(said - read)
 
 
-def _wrong_limit(event: Event, case: Case) -> list[Finding]:
+def _wrong_limit(event: Event, case: JudgeContext) -> list[Finding]:
+    """A limit called that is not the one for this unit, worked out as the judge would at that moment."""
     part, _, stage = (event.what or "").partition(":")
     value = _number(event.value)
     limit = case.limits.get(stage) if part == "limit" else None
-    if limit is None or value is None or any(bound.of or bound.times_reservoir_ratio for bound in limit.bounds):
+    if limit is None or value is None:
         return []
-    right = [bound.value for bound in limit.bounds]
-    return [] if value in right else [Finding("wrong_limit_said", stage, {"said": value, "right": right})]
+    cut_out, by_needle = case.state.cut_out_before(event)
+    right: list[float] = []
+    for needle in case.needles:
+        bounds = apply_bounds(
+            limit,
+            case.unit,
+            cut_out_psi=cut_out_of(case, cut_out),
+            latest_psi=by_needle.primary_psi if needle == "primary" else by_needle.secondary_psi,
+        )
+        right += [round(bound.value, 1) for bound in bounds]
+    if not right:
+        return []
+    # a relative limit may be called as the difference that it is; a figure that was worked out is called whole
+    differences = [abs(bound.value) for bound in limit.bounds if bound.of is not None]
+    worked_out = any(b.of or b.times_reservoir_ratio or b.cap_share_of_cut_out is not None for b in limit.bounds)
+    near = _CALLED_WHOLE if worked_out else _SAME
+    if any(abs(value - figure) <= near for figure in (*right, *differences)):
+        return []
+    return [Finding("wrong_limit_said", stage, {"said": value, "right": list(dict.fromkeys(right))})]
 
 
-def _wrong_verdict(event: Event, case: Case, stages: list[StageVerdict]) -> list[Finding]:
+_CALLED_WHOLE, _SAME = 0.5, 1e-6
+"""How near a call must come to a figure that was worked out, and to one that stands in the rules."""
+
+
+def _wrong_verdict(event: Event, case: JudgeContext, stages: list[StageVerdict]) -> list[Finding]:
     """A pass called on a failed attempt or the other way; the attempt last marked before the call is the one meant."""
     part, _, stage = (event.what or "").partition(":")
     if part != "verdict" or event.value not in ("pass", "fail"):
@@ -141,7 +199,7 @@ def _wrong_verdict(event: Event, case: Case, stages: list[StageVerdict]) -> list
     return [Finding("wrong_verdict_said", stage, {"said": event.value, "right": outcome})]
 
 
-def _called_stages(case: Case) -> list[str]:
+def _called_stages(case: JudgeContext) -> list[str]:
     """Limited stages that were marked and have a limit to state; the cut-out has a call of its own."""
     return [
         stage
@@ -152,16 +210,17 @@ def _called_stages(case: Case) -> list[str]:
     ]
 
 
-def _first_mark(case: Case, stage: str) -> tuple[float, int]:
+def _first_mark(case: JudgeContext, stage: str) -> tuple[float, int]:
     return min(mark.event.order for attempt in case.state.attempts[stage] for mark in attempt.marks)
 
 
-def _last_mark(case: Case, stage: str) -> tuple[float, int]:
+def _last_mark(case: JudgeContext, stage: str) -> tuple[float, int]:
     return max(mark.event.order for attempt in case.state.attempts[stage] for mark in attempt.marks)
 
 
 def _number(value: str | float | None) -> float | None:
     try:
-        return None if value is None else float(value)
+        number = None if value is None else float(value)
     except ValueError:
         return None
+    return number if number is not None and math.isfinite(number) else None

@@ -4,16 +4,16 @@ from __future__ import annotations
 
 from typing import NamedTuple
 
-from lowhiss.core.judge.model import AppliedBound, StageVerdict
+from lowhiss.core.judge.model import StageVerdict
 from lowhiss.core.record import Event
-from lowhiss.core.rules import Bound, Judging, Limit, RuleSet
-from lowhiss.core.run import Attempt, Context, RunState
+from lowhiss.core.rules import AppliedBound, Judging, Limit, RuleSet
+from lowhiss.core.run import Attempt, Context, Cut, RunState
 from lowhiss.core.uncertainty import drop_uncertainty, reading_uncertainty
 from lowhiss.core.units import round_tenth
 from lowhiss.core.vehicle import Needle, Unit
 
 
-class Case(NamedTuple):
+class JudgeContext(NamedTuple):
     """Everything a stage's judge may look at.
 
     needles : those that count: one under the policy ``primary`` or on a single-circuit unit.
@@ -32,36 +32,6 @@ def needle_psi(event: Event, needle: Needle) -> float | None:
     """That needle's reading, rounded to 0.1 psi before any comparison; None when not read."""
     value = event.primary_psi if needle == "primary" else event.secondary_psi
     return None if value is None else round_tenth(value)
-
-
-def apply_bounds(
-    limit: Limit, case: Case, cut_out_psi: float | None = None, latest_psi: float | None = None
-) -> tuple[AppliedBound, ...]:
-    """The limit's bounds for this unit.
-
-    cut_out_psi : what "the cut-out" is for a share of it.  latest_psi : the reading that relative bounds hang on;
-    while it is None they are left out.
-    """
-    applied = []
-    for bound in limit.bounds:
-        value = _bound_value(bound, case.unit, cut_out_psi, latest_psi)
-        if value is not None:
-            applied.append(AppliedBound(bound.comparator, value, bound.of == "cut_out_read"))
-    return tuple(applied)
-
-
-def _bound_value(bound: Bound, unit: Unit, cut_out_psi: float | None, latest_psi: float | None) -> float | None:
-    value = bound.value
-    if bound.of is not None:
-        base = unit.governor.cut_out_psi if bound.of == "maker_cut_out" else latest_psi
-        if base is None:
-            return None
-        value += base
-    if bound.times_reservoir_ratio:
-        value *= unit.reservoir_ratio
-    if bound.cap_share_of_cut_out is not None and cut_out_psi is not None:
-        value = min(value, bound.cap_share_of_cut_out * cut_out_psi)
-    return value
 
 
 class Compared(NamedTuple):
@@ -121,7 +91,7 @@ def knob_states(context: Context, unit: Unit) -> dict[str, str | None]:
     return {knob: context.tractor if knob == "tractor" else context.trailer for knob in unit.knobs}
 
 
-def late_and_disagreeing(verdict: StageVerdict, events: list[Event], case: Case) -> None:
+def late_and_disagreeing(verdict: StageVerdict, events: list[Event], case: JudgeContext) -> None:
     """The findings that any reading can bear: marked late, needles too far apart."""
     if any(event.late for event in events):
         verdict.find("late_reading")
@@ -136,27 +106,31 @@ def late_and_disagreeing(verdict: StageVerdict, events: list[Event], case: Case)
                 verdict.find("gauges_disagree", apart_psi=apart, primary_psi=primary, secondary_psi=secondary)
 
 
-def cut_out_psi(case: Case, context: Context | None) -> float:
+def cut_out_psi(case: JudgeContext, context: Context | None) -> float:
     """ "The cut-out": the last reading before the mark, else the maker's figure, else the usual one."""
-    if context is not None and context.cut_out is not None:
-        read = [psi for needle in case.needles if (psi := getattr(context.cut_out, f"{needle}_psi")) is not None]
-        if read:
-            return float(max(read))
-    return case.unit.governor.cut_out_psi or case.judging.default_cut_out_psi
+    return cut_out_of(case, context.cut_out if context else None)
 
 
-def cut_in_psi(case: Case, context: Context) -> float:
+def cut_out_of(case: JudgeContext, cut: Cut | None) -> float:
+    """What "the cut-out" is, from the last reading of it: the higher needle of those that count."""
+    read = [getattr(cut, f"{needle}_psi") for needle in case.needles] if cut is not None else []
+    return max((psi for psi in read if psi is not None), default=None) or (
+        case.unit.governor.cut_out_psi or case.judging.default_cut_out_psi
+    )
+
+
+def cut_in_psi(case: JudgeContext, context: Context) -> float:
     """ "The cut-in": the last reading before the mark, else the maker's figure, else the usual one."""
     return context.cut_in_psi or case.unit.governor.cut_in_psi or case.judging.default_cut_in_psi
 
 
-def reading_doubt(bound: AppliedBound, case: Case) -> float:
+def reading_uncertainty_of(bound: AppliedBound, case: JudgeContext) -> float:
     """Expanded uncertainty of one reading against ``bound`` [psi]; a bound that hangs on a reading adds its own."""
     resolution = case.state.run.resolution_psi
     return drop_uncertainty(resolution) if bound.relative else reading_uncertainty(resolution)
 
 
-def single_gauge(verdict: StageVerdict, read: int, case: Case) -> None:
+def single_gauge(verdict: StageVerdict, read: int, case: JudgeContext) -> None:
     """On a dual unit where both needles count, only one was read."""
     if read == 1 and len(case.needles) == 2:
         verdict.find("single_gauge")

@@ -3,15 +3,14 @@
 from __future__ import annotations
 
 from lowhiss.core.judge.common import (
-    Case,
-    Compared,
+    JudgeContext,
     compare,
     cut_in_psi,
     decide,
     knob_states,
     late_and_disagreeing,
     needle_psi,
-    reading_doubt,
+    reading_uncertainty_of,
     single_gauge,
     unrecorded,
 )
@@ -31,7 +30,7 @@ def deciding_warning(attempt: Attempt) -> Mark | None:
     return later
 
 
-def measure_warning(verdict: StageVerdict, attempt: Attempt, case: Case) -> None:
+def measure_warning(verdict: StageVerdict, attempt: Attempt, case: JudgeContext) -> None:
     """The reading at which the warning was complete, and whether it came early."""
     mark = deciding_warning(attempt)
     if mark is None:
@@ -50,18 +49,20 @@ def measure_warning(verdict: StageVerdict, attempt: Attempt, case: Case) -> None
         verdict.find("early_warning", reading_psi=psi, cut_in_psi=cut_in)
 
 
-def warning_state(verdict: StageVerdict, attempt: Attempt, _: Case) -> None:
-    """Void when the engine ran or the key was off."""
+def warning_state(verdict: StageVerdict, attempt: Attempt, _: JudgeContext) -> list[str]:
+    """What makes it void: the engine ran, the key was off."""
     missing = [name for name in ("engine", "key") if any(getattr(m.context, name) is None for m in attempt.marks)]
     missing += [part for part in ("lamp", "buzzer") if attempt.marks and _present(attempt, part) is None]
     unrecorded(verdict, missing)
+    wrong = []
     if any(mark.context.engine == "running" for mark in attempt.marks):
-        verdict.void("engine_running")
+        wrong.append("engine_running")
     if any(mark.context.key == "off" for mark in attempt.marks):
-        verdict.void("key_off")
+        wrong.append("key_off")
+    return wrong
 
 
-def judge_warning(verdict: StageVerdict, attempt: Attempt, case: Case) -> None:
+def judge_warning(verdict: StageVerdict, attempt: Attempt, case: JudgeContext) -> None:
     """A missing lamp or buzzer fails before any number is looked at; then the lower needle against the limit."""
     absent = [part for part in ("lamp", "buzzer") if _present(attempt, part) is False]
     for part in absent:
@@ -74,8 +75,9 @@ def judge_warning(verdict: StageVerdict, attempt: Attempt, case: Case) -> None:
         if attempt.marks:
             verdict.find("no_number")
         return
-    compared = compare(psi, verdict.bounds)
-    decide(verdict, compared, reading_doubt(compared.bound, case), case.rules)
+    if verdict.bounds:
+        compared = compare(psi, verdict.bounds)
+        decide(verdict, compared, reading_uncertainty_of(compared.bound, case), case.rules)
 
 
 def _present(attempt: Attempt, part: str) -> bool | None:
@@ -84,7 +86,7 @@ def _present(attempt: Attempt, part: str) -> bool | None:
     return True if True in said else False if False in said else None
 
 
-def _needles_read(mark: Mark, case: Case) -> int:
+def _needles_read(mark: Mark, case: JudgeContext) -> int:
     return sum(needle_psi(mark.event, needle) is not None for needle in case.needles)
 
 
@@ -100,7 +102,7 @@ def _pops(attempt: Attempt) -> dict[str, Mark]:
     return pops
 
 
-def measure_knobs(verdict: StageVerdict, attempt: Attempt, case: Case) -> None:
+def measure_knobs(verdict: StageVerdict, attempt: Attempt, case: JudgeContext) -> None:
     """Each knob's pressure: the higher needle, for the higher circuit holds the knobs."""
     pops = _pops(attempt)
     read = {knob: psi for knob, mark in pops.items() if (psi := higher_psi(mark.event, case.state.policy)) is not None}
@@ -110,46 +112,44 @@ def measure_knobs(verdict: StageVerdict, attempt: Attempt, case: Case) -> None:
         single_gauge(verdict, min(_needles_read(pops[knob], case) for knob in read), case)
 
 
-def knobs_state(verdict: StageVerdict, attempt: Attempt, case: Case) -> None:
-    """Void when the engine ran or a knob was not in to begin with."""
+def knobs_state(verdict: StageVerdict, attempt: Attempt, case: JudgeContext) -> list[str]:
+    """What makes it void: the engine ran, or a knob was not in to begin with."""
     missing: list[str] = []
+    wrong: list[str] = []
     popped: set[str] = set()
     for mark in attempt.marks:
         if mark.context.engine is None and "engine" not in missing:
             missing.append("engine")
         if mark.context.engine == "running":
-            verdict.void("engine_running")
+            wrong.append("engine_running")
         for knob, state in knob_states(mark.context, case.unit).items():
             if state is None and f"{knob}_knob" not in missing and knob not in popped:
                 missing.append(f"{knob}_knob")
             elif state == "out" and knob not in popped:
-                verdict.void("knobs_not_released")
+                wrong.append("knobs_not_released")
         popped.add(mark.event.knob or "tractor")
     unrecorded(verdict, missing)
+    return wrong
 
 
-def judge_knobs(verdict: StageVerdict, attempt: Attempt, case: Case) -> None:
-    """Every knob inside its window, by itself; one outside fails whatever else was done wrongly."""
-    worst: tuple[Compared, str] | None = None
-    read = verdict.measured.get("knobs", {})
-    for knob, values in read.items():
-        compared = compare(values["psi"], verdict.bounds)
-        if worst is None or (compared.within, compared.margin) < (worst[0].within, worst[0].margin):
-            worst = (compared, knob)
-    outside = worst is not None and not worst[0].within
-    if any(mark.event.cause == "hand" for mark in attempt.marks):
-        verdict.find("knob_by_hand")
-        if not outside:
-            verdict.outcome = "void"
-            return
-    if worst is None:
-        if attempt.marks:
-            verdict.find("no_number")
-        return
-    if len(read) < len(case.unit.knobs):
+def judge_knobs(verdict: StageVerdict, attempt: Attempt, case: JudgeContext) -> None:
+    """Every knob inside its window, by itself; one outside fails, unless a hand had been at the knobs before."""
+    pops = _pops(attempt)
+    read = {knob: values["psi"] for knob, values in verdict.measured.get("knobs", {}).items()}
+    compared = {knob: compare(psi, verdict.bounds) for knob, psi in read.items()} if verdict.bounds else {}
+    by_hand = next((mark.context.position for mark in attempt.marks if mark.event.cause == "hand"), None)
+    if pops and not read:
+        verdict.find("no_number")
+    elif pops and len(read) < len(case.unit.knobs):
         verdict.find("second_knob_missing")
-        if not outside:
-            return
-    compared, knob = worst
-    verdict.measured |= {"psi": read[knob]["psi"], "knob": knob}
-    decide(verdict, compared, reading_doubt(compared.bound, case), case.rules)
+    if by_hand is not None:
+        verdict.find("knob_by_hand")
+        compared = {knob: value for knob, value in compared.items() if pops[knob].context.position < by_hand}
+    outside = any(not value.within for value in compared.values())
+    if by_hand is not None and not outside:
+        verdict.outcome = "void"
+        return
+    if compared and (outside or len(read) == len(case.unit.knobs)):
+        knob = min(compared, key=lambda knob: (compared[knob].within, compared[knob].margin))
+        verdict.measured |= {"psi": read[knob], "knob": knob}
+        decide(verdict, compared[knob], reading_uncertainty_of(compared[knob].bound, case), case.rules)

@@ -3,23 +3,22 @@
 from __future__ import annotations
 
 from lowhiss.core.judge.common import (
-    Case,
     Compared,
-    apply_bounds,
+    JudgeContext,
     compare,
     decide,
     late_and_disagreeing,
     needle_psi,
-    reading_doubt,
+    reading_uncertainty_of,
     single_gauge,
 )
 from lowhiss.core.judge.model import StageVerdict
-from lowhiss.core.rules import Limit
+from lowhiss.core.rules import Limit, apply_bounds
 from lowhiss.core.run import Attempt, Mark
 from lowhiss.core.vehicle import Needle
 
 
-def measure_governor(verdict: StageVerdict, attempt: Attempt, case: Case) -> None:
+def measure_governor(verdict: StageVerdict, attempt: Attempt, case: JudgeContext) -> None:
     """Every reading of the attempt, and whether one strays from the maker's figure."""
     read = [mark for mark in attempt.marks if any(needle_psi(mark.event, n) is not None for n in case.needles)]
     verdict.measured = {
@@ -32,9 +31,9 @@ def measure_governor(verdict: StageVerdict, attempt: Attempt, case: Case) -> Non
     _off_maker_figure(verdict, read, case)
 
 
-def judge_governor(verdict: StageVerdict, attempt: Attempt, limit: Limit, case: Case) -> None:
-    """Every reading is judged and the worst decides; a bound may hang on the cut-out read just before."""
-    relative = any(bound.of == "cut_out_read" for bound in limit.bounds)
+def judge_governor(verdict: StageVerdict, attempt: Attempt, limit: Limit | None, case: JudgeContext) -> None:
+    """Every reading is judged and the worst decides; a bound may hang on that needle's own cut-out before it."""
+    relative = limit is not None and any(bound.of == "cut_out_read" for bound in limit.bounds)
     worst: tuple[Compared, float, Needle] | None = None
     seen = False
     for mark in attempt.marks:
@@ -43,31 +42,37 @@ def judge_governor(verdict: StageVerdict, attempt: Attempt, limit: Limit, case: 
             if psi is None:
                 continue
             seen = True
-            base = _cut_out_before(mark, needle)
-            if relative and base is None:
+            if limit is None:
                 continue
-            bounds = apply_bounds(limit, case, latest_psi=base) if relative else verdict.bounds
+            base = _cut_out_before(mark, needle)
+            bounds = apply_bounds(limit, case.unit, latest_psi=base) if relative else verdict.bounds
+            if not bounds:
+                continue
             compared = compare(psi, bounds)
+            if relative and base is None and compared.within:
+                continue  # what hangs on no cut-out may be kept, but that alone is no pass
+            if not compared.within and verdict.decided_position is None:
+                verdict.decided_position = mark.context.position
             if worst is None or (compared.within, compared.margin) < (worst[0].within, worst[0].margin):
                 worst = (compared, psi, needle)
                 verdict.bounds = bounds
     if worst is None:
-        if attempt.marks:
-            verdict.find("no_cut_out_before" if seen else "no_number")
+        if attempt.marks and not seen:
+            verdict.find("no_number")
+        elif attempt.marks and relative:
+            verdict.find("no_cut_out_before")
         return
     compared, psi, needle = worst
     verdict.measured |= {"psi": psi, "needle": needle}
-    decide(verdict, compared, reading_doubt(compared.bound, case), case.rules)
+    decide(verdict, compared, reading_uncertainty_of(compared.bound, case), case.rules)
 
 
 def _cut_out_before(mark: Mark, needle: Needle) -> float | None:
-    cut = mark.context.cut_out
-    if cut is None:
-        return None
+    cut = mark.context.cut_out_by_needle
     return cut.primary_psi if needle == "primary" else cut.secondary_psi
 
 
-def _off_maker_figure(verdict: StageVerdict, read: list[Mark], case: Case) -> None:
+def _off_maker_figure(verdict: StageVerdict, read: list[Mark], case: JudgeContext) -> None:
     """A reading away from the maker's figure, unless that figure is itself the limit."""
     governor = case.unit.governor
     maker = governor.cut_out_psi if verdict.stage == "cut_out" else governor.cut_in_psi

@@ -5,10 +5,9 @@ from __future__ import annotations
 import datetime as dt
 
 from lowhiss.core.judge.common import (
-    Case,
+    JudgeContext,
     compare,
     decide,
-    knob_states,
     late_and_disagreeing,
     needle_psi,
     single_gauge,
@@ -17,25 +16,17 @@ from lowhiss.core.judge.common import (
 from lowhiss.core.judge.model import StageVerdict
 from lowhiss.core.record import Event
 from lowhiss.core.rules import Limit
-from lowhiss.core.run import Attempt, Mark
+from lowhiss.core.run import Attempt, Context, Mark
 from lowhiss.core.uncertainty import drop_uncertainty
-from lowhiss.core.vehicle import Needle
+from lowhiss.core.vehicle import Knob, Needle
 
 _EPSILON = 1e-9
 """Keeps times that are exact in decimal (60.5 s) on the right side in binary."""
 
 
-def hold_marks(attempt: Attempt) -> tuple[Mark | None, Mark | None]:
-    """The start and end marks of a hold; an end before the last start belongs to nothing."""
-    start, end = attempt.last("start"), attempt.last("end")
-    if end is not None and (start is None or end.context.position < start.context.position):
-        end = None
-    return start, end
-
-
-def measure_leak(verdict: StageVerdict, attempt: Attempt, case: Case) -> None:
+def measure_leak(verdict: StageVerdict, attempt: Attempt, case: JudgeContext) -> None:
     """The loss on every needle that counts, the time it took and the wait before it."""
-    start, end = hold_marks(attempt)
+    start, end = attempt.hold
     if start is None:
         return
     if start.context.last_move_at_s is not None:
@@ -66,82 +57,118 @@ def measure_leak(verdict: StageVerdict, attempt: Attempt, case: Case) -> None:
         verdict.measured["rate_psi_per_min"] = round(loss / duration_s * 60, 2)
 
 
-def leak_state(verdict: StageVerdict, attempt: Attempt, case: Case) -> None:
-    """Engine off, key on, every knob in, pedal as the stage wants it, from the start mark until the end mark."""
-    start, end = hold_marks(attempt)
+def leak_state(verdict: StageVerdict, attempt: Attempt, case: JudgeContext) -> list[str]:
+    """What was wrong from the start mark until the end mark: engine off, knobs in, pedal as the stage wants it.
+
+    Without an end only the start counts; a key that was off is no more than a finding.
+    """
+    start, end = attempt.hold
     if start is None:
-        return
-    applied = verdict.stage == "leak_applied"
-    context, missing = start.context, []
-    wrong: list[str] = []
-    if context.engine is None:
-        missing.append("engine")
-    elif context.engine == "running":
-        wrong.append("engine_running")
-    if context.key is None:
-        missing.append("key")
-    elif context.key == "off":
-        verdict.find("key_off")
-    for knob, state in knob_states(context, case.unit).items():
-        if state is None:
-            missing.append(f"{knob}_knob")
-        elif state == "out":
-            wrong.append("knobs_not_released")
-    if context.pedal is None:
-        missing.append("pedal")
-    elif (context.pedal == "full") != applied:
-        wrong.append("pedal_not_full" if applied else "pedal_down")
+        return []
+    faults = _Faults(verdict.stage == "leak_applied", case.unit.knobs)
+    for state, value in faults.states_of(start.context).items():
+        faults.at_start(state, value)
     for change in attempt.changes:
         # a change of state at the very end of a hold does not spoil it
         if end is not None and change.at_s >= end.event.at_s:
             break
-        if change.type == "engine" and change.state == "running":
-            wrong.append("engine_running")
-        elif change.type == "key" and change.state == "off":
-            verdict.find("key_off")
-        elif change.type == "knob" and change.state == "out":
-            wrong.append("knobs_not_released")
-        elif change.type == "pedal" and (change.state == "full") != applied:
-            wrong.append("pedal_not_full" if applied else "pedal_down")
-    unrecorded(verdict, missing)
-    for code in wrong:
-        verdict.void(code)
+        faults.later(change, ended=end is not None)
+    if faults.key_off:
+        verdict.find("key_off")
+    unrecorded(verdict, faults.unknown)
+    return faults.wrong
 
 
-def judge_leak(verdict: StageVerdict, attempt: Attempt, limit: Limit, case: Case) -> None:
-    """The charge, a needle that rose, then the loss against the limit, and what the wait says about it."""
-    start, end = hold_marks(attempt)
+class _Faults:
+    """The states of a hold, looked at one by one; used once and thrown away."""
+
+    def __init__(self, applied: bool, knobs: tuple[Knob, ...]) -> None:
+        self.applied = applied
+        self.knobs = knobs
+        self.unknown: list[str] = []
+        self.wrong: list[str] = []
+        self.key_off = False
+
+    def states_of(self, context: Context) -> dict[str, str | None]:
+        """Each state that the stage depends on, None where it was never recorded."""
+        knobs = {f"{knob}_knob": context.tractor if knob == "tractor" else context.trailer for knob in self.knobs}
+        return {"engine": context.engine, "key": context.key, **knobs, "pedal": context.pedal}
+
+    def at_start(self, state: str, value: str | None) -> None:
+        """How a state was when the clock started."""
+        if value is None:
+            self.unknown.append(state)
+        elif not self.is_right(state, value):
+            self.add(state)
+
+    def later(self, change: Event, *, ended: bool) -> None:
+        """A state recorded while the clock ran: one that never was before had been wrong until then."""
+        state = f"{change.knob}_knob" if change.type == "knob" else change.type
+        right = self.is_right(state, change.state or "")
+        if state in self.unknown:
+            if right or ended:
+                self.unknown.remove(state)
+                self.add(state)
+        elif ended and not right:
+            self.add(state)
+
+    def is_right(self, state: str, value: str) -> bool:
+        """Whether a state is as the stage wants it; a knob that this unit does not have cannot be wrong."""
+        if state == "pedal":
+            return (value == "full") == self.applied
+        wanted = {"engine": "off", "key": "on"} | {f"{knob}_knob": "in" for knob in self.knobs}
+        return value == wanted.get(state, value)
+
+    def add(self, state: str) -> None:
+        """This state was wrong."""
+        if state == "key":
+            self.key_off = True
+        elif state == "pedal":
+            self.wrong.append("pedal_not_full" if self.applied else "pedal_down")
+        else:
+            self.wrong.append("engine_running" if state == "engine" else "knobs_not_released")
+
+
+def judge_leak(verdict: StageVerdict, attempt: Attempt, limit: Limit | None, case: JudgeContext) -> None:
+    """The charge, a needle that rose, then the loss against the limit, and what the wait says about it.
+
+    Without a limit only what can be told of the hold by itself is found.
+    """
+    start, end = attempt.hold
     needles = verdict.measured.get("needles")
+    if start is not None and not start.context.fresh_cut_out:
+        verdict.find("no_fresh_cut_out")
     if start is None or end is None or not needles:
         if attempt.marks:
             verdict.find("no_number")
         return
-    if not start.context.fresh_cut_out:
-        verdict.find("no_fresh_cut_out")
+    _against_limit(verdict, verdict.measured["drop_psi"], verdict.measured["duration_s"], limit, case)
     charge = min(psi for needle in case.needles if (psi := needle_psi(start.event, needle)) is not None)
-    if charge < case.judging.charged_psi:
-        verdict.void("not_charged", start_psi=charge, needed_psi=case.judging.charged_psi)
-        return
     rose = max(round(read["end_psi"] - read["start_psi"], 1) for read in needles.values())
     if rose > case.judging.needle_rose_psi:
         verdict.void("end_above_start", rose_psi=rose)
-        return
-    if rose > 0:
+    elif rose > 0:
         verdict.find("needle_rose", rose_psi=rose)
-    _against_limit(verdict, verdict.measured["drop_psi"], verdict.measured["duration_s"], limit, case)
-    if verdict.outcome in ("pass", "fail"):
-        _about_the_wait(verdict, start, case)
-        _about_the_clock(verdict, start.event, end.event, case)
+    if charge < case.judging.charged_psi:
+        verdict.void("not_charged", start_psi=charge, needed_psi=case.judging.charged_psi)
+    _about_the_wait(verdict, start, case)
+    _about_the_clock(verdict, start.event, end.event, case)
 
 
-def _against_limit(verdict: StageVerdict, loss: float, duration_s: float, limit: Limit, case: Case) -> None:
+def _against_limit(
+    verdict: StageVerdict, loss: float, duration_s: float, limit: Limit | None, case: JudgeContext
+) -> None:
+    if limit is None:
+        return
     hold_s = limit.hold_s or 0.0
     short_s = hold_s - duration_s
     uncertainty = drop_uncertainty(case.state.run.resolution_psi)
     judged = loss
-    if short_s > case.judging.hold_short_s + _EPSILON and compare(loss, verdict.bounds).within:
-        verdict.void("hold_short", short_s=round(short_s, 6), hold_s=hold_s)
-        return
+    if short_s > case.judging.hold_short_s + _EPSILON:
+        verdict.find("hold_short", short_s=round(short_s, 6), hold_s=hold_s)
+        if compare(loss, verdict.bounds).within:
+            verdict.outcome = "void"
+            return
     if -short_s > case.judging.hold_over_s + _EPSILON:
         scale = hold_s / duration_s
         judged, uncertainty = loss * scale, uncertainty * scale
@@ -150,25 +177,23 @@ def _against_limit(verdict: StageVerdict, loss: float, duration_s: float, limit:
     decide(verdict, compare(judged, verdict.bounds), uncertainty, case.rules)
 
 
-def _about_the_wait(verdict: StageVerdict, start: Mark, case: Case) -> None:
+def _about_the_wait(verdict: StageVerdict, start: Mark, case: JudgeContext) -> None:
     """What the wait before the clock says about the result: the first drop inside, settling unseen, tanks cold."""
     wait_s = verdict.measured.get("wait_s")
     if wait_s is None:
         return
     if wait_s < case.judging.clock_before_settle_s:
-        if verdict.outcome == "fail":
-            verdict.margin = verdict.uncertainty = None
-            verdict.close_call = False
-            verdict.void("clock_before_settle", wait_s=wait_s)
-            return
         verdict.find("clock_before_settle", wait_s=wait_s)
+        if verdict.outcome == "fail":
+            verdict.outcome = "void"
     if not start.context.settled:
         verdict.find("settle_not_recorded")
-    if wait_s < case.judging.short_wait_s and abs(verdict.margin or 0.0) < case.judging.short_wait_margin_psi:
+    close = verdict.margin is not None and abs(verdict.margin) < case.judging.short_wait_margin_psi
+    if wait_s < case.judging.short_wait_s and close:
         verdict.find("short_wait", wait_s=wait_s, advised_s=case.judging.short_wait_s)
 
 
-def _about_the_clock(verdict: StageVerdict, start: Event, end: Event, case: Case) -> None:
+def _about_the_clock(verdict: StageVerdict, start: Event, end: Event, case: JudgeContext) -> None:
     """The device's wall clock against its monotonic one over the hold, where both marks carry both."""
     if start.device != end.device or start.epoch != end.epoch:
         return

@@ -5,7 +5,7 @@ from __future__ import annotations
 from dataclasses import dataclass, field
 from typing import Any, Literal, NamedTuple
 
-from lowhiss.core.rules import Limit, RuleSet, Stage
+from lowhiss.core.rules import AppliedBound, Limit, RuleSet, Stage
 from lowhiss.core.run import RunState
 
 Outcome = Literal["pass", "fail", "void", "not_done", "no_rule"]
@@ -20,14 +20,6 @@ class Finding(NamedTuple):
     params: dict[str, Any]
 
 
-class AppliedBound(NamedTuple):
-    """A bound with its figure worked out for this unit and run. ``relative``: it hangs on another reading."""
-
-    comparator: str
-    value: float
-    relative: bool
-
-
 @dataclass(slots=True)
 class StageVerdict:
     """One attempt at a stage, judged.
@@ -36,6 +28,7 @@ class StageVerdict:
     margin : distance to the nearest bound, in the limit's unit; negative when outside.
     uncertainty : expanded (k = 2), in the limit's unit.
     stands : this attempt is the one by which the stage stands.
+    decided_position : the place in the run where it was decided, where that is not its last mark.
     """
 
     stage: Stage
@@ -49,11 +42,18 @@ class StageVerdict:
     close_call: bool = False
     findings: list[Finding] = field(default_factory=list)
     stands: bool = False
+    decided_position: int | None = None
 
     def find(self, code: str, **params: Any) -> None:
         """Add a finding, once."""
         if not any(finding.code == code for finding in self.findings):
             self.findings.append(Finding(code, self.stage, params))
+
+    def withdraw_comparison(self) -> None:
+        """Neither a pass nor a fail came of the comparison: its margin says nothing, nor does a guard band."""
+        self.margin = self.uncertainty = None
+        self.close_call = False
+        self.findings = [finding for finding in self.findings if finding.code != "inside_guard_band"]
 
     def void(self, code: str, **params: Any) -> StageVerdict:
         """This attempt was done wrongly, as ``code`` says."""

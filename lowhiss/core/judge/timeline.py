@@ -39,14 +39,17 @@ def timeline(verdict: RunVerdict) -> dict[str, Any]:
             "from_s": marks[0].event.at_s,
             "to_s": marks[-1].event.at_s,
         }
-        for stage, number, marks in _tries(state)
+        for stage, number, marks in _tries(state, refills=any(stage.stage == "rebuild" for stage in verdict.stages))
     ]
     return {"points": points, "deeds": deeds, "spans": sorted(spans, key=lambda span: span["from_s"])}
 
 
-def _tries(state: RunState) -> Iterator[tuple[str, int, list[Mark]]]:
-    """Every attempt that has marks; a cut-out is a moment of its own, and one after the knobs popped is the refill."""
-    sprung = last_sprung(state)
+def _tries(state: RunState, refills: bool) -> Iterator[tuple[str, int, list[Mark]]]:
+    """Every attempt that has marks; a cut-out is a moment of its own.
+
+    One after the knobs popped is the refill, where the order has one.
+    """
+    sprung = last_sprung(state) if refills else None
     for stage, attempts in state.attempts.items():
         for attempt in attempts:
             if stage == "cut_out":

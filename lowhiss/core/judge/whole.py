@@ -3,11 +3,10 @@
 from __future__ import annotations
 
 from collections.abc import Callable
-from typing import cast
 
 from lowhiss.core.judge.buildup import judge_build_up, measure_build_up
 from lowhiss.core.judge.candidate import candidate_findings, grade
-from lowhiss.core.judge.common import Case, apply_bounds, cut_out_psi, retest_needs_refill
+from lowhiss.core.judge.common import JudgeContext, cut_out_psi, retest_needs_refill
 from lowhiss.core.judge.fanning import (
     deciding_warning,
     judge_knobs,
@@ -23,11 +22,11 @@ from lowhiss.core.judge.model import Overall, RunVerdict, StageVerdict
 from lowhiss.core.judge.yesno import judge_hold, judge_rolling, rebuild_verdict
 from lowhiss.core.procedure import Procedure
 from lowhiss.core.record import Run
-from lowhiss.core.rules import LIMITED_STAGES, STAGES, YES_NO_STAGES, Limit, RuleSet, Stage
+from lowhiss.core.rules import LIMITED_STAGES, STAGES, YES_NO_STAGES, Limit, RuleSet, Stage, apply_bounds
 from lowhiss.core.run import Attempt, RunState, fold
 
 _VALID = ("pass", "fail")
-_REFILLED = ("leak_released", "leak_applied", "low_air_warning", "spring_brakes")
+REFILLED_STAGES = ("leak_released", "leak_applied", "low_air_warning", "spring_brakes")
 """Stages whose retest needs the engine run and a new cut-out."""
 
 
@@ -53,7 +52,7 @@ def judge_state(state: RunState, rules: RuleSet, procedure: Procedure, *, candid
     unit = run.unit
     needles = unit.needles if state.policy == "both" else unit.needles[:1]
     limits: dict[str, Limit | None] = {stage: rules.limit_for(stage, unit) for stage in LIMITED_STAGES}
-    case = Case(state, rules, unit, rules.judging, needles, limits)
+    case = JudgeContext(state, rules, unit, rules.judging, needles, limits)
     required = procedure.required(run.unit)
     stages: list[StageVerdict] = []
     for stage in _in_order(required, case):
@@ -78,15 +77,20 @@ def judge_state(state: RunState, rules: RuleSet, procedure: Procedure, *, candid
     )
 
 
-def _in_order(required: tuple[Stage, ...], case: Case) -> list[Stage]:
-    """The required stages, then those that were done besides; a trailer's hold test falls away without a trailer."""
+def _in_order(required: tuple[Stage, ...], case: JudgeContext) -> list[Stage]:
+    """The required stages, then those that were done besides.
+
+    A trailer's hold test falls away without a trailer, and knobs pulled by hand where none was to pop and none did.
+    """
     others = [stage for stage in STAGES if stage in case.state.attempts and stage not in required]
+    if "spring_brakes" in others and not any(attempt.popped for attempt in case.state.attempts["spring_brakes"]):
+        others.remove("spring_brakes")
     if case.unit.group == "single" and "hold_trailer" in others:
         others.remove("hold_trailer")
     return [*required, *others]
 
 
-def _stage_verdicts(stage: Stage, case: Case) -> list[StageVerdict]:
+def _stage_verdicts(stage: Stage, case: JudgeContext) -> list[StageVerdict]:
     if stage == "rebuild":
         return [rebuild_verdict(case)]
     attempts = case.state.attempts.get(stage, [])
@@ -106,43 +110,43 @@ def _stage_verdicts(stage: Stage, case: Case) -> list[StageVerdict]:
     return verdicts
 
 
-def _without_attempt(stage: Stage, case: Case) -> StageVerdict:
+def _without_attempt(stage: Stage, case: JudgeContext) -> StageVerdict:
     limit = case.limits.get(stage)
     no_rule = stage in LIMITED_STAGES and limit is None
     verdict = StageVerdict(stage, 0, "no_rule" if no_rule else "not_done", limit, stands=True)
     if limit is not None:
-        verdict.bounds = apply_bounds(limit, case, cut_out_psi(case, None))
+        verdict.bounds = apply_bounds(limit, case.unit, cut_out_psi(case, None))
     if stage == "low_air_warning" and case.state.lamp_checks and not no_rule:
         verdict.find("lamp_check_only")
     return verdict
 
 
-def _attempt_verdict(stage: Stage, attempt: Attempt, earlier: list[Attempt], case: Case) -> StageVerdict:
-    """One attempt, in the order of decision: no rule, void by state, void by retest, then the stage's own judge."""
+def _attempt_verdict(stage: Stage, attempt: Attempt, earlier: list[Attempt], case: JudgeContext) -> StageVerdict:
+    """One attempt, in the order of decision: no rule, void by state or retest, then what the stage's own judge says."""
     verdict = StageVerdict(stage, attempt.number, "not_done")
     if stage in YES_NO_STAGES:
         (judge_rolling if stage == "rolling_service" else judge_hold)(verdict, attempt, case)
         return verdict
     limit = verdict.limit = case.limits[stage]
     if limit is not None:
-        verdict.bounds = apply_bounds(limit, case, _cut_out_for(limit, stage, attempt, case))
-    judge = _MEASURE_AND_JUDGE[stage](verdict, attempt, case)
+        verdict.bounds = apply_bounds(limit, case.unit, _cut_out_for(limit, stage, attempt, case))
+    # findings are told whatever the outcome, so everything is looked at before the order of decision is applied
+    _MEASURE_AND_JUDGE[stage](verdict, attempt, case)
+    wrong = _STATE[stage](verdict, attempt, case) if stage in _STATE else []
+    if stage in REFILLED_STAGES and retest_needs_refill(attempt, earlier):
+        wrong.append("retest_without_refill")
+    for code in wrong:
+        verdict.void(code)
     if limit is None:
         verdict.outcome = "no_rule"
-        return verdict
-    if stage in _STATE:
-        _STATE[stage](verdict, attempt, case)
-        if cast(str, verdict.outcome) == "void":
-            return verdict
-    if stage in _REFILLED and retest_needs_refill(attempt, earlier):
-        return verdict.void("retest_without_refill")
-    judge(limit)
     if stage == "low_air_warning" and not attempt.marks and case.state.lamp_checks:
         verdict.find("lamp_check_only")
+    if verdict.outcome not in _VALID:
+        verdict.withdraw_comparison()
     return verdict
 
 
-def _cut_out_for(limit: Limit, stage: Stage, attempt: Attempt, case: Case) -> float | None:
+def _cut_out_for(limit: Limit, stage: Stage, attempt: Attempt, case: JudgeContext) -> float | None:
     """ "The cut-out" for a bound that is a share of it; None for limits without one."""
     if all(bound.cap_share_of_cut_out is None for bound in limit.bounds):
         return None
@@ -150,35 +154,32 @@ def _cut_out_for(limit: Limit, stage: Stage, attempt: Attempt, case: Case) -> fl
     return cut_out_psi(case, mark.context if mark else None)
 
 
-_Judge = Callable[[Limit], None]
-
-
-def _leak(verdict: StageVerdict, attempt: Attempt, case: Case) -> _Judge:
+def _leak(verdict: StageVerdict, attempt: Attempt, case: JudgeContext) -> None:
     measure_leak(verdict, attempt, case)
-    return lambda limit: judge_leak(verdict, attempt, limit, case)
+    judge_leak(verdict, attempt, verdict.limit, case)
 
 
-def _governor(verdict: StageVerdict, attempt: Attempt, case: Case) -> _Judge:
+def _governor(verdict: StageVerdict, attempt: Attempt, case: JudgeContext) -> None:
     measure_governor(verdict, attempt, case)
-    return lambda limit: judge_governor(verdict, attempt, limit, case)
+    judge_governor(verdict, attempt, verdict.limit, case)
 
 
-def _build_up(verdict: StageVerdict, attempt: Attempt, case: Case) -> _Judge:
+def _build_up(verdict: StageVerdict, attempt: Attempt, case: JudgeContext) -> None:
     climbs = measure_build_up(verdict, attempt, verdict.limit.window_psi if verdict.limit else None, case)
-    return lambda limit: judge_build_up(verdict, climbs, limit, case)
+    judge_build_up(verdict, climbs, verdict.limit, case)
 
 
-def _warning(verdict: StageVerdict, attempt: Attempt, case: Case) -> _Judge:
+def _warning(verdict: StageVerdict, attempt: Attempt, case: JudgeContext) -> None:
     measure_warning(verdict, attempt, case)
-    return lambda _: judge_warning(verdict, attempt, case)
+    judge_warning(verdict, attempt, case)
 
 
-def _knobs(verdict: StageVerdict, attempt: Attempt, case: Case) -> _Judge:
+def _knobs(verdict: StageVerdict, attempt: Attempt, case: JudgeContext) -> None:
     measure_knobs(verdict, attempt, case)
-    return lambda _: judge_knobs(verdict, attempt, case)
+    judge_knobs(verdict, attempt, case)
 
 
-_MEASURE_AND_JUDGE: dict[Stage, Callable[[StageVerdict, Attempt, Case], _Judge]] = {
+_MEASURE_AND_JUDGE: dict[Stage, Callable[[StageVerdict, Attempt, JudgeContext], None]] = {
     "build_up": _build_up,
     "cut_out": _governor,
     "cut_in": _governor,
@@ -187,7 +188,7 @@ _MEASURE_AND_JUDGE: dict[Stage, Callable[[StageVerdict, Attempt, Case], _Judge]]
     "low_air_warning": _warning,
     "spring_brakes": _knobs,
 }
-_STATE: dict[Stage, Callable[[StageVerdict, Attempt, Case], None]] = {
+_STATE: dict[Stage, Callable[[StageVerdict, Attempt, JudgeContext], list[str]]] = {
     "leak_released": leak_state,
     "leak_applied": leak_state,
     "low_air_warning": warning_state,

@@ -2,12 +2,12 @@
 
 from __future__ import annotations
 
-from lowhiss.core.judge.common import Case
+from lowhiss.core.judge.common import JudgeContext
 from lowhiss.core.judge.model import StageVerdict
 from lowhiss.core.run import Attempt, RunState, counted_psi, lower_psi
 
 
-def judge_hold(verdict: StageVerdict, attempt: Attempt, case: Case) -> None:
+def judge_hold(verdict: StageVerdict, attempt: Attempt, case: JudgeContext) -> None:
     """Passes when it did not move; too little air before it is named."""
     if not attempt.marks:
         return
@@ -20,7 +20,7 @@ def judge_hold(verdict: StageVerdict, attempt: Attempt, case: Case) -> None:
         verdict.find("low_pressure_hold_test", reading_psi=psi, wanted_psi=case.judging.hold_test_psi)
 
 
-def judge_rolling(verdict: StageVerdict, attempt: Attempt, case: Case) -> None:
+def judge_rolling(verdict: StageVerdict, attempt: Attempt, case: JudgeContext) -> None:
     """Passes when it stopped and did not pull."""
     if not attempt.marks:
         return
@@ -39,7 +39,7 @@ def last_sprung(state: RunState) -> int | None:
     return marks[-1].context.position if marks else None
 
 
-def rebuild_verdict(case: Case) -> StageVerdict:
+def rebuild_verdict(case: JudgeContext) -> StageVerdict:
     """Passes when a cut-out was read after the spring-brake stage."""
     sprung = last_sprung(case.state)
     verdict = StageVerdict("rebuild", 0, "not_done", stands=True)

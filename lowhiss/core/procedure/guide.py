@@ -63,11 +63,10 @@ class LedStep:
     straight_on: Stage | None = None
 
 
-def led_step(step: Step, unit: Unit) -> LedStep:
-    """How a step is led on this unit."""
-    return LedStep(
-        step, needs_of(step, unit), strikes_of(step, unit), says_of(step), _REFILL.get(step), _STRAIGHT_ON.get(step)
-    )
+def led_step(step: Step, unit: Unit, *, unchocked: bool = False) -> LedStep:
+    """How a step is led on this unit; ``unchocked`` where the order took the chocks out before."""
+    needs = needs_of(step, unit, unchocked=unchocked)
+    return LedStep(step, needs, strikes_of(step, unit), says_of(step), _REFILL.get(step), _STRAIGHT_ON.get(step))
 
 
 @dataclass(frozen=True, slots=True)
@@ -82,8 +81,13 @@ class LedOrder:
 def led_order(procedure: Procedure, unit: Unit) -> LedOrder:
     """The procedure as it is led on this unit; the trailer's hold test is left out without a trailer."""
     steps = [step for step in procedure.steps if not (step == "hold_trailer" and unit.group == "single")]
+    led = []
+    unchocked = False
+    for step in steps:
+        unchocked = step == "chocks_out" or (unchocked and step != "chocks_in")
+        led.append(led_step(step, unit, unchocked=unchocked))
     return LedOrder(
-        tuple(led_step(step, unit) for step in steps),
+        tuple(led),
         tuple(led_step(step, unit) for step in REFILL_STEPS),
         unit.knobs,
     )
@@ -276,7 +280,8 @@ class _Guide:
 
     def __init__(self, order: LedOrder) -> None:
         self.order = order
-        self.steps = {step.step: step for step in (*order.refill, *order.steps)}
+        # what a refill puts in stands on chocks, whatever the order itself does
+        self.steps = {step.step: step for step in (*order.steps, *order.refill)}
         self.queue = [Entry(step, index) for index, step in enumerate(order.steps)]
         self.done: list[Entry] = []
         self.skipped: list[Entry] = []

@@ -53,8 +53,17 @@ NEEDS_OF_STAGE: dict[Stage, tuple[Need, ...]] = {
 }
 
 
-def needs_of(step: Step, unit: Unit) -> tuple[Need, ...]:
-    """What a step needs on this unit, in the order in which it is asked; a single vehicle has one knob to set."""
+SAFE_START_UNCHOCKED: tuple[Need, ...] = ("seat_belt", "knobs_out", "neutral", "engine_running")
+"""A safe start of a vehicle whose chocks are out already, as where they are taken out while the engine is off."""
+
+
+def needs_of(step: Step, unit: Unit, *, unchocked: bool = False) -> tuple[Need, ...]:
+    """What a step needs on this unit, in the order in which it is asked.
+
+    A single vehicle's parking brake is set by its knobs alone. unchocked : the order took the chocks out before.
+    """
+    if step == "safe_start" and unchocked:
+        return SAFE_START_UNCHOCKED
     needs = NEEDS_OF_STAGE[step] if is_stage(step) else NEEDS_OF_ACTION[step]
     if unit.group == "single":
         return tuple("knobs_out" if need == "trailer_in_tractor_out" else need for need in needs)

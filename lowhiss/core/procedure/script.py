@@ -3,19 +3,22 @@
 from __future__ import annotations
 
 import hashlib
+from collections.abc import Callable
 from typing import Any
 
+from lowhiss.core.fields import LANGUAGES
 from lowhiss.core.procedure.guide import LedStep, led_order
 from lowhiss.core.procedure.model import Procedure, Step
 from lowhiss.core.procedure.needs import NEEDS, answers_of
 from lowhiss.core.procedure.pace import seconds_to_full
 from lowhiss.core.procedure.planner import IllegalOrderError, PlannedStep, Planning, Standing, plan
 from lowhiss.core.record import HIGHEST_PSI, LOWEST_PSI
-from lowhiss.core.rules import LIMITED_STAGES, Limit, RuleSet, canonical_json
+from lowhiss.core.rules import LIMITED_STAGES, Limit, RuleSet, apply_bounds, canonical_json
+from lowhiss.core.units import PRESSURE_UNITS
 from lowhiss.core.vehicle import Unit
-from lowhiss.core.words import english, spanish
+from lowhiss.core.words import Words, english, spanish
 
-SCRIPT_FORMAT = "low-hiss-script/3"
+SCRIPT_FORMAT = "low-hiss-script/4"
 _FILL_MARKS_PSI = tuple(range(0, 151, 10))
 
 
@@ -101,7 +104,7 @@ def _step(step: LedStep, rules: RuleSet, unit: Unit, planned: PlannedStep | None
         "says": list(step.says),
         "refill": step.refill,
         "straight_on": step.straight_on,
-        "limit": None if limit is None else _limit(limit),
+        "limit": None if limit is None else _limit(limit, unit),
         "does": {"en": english.STEPS[step.step], "es": spanish.STEPS[step.step]},
         "calls": _calls(step.step),
         "seconds": None if planned is None else round(planned.seconds),
@@ -115,12 +118,30 @@ def _calls(step: Step) -> dict[str, dict[str, str]]:
     return {part: {"en": both[0][part], "es": both[1][part]} for part in both[0]}
 
 
-def _limit(limit: Limit) -> dict[str, Any]:
+def _limit(limit: Limit, unit: Unit) -> dict[str, Any]:
+    """A limit as it holds for this unit, worded for every reader; ``bay`` is its place along the air column.
+
+    short, text, said : as short as can be shown; as a phrase; as it is said aloud.
+    end, most_psi : of a leak stage, where a needle may end (``{end}`` takes the figure), and the loss that is allowed.
+    """
+    bounds = apply_bounds(limit, unit)
+    floors = [bound.value for bound in bounds if bound.floor]
+    ceilings = [bound.value for bound in bounds if not bound.floor]
+    hangs = any(bound.of == "cut_out_read" for bound in limit.bounds)
+    along = limit.unit == "psi" and limit.hold_s is None and not hangs
     return {
         "key": limit.key,
-        "words": limit.words,
+        "unit": limit.unit,
         "hold_s": limit.hold_s,
         "window_psi": None if limit.window_psi is None else list(limit.window_psi),
-        "bounds": [{"comparator": bound.comparator, "value": bound.value, "of": bound.of} for bound in limit.bounds],
-        "unit": limit.unit,
+        "short": {unit_: Words("en", unit_).short_limit(limit, bounds) for unit_ in PRESSURE_UNITS},
+        "text": _for_every_reader(lambda words: words.limit(limit, bounds)),
+        "said": _for_every_reader(lambda words: words.said_limit(limit, unit)),
+        "end": _for_every_reader(lambda words: words.end_of_hold(limit, bounds)),
+        "most_psi": min(ceilings) if limit.hold_s is not None and ceilings else None,
+        "bay": {"low_psi": max(floors, default=None), "high_psi": min(ceilings, default=None)} if along else None,
     }
+
+
+def _for_every_reader(sentence: Callable[[Words], str]) -> dict[str, dict[str, str]]:
+    return {language: {unit: sentence(Words(language, unit)) for unit in PRESSURE_UNITS} for language in LANGUAGES}

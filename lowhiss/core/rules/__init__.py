@@ -1,5 +1,6 @@
 """Rule sets: what a limit is, how a set is read, derived and identified."""
 
+from lowhiss.core.rules.applied import AppliedBound, apply_bounds
 from lowhiss.core.rules.model import (
     LIMITED_STAGES,
     RULES_FORMAT,
@@ -26,6 +27,7 @@ __all__ = [
     "STAGES",
     "YES_NO_STAGES",
     "Acceptance",
+    "AppliedBound",
     "Bound",
     "Condition",
     "Judging",
@@ -36,6 +38,7 @@ __all__ = [
     "Source",
     "Stage",
     "YesNoStage",
+    "apply_bounds",
     "canonical_json",
     "parse_toml",
     "read_judging",

@@ -114,7 +114,9 @@ class Judging:
     needle_rose_psi: float
     charged_psi: float
     window_covered_share: float
+    through_mark_psi: float
     lamp_check_s: float
+    key_tapped_late_s: float
     early_warning_psi: float
     off_maker_psi: float
     gauges_disagree_share: float

@@ -37,6 +37,8 @@ FINDINGS = {
     "low_pressure_hold_test": "Held with {reading_psi}; under {wanted_psi} the warning may sound half way.",
     "too_fast": "Rolled at {speed_mph} mph; walking pace is {walking_mph} mph at most.",
     "chocks_missing": "The wheels were not confirmed chocked before the brakes were released.",
+    "held_by_gear_only": "Only low gear held the vehicle, no chocks. Many schools teach that; chocks are surer.",
+    "moved_after_fail": "The vehicle was moved though a stage stood failed: {stages}.",
     "chocks_left_in": "The chocks were still under the wheels.",
     "cut_out_not_said": "Where it stops pumping was not said aloud ({missed} of {times} times).",
     "limit_not_said": "The limit was not said before the stage.",
@@ -178,6 +180,8 @@ LIMITS = {
     "at_least": "at least {min}",
     "above": "more than {min}",
     "between": "{min} to {max}",
+    "below_cut_out": "{amounts} below where it stopped pumping",
+    "capped": "{text}, or {percent} % of where it stops pumping if that is lower",
     "hold": "{text} in {hold_s} s",
     "window": "{lower} to {upper} in {text}",
 }

@@ -7,10 +7,11 @@ from types import ModuleType
 from typing import Any
 
 from lowhiss.core.fields import Language
-from lowhiss.core.judge.model import AppliedBound, Finding, StageVerdict
+from lowhiss.core.judge.model import Finding, StageVerdict
 from lowhiss.core.leakhunt import Hint
-from lowhiss.core.rules import Limit, Source
+from lowhiss.core.rules import AppliedBound, Limit, Source, apply_bounds
 from lowhiss.core.units import PressureUnit
+from lowhiss.core.vehicle import Unit
 from lowhiss.core.words import english, spanish
 from lowhiss.core.words.figures import Figures, plain
 
@@ -61,6 +62,8 @@ class Words:
     def _param(self, name: str, value: Any, limit: Limit | None) -> str:
         if name == "states":
             return ", ".join(self.book.STATES[state] for state in value)
+        if name == "stages":
+            return ", ".join(self.stage(stage) for stage in value)
         if isinstance(value, list):
             return ", ".join(self._param(name, item, limit) for item in value)
         if isinstance(value, str):
@@ -87,8 +90,13 @@ class Words:
         return f"{name} ({standing})" if standing else name
 
     def limit(self, limit: Limit, bounds: tuple[AppliedBound, ...]) -> str:
-        """The limit as applied, in short: ``no more than 4 psi in 60 s``."""
+        """The limit as applied, in short: ``no more than 4 psi in 60 s``.
+
+        What hangs on a reading that is still to come is said as that: ``20 to 25 psi below where it stopped pumping``.
+        """
         text = self._bounds(limit, bounds)
+        if not any(bound.relative for bound in bounds) and (hanging := self._hanging(limit)):
+            text = f"{hanging}, {text}" if text else hanging
         if limit.window_psi is not None:
             lower, upper = limit.window_psi
             return self._fill(
@@ -98,19 +106,66 @@ class Words:
             return self._fill("hold", text=text, hold_s=plain(limit.hold_s, 1))
         return text
 
+    def said_limit(self, limit: Limit, unit: Unit) -> str:
+        """The limit as a candidate says it aloud: in the rules' own words, or in figures where those would mislead.
+
+        They would where another pressure unit is read, or where the figure is worked out for this very unit.
+        """
+        scaled = unit.reservoir_ratio != 1.0 and any(bound.times_reservoir_ratio for bound in limit.bounds)
+        if self.unit == "psi" and not scaled and all(bound.of != "maker_cut_out" for bound in limit.bounds):
+            return limit.words[self.language]
+        return f"{self.stage(limit.stage)}: {self.limit(limit, apply_bounds(limit, unit))}."
+
+    def short_limit(self, limit: Limit, bounds: tuple[AppliedBound, ...]) -> str:
+        """The limit as short as it can be shown, without the unit of a pressure: ``120–140``, ``≤ 4``, ``55+``."""
+        floor, ceiling = _nearest(bounds)
+        seconds = " s" if limit.unit == "s" else ""
+        if any(bound.of == "cut_out_read" for bound in limit.bounds) and not any(bound.relative for bound in bounds):
+            return "…".join(self.figures.amount(bound.value) for bound in limit.bounds if bound.of == "cut_out_read")
+        if floor is not None and ceiling is not None:
+            return f"{self._bare(limit, floor.value)}–{self._bare(limit, ceiling.value)}{seconds}"
+        if floor is not None:
+            return f"{self._bare(limit, floor.value)}+"
+        if ceiling is not None:
+            sign = "<" if ceiling.comparator == "below" else "≤"
+            return f"{sign} {self._bare(limit, ceiling.value)}{seconds}"
+        return ""
+
+    def end_of_hold(self, limit: Limit, bounds: tuple[AppliedBound, ...]) -> str:
+        """Where a needle may end, as a sentence that takes the figure ``{end}``; empty for a limit without a loss."""
+        ceiling = _nearest(bounds)[1]
+        if ceiling is None or limit.hold_s is None:
+            return ""
+        key = "at_least" if ceiling.comparator == "at_most" else "above"
+        return self._fill(key, min=f"{{end}} {self.figures.label}")
+
+    def _hanging(self, limit: Limit) -> str:
+        """The bounds that hang on a cut-out still to be read."""
+        below = sorted(-bound.value for bound in limit.bounds if bound.of == "cut_out_read")
+        if not below:
+            return ""
+        amounts = f"{self.figures.amount(below[0])} {self.figures.label}"
+        if len(below) > 1:
+            amounts = self._fill("between", min=self.figures.amount(below[0]), max=self.figures.difference(below[-1]))
+        return self._fill("below_cut_out", amounts=amounts)
+
     def _fill(self, key: str, **values: str) -> str:
         return str(self.book.LIMITS[key]).format(**values)
 
     def _bounds(self, limit: Limit, bounds: tuple[AppliedBound, ...]) -> str:
-        floor = max((b for b in bounds if b.comparator in ("at_least", "above")), key=lambda b: b.value, default=None)
-        ceiling = min((b for b in bounds if b.comparator in ("at_most", "below")), key=lambda b: b.value, default=None)
+        floor, ceiling = _nearest(bounds)
         if floor is not None and ceiling is not None:
             return self._fill("between", min=self._bare(limit, floor.value), max=self._bound(limit, ceiling.value))
         if ceiling is not None:
             return self._fill(ceiling.comparator, max=self._bound(limit, ceiling.value))
-        if floor is not None:
-            return self._fill(floor.comparator, min=self._bound(limit, floor.value))
-        return limit.words[self.language]
+        if floor is None:
+            return ""
+        text = self._fill(floor.comparator, min=self._bound(limit, floor.value))
+        capped = [bound for bound in limit.bounds if bound.cap_share_of_cut_out is not None]
+        # a floor that was lowered has its cap in it already
+        if capped and floor.value == capped[0].value and capped[0].cap_share_of_cut_out is not None:
+            return self._fill("capped", text=text, percent=plain(100 * capped[0].cap_share_of_cut_out, 0))
+        return text
 
     def _bare(self, limit: Limit, value: float) -> str:
         if limit.unit == "s":
@@ -147,7 +202,7 @@ class Words:
             return figure if bounds[0].comparator == "at_most" else f"≥ {figure}"
         if len(bounds) == 1:
             return f"{'<' if bounds[0].comparator == 'below' else '>'} {self._bare(limit, bounds[0].value)}"
-        return self._bounds(limit, bounds).removesuffix(f" {self.figures.label}")
+        return self._bounds(limit, bounds).removesuffix(f" {self.figures.label}") or self.limit(limit, bounds)
 
     def _measured_parts(self, verdict: StageVerdict) -> list[str]:
         measured = verdict.measured
@@ -184,3 +239,10 @@ class Words:
         if "psi" in measured:
             return [self._sum("reading", psi=figures.pressure(measured["psi"]))]
         return []
+
+
+def _nearest(bounds: tuple[AppliedBound, ...]) -> tuple[AppliedBound | None, AppliedBound | None]:
+    """The floor and the ceiling that a reading meets first; None for an open side."""
+    floor = max((bound for bound in bounds if bound.floor), key=lambda bound: bound.value, default=None)
+    ceiling = min((bound for bound in bounds if not bound.floor), key=lambda bound: bound.value, default=None)
+    return floor, ceiling

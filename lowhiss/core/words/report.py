@@ -5,9 +5,10 @@ from __future__ import annotations
 from collections.abc import Sequence
 from typing import Any
 
-from lowhiss.core.judge.model import AppliedBound, Finding, RunVerdict, StageVerdict
+from lowhiss.core.judge.model import Finding, RunVerdict, StageVerdict
 from lowhiss.core.leakhunt import Hint
-from lowhiss.core.rules import Limit
+from lowhiss.core.rules import AppliedBound, Limit
+from lowhiss.core.vehicle import Unit
 from lowhiss.core.words.render import Words
 
 VERDICT_FORMAT = "low-hiss-verdict/1"
@@ -22,7 +23,7 @@ def verdict_record(verdict: RunVerdict, words: Words, hints: Sequence[Hint] = ()
         "rules": verdict.rules.id,
         "rules_hash": verdict.rules.content_hash,
         "overall": verdict.overall,
-        "stages": [_stage(stage, words) for stage in verdict.stages],
+        "stages": [_stage(stage, words, verdict.state.run.unit) for stage in verdict.stages],
         "limited": verdict.limited,
         "required": verdict.required,
         "coach": [
@@ -38,7 +39,7 @@ def verdict_record(verdict: RunVerdict, words: Words, hints: Sequence[Hint] = ()
     }
 
 
-def _stage(verdict: StageVerdict, words: Words) -> dict[str, Any]:
+def _stage(verdict: StageVerdict, words: Words, unit: Unit) -> dict[str, Any]:
     return {
         "stage": verdict.stage,
         "attempt": verdict.attempt,
@@ -46,7 +47,7 @@ def _stage(verdict: StageVerdict, words: Words) -> dict[str, Any]:
         "outcome": verdict.outcome,
         "close_call": verdict.close_call,
         "measured": verdict.measured,
-        "limit": None if verdict.limit is None else _limit(verdict.limit, verdict.bounds, words),
+        "limit": None if verdict.limit is None else _limit(verdict.limit, verdict.bounds, words, unit),
         "margin": verdict.margin,
         "uncertainty": None if verdict.uncertainty is None else round(verdict.uncertainty, 2),
         "arithmetic": words.arithmetic(verdict),
@@ -54,11 +55,11 @@ def _stage(verdict: StageVerdict, words: Words) -> dict[str, Any]:
     }
 
 
-def _limit(limit: Limit, bounds: tuple[AppliedBound, ...], words: Words) -> dict[str, Any]:
+def _limit(limit: Limit, bounds: tuple[AppliedBound, ...], words: Words, unit: Unit) -> dict[str, Any]:
     table: dict[str, Any] = {
         "key": limit.key,
         "text": words.limit(limit, bounds),
-        "words": limit.words[words.language],
+        "words": words.said_limit(limit, unit),
     }
     for bound in bounds:
         # of two bounds on the same side the tighter one is shown

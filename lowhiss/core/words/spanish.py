@@ -37,6 +37,8 @@ FINDINGS = {
     "low_pressure_hold_test": "Se probó con {reading_psi}; con menos de {wanted_psi} la alarma puede sonar a la mitad.",
     "too_fast": "Rodó a {speed_mph} mph; a paso de persona son {walking_mph} mph como máximo.",
     "chocks_missing": "No se confirmaron los calzos antes de soltar los frenos.",
+    "held_by_gear_only": "Solo la marcha baja sujetaba el vehículo, sin calzos. Muchas escuelas lo enseñan; los calzos son más seguros.",
+    "moved_after_fail": "El vehículo se movió con una etapa reprobada: {stages}.",
     "chocks_left_in": "Los calzos seguían bajo las ruedas.",
     "cut_out_not_said": "No se dijo en voz alta dónde deja de bombear ({missed} de {times} veces).",
     "limit_not_said": "No se dijo el límite antes de la etapa.",
@@ -184,6 +186,8 @@ LIMITS = {
     "at_least": "{min} o más",
     "above": "más de {min}",
     "between": "de {min} a {max}",
+    "below_cut_out": "{amounts} por debajo de donde dejó de bombear",
+    "capped": "{text}, o el {percent} % de donde deja de bombear si es menos",
     "hold": "{text} en {hold_s} s",
     "window": "de {lower} a {upper} en {text}",
 }

@@ -1565,6 +1565,16 @@ export interface components {
             no: components["schemas"]["ScriptBody"][];
         };
         /**
+         * ScriptBay
+         * @description Where a limit lies along the air column; an open side is null.
+         */
+        ScriptBay: {
+            /** Low Psi */
+            low_psi: number | null;
+            /** High Psi */
+            high_psi: number | null;
+        };
+        /**
          * ScriptBody
          * @description The fields of one event's type; in a mark an empty value stands for any.
          */
@@ -1573,21 +1583,6 @@ export interface components {
             type: string;
         } & {
             [key: string]: unknown;
-        };
-        /**
-         * ScriptBound
-         * @description One comparison of a limit.
-         */
-        ScriptBound: {
-            /**
-             * Comparator
-             * @enum {string}
-             */
-            comparator: "at_least" | "at_most" | "below" | "above";
-            /** Value */
-            value: number;
-            /** Of */
-            of: string | null;
         };
         /**
          * ScriptFill
@@ -1603,26 +1598,45 @@ export interface components {
         };
         /**
          * ScriptLimit
-         * @description A limit as a device shows it before anything is measured.
+         * @description A limit as it holds for this unit, before anything is measured; worded by the core, never by a device.
          */
         ScriptLimit: {
             /** Key */
             key: string;
-            /** Words */
-            words: {
-                [key: string]: string;
-            };
-            /** Hold S */
-            hold_s: number | null;
-            /** Window Psi */
-            window_psi: number[] | null;
-            /** Bounds */
-            bounds: components["schemas"]["ScriptBound"][];
             /**
              * Unit
              * @enum {string}
              */
             unit: "psi" | "s";
+            /** Hold S */
+            hold_s: number | null;
+            /** Window Psi */
+            window_psi: number[] | null;
+            /** Short */
+            short: {
+                [key: string]: string;
+            };
+            /** Text */
+            text: {
+                [key: string]: {
+                    [key: string]: string;
+                };
+            };
+            /** Said */
+            said: {
+                [key: string]: {
+                    [key: string]: string;
+                };
+            };
+            /** End */
+            end: {
+                [key: string]: {
+                    [key: string]: string;
+                };
+            };
+            /** Most Psi */
+            most_psi: number | null;
+            bay: components["schemas"]["ScriptBay"] | null;
         };
         /**
          * ScriptOut
@@ -1635,7 +1649,7 @@ export interface components {
              * Format
              * @constant
              */
-            format: "low-hiss-script/3";
+            format: "low-hiss-script/4";
             procedure: components["schemas"]["Titled"];
             rules: components["schemas"]["TitledRules"];
             /** Knobs */

@@ -97,6 +97,7 @@ export const en = {
     'us-three-part': 'US, three parts',
     'us-full': 'US, every stage',
     'holds-first': 'Hold tests first',
+    'holds-first-static': 'Hold tests first, both leaks',
     'canada-west': 'Western Canada',
     'single-vehicle': 'Single vehicle',
     'static-only': 'Static test only',

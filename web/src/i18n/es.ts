@@ -99,6 +99,7 @@ export const es: Words = {
     'us-three-part': 'EE. UU., tres partes',
     'us-full': 'EE. UU., todas las etapas',
     'holds-first': 'Primero la sujeción',
+    'holds-first-static': 'Primero la sujeción, dos fugas',
     'canada-west': 'Oeste de Canadá',
     'single-vehicle': 'Vehículo solo',
     'static-only': 'Solo la prueba estática',

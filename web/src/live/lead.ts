@@ -145,7 +145,8 @@ class Guide<S extends LedStep> {
   private untouched = true
 
   constructor(private readonly order: { knobs: Script['knobs']; steps: S[]; refill: S[] }) {
-    for (const step of [...order.refill, ...order.steps]) this.byName.set(step.step, step)
+    // what a refill puts in stands on chocks, whatever the order itself does
+    for (const step of [...order.steps, ...order.refill]) this.byName.set(step.step, step)
     this.queue = order.steps.map((step, index) => ({ step, index }))
   }
 

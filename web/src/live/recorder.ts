@@ -43,7 +43,7 @@ export interface NewRun {
   setup: RunSetup
 }
 
-const SCRIPT_FORMAT: Schema['ScriptOut']['format'] = 'low-hiss-script/3'
+const SCRIPT_FORMAT: Schema['ScriptOut']['format'] = 'low-hiss-script/4'
 
 /** What other devices have added is asked for again so soon when there was no contact. */
 const ASK_AGAIN_MS = 1000

@@ -200,7 +200,7 @@ function callsOf(
   if (when === 'before') {
     const action = step.calls.action
     return [
-      ...(step.limit ? [{ part: 'limit' as const, what: what('limit'), words: step.limit.words }] : []),
+      ...(step.limit ? [{ part: 'limit' as const, what: what('limit'), words: inUnitOf(step.limit.said, unit) }] : []),
       ...(action ? [{ part: 'action' as const, what: null, words: action }] : []),
     ]
   }
@@ -221,6 +221,11 @@ function callsOf(
     ...(judged ? [{ part: 'verdict' as const, what: what('verdict'), words: judged }] : []),
   ]
 }
+
+const inUnitOf = (said: NonNullable<Step['limit']>['said'], unit: 'psi' | 'kpa' | 'bar') => ({
+  en: said.en?.[unit] ?? '',
+  es: said.es?.[unit] ?? '',
+})
 
 /** Puts the figures of a stage into the sentence of a call; null while there are none. */
 function figuresOf(

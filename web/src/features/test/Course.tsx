@@ -1,6 +1,5 @@
 import { useTranslation } from 'react-i18next'
 import { useFigures } from '../../figures/useFigures'
-import type { Step } from '../../live'
 import { useSize } from '../../ui'
 import type { Leg } from './legs'
 
@@ -43,7 +42,7 @@ export function Course({ legs, hideLimits }: CourseProps) {
                 ? measuredText(verdict.measured, figures)
                 : hideLimits
                   ? ''
-                  : limitText(step, figures)
+                  : (step.limit?.short[figures.unit] ?? '')
             const ink = now
               ? 'var(--color-on-ink)'
               : failed
@@ -104,18 +103,4 @@ export function measuredText(measured: Record<string, unknown>, figures: Figures
   if (seconds !== null) return `${Math.round(seconds)} s`
   const psi = number('psi')
   return psi === null ? '' : figures.reading(psi)
-}
-
-/** A limit as short as it can be said. */
-export function limitText({ limit }: Step, figures: Figures): string {
-  if (!limit) return ''
-  const shown = (value: number) =>
-    limit.unit === 's' ? `${value} s` : limit.hold_s ? figures.amount(value) : figures.reading(value)
-  const bounds = limit.bounds.filter(({ of }) => of === null)
-  const low = bounds.find(({ comparator }) => comparator === 'at_least' || comparator === 'above')
-  const high = bounds.find(({ comparator }) => comparator === 'at_most' || comparator === 'below')
-  if (low && high) return `${shown(low.value)}–${shown(high.value)}`
-  if (low) return `${shown(low.value)}+`
-  if (high) return `${high.comparator === 'below' ? '<' : '≤'} ${shown(high.value)}`
-  return ''
 }

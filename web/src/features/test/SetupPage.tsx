@@ -23,6 +23,7 @@ const procedures = [
   'us-three-part',
   'us-full',
   'holds-first',
+  'holds-first-static',
   'canada-west',
   'single-vehicle',
   'static-only',
@@ -325,7 +326,7 @@ function Sound(): ReactNode {
 /** Every stage of the order of work with the limit it must meet, and how long it usually takes. */
 function Limits({ script }: { script: Script }) {
   const { t } = useTranslation()
-  const { language } = useFigures()
+  const { language, unit } = useFigures()
   const seconds = script.steps.reduce((sum, step) => sum + (step.seconds ?? 0), 0)
   return (
     <section className="md:col-span-2">
@@ -340,7 +341,7 @@ function Limits({ script }: { script: Script }) {
           <li key={n} className="grid gap-x-6 border-b border-hair py-1.5 sm:grid-cols-[13rem_1fr]">
             <b className="font-semibold">{t(`stage.${step.step as 'cut_out'}`)}</b>
             <span className={step.limit ? '' : 'text-soft'}>
-              {step.limit ? step.limit.words[language] : step.says.length > 1 ? t('setup.noLimit') : ''}
+              {step.limit ? step.limit.said[language]?.[unit] : step.says.length > 1 ? t('setup.noLimit') : ''}
             </span>
           </li>
         ))}

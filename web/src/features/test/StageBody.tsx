@@ -5,7 +5,6 @@ import { isStage, type Body, type LiveRun, type Mark, type Step, type TestState 
 import { Button, OutcomeMark } from '../../ui'
 import { Asking, deniedNeeds } from './Asking'
 import { repeat, type Bar } from './bar'
-import { limitText } from './Course'
 import { FillClock, HoldClock, WaitClock } from './Clocks'
 import type { Leg } from './legs'
 import type { Phase, Verdict } from './phase'
@@ -98,7 +97,7 @@ function StrikeBody({
 /** The limit as a figure, to be seen from the corner of an eye. */
 function LimitFigure({ step }: { step: Step }) {
   const figures = useFigures()
-  const text = limitText(step, figures)
+  const text = step.limit?.short[figures.unit]
   if (!text) return null
   return (
     <p aria-hidden className="my-auto flex items-baseline gap-4 text-soft">

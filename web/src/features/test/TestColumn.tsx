@@ -95,25 +95,10 @@ function baysOf(
     const now = step.step === present?.step
     if (!limit || seen.has(step.step)) return []
     seen.add(step.step)
-    if (step.step.startsWith('leak_')) return now ? leakBay(script, state, step, figures, t) : []
-    if (limit.unit !== 'psi') return []
-    const of = (side: 'low' | 'high') =>
-      limit.bounds.find(
-        (bound) =>
-          bound.of === null &&
-          (side === 'low'
-            ? bound.comparator === 'at_least' || bound.comparator === 'above'
-            : bound.comparator === 'at_most' || bound.comparator === 'below'),
-      )?.value ?? null
-    const [low, high] = [of('low'), of('high')]
-    if (low === null && high === null) return []
-    const text =
-      low !== null && high !== null
-        ? t('column.range', { low: figures.reading(low), high: figures.pressure(high) })
-        : low !== null
-          ? t('column.orMore', { value: figures.pressure(low) })
-          : t('column.orLess', { value: figures.pressure(high ?? 0) })
-    return [{ low, high, name: t(`stage.${step.step as 'cut_out'}`), text, now }]
+    if (limit.most_psi !== null) return now ? leakBay(script, state, step, figures, t) : []
+    if (!limit.bay) return []
+    const text = limit.text[figures.language]?.[figures.unit] ?? ''
+    return [{ low: limit.bay.low_psi, high: limit.bay.high_psi, name: t(`stage.${step.step as 'cut_out'}`), text, now }]
   })
 }
 
@@ -125,17 +110,16 @@ function leakBay(
   figures: ReturnType<typeof useFigures>,
   t: T,
 ): Bay[] {
-  const most = limit?.bounds.find(
-    ({ comparator }) => comparator === 'at_most' || comparator === 'below',
-  )?.value
+  const most = limit?.most_psi ?? null
   const start = lowestPsi(state.marks.findLast(({ stage, point }) => stage === step && point === 'start'))
   const toCome =
     state.lead.queue[0]?.step.step === step && state.lead.strikes.some(({ name }) => name === 'start')
-  if (start === null || most === undefined || toCome) {
+  if (start === null || most === null || toCome) {
     const { charged_psi } = script
     const text = t('column.orMore', { value: figures.pressure(charged_psi) })
     return [{ low: charged_psi, high: null, name: t('column.mustStart'), text, now: true }]
   }
-  const text = t('column.orMore', { value: figures.pressure(start - most) })
+  const end = figures.reading(start - most)
+  const text = limit?.end[figures.language]?.[figures.unit]?.replace('{end}', end) ?? ''
   return [{ low: start - most, high: start, name: t('column.mayEnd'), text, now: true }]
 }

@@ -2,10 +2,10 @@ import { renderHook } from '@testing-library/react'
 import type { ReactNode } from 'react'
 import { expect, test } from 'vitest'
 import { useFigures } from '../../figures/useFigures'
-import { stateOf, type Step } from '../../live'
+import { stateOf } from '../../live'
 import { Frame } from '../../testing/Frame'
 import { script, struck } from '../../testing/script'
-import { limitText, measuredText } from './Course'
+import { measuredText } from './Course'
 import { legsOf, placeOf } from './legs'
 import { playTo, present } from './played'
 
@@ -35,27 +35,6 @@ test('what was done stays done, the present stage is one, and a stage left out i
   expect(holding.slice(0, placeOf(holding).now - 1).every(({ at }) => at === 'done')).toBe(true)
   const left = legs([...playTo(present('low_air_warning')), struck('skipped', { stage: 'low_air_warning' })])
   expect(left.find(({ step }) => step.step === 'low_air_warning')?.at).toBe('skipped')
-})
-
-const limited = (unit: string, hold_s: number | null, ...bounds: [string, number, string?][]) =>
-  ({
-    limit: {
-      unit,
-      hold_s,
-      bounds: bounds.map(([comparator, value, of]) => ({ comparator, value, of: of ?? null })),
-    },
-  }) as unknown as Step
-
-test.each([
-  [limited('psi', null, ['at_least', 120], ['at_most', 140]), '120–140', '827–965'],
-  [limited('psi', 60, ['at_most', 4]), '≤ 4', '≤ 27.6'],
-  [limited('psi', 60, ['below', 3]), '< 3', '< 20.7'],
-  [limited('psi', null, ['at_least', 55]), '55+', '379+'],
-  [limited('s', null, ['at_most', 45]), '≤ 45 s', '≤ 45 s'],
-  [limited('psi', null, ['at_least', 80, 'cut_in']), '', ''],
-  [{ limit: null } as unknown as Step, '', ''],
-])('a limit as short as it can be said: %#', (step, psi, kpa) => {
-  expect([limitText(step, figuresIn('psi')), limitText(step, figuresIn('kpa'))]).toEqual([psi, kpa])
 })
 
 test.each([
