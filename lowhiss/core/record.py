@@ -50,6 +50,8 @@ class Event(NamedTuple):
     primary_psi, secondary_psi : needle readings [psi gauge], unrounded.
     entered : the readings as they were entered, with their unit's key.
     wall : the device's wall clock, ISO 8601, as given.
+    after_end : it came in when the run's end had been received already.
+    by, sent_by : who struck it, and who sent it where that was somebody else.  received : when the server had it.
     """
 
     place: int
@@ -77,6 +79,9 @@ class Event(NamedTuple):
     why: str | None = None
     text: str | None = None
     late: bool = False
+    after_end: bool = False
+    sent_by: str | None = None
+    received: str | None = None
     device: str | None = None
     epoch: str | None = None
     by: str | None = None
@@ -359,6 +364,9 @@ _COMMON: dict[str, Callable[[object], Any]] = {
     "by": _name,
     "wall": _wall,
     "late": _flag,
+    "after_end": _flag,
+    "sent_by": _name,
+    "received": _name,
 }
 _READINGS: dict[str, Callable[[object], Any]] = dict.fromkeys(_UNIT_OF_KEY, _pressure)
 _STAGE = _one_of(*STAGES)
@@ -400,6 +408,7 @@ _SPECS: dict[str, _Spec] = {
     "withdrawn": _spec({"event": _name}, {"why": _text}),
     "note": _spec({"text": _text}),
     "valued": _spec({"event": _name}, _READINGS),
+    "late_confirmed": _spec({"event": _name}, {"why": _text}),
 }
 EVENT_TYPES = tuple(_SPECS)
 

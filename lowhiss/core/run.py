@@ -19,6 +19,7 @@ from lowhiss.core.units import round_tenth
 READABLE = frozenset({"reading", "warning", "knob", "held", "rolled"})
 """Event types that may carry needle readings."""
 _GATHERED = frozenset({"cut_out", "cut_in"})
+_ABOUT_OTHERS = frozenset({"withdrawn", "valued", "late_confirmed"})
 _STILL_COUNT_WHEN_CLOSED = frozenset({"valued", "withdrawn", "note"})
 
 
@@ -179,7 +180,7 @@ def standing_events(events: Iterable[Event]) -> tuple[list[Event], list[Event], 
     end = closed_by.order if closed_by else None
     standing = []
     for event in ordered:
-        if event.type in ("withdrawn", "valued") or (event.id is not None and event.id in gone):
+        if event.type in _ABOUT_OTHERS or (event.id is not None and event.id in gone):
             continue
         if end is not None and event.order > end and event.type not in _STILL_COUNT_WHEN_CLOSED:
             continue

@@ -5,7 +5,7 @@ from __future__ import annotations
 from collections.abc import Iterable, Iterator
 from dataclasses import dataclass
 
-from lowhiss.core.judge import Overall, fold_for, judge_state
+from lowhiss.core.judge import Overall, fold_for, judge_run, judge_state
 from lowhiss.core.procedure import Procedure
 from lowhiss.core.record import Run
 from lowhiss.core.rules import RuleSet
@@ -32,11 +32,15 @@ def replay(runs: Iterable[tuple[Run, RuleSet, Procedure]], others: RuleSet) -> I
     Raises RecordError where a run contradicts itself.
     """
     for run, rules, procedure in runs:
-        state = fold_for(run, rules)
-        before = judge_state(state, rules, procedure, candidate=False)
-        # the same needles and conventions fold to the same state
-        same = (others.policy, others.judging) == (rules.policy, rules.judging)
-        after = judge_state(state if same else fold_for(run, others), others, procedure, candidate=False)
+        if any(event.after_end for event in run.events):
+            before = judge_run(run, rules, procedure, candidate=False)
+            after = judge_run(run, others, procedure, candidate=False)
+        else:
+            state = fold_for(run, rules)
+            before = judge_state(state, rules, procedure, candidate=False)
+            # the same needles and conventions fold to the same state
+            same = (others.policy, others.judging) == (rules.policy, rules.judging)
+            after = judge_state(state if same else fold_for(run, others), others, procedure, candidate=False)
         old = {stage: verdict.outcome for stage, verdict in before.standing().items()}
         new = {stage: verdict.outcome for stage, verdict in after.standing().items()}
         differing = tuple((stage, old[stage], new[stage]) for stage in old if stage in new and old[stage] != new[stage])

@@ -10,7 +10,7 @@ from lowhiss.core.procedure import ACTIONS, PROCEDURE_FORMAT
 from lowhiss.core.rules import RULES_FORMAT, STAGES, Acceptance, Judging, LimitedStage, Policy
 from lowhiss.core.rules.model import Comparator, LimitUnit, Reference, Standing
 from lowhiss.core.units import PRESSURE_UNITS, from_psi
-from lowhiss.core.vehicle import Circuits, Group, UnitKind
+from lowhiss.core.vehicle import Circuits, Gearbox, Group, UnitKind
 
 Schema = dict[str, Any]
 _DIALECT = "https://json-schema.org/draft/2020-12/schema"
@@ -50,10 +50,13 @@ _READINGS: Schema = {
 _FIELDS: Schema = {
     "at_s": _number(0, 10_000_000),
     "type": {"type": "string"},
-    **{key: {"type": "string", "minLength": 1, "maxLength": 80} for key in ("id", "device", "epoch", "by", "event")},
+    **{
+        key: {"type": "string", "minLength": 1, "maxLength": 80}
+        for key in ("id", "device", "epoch", "by", "sent_by", "received", "event")
+    },
     "seq": {"type": "integer", "minimum": 0},
     "wall": {"anyOf": [{"type": "string", "minLength": 1, "maxLength": 80}, _number(0)]},
-    **dict.fromkeys(("late", "lamp", "buzzer", "moved", "stopped", "pulled"), _FLAG),
+    **dict.fromkeys(("late", "after_end", "lamp", "buzzer", "moved", "stopped", "pulled"), _FLAG),
     "item": _one_of(record.ITEMS),
     "stage": _one_of(STAGES),
     "point": _one_of(sorted({point for points in record.POINTS_OF_STAGE.values() for point in points})),
@@ -94,6 +97,8 @@ def run_schema() -> Schema:
             "governor": governor,
             "reservoir_ratio": _number(0.1, 10),
             "fmvss_121": _FLAG,
+            "gearbox": _one_of(Gearbox),
+            "trailer_knob": _FLAG,
             "trailers": _list_of({"type": "string"}),
         },
         ("kind",),

@@ -5,11 +5,27 @@ from __future__ import annotations
 from dataclasses import dataclass, field
 from typing import Any, Literal, NamedTuple
 
+from lowhiss.core.record import Event
 from lowhiss.core.rules import AppliedBound, Limit, RuleSet, Stage
 from lowhiss.core.run import RunState
 
 Outcome = Literal["pass", "fail", "void", "not_done", "no_rule"]
 Overall = Literal["pass", "fail", "incomplete"]
+
+
+WhyCounted = Literal["number", "worse", "confirmed", "waits"]
+
+
+class LateMark(NamedTuple):
+    """A mark that came after the end. ``waits``: it would improve or not change the result, so it is only shown."""
+
+    event: Event
+    why: WhyCounted
+
+    @property
+    def counts(self) -> bool:
+        """Whether the result takes it into account."""
+        return self.why != "waits"
 
 
 class Finding(NamedTuple):
@@ -81,6 +97,8 @@ class RunVerdict:
     coach: list[Finding]
     critical: list[str]
     minor: list[str]
+    late: list[LateMark] = field(default_factory=list)
+    """What came in after the run's end, and whether it counts."""
 
     @property
     def headline(self) -> Literal["pass", "fail", "void", "incomplete"]:

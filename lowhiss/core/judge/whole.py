@@ -2,7 +2,8 @@
 
 from __future__ import annotations
 
-from collections.abc import Callable
+import dataclasses
+from collections.abc import Callable, Sequence
 
 from lowhiss.core.judge.buildup import judge_build_up, measure_build_up
 from lowhiss.core.judge.candidate import candidate_findings, grade
@@ -17,11 +18,12 @@ from lowhiss.core.judge.fanning import (
     warning_state,
 )
 from lowhiss.core.judge.governor import judge_governor, measure_governor
+from lowhiss.core.judge.late import settle
 from lowhiss.core.judge.leak import judge_leak, leak_state, measure_leak
 from lowhiss.core.judge.model import Overall, RunVerdict, StageVerdict
 from lowhiss.core.judge.yesno import judge_hold, judge_rolling, rebuild_verdict
 from lowhiss.core.procedure import Procedure
-from lowhiss.core.record import Run
+from lowhiss.core.record import Event, Run
 from lowhiss.core.rules import LIMITED_STAGES, STAGES, YES_NO_STAGES, Limit, RuleSet, Stage, apply_bounds
 from lowhiss.core.run import Attempt, RunState, fold
 
@@ -30,12 +32,23 @@ REFILLED_STAGES = ("leak_released", "leak_applied", "low_air_warning", "spring_b
 """Stages whose retest needs the engine run and a new cut-out."""
 
 
-def judge_run(run: Run, rules: RuleSet, procedure: Procedure) -> RunVerdict:
+def judge_run(run: Run, rules: RuleSet, procedure: Procedure, *, candidate: bool = True) -> RunVerdict:
     """The run's verdict under ``rules``; ``procedure`` says which stages are required.
 
+    What came in after the run's end counts only as `settle` says.
     Raises RecordError where the events contradict themselves (a withdrawal of nothing, one id with two contents).
     """
-    return judge_state(fold_for(run, rules), rules, procedure)
+
+    def judge(events: Sequence[Event], candidate: bool = True) -> RunVerdict:
+        counted = run if events is run.events else dataclasses.replace(run, events=tuple(events))
+        return judge_state(fold_for(counted, rules), rules, procedure, candidate=candidate)
+
+    if not any(event.after_end for event in run.events):
+        return judge(run.events, candidate)
+    events, late = settle(run.events, judge)
+    verdict = judge(events, candidate)
+    verdict.late = late
+    return verdict
 
 
 def fold_for(run: Run, rules: RuleSet) -> RunState:

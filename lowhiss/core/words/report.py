@@ -35,6 +35,10 @@ def verdict_record(verdict: RunVerdict, words: Words, hints: Sequence[Hint] = ()
             for f in verdict.coach
         ],
         "candidate": {"critical": verdict.critical, "minor": verdict.minor},
+        "late": [
+            {"event": mark.event.id, "type": mark.event.type, "counts": mark.counts, "why": mark.why}
+            for mark in verdict.late
+        ],
         "hints": [{"code": hint.code, "text": words.hint(hint)} for hint in hints],
     }
 
