@@ -53,7 +53,12 @@ def _parser() -> argparse.ArgumentParser:
     start.add_argument("--tls-cert", type=Path, metavar="FILE", help="certificate chain, PEM")
     start.add_argument("--tls-key", type=Path, metavar="FILE", help="its key, PEM")
     start.add_argument("--public-url", metavar="URL", help="how other devices reach it, as https://name:port")
+    start.add_argument("--proxy", metavar="ADDRESS", help="the proxy in front, whose forwarded addresses are taken")
     start.set_defaults(run=_start)
+    manager = commands.add_parser("manager", help="make a one-time code for a manager, on the server: the way back in")
+    manager.add_argument("name", help="how they sign in; somebody known becomes a manager")
+    manager.add_argument("--data", type=Path, default=Path("var"), metavar="DIR", help="data directory (default var)")
+    manager.set_defaults(run=_manager)
     for add in (add_judge, add_whatif, add_rules, add_plan, add_calc, add_simulate):
         add(commands)
     return parser
@@ -62,8 +67,14 @@ def _parser() -> argparse.ArgumentParser:
 def _start(options: argparse.Namespace) -> int:
     from lowhiss.serve import Wider, serve  # the database and the web framework load only when they are needed
 
-    wider = Wider(options.listen, options.tls_cert, options.tls_key, options.public_url)
+    wider = Wider(options.listen, options.tls_cert, options.tls_key, options.public_url, options.proxy)
     return serve(data_dir=options.data, port=options.port, demo=options.demo, wider=wider)
+
+
+def _manager(options: argparse.Namespace) -> int:
+    from lowhiss.serve import make_manager
+
+    return make_manager(options.data, options.name)
 
 
 if __name__ == "__main__":

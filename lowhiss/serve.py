@@ -6,12 +6,14 @@ import contextlib
 import datetime as dt
 import fcntl
 import os
+import resource
 import shutil
 import signal
 import socket
 import ssl
 import sys
 import threading
+import time
 from collections.abc import Callable, Iterator
 from dataclasses import dataclass
 from pathlib import Path
@@ -20,12 +22,17 @@ from urllib.parse import urlsplit
 import uvicorn
 
 from lowhiss.api import create_app
+from lowhiss.api.patient import web_options
 from lowhiss.database import DatabaseError, PrivateServer
 from lowhiss.demo import load_demo
+from lowhiss.service.errors import RefusedError
+from lowhiss.service.people import manager_code
+from lowhiss.service.runs import judge_ended_again
 from lowhiss.service.signin import first_manager_code
 from lowhiss.store.engine import Store, StoreError, make_engine
 from lowhiss.upgrade import upgrade
 
+_MOST_FILES = 65_536
 _LEAST_FREE_MB = 400
 """A fresh MariaDB data directory takes about 130 MB; the rest is room to work."""
 
@@ -42,6 +49,8 @@ class Wider:
     certificate: Path | None = None
     key: Path | None = None
     public_url: str | None = None
+    proxy: str | None = None
+    """The one address whose word on where a request comes from is taken."""
 
     @property
     def loopback(self) -> bool:
@@ -68,11 +77,13 @@ def serve(data_dir: Path, port: int, *, demo: bool, wider: Wider | None = None) 
             store = Store(make_engine(url))
             _say("Bringing the tables up to date")
             upgrade(store.engine, url, directory / "copies", _say)
+            _more_files()
             if demo and load_demo(store, dt.datetime.now(dt.UTC)):
                 _say("Loaded the demo scenario")
             address = wider.public_url or f"{'https' if wider.tls else 'http'}://{wider.listen}:{port}"
             code = first_manager_code(store)
             server = _web_server(store, wider, demo_accounts=demo)
+            _judge_again(store)
 
             def end(*_: object) -> None:
                 server.should_exit = True
@@ -102,6 +113,8 @@ def _check_wider(wider: Wider, *, demo: bool) -> None:
         )
     if not wider.loopback and demo:
         raise CannotStartError("--demo opens accounts without passwords: it works on this machine only.")
+    if wider.public_url is not None and demo:
+        raise CannotStartError("--demo opens accounts without passwords: it takes no --public-url.")
     for name, path in (("--tls-cert", wider.certificate), ("--tls-key", wider.key)):
         if path is not None and not path.is_file():
             raise CannotStartError(f"{name}: there is no file {path}.")
@@ -116,6 +129,45 @@ def _check_wider(wider: Wider, *, demo: bool) -> None:
             raise CannotStartError("--public-url must look like https://name or https://name:port.")
 
 
+def _more_files() -> None:
+    """As many open connections as the machine allows: half-sent requests must not keep others out."""
+    soft, hard = resource.getrlimit(resource.RLIMIT_NOFILE)
+    most = _MOST_FILES if hard == resource.RLIM_INFINITY else min(hard, _MOST_FILES)
+    if soft != resource.RLIM_INFINITY and soft < most:
+        resource.setrlimit(resource.RLIMIT_NOFILE, (most, hard))
+
+
+def make_manager(data_dir: Path, name: str) -> int:
+    """A one-time code for a manager of this name, made on the server itself; returns the exit code."""
+    try:
+        with _any_database(data_dir.resolve()) as url:
+            store = Store(make_engine(url))
+            code = manager_code(store, name)
+            store.engine.dispose()
+    except (CannotStartError, DatabaseError, StoreError, RefusedError) as error:
+        print(f"lowhiss: {error}", file=sys.stderr)
+        return 1
+    print(f"{name} may now set a password with this one-time code (*I have a one-time code* on the page): {code}")
+    return 0
+
+
+@contextlib.contextmanager
+def _any_database(directory: Path) -> Iterator[str]:
+    """The database of an installation, whether the application runs just now or not."""
+    given = os.environ.get("LOWHISS_DATABASE_URL")
+    if given:
+        yield given
+        return
+    server = PrivateServer(directory / "database")
+    if not (directory / "database" / "data").is_dir():
+        raise CannotStartError(f"There is no data of Low Hiss in {directory}: name its directory with --data.")
+    if server.find_running():
+        yield server.url
+        return
+    with _data_directory(directory) as locked, _database(locked) as url:
+        yield url
+
+
 def _interrupt(*_: object) -> None:
     raise KeyboardInterrupt
 
@@ -126,17 +178,31 @@ def _web_server(store: Store, wider: Wider, *, demo_accounts: bool) -> uvicorn.S
         store,
         tuple(sorted(names - {"0.0.0.0", "::"})),
         demo_accounts=demo_accounts,
-        public_url=wider.public_url if wider.tls else None,
+        secure=wider.tls,
     )
     config = uvicorn.Config(
         app,
-        log_level="warning",
-        server_header=False,
+        **web_options(wider.proxy),
         timeout_graceful_shutdown=5,
         ssl_certfile=wider.certificate,
         ssl_keyfile=wider.key,
     )
     return uvicorn.Server(config)
+
+
+def _judge_again(store: Store) -> None:
+    """After an upgrade of the core: look at every ended run again, some at a time, beside everything else."""
+
+    def work() -> None:
+        with contextlib.suppress(Exception):  # the sheet of a run looks again whenever it is opened
+            while judge_ended_again(store, _JUDGED_AT_ONCE) == _JUDGED_AT_ONCE:
+                time.sleep(_REST_S)
+
+    threading.Thread(target=work, name="judge-again", daemon=True).start()
+
+
+_JUDGED_AT_ONCE, _REST_S = 20, 0.1
+"""So that marks are kept meanwhile as quickly as ever."""
 
 
 def _say(text: str) -> None:
@@ -154,7 +220,7 @@ def _listening(address: str, port: int) -> Iterator[socket.socket]:
     listener.setsockopt(socket.SOL_SOCKET, socket.SO_REUSEADDR, 1)
     try:
         listener.bind((address, port))
-        listener.listen(128)
+        listener.listen(1024)
     except OSError as error:
         listener.close()
         raise CannotStartError(

@@ -17,6 +17,7 @@ from hypothesis import settings
 
 from lowhiss.api import create_app
 from lowhiss.api.app import WEB_DIST
+from lowhiss.api.patient import web_options
 from lowhiss.database import PrivateServer
 from lowhiss.demo import load_demo
 from lowhiss.demo.scenario import demo_id
@@ -63,12 +64,12 @@ def store(database: PrivateServer) -> Iterator[Store]:
 class Running:
     """The application behind a real port of the loopback interface."""
 
-    def __init__(self, store: Store, web: Path = WEB_DIST, demo_accounts: bool = True) -> None:
+    def __init__(self, store: Store, web: Path = WEB_DIST, demo_accounts: bool = True, *, secure: bool = False) -> None:
         self._listener = socket.create_server(("127.0.0.1", 0))
         self.url = f"http://127.0.0.1:{self._listener.getsockname()[1]}"
         config = uvicorn.Config(
-            create_app(store, web=web, demo_accounts=demo_accounts),
-            log_level="error",
+            create_app(store, web=web, demo_accounts=demo_accounts, secure=secure),
+            **{**web_options(), "log_level": "error"},
             lifespan="off",
             timeout_graceful_shutdown=1,
         )

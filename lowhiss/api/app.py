@@ -6,70 +6,29 @@ from collections.abc import AsyncIterator
 from contextlib import asynccontextmanager
 from pathlib import Path
 from typing import Any
-from urllib.parse import urlsplit
 
 from anyio.to_thread import current_default_thread_limiter
-from fastapi import Depends, FastAPI, Request
+from fastapi import Depends, FastAPI
 from fastapi.responses import FileResponse
 from fastapi.staticfiles import StaticFiles
 from starlette.exceptions import HTTPException
-from starlette.middleware.base import BaseHTTPMiddleware, RequestResponseEndpoint
 from starlette.middleware.trustedhost import TrustedHostMiddleware
-from starlette.responses import Response
-from starlette.types import ASGIApp
 
 from lowhiss import __version__
 from lowhiss.api import errors, feed, live
 from lowhiss.api.auth import authorize
+from lowhiss.api.guard import Guard
 from lowhiss.api.routes import log, people, runs, session, trailers, units
 from lowhiss.api.schemas import ErrorOut
 from lowhiss.store.engine import Store
 
 WEB_DIST = Path(__file__).resolve().parents[2] / "web" / "dist"
 _THREADS = 8
-MAX_BODY_BYTES = 2 * 1024 * 1024
-_HEADERS = {
-    # everything ships with the app: nothing may be loaded from anywhere else
-    "Content-Security-Policy": "default-src 'self'; "
-    # the judge for devices without contact is WebAssembly
-    "script-src 'self' 'wasm-unsafe-eval'; img-src 'self' data:; style-src 'self' 'unsafe-inline'; "
-    "object-src 'none'; base-uri 'none'; frame-ancestors 'none'; form-action 'self'",
-    "X-Content-Type-Options": "nosniff",
-    "Referrer-Policy": "same-origin",
-    "Cross-Origin-Opener-Policy": "same-origin",
-    "Permissions-Policy": "camera=(), microphone=(), geolocation=(), payment=()",
-}
 _ERRORS: dict[int | str, dict[str, Any]] = {
     # every error has the one form; its status and code say which it is (docs/architecture.md lists them)
     422: {"model": ErrorOut, "description": "The input cannot be accepted."},
     "default": {"model": ErrorOut, "description": "It was not done: the error's code and sentence say why."},
 }
-
-
-class _Guard(BaseHTTPMiddleware):
-    """Refuses writes from other origins and oversized bodies; adds the security headers."""
-
-    def __init__(self, app: ASGIApp, *, secure: bool = False) -> None:
-        super().__init__(app)
-        self._headers = {**_HEADERS, **({"Strict-Transport-Security": "max-age=31536000"} if secure else {})}
-
-    async def dispatch(self, request: Request, call_next: RequestResponseEndpoint) -> Response:
-        response = self._refusal(request) or await call_next(request)
-        for name, value in self._headers.items():
-            response.headers.setdefault(name, value)
-        if request.url.path.startswith("/api/"):
-            response.headers.setdefault("Cache-Control", "no-store")
-        return response
-
-    @staticmethod
-    def _refusal(request: Request) -> Response | None:
-        origin = request.headers.get("origin")
-        if request.method not in ("GET", "HEAD") and origin and urlsplit(origin).netloc != request.headers.get("host"):
-            return errors.answer(403, "foreign_origin", "This request comes from another site and was not carried out.")
-        length = request.headers.get("content-length", "0")
-        if not length.isdigit() or int(length) > MAX_BODY_BYTES:
-            return errors.answer(413, "too_large", f"At most {MAX_BODY_BYTES // 1024**2} MB are taken at once.", "body")
-        return None
 
 
 @asynccontextmanager
@@ -85,11 +44,11 @@ def create_app(
     web: Path = WEB_DIST,
     *,
     demo_accounts: bool = False,
-    public_url: str | None = None,
+    secure: bool = False,
 ) -> FastAPI:
     """The application over ``store``, answering only to ``hosts``; ``None`` serves for reading its schema.
 
-    demo_accounts : demo people may sign in by one touch.  public_url : where browsers reach it, behind TLS.
+    demo_accounts : demo people may sign in by one touch.  secure : it is reached by TLS alone.
     """
     app = FastAPI(
         title="Low Hiss",
@@ -108,7 +67,7 @@ def create_app(
     live.install(app, store)
     feed.install(app)
     errors.install(app)
-    app.add_middleware(_Guard, secure=public_url is not None)
+    app.add_middleware(Guard, secure=secure)
     app.add_middleware(TrustedHostMiddleware, allowed_hosts=list(hosts))
     if web.is_dir():
         _serve_front_end(app, web)

@@ -8,7 +8,7 @@ from fastapi import Depends, Request, Response
 
 from lowhiss.api.deps import StoreDep
 from lowhiss.service import rights, secrets, signin
-from lowhiss.service.signin import ForbiddenError, Person, SignedOutError
+from lowhiss.service.signin import Browser, ForbiddenError, Person, SignedOutError
 
 SESSION_COOKIE = "lowhiss_session"
 DEVICE_COOKIE = "lowhiss_device"
@@ -61,13 +61,18 @@ def address_of(request: Request) -> str:
     return request.client.host if request.client else "unknown"
 
 
-def set_session(request: Request, response: Response, token: str) -> None:
-    """Give the browser its session, and a device secret if it has none yet."""
+def browser_of(request: Request) -> Browser:
+    """Where somebody signs in from; a browser without a device secret is given one with the answer."""
+    return Browser(address_of(request), device_of(request) or secrets.new_token(), request.cookies.get(SESSION_COOKIE))
+
+
+def set_session(request: Request, response: Response, token: str, browser: Browser) -> None:
+    """Give the browser its session, and its device secret if it had none."""
     secure = request.url.scheme == "https"
     keep = {"httponly": True, "samesite": "strict", "secure": secure, "path": "/"}
     response.set_cookie(SESSION_COOKIE, token, max_age=int(signin.LONGEST.total_seconds()), **keep)  # type: ignore[arg-type]
     if not device_of(request):
-        response.set_cookie(DEVICE_COOKIE, secrets.new_token(), max_age=5 * 365 * 86400, **keep)  # type: ignore[arg-type]
+        response.set_cookie(DEVICE_COOKIE, browser.device, max_age=5 * 365 * 86400, **keep)  # type: ignore[arg-type]
 
 
 def drop_session(response: Response) -> None:
@@ -76,5 +81,6 @@ def drop_session(response: Response) -> None:
 
 
 PersonDep = Annotated[Person, Depends(current_person)]
+BrowserDep = Annotated[Browser, Depends(browser_of)]
 MaybePersonDep = Annotated[Person | None, Depends(maybe_person)]
 DeviceDep = Annotated[str | None, Depends(device_of)]

@@ -11,9 +11,10 @@ from fastapi.responses import JSONResponse
 from sqlalchemy.exc import DBAPIError, OperationalError
 from starlette.exceptions import HTTPException
 
+from lowhiss.api.careful import number_of
 from lowhiss.core.errors import CoreError
-from lowhiss.service.brakes import SlowDownError
 from lowhiss.service.errors import ConflictError, NotFoundError, ServiceError
+from lowhiss.service.guess_limits import SlowDownError
 from lowhiss.service.signin import ForbiddenError, SignedOutError
 
 log = logging.getLogger(__name__)
@@ -25,8 +26,11 @@ _STATUS_OF: dict[type[ServiceError], int] = {
     ConflictError: 409,
     SlowDownError: 429,
 }
-_MYSQL_RETRY = frozenset({1205, 1213, 2006, 2013, 2002, 2003, 1053, 1927})
-"""Lock wait, deadlock, connection lost or refused, server shutting down: the same request may succeed soon."""
+_AWAY = frozenset({2006, 2013, 2002, 2003, 1053, 1927, 1152, 1040})
+"""Connection lost or refused, server shutting down or crowded: the same request may succeed soon."""
+_BUSY = frozenset({1205, 1213, 1020})
+"""Lock wait, deadlock, row changed meanwhile; it was tried several times already."""
+_TOO_LONG = 1969
 
 
 def answer(status: int, code: str, message: str, field: str = "", **headers: str) -> JSONResponse:
@@ -61,13 +65,28 @@ async def _validation(_: Request, error: Exception) -> JSONResponse:
 
 async def _http(_: Request, error: Exception) -> JSONResponse:
     assert isinstance(error, HTTPException)
-    return answer(error.status_code, f"http_{error.status_code}", f"{error.detail}.", **(error.headers or {}))
+    return answer(
+        error.status_code,
+        getattr(error, "code", f"http_{error.status_code}"),
+        f"{error.detail}.",
+        **(error.headers or {}),
+    )
 
 
 async def _database(_: Request, error: Exception) -> JSONResponse:
     assert isinstance(error, DBAPIError)
-    number = error.orig.args[0] if error.orig is not None and error.orig.args else None
-    if number in _MYSQL_RETRY or error.connection_invalidated or isinstance(error, OperationalError):
+    number = number_of(error)
+    if number == _TOO_LONG:
+        sentence = "This took longer than may be and was stopped: ask for less, such as a narrower search."
+        return answer(503, "took_too_long", sentence)
+    if number in _BUSY:
+        sentence = (
+            "Others are writing the same thing just now; what you marked is kept on this device and will be sent."
+        )
+        return answer(503, "database_busy", sentence, **{"Retry-After": "1"})
+    if number == 1062:
+        return answer(409, "already_there", "Somebody else has just kept this: look at it again before you save.")
+    if number in _AWAY or error.connection_invalidated or isinstance(error, OperationalError):
         sentence = "The database is starting again; what you marked is kept on this device and will be sent."
         return answer(503, "database_away", sentence, **{"Retry-After": "1"})
     return await _unexpected(_, error)

@@ -27,6 +27,7 @@ from lowhiss.api.sockets import (
     LATER,
     REPLACED,
     SIGNED_OUT,
+    UNKNOWN,
     admitted,
     same_origin,
     still_admitted,
@@ -36,7 +37,7 @@ from lowhiss.api.sockets import (
 from lowhiss.core.errors import CoreError
 from lowhiss.core.feed import FeedWatch, Frame, read_frame
 from lowhiss.core.vehicle import Unit
-from lowhiss.service import feeding
+from lowhiss.service import feeding, guess_limits
 from lowhiss.store.engine import Store
 
 log = logging.getLogger(__name__)
@@ -47,6 +48,10 @@ _MOST_LINE = 4096
 _KEPT_AT_ONCE = 100
 _MOST_WAITING = 40
 _KNOWN_AGAIN_S = 60.0
+TOKEN_AGAIN_S = 5.0
+"""How often a sender's token is looked at again: one that was voided ends its sender."""
+MAX_SCREENS = 40
+"""Screens that look at one unit's feed."""
 
 
 class Feed:
@@ -95,8 +100,9 @@ async def send_feed(socket: WebSocket) -> None:
         await socket.close(FOREIGN)
         return
     scheme, _, token = socket.headers.get("authorization", "").partition(" ")
+    address = socket.client.host if socket.client else "unknown"
     try:
-        fed = await run_in_threadpool(feeding.fed_unit, store_of(socket), token) if scheme == "Bearer" else None
+        fed = await run_in_threadpool(_fed, store_of(socket), token, address) if scheme == "Bearer" else None
     except SQLAlchemyError:
         await socket.close(LATER)
         return
@@ -112,9 +118,16 @@ async def send_feed(socket: WebSocket) -> None:
             await before.close(REPLACED)
     taking = _Taking(store_of(socket), unit_id, unit, feed)
     feed.tell({"state": "live"})
+    hold_until = _now_s() + TOKEN_AGAIN_S
     try:
         while True:
-            for answer in taking.take(await socket.receive_text()):
+            text = await _within(socket, hold_until - _now_s())
+            if _now_s() >= hold_until:
+                hold_until = _now_s() + TOKEN_AGAIN_S
+                if not await _still_holds(store_of(socket), unit_id, token):
+                    await socket.close(SIGNED_OUT)
+                    return
+            for answer in taking.take(text):
                 await socket.send_json(answer)
             if taking.why_closed is not None:
                 await socket.close(taking.why_closed)
@@ -128,6 +141,35 @@ async def send_feed(socket: WebSocket) -> None:
             feed.tell({"state": "stopped"})
             feeds.leave(unit_id)
         await taking.keep(all_of_it=True)
+
+
+def _fed(store: Store, token: str, address: str) -> tuple[str, Unit] | None:
+    """The unit that a token feeds; wrong ones are counted by where they come from."""
+    try:
+        with store.transaction() as session:
+            guess_limits.check(session, None, address)
+    except guess_limits.SlowDownError:
+        return None
+    fed = feeding.fed_unit(store, token)
+    if fed is None:
+        guess_limits.failed(store, None, address)
+    return fed
+
+
+async def _within(socket: WebSocket, longest_s: float) -> str:
+    """What the sender says next; nothing when it says nothing for so long."""
+    try:
+        async with asyncio.timeout(max(0.0, longest_s)):
+            return await socket.receive_text()
+    except TimeoutError:
+        return ""
+
+
+async def _still_holds(store: Store, unit_id: str, token: str) -> bool:
+    try:
+        return await run_in_threadpool(feeding.token_holds, store, unit_id, token)
+    except SQLAlchemyError:
+        return True  # the database is away: asked again soon
 
 
 class _Taking:
@@ -221,7 +263,18 @@ async def watch_feed(socket: WebSocket) -> None:
     if not await admitted(socket, "watchFeed"):
         return
     feeds, unit_id = cast(Feeds, socket.app.state.feeds), socket.path_params["unit_id"]
+    try:
+        known = await run_in_threadpool(feeding.unit_exists, store_of(socket), unit_id)
+    except SQLAlchemyError:
+        await socket.close(LATER)
+        return
+    if not known:
+        await socket.close(UNKNOWN)
+        return
     feed = feeds.of(unit_id)
+    if len(feed.screens) >= MAX_SCREENS:
+        await socket.close(CROWDED)
+        return
     waiting: asyncio.Queue[dict[str, Any]] = asyncio.Queue(_MOST_WAITING)
     feed.screens.add(waiting)
     waiting.put_nowait({"state": "stopped" if feed.sender is None else "live"})

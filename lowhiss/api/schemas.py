@@ -3,10 +3,18 @@
 from __future__ import annotations
 
 import datetime as dt
-from dataclasses import asdict
+from dataclasses import asdict, dataclass
 from typing import Annotated, Any, Literal
 
-from pydantic import AwareDatetime, BaseModel, ConfigDict, Field
+from pydantic import (
+    AwareDatetime,
+    BaseModel,
+    ConfigDict,
+    Field,
+    ValidationError,
+    ValidatorFunctionWrapHandler,
+    WrapValidator,
+)
 
 from lowhiss.core.fields import Language
 from lowhiss.core.judge import Outcome
@@ -14,9 +22,10 @@ from lowhiss.core.record import Purpose
 from lowhiss.core.rules import Policy, Stage
 from lowhiss.core.vehicle import UnitKind
 from lowhiss.service.clocks import Instant
-from lowhiss.service.log import LogLine
-from lowhiss.service.parts import Part
-from lowhiss.service.receiving import Received, Struck
+from lowhiss.service.failed_stages import FailedStage
+from lowhiss.service.log import Latest, LogLine
+from lowhiss.service.participants import Part
+from lowhiss.service.receiving import Received, SetAside, Struck
 from lowhiss.service.runs import Beginning, KeptEvent, RunHead, Setup
 
 UUID_PATTERN = r"^[0-9a-f]{8}-[0-9a-f]{4}-[0-9a-f]{4}-[0-9a-f]{4}-[0-9a-f]{12}$"
@@ -97,11 +106,36 @@ class EventIn(BaseModel):
         return Struck(self.id, self.seq, at, self.by, dict(self.model_extra or {}))
 
 
+@dataclass(frozen=True, slots=True)
+class MalformedEvent:
+    """An event that does not have the form of one: set aside by itself, so that it holds up none of the others."""
+
+    id: str
+    sentence: str
+
+
+def _or_malformed(given: Any, handler: ValidatorFunctionWrapHandler) -> Any:
+    try:
+        return handler(given)
+    except ValidationError as error:
+        first = error.errors()[0]
+        name = given.get("id") if isinstance(given, dict) else None
+        place = ".".join(str(part) for part in first["loc"]) or "event"
+        known = name if isinstance(name, str) and name.isascii() else ""
+        return MalformedEvent(known, f"{place}: {first['msg']}.")
+
+
 class EventBatch(Strict):
     """Events in the order they were struck, and the moment of sending."""
 
     sent: Moment
-    events: Annotated[list[EventIn], Field(min_length=1, max_length=500)]
+    events: Annotated[list[Annotated[EventIn, WrapValidator(_or_malformed)]], Field(min_length=1, max_length=500)]
+
+    def to_service(self) -> tuple[list[Struck], list[SetAside]]:
+        """The events as the service takes them, and those that are none."""
+        malformed = [one for one in self.events if isinstance(one, MalformedEvent)]
+        aside = [SetAside(one.id, "event_malformed", one.sentence) for one in malformed]
+        return [one.to_service() for one in self.events if isinstance(one, EventIn)], aside
 
 
 class AcceptedOut(BaseModel):
@@ -137,7 +171,11 @@ class ReceivedOut(BaseModel):
 
 
 class EventOut(BaseModel):
-    """An event as the run keeps it; ``body`` holds the fields of its type."""
+    """An event as the run keeps it; ``body`` holds the fields of its type.
+
+    by, sent_by : who struck it and who sent it.  claimed : who was said to have struck it, where that could not be.
+    after_end : it came when the run's end had been received already.
+    """
 
     seq: int
     at_s: float
@@ -148,6 +186,10 @@ class EventOut(BaseModel):
     wall: dt.datetime
     by: str
     body: dict[str, Any]
+    received_at: dt.datetime
+    sent_by: str
+    after_end: bool
+    claimed: str | None
 
     @classmethod
     def of(cls, kept: KeptEvent) -> EventOut:
@@ -162,11 +204,25 @@ class EventOut(BaseModel):
             wall=kept.at.wall,
             by=kept.author,
             body=kept.body,
+            received_at=kept.received_at,
+            sent_by=kept.sent_by,
+            after_end=kept.after_end,
+            claimed=kept.claimed,
         )
 
 
+class MemberOut(BaseModel):
+    """Somebody who joined a run, and the part they take in it."""
+
+    name: str
+    part: Part
+
+
 class RunOut(BaseModel):
-    """What stands beside a run's events."""
+    """What stands beside a run's events.
+
+    begun_by : who began it.  doubtful : its begin lies further back than any device is promised to be without contact.
+    """
 
     id: str
     unit_id: str
@@ -182,6 +238,10 @@ class RunOut(BaseModel):
     started_at: dt.datetime
     last_seq: int
     demo: bool
+    begun_by: str
+    ended_by: Literal["finished", "abandoned"] | None
+    doubtful: bool
+    members: list[MemberOut]
     part: Part | None = None
     """The part the asker takes in it; null where that was not asked, or when they take none."""
 
@@ -203,6 +263,10 @@ class RunOut(BaseModel):
             started_at=head.started_at,
             last_seq=head.last_seq,
             demo=head.demo,
+            begun_by=head.begun_by,
+            ended_by=head.ended_by,
+            doubtful=head.doubtful,
+            members=[MemberOut(name=name, part=part) for name, part in head.members],
             part=head.part,
         )
 
@@ -265,6 +329,8 @@ class LogLineOut(BaseModel):
     run: RunOut
     outcome: Headline
     close_call: bool
+    differs: bool
+    """A newer core judges it otherwise, and nobody has looked yet."""
     stages: dict[Stage, StandingOut]
     column: ColumnOut
 
@@ -276,10 +342,51 @@ class LogLineOut(BaseModel):
                 "run": RunOut.of(line.head),
                 "outcome": line.outcome,
                 "close_call": line.close_call,
+                "differs": line.differs,
                 "stages": line.figures["stages"],
                 "column": line.figures["column"],
             }
         )
+
+
+class LatestOut(BaseModel):
+    """A unit's latest run as the yard shows it."""
+
+    run_id: str
+    started_at: dt.datetime
+    driver: str
+    outcome: Headline
+    close_call: bool
+    drop_psi: Psi | None
+    column: ColumnOut
+
+    @classmethod
+    def of(cls, latest: Latest) -> LatestOut:
+        """From the service's answer."""
+        return cls.model_validate(
+            {
+                "run_id": latest.run_id,
+                "started_at": latest.started_at,
+                "driver": latest.driver,
+                "outcome": latest.outcome,
+                "close_call": latest.close_call,
+                "drop_psi": latest.figures["stages"].get("leak_applied", {}).get("drop_psi"),
+                "column": latest.figures["column"],
+            }
+        )
+
+
+class FailedStageOut(BaseModel):
+    """A stage of a unit that stands failed: since when, and in which run. The unit must not be driven."""
+
+    stage: Stage
+    since: dt.datetime
+    run_id: str
+
+    @classmethod
+    def of(cls, failed: FailedStage) -> FailedStageOut:
+        """From the service's answer."""
+        return cls.model_validate({"stage": failed.stage, "since": failed.since, "run_id": failed.run_id})
 
 
 class LogOut(BaseModel):

@@ -2,13 +2,14 @@
 
 from __future__ import annotations
 
-from typing import Any, Literal
+from typing import Annotated, Any, Literal
 
-from pydantic import BaseModel, ConfigDict
+from pydantic import BaseModel, ConfigDict, Field
 
-from lowhiss.api.schemas import ColumnOut, Headline, Psi, RunOut
+from lowhiss.api.schemas import ColumnOut, Headline, Psi, RunOut, Strict
 from lowhiss.core.fields import Language
 from lowhiss.core.judge import Outcome, Overall
+from lowhiss.core.judge.model import WhyCounted
 from lowhiss.core.rules import Stage
 from lowhiss.service.runs import Sheet
 
@@ -66,6 +67,15 @@ class CandidateOut(BaseModel):
     minor: list[str]
 
 
+class LateOut(BaseModel):
+    """A mark that came after the run's end, and whether and why it counts."""
+
+    event: str | None
+    type: str
+    counts: bool
+    why: WhyCounted
+
+
 class VerdictOut(BaseModel):
     """The verdict record, ``low-hiss-verdict/1``."""
 
@@ -78,6 +88,7 @@ class VerdictOut(BaseModel):
     required: int
     coach: list[CoachOut]
     candidate: CandidateOut
+    late: list[LateOut] = []
     hints: list[FindingOut]
 
 
@@ -130,8 +141,42 @@ class StretchOut(BaseModel):
     psi: list[Psi]
 
 
+class ResultOut(BaseModel):
+    """A result in short: the word for it, and how each stage stands."""
+
+    outcome: Headline
+    close_call: bool
+    stages: dict[Stage, Any]
+
+
+class DiffersOut(BaseModel):
+    """What a newer core says of the same marks: the result that was kept, the one of today, and which counts."""
+
+    core: str
+    kept: ResultOut
+    now: ResultOut
+    counts: Literal["kept", "now"]
+
+
+class LookedOut(BaseModel):
+    """Who looked at what a newer core says, when and why."""
+
+    by: str
+    at: str
+    why: str
+
+
+class LookBody(Strict):
+    """Why what a newer core says is to count."""
+
+    why: Annotated[str, Field(min_length=1, max_length=500)]
+
+
 class SheetOut(BaseModel):
-    """A run judged: the sheet."""
+    """A run judged: the sheet.
+
+    at_end : the result as it stood when the end was received.  differs : what a newer core says, until somebody looked.
+    """
 
     run: RunOut
     outcome: Headline
@@ -139,6 +184,9 @@ class SheetOut(BaseModel):
     column: ColumnOut
     timeline: TimelineOut
     events: list[dict[str, Any]]
+    at_end: ResultOut | None
+    differs: DiffersOut | None
+    looked: LookedOut | None
 
     @classmethod
     def of(cls, sheet: Sheet) -> SheetOut:
@@ -151,5 +199,8 @@ class SheetOut(BaseModel):
                 "column": sheet.column,
                 "timeline": sheet.timeline,
                 "events": sheet.events,
+                "at_end": sheet.at_end,
+                "differs": sheet.differs,
+                "looked": sheet.looked,
             }
         )

@@ -3,16 +3,18 @@
 from __future__ import annotations
 
 import datetime as dt
+from collections.abc import Sequence
 from typing import Annotated, Any
 
 from pydantic import BaseModel, Field
 
 from lowhiss.api.people_schemas import Version
-from lowhiss.api.schemas import LogLineOut, Strict, Uuid
+from lowhiss.api.schemas import FailedStageOut, LatestOut, Strict, Uuid
 from lowhiss.core.fleet import MOST_TRAILERS, PowerKind, ReservoirCheck
-from lowhiss.core.vehicle import Circuits, UnitKind
+from lowhiss.core.vehicle import Circuits, Gearbox, UnitKind
+from lowhiss.service.failed_stages import FailedStage
 from lowhiss.service.history import Change
-from lowhiss.service.log import LogLine
+from lowhiss.service.log import Latest
 from lowhiss.service.unit_csv import Imported
 from lowhiss.service.units import ListedTrailer, ListedUnit, UnitEdit
 
@@ -39,6 +41,8 @@ class UnitBody(Strict):
     reservoirs_in3: Numbers = Field(default_factory=list)
     build_year: Annotated[int, Field(ge=-9999, le=9999)] | None = None
     fmvss_121: bool | None = None
+    gearbox: Gearbox | None = None
+    trailer_knob: bool = True
     resolution_psi: Annotated[float, Field(ge=0.1, le=20)] = 1.0
     rules: Annotated[str, Field(max_length=60)] = "us-cdl"
     procedure: Annotated[str, Field(max_length=60)] | None = None
@@ -124,6 +128,8 @@ class UnitOut(BaseModel):
     reservoirs: ReservoirsOut | None
     build_year: int | None
     fmvss_121: bool
+    gearbox: Gearbox | None
+    trailer_knob: bool
     resolution_psi: float
     trailers: list[str]
     trailer_ids: list[str]
@@ -149,6 +155,8 @@ class UnitOut(BaseModel):
             "reservoirs": ReservoirsOut.of(listed.check, source),
             "build_year": power.build_year,
             "fmvss_121": power.fmvss_121,
+            "gearbox": power.gearbox,
+            "trailer_knob": power.trailer_knob,
             "resolution_psi": listed.resolution_psi,
             "trailers": list(listed.unit.trailers),
             "trailer_ids": list(listed.trailer_ids),
@@ -166,14 +174,21 @@ class UnitOut(BaseModel):
 
 
 class YardUnitOut(UnitOut):
-    """A unit with its latest run, as the yard lists it."""
+    """A unit with its latest run and what stands failed, as the yard lists it."""
 
-    latest: LogLineOut | None
+    latest: LatestOut | None
+    failed: list[FailedStageOut]
 
     @classmethod
-    def with_latest(cls, listed: ListedUnit, source: str, latest: LogLine | None) -> YardUnitOut:
+    def in_yard(
+        cls, listed: ListedUnit, source: str, latest: Latest | None, failed: Sequence[FailedStage]
+    ) -> YardUnitOut:
         """From the service's answers."""
-        return cls(**cls.fields_of(listed, source), latest=None if latest is None else LogLineOut.of(latest))
+        return cls(
+            **cls.fields_of(listed, source),
+            latest=None if latest is None else LatestOut.of(latest),
+            failed=[FailedStageOut.of(one) for one in failed],
+        )
 
 
 class ChangeOut(BaseModel):
@@ -190,9 +205,10 @@ class ChangeOut(BaseModel):
 
 
 class UnitPageOut(BaseModel):
-    """A unit with the history of its changes."""
+    """A unit with what stands failed and the history of its changes."""
 
     unit: UnitOut
+    failed: list[FailedStageOut]
     history: list[ChangeOut]
 
 

@@ -99,8 +99,11 @@ class Fields:
         if isinstance(value, bool) or not isinstance(value, int | float):
             raise self.refuse(key, f"must be a number, not {describe(value)}")
         if not low <= value <= high:  # also catches NaN
-            raise self.refuse(key, f"must be a number from {low:g} to {high:g}, not {value}")
-        return float(value)
+            raise self.refuse(key, f"must be a number from {low:g} to {high:g}, not {describe(value)}")
+        try:
+            return float(value)
+        except OverflowError:
+            raise self.refuse(key, f"is {describe(value)}, which is more than can be reckoned with") from None
 
     def flag(self, key: str, default: bool) -> bool:
         """true or false."""

@@ -6,6 +6,7 @@ re-judged at a time.
 
 from __future__ import annotations
 
+import math
 from collections.abc import Callable
 from dataclasses import dataclass
 from typing import Any, Literal, NamedTuple, get_args
@@ -322,7 +323,7 @@ def _needle(key: str, value: object) -> float:
     """A reading in psi; no gauge shows less than nothing or more than its scale."""
     if isinstance(value, bool) or not isinstance(value, int | float):
         raise ValueError(f"must be a number, not {describe(value)}")
-    psi = to_psi(value, _UNIT_OF_KEY[key][1])
+    psi = to_psi(value, _UNIT_OF_KEY[key][1]) if abs(value) < 1e6 else math.inf
     if not LOWEST_PSI <= psi <= HIGHEST_PSI:  # also catches NaN and infinities
         raise ValueError(f"is {describe(value)}, which no gauge shows: a reading lies between 0 and 200 psi")
     return psi

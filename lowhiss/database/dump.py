@@ -18,6 +18,8 @@ def dump(url: str, target: Path) -> None:
     """Write every table of the database at ``url`` to ``target``; whole, or not at all. Raises DatabaseError."""
     partly = target.with_suffix(".part")
     target.parent.mkdir(parents=True, exist_ok=True)
+    partly.unlink(missing_ok=True)
+    partly.touch(mode=0o600)  # it holds what passwords are checked against
     with partly.open("wb") as out:
         _run("mariadb-dump", url, ["--single-transaction", "--skip-lock-tables", "--hex-blob"], stdout=out)
         out.flush()

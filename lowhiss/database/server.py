@@ -64,6 +64,19 @@ class PrivateServer:
         self.port = _free_port()
         self._launch()
 
+    def find_running(self) -> bool:
+        """Whether a server of ours runs on these files already; then its port is known."""
+        try:
+            pid = int(self._pid_file.read_text(encoding="ascii"))
+            command = Path(f"/proc/{pid}/cmdline").read_bytes().decode(errors="replace").split("\0")
+        except (OSError, ValueError):
+            return False
+        ports = [word.removeprefix("--port=") for word in command if word.startswith("--port=")]
+        if f"--datadir={self._data}" not in command or not ports:
+            return False
+        self.port = int(ports[0])
+        return True
+
     def watch(self, restarted: Callable[[], None] | None = None) -> None:
         """Start the server again whenever it dies, until ``stop``."""
         self._watcher = threading.Thread(target=self._watch, args=(restarted,), name="database-watch", daemon=True)
@@ -180,6 +193,7 @@ class PrivateServer:
             "--character-set-server=utf8mb4",
             "--collation-server=utf8mb4_unicode_ci",
             "--innodb-flush-log-at-trx-commit=1",
+            f"--innodb-buffer-pool-size={_buffer_pool_mb()}M",
             "--innodb-doublewrite=1",
             f"--sql-mode={_SQL_MODE}",
             "--default-time-zone=+00:00",
@@ -256,6 +270,15 @@ class PrivateServer:
         until = time.monotonic() + 60
         while Path(f"/proc/{pid}/cmdline").exists() and time.monotonic() < until:
             time.sleep(0.05)
+
+
+_LEAST_POOL_MB, _MOST_POOL_MB = 128, 8192
+
+
+def _buffer_pool_mb() -> int:
+    """A quarter of the machine's memory, within reason: what is read often stays in it."""
+    memory_mb = os.sysconf("SC_PAGE_SIZE") * os.sysconf("SC_PHYS_PAGES") // 1024**2
+    return max(_LEAST_POOL_MB, min(_MOST_POOL_MB, memory_mb // 4))
 
 
 def _user_option(account: str | None) -> list[str]:

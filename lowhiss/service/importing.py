@@ -11,6 +11,7 @@ from sqlalchemy.orm import Session
 
 from lowhiss.core.judge import judge_run
 from lowhiss.core.record import Run, read_run
+from lowhiss.core.run import standing_events
 from lowhiss.service.clocks import Instant, map_begun
 from lowhiss.service.judging import procedure_of, rules_of
 from lowhiss.service.runs import Setup, clock_row, keep_rules, timekeeper_of
@@ -75,7 +76,7 @@ def import_record(session: Session, record: dict[str, Any], unit_id: str, *, dem
             "primary_psi": event.primary_psi,
             "secondary_psi": event.secondary_psi,
             "body": {key: value for key, value in given.items() if key not in _SERVER_FIELDS},
-            "received_at": started_at,
+            "received_at": started_at + dt.timedelta(seconds=event.at_s),
         }
         for place, (event, given) in enumerate(zip(run.events, record["events"], strict=True), start=1)
     ]
@@ -83,6 +84,11 @@ def import_record(session: Session, record: dict[str, Any], unit_id: str, *, dem
     if rows:
         # past the mapper, which would send each shape of row by itself
         session.execute(insert(EventRow.__table__), rows)  # type: ignore[arg-type]
+    # a record that is taken in whole goes on no more, whether it says so or not
+    ended = standing_events(run.events)[2]
+    row.ended_by = ended.type if ended is not None else "finished"
+    row.ended_at_s = ended.at_s if ended is not None else max((event.at_s for event in run.events), default=0.0)
+    row.ended_at = started_at + dt.timedelta(seconds=row.ended_at_s)
     # judged from what was just read: the same as from what was just written
     keep_verdict(session, row, judge_run(run, rules, procedure))
     return row.id

@@ -5,15 +5,16 @@ from __future__ import annotations
 import uuid
 from dataclasses import dataclass
 
-from sqlalchemy import func, select
+from sqlalchemy import or_, select
 from sqlalchemy.exc import IntegrityError
 from sqlalchemy.orm import Session
 
-from lowhiss.service import secrets
+from lowhiss.core.names import name_key
+from lowhiss.service import guess_limits, secrets
 from lowhiss.service.errors import ConflictError, NotFoundError, RefusedError
 from lowhiss.service.history import check_version, differences, note_change
 from lowhiss.service.rights import Role
-from lowhiss.service.signin import Person, check_password, end_access, make_code, now, person_of
+from lowhiss.service.signin import Person, check_password, checked_name, end_access, make_code, now, person_of
 from lowhiss.store.engine import Store
 from lowhiss.store.models import PersonRow
 
@@ -39,7 +40,7 @@ def add_person(store: Store, by: Person, name: str, role: Role) -> tuple[ListedP
     """A new person and the one-time code to hand to them. Raises ConflictError, RefusedError."""
     row = PersonRow(
         id=str(uuid.uuid4()),
-        name=_name(name),
+        name=checked_name(name),
         role=role,
         language=by.language,
         pressure_unit=by.pressure_unit,
@@ -60,12 +61,13 @@ def edit_person(store: Store, by: Person, person_id: str, version: int, name: st
     """Change name or role. Raises NotFoundError, ConflictError, RefusedError."""
     try:
         with store.transaction() as session:
+            managers = _lock_managers(session)
             row = _find(session, person_id)
             check_version(row.version, version)
             if row.role == "manager" and role != "manager":
-                _not_the_last_manager(session, row)
+                _not_the_last(managers, row)
             before = {"name": row.name, "role": row.role}
-            row.name, row.role = _name(name), role
+            row.name, row.role = checked_name(name), role
             row.version += 1
             note_change(session, "person", row.id, by.name, differences(before, {"name": row.name, "role": role}))
             session.flush()
@@ -77,12 +79,13 @@ def edit_person(store: Store, by: Person, person_id: str, version: int, name: st
 def retire_person(store: Store, by: Person, person_id: str, version: int, *, retired: bool) -> ListedPerson:
     """Retire a person, or take them back; a retired one is signed out everywhere. Raises as `edit_person` does."""
     with store.transaction() as session:
+        managers = _lock_managers(session)
         row = _find(session, person_id)
         check_version(row.version, version)
         if retired:
             if row.id == by.id:
                 raise RefusedError("not_yourself", "You cannot retire yourself: ask another manager.", "person_id")
-            _not_the_last_manager(session, row)
+            _not_the_last(managers, row)
             end_access(session, row.id)
         before = row.retired_at is not None
         row.retired_at = now() if retired else None
@@ -111,20 +114,52 @@ def change_me(
 ) -> Person:
     """Change one's own language, unit or password (old, new); a new password ends every session.
 
-    Raises RefusedError.
+    Raises RefusedError, SlowDownError.
     """
+    trying = f"old password {me.id}"
+    hashed = None
+    if password is not None:
+        old, new = password
+        with store.transaction() as session:
+            guess_limits.check(session, trying, None)
+            kept = _find(session, me.id).password_hash
+        if not secrets.password_matches(kept, old):
+            guess_limits.failed(store, trying, None)
+            raise RefusedError("sign_in_failed", "The old password is not right.", "old_password")
+        check_password(new)
+        hashed = secrets.hash_password(new)
     with store.transaction() as session:
         row = _find(session, me.id)
         row.language = language or row.language
         row.pressure_unit = pressure_unit or row.pressure_unit
-        if password is not None:
-            old, new = password
-            if not secrets.password_matches(row.password_hash, old):
-                raise RefusedError("sign_in_failed", "The old password is not right.", "old_password")
-            check_password(new)
-            row.password_hash = secrets.hash_password(new)
+        if hashed is not None:
+            row.password_hash = hashed
+            guess_limits.forget(session, trying)
             end_access(session, row.id)
         return person_of(row)
+
+
+def manager_code(store: Store, name: str) -> str:
+    """The way back in, for whoever holds the server: a one-time code for a manager of this name, new or known."""
+    with store.transaction() as session:
+        row = session.scalar(select(PersonRow).where(PersonRow.name_key == name_key(name)).with_for_update())
+        if row is None:
+            row = PersonRow(
+                id=str(uuid.uuid4()),
+                name=checked_name(name),
+                role="manager",
+                language="en",
+                pressure_unit="psi",
+                version=1,
+            )
+            session.add(row)
+            session.flush()
+        before = {"role": row.role, "retired": row.retired_at is not None}
+        row.role, row.retired_at = "manager", None
+        row.version += 1
+        after = {"role": "manager", "retired": False, "code": "made on the server"}
+        note_change(session, "person", row.id, "command line", differences(before, after))
+        return make_code(session, row.id)
 
 
 def demo_people(store: Store) -> list[Person]:
@@ -141,22 +176,22 @@ def _find(session: Session, person_id: str) -> PersonRow:
     return row
 
 
-def _name(name: str) -> str:
-    name = name.strip()
-    if not 1 <= len(name) <= 80:
-        raise RefusedError("name_needed", "name: use 1 to 80 characters.", "name")
-    return name
-
-
 def _taken() -> ConflictError:
     return ConflictError("name_taken", "Somebody already signs in by this name: add an initial or a number.", "name")
 
 
-def _not_the_last_manager(session: Session, row: PersonRow) -> None:
-    others = select(func.count()).where(
-        PersonRow.role == "manager", PersonRow.retired_at.is_(None), PersonRow.id != row.id
+def _lock_managers(session: Session) -> set[str]:
+    """Everybody who manages this fleet and has joined; two who demote each other at once go one after the other."""
+    query = select(PersonRow.id).where(
+        PersonRow.role == "manager",
+        PersonRow.retired_at.is_(None),
+        or_(PersonRow.password_hash.is_not(None), PersonRow.demo),
     )
-    if row.role == "manager" and not session.scalar(others):
+    return set(session.scalars(query.order_by(PersonRow.id).with_for_update()))
+
+
+def _not_the_last(managers: set[str], row: PersonRow) -> None:
+    if row.id in managers and managers == {row.id}:
         raise RefusedError("last_manager", "This is the last manager: make somebody else one first.", "role")
 
 

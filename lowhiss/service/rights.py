@@ -60,6 +60,7 @@ RIGHTS: dict[str, frozenset[str]] = {
     "watchRun": _SIGNED_IN,
     "getSheet": _SIGNED_IN,
     "getSchools": _SIGNED_IN,
+    "lookAtResult": _MANAGER,
     "getRunScript": _SIGNED_IN,
     "getRecord": _SIGNED_IN,
     "getTrace": _SIGNED_IN,
@@ -67,13 +68,16 @@ RIGHTS: dict[str, frozenset[str]] = {
     "readLog": _SIGNED_IN,
 }
 NARROWER: dict[str, str] = {
-    "addEvents": "a driver or the workshop only to a run they began, that was begun on this device, or that they "
-    "joined; who joined as a watcher only marks, numbers, call-outs and notes, never what commands the driver",
+    "addEvents": "whoever began the run or took it over makes every mark; who joined by a code only marks, numbers, "
+    "call-outs and notes, never what commands the driver; a trainer or manager who did not join only notes, and "
+    "`late_confirmed`; anybody else only sends on what others, who were signed in on the same device when they struck "
+    "it, left waiting there",
+    "listOpenRuns": "one's own and those one has joined; trainers and managers see everybody's, to take one over",
     "makeJoinCode": "only who leads the run",
     "sendFeed": "whoever holds the unit's token, which is no person",
-    "takeLead": "a trainer or manager who had joined as a watcher, or whoever leads already",
-    "editPerson": "nobody may take the last manager's role away",
-    "retirePerson": "nobody may retire themselves or the last manager",
+    "takeLead": "a trainer or manager, who then has joined and is shown, or whoever leads already",
+    "editPerson": "nobody may take the last joined manager's role away; on the server, `lowhiss manager` makes one",
+    "retirePerson": "nobody may retire themselves or the last joined manager",
 }
 """What the use case itself narrows further, in words."""
 

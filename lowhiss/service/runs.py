@@ -5,9 +5,9 @@ from __future__ import annotations
 import datetime as dt
 from collections.abc import Collection
 from dataclasses import asdict, dataclass
-from typing import Any, cast
+from typing import Any, Literal, cast
 
-from sqlalchemy import select
+from sqlalchemy import func, or_, select
 from sqlalchemy.orm import Session
 
 from lowhiss import rulebook
@@ -21,14 +21,15 @@ from lowhiss.core.words import Words, verdict_record
 from lowhiss.exchange.run_json import run_record
 from lowhiss.service.clocks import Instant, Mapping, map_begun, seconds_ago
 from lowhiss.service.errors import ConflictError, NotFoundError, RefusedError
+from lowhiss.service.failed_stages import begun_doubtfully
 from lowhiss.service.judging import rules_in_record, sheet_of
-from lowhiss.service.parts import Part, part_of
+from lowhiss.service.participants import OVERSEERS, Part, members_of, part_of
 from lowhiss.service.secrets import token_hash
 from lowhiss.service.signin import Person
 from lowhiss.service.units import assembled, choose, find_unit, unit_of
-from lowhiss.service.verdicts import keep_verdict
+from lowhiss.service.verdicts import accept_newer, core_version, keep_verdict
 from lowhiss.store.engine import Store
-from lowhiss.store.models import ClockRow, EventRow, RuleSetRow, RunRow
+from lowhiss.store.models import ClockRow, EventRow, MemberRow, PersonRow, RuleSetRow, RunRow, VerdictRow
 
 _TIMEKEEPERS = {"tool": "", "driver": "driver", "watcher": "watcher"}
 """Who keeps the time, as a run record says it; the tool does where nobody is named."""
@@ -41,7 +42,8 @@ def timekeeper_of(named: str) -> str:
 
 OPEN_FOR = dt.timedelta(days=14)
 """A run that was left open longer ago is nobody's to go on with: its vehicle has long been driven since."""
-_MOST_OPEN = 100
+MAX_OPEN_OF_ONE = 20
+"""So many open runs of one person are listed: nobody's forgotten ones hide the others'."""
 
 
 @dataclass(frozen=True, slots=True)
@@ -85,6 +87,10 @@ class KeptEvent:
     device_seq: int
     author: str
     body: dict[str, Any]
+    received_at: dt.datetime
+    sent_by: str = ""
+    after_end: bool = False
+    claimed: str | None = None
 
 
 @dataclass(frozen=True, slots=True)
@@ -103,13 +109,22 @@ class RunHead:
     started_at: dt.datetime
     last_seq: int
     demo: bool
+    begun_by: str
+    ended_by: Literal["finished", "abandoned"] | None
+    doubtful: bool
+    """Its begin lies further back than any device is promised to be without contact."""
+    members: list[tuple[str, Part]]
     part: Part | None = None
     """The part that the asker takes in it, where that was asked."""
 
 
 @dataclass(frozen=True, slots=True)
 class Sheet:
-    """A run judged: its head, its verdict record, its air column and every event that was made."""
+    """A run judged: its head, its verdict record, its air column and every event that was made.
+
+    outcome : the result that counts.  at_end : as it stood when the end was received, None while the run goes on.
+    differs : what a newer core says of the same marks, until somebody has looked.
+    """
 
     head: RunHead
     outcome: str
@@ -117,6 +132,9 @@ class Sheet:
     column: dict[str, Any]
     timeline: dict[str, Any]
     events: list[dict[str, Any]]
+    at_end: dict[str, Any] | None
+    differs: dict[str, Any] | None
+    looked: dict[str, Any] | None
 
 
 def begin_run(store: Store, start: Beginning, sent: Instant, by: Person, device: str | None = None) -> RunHead:
@@ -129,11 +147,12 @@ def begin_run(store: Store, start: Beginning, sent: Instant, by: Person, device:
     with store.transaction() as session:
         known = session.get(RunRow, start.id)
         if known is not None:
-            if known.begun != begun or known.unit_id != start.unit_id or part_of(session, known, by, device) != "lead":
+            part = part_of(session, known, by.id, by.role, device)
+            if known.begun != begun or known.unit_id != start.unit_id or part not in ("lead", "send"):
                 raise ConflictError(
                     "run_id_used", "This run's id already belongs to another run: begin a new one.", "id"
                 )
-            return head_of(session, known, "lead")
+            return head_of(session, known, part)
         unit = find_unit(session, start.unit_id)
         if unit.retired_at is not None:
             raise RefusedError("unit_retired", "This unit is retired: choose another one.", "unit_id")
@@ -147,10 +166,11 @@ def begin_run(store: Store, start: Beginning, sent: Instant, by: Person, device:
             rules_hash=rules.content_hash,
             procedure=procedure.as_dict(),
             purpose=start.purpose,
-            driver=start.driver,
+            driver=start.driver.strip() or by.name,
             setup=asdict(start.setup),
             resolution_psi=unit.resolution_psi,
             started_at=received_at - dt.timedelta(seconds=seconds_ago(start.begun, sent)),
+            received_at=received_at,
             begun=begun,
             person_id=by.id,
             device_hash=token_hash(device) if device else None,
@@ -169,18 +189,25 @@ def run_head(store: Store, run_id: str, by: Person, device: str | None) -> RunHe
     """What stands beside the run's events, and the asker's part in it. Raises NotFoundError."""
     with store.transaction() as session:
         run = find_run(session, run_id)
-        return head_of(session, run, part_of(session, run, by, device))
+        return head_of(session, run, part_of(session, run, by.id, by.role, device))
 
 
-def open_runs(store: Store, by: Person, device: str | None, now: dt.datetime) -> list[RunHead]:
-    """Runs of the last days that nobody brought to an end and that this person may go on with, the latest first."""
+def open_runs(store: Store, by: Person, now: dt.datetime) -> list[RunHead]:
+    """Runs of the last days that nobody brought to an end and that this person may go on with, the latest first.
+
+    Trainers and managers see everybody's: they may take one over.
+    """
+    going_on = RunRow.ended_at.is_(None) & (RunRow.started_at > now - OPEN_FOR) & RunRow.demo.is_(False)
+    place = func.row_number().over(partition_by=RunRow.person_id, order_by=RunRow.started_at.desc()).label("place")
+    open_ = select(RunRow.id, place).where(going_on)
+    if by.role not in OVERSEERS:
+        joined = select(MemberRow.run_id).where(MemberRow.person_id == by.id)
+        open_ = open_.where(or_(RunRow.person_id == by.id, RunRow.id.in_(joined)))
+    chosen = open_.subquery()
+    query = select(RunRow).join(chosen, chosen.c.id == RunRow.id).where(chosen.c.place <= MAX_OPEN_OF_ONE)
     with store.transaction() as session:
-        ended = select(EventRow.run_id).where(
-            EventRow.run_id == RunRow.id, EventRow.type.in_(("finished", "abandoned"))
-        )
-        recent = select(RunRow).where(RunRow.started_at > now - OPEN_FOR, RunRow.demo.is_(False), ~ended.exists())
-        rows = session.scalars(recent.order_by(RunRow.started_at.desc()).limit(_MOST_OPEN))
-        parts = [(run, part_of(session, run, by, device)) for run in rows]
+        rows = session.scalars(query.order_by(RunRow.started_at.desc())).all()
+        parts = [(run, part_of(session, run, by.id, by.role, None)) for run in rows]
         return [head_of(session, run, part) for run, part in parts if part is not None]
 
 
@@ -188,6 +215,7 @@ def events_after(store: Store, run_id: str, after: int) -> list[KeptEvent]:
     """The run's events with a sequence number above ``after``, in order. Raises NotFoundError."""
     with store.transaction() as session:
         find_run(session, run_id)
+        names = names_of(session, run_id)
         return [
             KeptEvent(
                 seq=row.seq,
@@ -197,6 +225,10 @@ def events_after(store: Store, run_id: str, after: int) -> list[KeptEvent]:
                 device_seq=row.device_seq,
                 author=row.author,
                 body=row.body,
+                received_at=row.received_at,
+                sent_by=names.get(row.sent_by or "", ""),
+                after_end=row.after_end,
+                claimed=row.claimed,
             )
             for row in event_rows(session, run_id, after)
         ]
@@ -222,7 +254,49 @@ def sheet(store: Store, run_id: str, words: Words) -> Sheet:
         run = find_run(session, run_id)
         record = record_of(session, run)
         verdict = judge_run(read_run(record), kept_rules(session, run.rules_hash), read_procedure(run.procedure))
-        return Sheet(head=head_of(session, run), events=record["events"], **sheet_of(verdict, words))
+        kept = session.get(VerdictRow, (run.id, run.rules_hash))
+        if kept is None or kept.last_seq != run.last_seq or kept.core_version != core_version():
+            kept = keep_verdict(session, run, verdict)
+        told = sheet_of(verdict, words) | ({"outcome": kept.outcome} if run.ended_at is not None else {})
+        return Sheet(
+            head=head_of(session, run),
+            events=record["events"],
+            at_end=kept.at_end,
+            differs=kept.differs,
+            looked=kept.looked,
+            **told,
+        )
+
+
+def look_at_result(store: Store, run_id: str, by: Person, why: str) -> None:
+    """A manager has looked at what a newer core says of an ended run: that counts from here on.
+
+    Raises NotFoundError, RefusedError where nothing differs.
+    """
+    with store.transaction() as session:
+        run = session.scalar(select(RunRow).where(RunRow.id == run_id).with_for_update())
+        if run is None:
+            raise NotFoundError("run_unknown", "There is no such run.", "run_id")
+        kept = session.get(VerdictRow, (run.id, run.rules_hash))
+        if kept is None or kept.differs is None:
+            raise RefusedError("nothing_differs", "There is one result only: nothing is to be decided.", "run_id")
+        at = dt.datetime.now(dt.UTC).isoformat()
+        accept_newer(kept, run, judge_row(session, run), {"by": by.name, "at": at, "why": why, "kept": kept.differs})
+
+
+def judge_ended_again(store: Store, limit: int = 50) -> int:
+    """After an upgrade: look at some ended runs that an older core judged; how many there were."""
+    with store.transaction() as session:
+        query = (
+            select(RunRow)
+            .join(VerdictRow, (VerdictRow.run_id == RunRow.id) & (VerdictRow.rules_hash == RunRow.rules_hash))
+            .where(VerdictRow.core_version != core_version(), RunRow.ended_at.is_not(None))
+            .limit(limit)
+        )
+        rows = session.scalars(query).all()
+        for run in rows:
+            keep_verdict(session, run, judge_row(session, run))
+        return len(rows)
 
 
 def by_every_school(store: Store, run_id: str, words: Words) -> list[dict[str, Any]]:
@@ -285,8 +359,25 @@ def head_of(session: Session, run: RunRow, part: Part | None = None) -> RunHead:
         started_at=run.started_at,
         last_seq=run.last_seq,
         demo=run.demo,
+        begun_by=person_name(session, run.person_id),
+        ended_by=cast(Literal["finished", "abandoned"] | None, run.ended_by),
+        doubtful=begun_doubtfully(run),
+        members=[(name, part) for _, name, part in members_of(session, run.id)] if part is not None else [],
         part=part,
     )
+
+
+def person_name(session: Session, person_id: str | None) -> str:
+    """The name of a person; empty for nobody."""
+    row = session.get(PersonRow, person_id) if person_id else None
+    return row.name if row is not None else ""
+
+
+def names_of(session: Session, run_id: str) -> dict[str, str]:
+    """The names of everybody who sent something to a run, by id."""
+    senders = select(EventRow.sent_by).where(EventRow.run_id == run_id).distinct()
+    query = select(PersonRow.id, PersonRow.name).where(PersonRow.id.in_(senders))
+    return {row.id: row.name for row in session.execute(query)}
 
 
 _KEPT_RULES: dict[str, RuleSet] = {}
@@ -312,6 +403,7 @@ def record_of(session: Session, run: RunRow) -> dict[str, Any]:
         **judged,
         "gauges": {**judged["gauges"], **({"policy": setup.policy} if setup.policy else {})},
     }
+    names = names_of(session, run.id)
     events = [
         {
             "at_s": row.at_s,
@@ -322,10 +414,26 @@ def record_of(session: Session, run: RunRow) -> dict[str, Any]:
             "wall": row.wall.isoformat(),
             **({"by": row.author} if row.author else {}),
             **row.body,
+            **_came(row, names),
         }
         for row in event_rows(session, run.id)
     ]
     return run_record(head, unit_of(run.unit), events)
+
+
+_SOON = dt.timedelta(seconds=60)
+"""What the server had so soon after it was struck was not on its way for long: then only its own time is told."""
+
+
+def _came(row: EventRow, names: dict[str, str]) -> dict[str, Any]:
+    """Who sent an event and when the server had it, where that says more than who struck it and when."""
+    told: dict[str, Any] = {"after_end": True} if row.after_end else {}
+    if row.after_end or abs(row.received_at - row.wall) > _SOON:
+        told["received"] = row.received_at.isoformat()
+    sender = names.get(row.sent_by or "")
+    if sender and sender != row.author:
+        told["sent_by"] = sender
+    return told
 
 
 def judged_by(rules: RuleSet, procedure: Procedure, unit: Unit, resolution_psi: float) -> dict[str, Any]:

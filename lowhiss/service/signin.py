@@ -6,16 +6,17 @@ import datetime as dt
 from dataclasses import dataclass
 from typing import cast
 
-from sqlalchemy import delete, func, select
+from sqlalchemy import delete, func, select, update
 from sqlalchemy.orm import Session
 
 from lowhiss.core.fields import Language
+from lowhiss.core.names import name_key, unseen_in
 from lowhiss.core.units import PressureUnit
-from lowhiss.service import brakes, secrets
+from lowhiss.service import guess_limits, secrets
 from lowhiss.service.errors import RefusedError, ServiceError
 from lowhiss.service.rights import Role
 from lowhiss.store.engine import Store
-from lowhiss.store.models import CodeRow, PersonRow, PinRow, SessionRow
+from lowhiss.store.models import CodeRow, PersonRow, PinRow, PresenceRow, SessionRow
 
 IDLE = dt.timedelta(hours=12)
 LONGEST = dt.timedelta(days=14)
@@ -63,53 +64,78 @@ def now() -> dt.datetime:
     return dt.datetime.now(dt.UTC)
 
 
+_WHO = select(
+    SessionRow.used_at, SessionRow.began_at, PersonRow.id, PersonRow.name, PersonRow.role, PersonRow.language,
+    PersonRow.pressure_unit, PersonRow.demo, PersonRow.retired_at,
+).join(PersonRow, PersonRow.id == SessionRow.person_id)  # fmt: skip
+
+
 def who(store: Store, token: str | None) -> Person | None:
     """Who this session belongs to; None when it is unknown, has expired, or its person was retired."""
     if not token:
         return None
-    with store.transaction() as session:
-        kept = session.get(SessionRow, secrets.token_hash(token))
-        if kept is None:
-            return None
-        moment = now()
-        person = session.get_one(PersonRow, kept.person_id)
-        if moment - kept.used_at > IDLE or moment - kept.began_at > LONGEST or person.retired_at is not None:
-            session.delete(kept)
-            return None
-        if moment - kept.used_at > _USED_EVERY:
-            kept.used_at = moment
-        return person_of(person)
+    hashed = secrets.token_hash(token)
+    # asked with every request: one question, and nothing written more often than it must be
+    with store.engine.connect() as connection:
+        kept = connection.execute(_WHO.where(SessionRow.token_hash == hashed)).one_or_none()
+    if kept is None:
+        return None
+    moment = now()
+    if moment - kept.used_at > IDLE or moment - kept.began_at > LONGEST or kept.retired_at is not None:
+        with store.transaction() as session:
+            session.execute(delete(SessionRow).where(SessionRow.token_hash == hashed))
+        return None
+    if moment - kept.used_at > _USED_EVERY:
+        with store.transaction() as session:
+            session.execute(update(SessionRow).where(SessionRow.token_hash == hashed).values(used_at=moment))
+    return Person(kept.id, kept.name, kept.role, kept.language, kept.pressure_unit, kept.demo)
 
 
-def sign_in(store: Store, name: str, password: str, address: str) -> str:
-    """A new session's token. Raises SlowDownError, or RefusedError with the same words for any wrong pair."""
-    account = f"account {name.strip().lower()}"
+@dataclass(frozen=True, slots=True)
+class Browser:
+    """Where somebody signs in: the address, the device's secret, and the session that is replaced, if any."""
+
+    address: str
+    device: str
+    replaces: str | None = None
+
+
+def sign_in(store: Store, name: str, password: str, browser: Browser) -> str:
+    """A new session's token. Raises SlowDownError, or RefusedError with the same words for any wrong pair.
+
+    Tries from a device on which that person has been signed in before are counted apart: a stranger's wrong tries
+    elsewhere lock nobody out of their own.
+    """
+    key = name_key(name)
     with store.transaction() as session:
-        brakes.check(session, account, address)
-        row = session.scalar(select(PersonRow).where(PersonRow.name == name.strip()))
-        known = row.password_hash if row is not None and row.retired_at is None else None
-    if not secrets.password_matches(known, password) or row is None:
-        brakes.failed(store, account, address)
+        row = session.scalar(select(PersonRow).where(PersonRow.name_key == key))
+        known = row is not None and _was_here(session, browser.device, row.id)
+        trying = f"account {key}" + (f" on {secrets.token_hash(browser.device)}" if known else "")
+        address = None if known else browser.address
+        guess_limits.check(session, trying, address)
+        kept = row.password_hash if row is not None and row.retired_at is None else None
+    if not secrets.password_matches(kept, password) or row is None:
+        guess_limits.failed(store, trying, address)
         raise RefusedError("sign_in_failed", "Name and password do not belong together: check both.", "password")
     with store.transaction() as session:
-        brakes.forget(session, account)
-        return _begin_session(session, row.id)
+        guess_limits.forget(session, trying)
+        return begin_session(session, row.id, browser)
 
 
-def demo_sign_in(store: Store, person_id: str) -> str:
+def demo_sign_in(store: Store, person_id: str, browser: Browser) -> str:
     """A new session for a demo account; the caller has made sure that these are allowed. Raises RefusedError."""
     with store.transaction() as session:
         row = session.get(PersonRow, person_id)
         if row is None or not row.demo or row.retired_at is not None:
             raise RefusedError("demo_unknown", "There is no such demo account: choose one from the page.", "person_id")
-        return _begin_session(session, row.id)
+        return begin_session(session, row.id, browser)
 
 
 def sign_out(store: Store, token: str | None) -> None:
     """End this session."""
     if token:
         with store.transaction() as session:
-            session.execute(delete(SessionRow).where(SessionRow.token_hash == secrets.token_hash(token)))
+            _end_session(session, secrets.token_hash(token))
 
 
 def sign_out_everywhere(store: Store, person_id: str) -> None:
@@ -122,14 +148,35 @@ def end_access(session: Session, person_id: str) -> None:
     """Within a transaction: no session and no PIN of this person is left."""
     session.execute(delete(SessionRow).where(SessionRow.person_id == person_id))
     session.execute(delete(PinRow).where(PinRow.person_id == person_id))
+    here = PresenceRow.person_id == person_id
+    session.execute(update(PresenceRow).where(here, PresenceRow.until_at.is_(None)).values(until_at=now()))
 
 
-def _begin_session(session: Session, person_id: str) -> str:
+def begin_session(session: Session, person_id: str, browser: Browser) -> str:
+    """A new session in place of the one that was there; who is signed in on a device is kept."""
+    if browser.replaces:
+        _end_session(session, secrets.token_hash(browser.replaces))
     # always a new token: one that was there before signing in is worth nothing after it
     token = secrets.new_token()
+    hashed = secrets.token_hash(token)
     moment = now()
-    session.add(SessionRow(token_hash=secrets.token_hash(token), person_id=person_id, began_at=moment, used_at=moment))
+    session.add(SessionRow(token_hash=hashed, person_id=person_id, began_at=moment, used_at=moment))
+    device = secrets.token_hash(browser.device)
+    session.add(PresenceRow(device_hash=device, person_id=person_id, session_hash=hashed, from_at=moment))
     return token
+
+
+def _end_session(session: Session, hashed: str) -> None:
+    session.execute(delete(SessionRow).where(SessionRow.token_hash == hashed))
+    mine = PresenceRow.session_hash == hashed
+    session.execute(update(PresenceRow).where(mine, PresenceRow.until_at.is_(None)).values(until_at=now()))
+
+
+def _was_here(session: Session, device: str, person_id: str) -> bool:
+    query = select(PresenceRow.id).where(
+        PresenceRow.device_hash == secrets.token_hash(device), PresenceRow.person_id == person_id
+    )
+    return session.scalar(query.limit(1)) is not None
 
 
 # one-time codes
@@ -152,14 +199,15 @@ def first_manager_code(store: Store) -> str | None:
         return make_code(session, None)
 
 
-def redeem(store: Store, code: str, name: str, password: str, address: str, new_id: str) -> str:
+def redeem(store: Store, code: str, name: str, password: str, browser: Browser, new_id: str) -> str:
     """Set a password with a one-time code; the new session's token.
 
     The first manager's code also makes the person, under ``name``. Raises SlowDownError, RefusedError.
     """
     check_password(password)
+    hashed = secrets.hash_password(password)  # slow on purpose: before any row is locked
     with store.transaction() as session:
-        brakes.check(session, None, address)
+        guess_limits.check(session, None, browser.address)
         kept = session.get(CodeRow, secrets.code_hash(code), with_for_update=True)
         if kept is not None and now() - kept.made_at > CODE_LASTS:
             kept = None
@@ -167,21 +215,30 @@ def redeem(store: Store, code: str, name: str, password: str, address: str, new_
             person_id = kept.person_id or _make_first_manager(session, name, new_id)
             person = session.get_one(PersonRow, person_id)
             if person.retired_at is None:
-                person.password_hash = secrets.hash_password(password)
+                person.password_hash = hashed
                 session.delete(kept)
                 end_access(session, person_id)
                 session.flush()
-                return _begin_session(session, person_id)
-    brakes.failed(store, None, address)
+                return begin_session(session, person_id, browser)
+    guess_limits.failed(store, None, browser.address)
     raise RefusedError("code_unknown", "This code is not known, was used or has expired: ask for a new one.", "code")
 
 
 def _make_first_manager(session: Session, name: str, new_id: str) -> str:
-    if not 1 <= len(name.strip()) <= 80:
-        raise RefusedError("name_needed", "name: say how you want to sign in, in 1 to 80 characters.", "name")
-    session.add(PersonRow(id=new_id, name=name.strip(), role="manager", language="en", pressure_unit="psi", version=1))
+    name = checked_name(name)
+    session.add(PersonRow(id=new_id, name=name, role="manager", language="en", pressure_unit="psi", version=1))
     session.flush()
     return new_id
+
+
+def checked_name(name: str) -> str:
+    """A name to sign in by. Raises RefusedError for one that is empty, too long, or holds what nobody sees."""
+    name = name.strip()
+    if not 1 <= len(name) <= 80 or not name_key(name):
+        raise RefusedError("name_needed", "name: say how you want to sign in, in 1 to 80 characters.", "name")
+    if unseen_in(name):
+        raise RefusedError("name_unseen", "name: it holds a character that nobody sees: type it again.", "name")
+    return name
 
 
 def check_password(password: str) -> None:
@@ -225,14 +282,14 @@ def cab_people(store: Store, device: str | None) -> list[Person]:
         return [person_of(row) for row in session.scalars(query)]
 
 
-def switch_person(store: Store, device: str | None, person_id: str, pin: str) -> str:
+def switch_person(store: Store, browser: Browser, person_id: str, pin: str) -> str:
     """A new session by PIN. Raises RefusedError; after too many wrong tries only a full sign-in helps."""
     refusal = RefusedError("pin_wrong", "This PIN is not right here: try again, or sign in with the password.", "pin")
     with store.transaction() as session:
         # the row lock makes tries on many connections count one by one
         kept = session.scalar(
             select(PinRow)
-            .where(PinRow.device_hash == secrets.token_hash(device or ""), PinRow.person_id == person_id)
+            .where(PinRow.device_hash == secrets.token_hash(browser.device), PinRow.person_id == person_id)
             .with_for_update()
         )
         person = session.get(PersonRow, person_id)
@@ -240,7 +297,7 @@ def switch_person(store: Store, device: str | None, person_id: str, pin: str) ->
             raise refusal
         if secrets.password_matches(kept.pin_hash, pin):
             kept.tries_left = TRIES_OF_PIN
-            return _begin_session(session, person_id)
+            return begin_session(session, person_id, browser)
         kept.tries_left -= 1
         if kept.tries_left <= 0:
             session.delete(kept)

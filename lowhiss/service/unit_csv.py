@@ -4,11 +4,13 @@ from __future__ import annotations
 
 import csv
 import io
+import unicodedata
 import uuid
 from dataclasses import dataclass
 from typing import Any
 
 from sqlalchemy import select
+from sqlalchemy.exc import IntegrityError
 
 from lowhiss import rulebook
 from lowhiss.core.errors import CoreError
@@ -21,10 +23,10 @@ from lowhiss.store.models import UnitRow
 
 COLUMNS = (
     "name", "kind", "circuits", "cut_in_psi", "cut_out_psi", "chambers", "reservoirs_in3",
-    "build_year", "rules", "procedure", "resolution_psi",
+    "build_year", "gearbox", "trailer_knob", "rules", "procedure", "resolution_psi",
 )  # fmt: skip
 NEEDED = ("name", "kind")
-MOST_LINES = 2_000
+MAX_LINES = 2_000
 
 
 @dataclass(frozen=True, slots=True)
@@ -49,10 +51,26 @@ def import_units(store: Store, by: Person, data: bytes, *, dry_run: bool) -> Imp
 
     Raises RefusedError where the file as a whole cannot be read.
     """
+    try:
+        return _import(store, by, data, dry_run=dry_run)
+    except IntegrityError as error:
+        raise RefusedError(
+            "csv_names", "Two names of the file, or one of it and one there already, are the same to the database: "
+            "tell them apart by more than accents.", "file",
+        ) from error  # fmt: skip
+
+
+def _alike(name: str) -> str:
+    """A name as the database compares it: without accents, case or spaces at its end."""
+    plain = unicodedata.normalize("NFKD", name)
+    return "".join(c for c in plain if not unicodedata.combining(c)).casefold().rstrip()
+
+
+def _import(store: Store, by: Person, data: bytes, *, dry_run: bool) -> Imported:
     edits: list[tuple[int, UnitEdit]] = []
     bad: list[BadLine] = []
     with store.transaction() as session:
-        taken = {name.lower() for name in session.scalars(select(UnitRow.name))}
+        taken = {_alike(name) for name in session.scalars(select(UnitRow.name))}
         for line, row in _rows(data):
             try:
                 edit = _edit(row)
@@ -60,13 +78,14 @@ def import_units(store: Store, by: Person, data: bytes, *, dry_run: bool) -> Imp
             except (CoreError, ServiceError, ValueError) as error:
                 bad.append(BadLine(line, str(error)))
                 continue
-            if unit.name.lower() in taken:
+            if _alike(unit.name) in taken:
                 bad.append(BadLine(line, f"name: there already is a {unit.name}"))
                 continue
-            taken.add(unit.name.lower())
+            taken.add(_alike(unit.name))
             edits.append((line, edit))
             if not dry_run:
                 session.add(unit)
+                session.flush()
                 note_change(session, "unit", unit.id, by.name, {"imported": [None, unit.name]})
         names = [str(edit.facts["name"]) for _, edit in edits]
         if bad or dry_run:
@@ -96,8 +115,8 @@ def _rows(data: bytes) -> list[tuple[int, dict[str, str]]]:
         reader.fieldnames = heads
         rows: list[tuple[int, dict[str, str]]] = []
         for row in reader:
-            if len(rows) >= MOST_LINES:
-                raise RefusedError("csv_long", f"The file has more than {MOST_LINES} lines: split it.", "file")
+            if len(rows) >= MAX_LINES:
+                raise RefusedError("csv_long", f"The file has more than {MAX_LINES} lines: split it.", "file")
             rows.append((reader.line_num, row))
     except csv.Error as error:
         raise RefusedError("csv_broken", f"Line {reader.line_num} is not CSV: {error}.", "file") from error
@@ -117,12 +136,22 @@ def _edit(row: dict[str, Any]) -> UnitEdit:
     for key in ("chambers", "reservoirs_in3"):
         if key in cell:
             facts[key] = [_figure(key, part) for part in cell[key].split()]
+    if "gearbox" in cell:
+        facts["gearbox"] = cell["gearbox"]
+    if "trailer_knob" in cell:
+        facts["trailer_knob"] = _flag("trailer_knob", cell["trailer_knob"])
     if "build_year" in cell:
         facts["build_year"] = _number(cell, "build_year")
     resolution = _number(cell, "resolution_psi") if "resolution_psi" in cell else 1.0
     if not 0.1 <= resolution <= 20:
         raise ValueError(f"resolution_psi: must be from 0.1 to 20, not {resolution:g}")
     return UnitEdit(facts, resolution, cell.get("rules", rulebook.RULE_SET_IDS[0]), cell.get("procedure"))
+
+
+def _flag(key: str, text: str) -> bool:
+    if text.casefold() not in ("yes", "no", "true", "false"):
+        raise ValueError(f"{key}: must be yes or no, not {text[:40]!r}")
+    return text.casefold() in ("yes", "true")
 
 
 def _number(cell: dict[str, str], key: str) -> float:

@@ -30,6 +30,7 @@ from lowhiss.core.record import read_unit
 from lowhiss.core.rules import RuleSet
 from lowhiss.core.vehicle import Unit
 from lowhiss.service.errors import ConflictError, NotFoundError, RefusedError
+from lowhiss.service.failed_stages import FailedStage, failed_stages
 from lowhiss.service.history import Change, check_version, differences, history_of, note_change
 from lowhiss.service.signin import Person, now
 from lowhiss.store.engine import Store
@@ -91,11 +92,12 @@ def list_units(store: Store, *, retired: bool = False) -> list[ListedUnit]:
         return [_listed(row, coupled.get(row.id, [])) for row in session.scalars(query)]
 
 
-def get_unit(store: Store, unit_id: str) -> tuple[ListedUnit, list[Change]]:
-    """One unit with the history of its changes. Raises NotFoundError."""
+def get_unit(store: Store, unit_id: str) -> tuple[ListedUnit, list[FailedStage], list[Change]]:
+    """One unit with what stands failed and the history of its changes. Raises NotFoundError."""
     with store.transaction() as session:
         row = find_unit(session, unit_id)
-        return assembled(session, row), history_of(session, unit_id)
+        failed = failed_stages(session, [unit_id]).get(unit_id, [])
+        return assembled(session, row), failed, history_of(session, unit_id)
 
 
 def find_unit(session: Session, unit_id: str, *, lock: bool = False) -> UnitRow:

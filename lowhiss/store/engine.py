@@ -13,6 +13,7 @@ from alembic.script import ScriptDirectory
 from sqlalchemy import Engine, create_engine, text
 from sqlalchemy.orm import Session, sessionmaker
 
+MAX_STATEMENT_S = 20
 _MIGRATION_LOCK = "lowhiss_migrate"
 
 
@@ -28,7 +29,13 @@ def make_engine(url: str) -> Engine:
         pool_size=10,
         max_overflow=20,
         isolation_level="READ COMMITTED",
-        connect_args={"connect_timeout": 5, "read_timeout": 30, "write_timeout": 30},
+        connect_args={
+            "connect_timeout": 5,
+            "read_timeout": 30,
+            "write_timeout": 30,
+            # a question that takes too long is stopped by the server, and is no sign of its being away
+            "init_command": f"SET SESSION max_statement_time={MAX_STATEMENT_S}",
+        },
     )
 
 
@@ -72,6 +79,7 @@ def migrate(engine: Engine, revision: str = "head") -> None:
                 "Another process has been changing the tables for two minutes: wait for it, then start again."
             )
         try:
+            connection.execute(text("SET SESSION max_statement_time=0"))  # a large table takes what it takes
             config.attributes["connection"] = connection
             command.upgrade(config, revision)
             connection.commit()

@@ -7,8 +7,9 @@ from typing import Any
 
 from sqlalchemy import JSON, CheckConstraint, Double, ForeignKey, Index, MetaData, String, Text, UniqueConstraint, text
 from sqlalchemy.dialects.mysql import MEDIUMTEXT
-from sqlalchemy.orm import DeclarativeBase, Mapped, mapped_column
+from sqlalchemy.orm import DeclarativeBase, Mapped, mapped_column, validates
 
+from lowhiss.core.names import name_key
 from lowhiss.store.types import Psi, UtcDateTime
 
 NAMES = {
@@ -73,13 +74,17 @@ class CouplingRow(Base):
 
 
 class PersonRow(Base):
-    """Somebody who may sign in; retired, never deleted. A person without a password has yet to redeem a code."""
+    """Somebody who may sign in; retired, never deleted. A person without a password has yet to redeem a code.
+
+    ``name_key`` is the canonical form of the name: whoever writes it otherwise still means the same person.
+    """
 
     __tablename__ = "person"
-    __table_args__ = (UniqueConstraint("name"),)
+    __table_args__ = (UniqueConstraint("name_key"),)
 
     id: Mapped[str] = mapped_column(String(36), primary_key=True)
     name: Mapped[str] = mapped_column(String(80))
+    name_key: Mapped[str] = mapped_column(String(320, collation="utf8mb4_bin"))
     role: Mapped[str] = mapped_column(String(20))
     language: Mapped[str] = mapped_column(String(5))
     pressure_unit: Mapped[str] = mapped_column(String(5))
@@ -87,6 +92,11 @@ class PersonRow(Base):
     version: Mapped[int] = mapped_column(default=1, server_default="1")
     retired_at: Mapped[dt.datetime | None] = mapped_column(UtcDateTime)
     demo: Mapped[bool] = mapped_column(default=False)
+
+    @validates("name")
+    def _names(self, _: str, name: str) -> str:
+        self.name_key = name_key(name)
+        return name
 
 
 class SessionRow(Base):
@@ -98,6 +108,20 @@ class SessionRow(Base):
     person_id: Mapped[str] = mapped_column(ForeignKey("person.id"))
     began_at: Mapped[dt.datetime] = mapped_column(UtcDateTime)
     used_at: Mapped[dt.datetime] = mapped_column(UtcDateTime)
+
+
+class PresenceRow(Base):
+    """Who was signed in on which device, and until when: the only people whose marks that device can bring."""
+
+    __tablename__ = "presence"
+    __table_args__ = (Index(None, "device_hash", "person_id"), Index(None, "session_hash"))
+
+    id: Mapped[int] = mapped_column(primary_key=True)
+    device_hash: Mapped[str] = mapped_column(String(64))
+    person_id: Mapped[str] = mapped_column(ForeignKey("person.id"))
+    session_hash: Mapped[str] = mapped_column(String(64))
+    from_at: Mapped[dt.datetime] = mapped_column(UtcDateTime)
+    until_at: Mapped[dt.datetime | None] = mapped_column(UtcDateTime)
 
 
 class CodeRow(Base):
@@ -160,11 +184,22 @@ class RuleSetRow(Base):
 class RunRow(Base):
     """A run: what stands beside its events.
 
-    ``unit`` is the unit as it was assembled on the day, ``setup`` how the run is led.
+    ``unit`` is the unit as it was assembled on the day, ``setup`` how the run is led. ``ended_by`` is the type of the
+    event that ended it, ``ended_at`` when that was received. ``outcome`` and ``close_call`` are those of its verdict,
+    kept here because lists are sorted by when runs began; ``stale`` says that it has grown since it was judged.
     """
 
     __tablename__ = "run"
-    __table_args__ = (Index(None, "started_at"), CheckConstraint("last_seq >= 0", "last_seq_not_negative"))
+    __table_args__ = (
+        Index(None, "started_at"),
+        Index(None, "unit_id", "started_at"),
+        Index(None, "driver", "started_at"),
+        Index(None, "outcome", "started_at"),
+        Index(None, "close_call", "started_at"),
+        Index(None, "ended_at", "started_at"),
+        Index(None, "stale"),
+        CheckConstraint("last_seq >= 0", "last_seq_not_negative"),
+    )
 
     id: Mapped[str] = mapped_column(String(36), primary_key=True)
     unit_id: Mapped[str] = mapped_column(ForeignKey("unit.id"))
@@ -181,6 +216,13 @@ class RunRow(Base):
     device_hash: Mapped[str | None] = mapped_column(String(64))
     last_seq: Mapped[int] = mapped_column(default=0)
     demo: Mapped[bool] = mapped_column(default=False)
+    received_at: Mapped[dt.datetime | None] = mapped_column(UtcDateTime)
+    ended_at: Mapped[dt.datetime | None] = mapped_column(UtcDateTime)
+    ended_by: Mapped[str | None] = mapped_column(String(20))
+    ended_at_s: Mapped[float | None] = mapped_column(Double)
+    outcome: Mapped[str | None] = mapped_column(String(20))
+    close_call: Mapped[bool] = mapped_column(default=False, server_default="0")
+    stale: Mapped[bool] = mapped_column(default=True, server_default="1")
 
 
 class JoinCodeRow(Base):
@@ -257,6 +299,10 @@ class EventRow(Base):
     wall: Mapped[dt.datetime] = mapped_column(UtcDateTime)
     at_s: Mapped[float] = mapped_column(Double)
     author: Mapped[str] = mapped_column(String(80))
+    author_id: Mapped[str | None] = mapped_column(ForeignKey("person.id"))
+    claimed: Mapped[str | None] = mapped_column(String(80))
+    """Who was said to have struck it, where that could not have been."""
+    after_end: Mapped[bool] = mapped_column(default=False, server_default="0")
     sent_by: Mapped[str | None] = mapped_column(ForeignKey("person.id"))
     primary_psi: Mapped[float | None] = mapped_column(Psi)
     secondary_psi: Mapped[float | None] = mapped_column(Psi)
@@ -265,10 +311,14 @@ class EventRow(Base):
 
 
 class VerdictRow(Base):
-    """A verdict worked out before: good as long as its run, rules and core are the ones named here."""
+    """A verdict worked out before: while its run goes on, good as long as run, rules and core are the ones named here.
+
+    That of an ended run is kept: ``at_end`` is what it said when the end was received. A newer core that judges the
+    same marks otherwise is kept beside it as ``differs``, until somebody has looked (``looked``).
+    """
 
     __tablename__ = "verdict"
-    __table_args__ = (Index(None, "overall"),)
+    __table_args__ = (Index(None, "core_version"),)
 
     run_id: Mapped[str] = mapped_column(ForeignKey("run.id"), primary_key=True)
     rules_hash: Mapped[str] = mapped_column(ForeignKey("rule_set.hash"), primary_key=True)
@@ -278,6 +328,22 @@ class VerdictRow(Base):
     outcome: Mapped[str] = mapped_column(String(20))
     close_call: Mapped[bool] = mapped_column()
     figures: Mapped[dict[str, Any]] = mapped_column(JSON)
+    at_end: Mapped[dict[str, Any] | None] = mapped_column(JSON(none_as_null=True))
+    differs: Mapped[dict[str, Any] | None] = mapped_column(JSON(none_as_null=True))
+    looked: Mapped[dict[str, Any] | None] = mapped_column(JSON(none_as_null=True))
+
+
+class UnitStageRow(Base):
+    """When a stage of a unit last stood failed in a run that counts, and when it last passed in a finished one."""
+
+    __tablename__ = "unit_stage"
+
+    unit_id: Mapped[str] = mapped_column(ForeignKey("unit.id"), primary_key=True)
+    stage: Mapped[str] = mapped_column(String(30), primary_key=True)
+    failed_at: Mapped[dt.datetime | None] = mapped_column(UtcDateTime)
+    failed_run_id: Mapped[str | None] = mapped_column(ForeignKey("run.id"))
+    passed_at: Mapped[dt.datetime | None] = mapped_column(UtcDateTime)
+    passed_run_id: Mapped[str | None] = mapped_column(ForeignKey("run.id"))
 
 
 class SettingRow(Base):

@@ -190,19 +190,33 @@ def test_a_run_that_cannot_be_begun_says_which_field(device, change, status, fie
 @pytest.mark.parametrize(
     ("change", "field"),
     [
-        ({"mono_s": -1}, "events.0.mono_s"),
-        ({"mono_s": None}, "events.0.mono_s"),
-        ({"wall": "yesterday"}, "events.0.wall"),
-        ({"wall": "2026-11-02T04:41:00"}, "events.0.wall"),
-        ({"seq": 2**31}, "events.0.seq"),
-        ({"id": ""}, "events.0.id"),
-        ({"id": "a b"}, "events.0.id"),
+        ({"mono_s": -1}, "mono_s"),
+        ({"mono_s": None}, "mono_s"),
+        ({"mono_s": 10**400}, "mono_s"),
+        ({"wall": "yesterday"}, "wall"),
+        ({"wall": "2026-11-02T04:41:00"}, "wall"),
+        ({"seq": 2**31}, "seq"),
+        ({"id": ""}, "id"),
+        ({"id": "a b"}, "id"),
+        ({"id": "a\ud800"}, "id"),
+        ({"type": "note", "text": "\udc00"}, "It holds half a character"),
+        ({"type": "note", "text": "x", "by": "\udc00"}, "by"),
+        ({"type": "reading", "stage": "cut_out", "point": "cut_out", "primary_psi": 10**400}, "primary_psi"),
+        ({"type": "said", "what": "cut_out", "value": 10**400}, "value"),
     ],
 )
-def test_an_event_without_its_identity_is_refused_whole(client, device, change, field):
+def test_an_event_that_is_none_is_set_aside_and_holds_up_no_other(client, device, change, field):
     device.begin()
-    assert error_of(device.send({**device.struck("finished"), **change}), 422)["field"] == field
-    assert client.get(f"/api/runs/{device.run_id}/events").json() == []
+    bad, good = {**device.struck("finished"), **change}, device.struck("note", text="good")
+    content = json.dumps({"sent": device.moment(), "events": [bad, good]}).encode()
+    answer = client.post(
+        f"/api/runs/{device.run_id}/events", content=content, headers={"content-type": "application/json"}
+    )
+    received = answer.raise_for_status().json()
+    assert [one["id"] for one in received["accepted"]] == [good["id"]]
+    assert [one["code"] for one in received["set_aside"]] == ["event_malformed"]
+    assert received["set_aside"][0]["message"].startswith(field)
+    assert [one["id"] for one in client.get(f"/api/runs/{device.run_id}/events").json()] == [good["id"]]
 
 
 def test_unknown_runs_bad_addresses_and_bad_bodies(client, device):

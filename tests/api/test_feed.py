@@ -6,7 +6,7 @@ import json
 import time
 from collections import deque
 from collections.abc import Iterator
-from contextlib import contextmanager
+from contextlib import ExitStack, contextmanager
 
 import pytest
 from websockets.exceptions import ConnectionClosed
@@ -85,8 +85,9 @@ def test_frames_reach_the_screens_and_are_kept_with_the_run_that_is_under_way(cl
 
 
 def test_a_wrong_frame_is_answered_and_the_next_one_taken(client, app_url, token):
-    with screen(client, "MV-12") as look, sender(app_url, token) as send:
+    with screen(client, "MV-12") as look, ExitStack() as stack:
         heard(look)
+        send = stack.enter_context(sender(app_url, token))
         for wrong, field in (
             ("{", ""),
             ('{"seq": 1, "t_s": 0, "primary": 100}', "primary"),

@@ -11,7 +11,7 @@ import httpx
 import pytest
 
 from lowhiss.demo.scenario import demo_id
-from lowhiss.service import brakes, signin
+from lowhiss.service import guess_limits, signin
 from lowhiss.service.secrets import code_hash, csrf_token, token_hash
 from lowhiss.store.models import CodeRow, FailureRow, PersonRow, SessionRow
 from tests.conftest import Running, sign_in
@@ -28,6 +28,11 @@ def newcomer(client, app_url):
         me = http.post("/api/session/code", json={"code": invited["code"], "password": GOOD}).raise_for_status().json()
         http.headers["x-low-hiss-csrf"] = me["csrf"]
         yield name, invited["person"]["id"], http
+
+
+def elsewhere(address: str | None = None) -> signin.Browser:
+    """A browser nobody has seen before."""
+    return signin.Browser(address or uuid.uuid4().hex, uuid.uuid4().hex)
 
 
 def signed_in(http: httpx.Client, name: str, password: str) -> httpx.Response:
@@ -87,7 +92,7 @@ def test_an_unknown_name_takes_as_long_as_a_wrong_password(store, newcomer):
     def took(name):
         begin = time.process_time()
         with pytest.raises(signin.RefusedError):
-            signin.sign_in(store, name, "wrong", uuid.uuid4().hex)
+            signin.sign_in(store, name, "wrong", elsewhere())
         return time.process_time() - begin
 
     known = statistics.median(took(newcomer[0]) for _ in range(4))
@@ -97,7 +102,7 @@ def test_an_unknown_name_takes_as_long_as_a_wrong_password(store, newcomer):
 
 
 def test_guessing_one_account_is_braked_and_a_right_password_does_not_help_then(newcomer, stranger):
-    for _ in range(brakes.TRIES_AT_ONE):
+    for _ in range(guess_limits.TRIES_AT_ONE):
         assert code_of(signed_in(stranger, newcomer[0], "wrong")) == "sign_in_failed"
     braked = signed_in(stranger, newcomer[0], GOOD)
     assert (braked.status_code, code_of(braked), braked.headers["retry-after"]) == (429, "too_many_tries", "900")
@@ -106,10 +111,10 @@ def test_guessing_one_account_is_braked_and_a_right_password_does_not_help_then(
 def test_guessing_many_accounts_from_one_address_is_braked(store):
     address = uuid.uuid4().hex
     with store.transaction() as session:
-        for _ in range(brakes.TRIES_FROM_ADDRESS):
+        for _ in range(guess_limits.TRIES_FROM_ADDRESS):
             session.add(FailureRow(what=token_hash(f"address {address}"), at=signin.now()))
-    with pytest.raises(brakes.SlowDownError):
-        signin.sign_in(store, f"Somebody {uuid.uuid4().hex}", "wrong", address)
+    with pytest.raises(guess_limits.SlowDownError):
+        signin.sign_in(store, f"Somebody {uuid.uuid4().hex}", "wrong", elsewhere(address))
 
 
 def test_codes_work_once_and_not_for_ever(client, stranger, store):
@@ -190,7 +195,7 @@ def test_two_managers_at_once_names_in_use_and_the_last_manager(client, empty_st
     from lowhiss.service import people
 
     code = signin.first_manager_code(empty_store)
-    token = signin.redeem(empty_store, code, "First", GOOD, "here", str(uuid.uuid4()))
+    token = signin.redeem(empty_store, code, "First", GOOD, elsewhere(), str(uuid.uuid4()))
     manager = signin.who(empty_store, token)
     assert manager.role == "manager"
     assert signin.first_manager_code(empty_store) is None
@@ -223,7 +228,7 @@ def test_pins_change_the_person_on_this_device_only_and_run_out_of_tries(newcome
 def test_somebody_elses_run_takes_no_marks_but_a_shared_device_sends_on(newcomer, client, app_url):
     from tests.devices import Device
 
-    _, _, http = newcomer
+    name, _, http = newcomer
     mine = Device(http)
     mine.begin().raise_for_status()
     with httpx.Client(base_url=app_url) as other:
@@ -235,11 +240,14 @@ def test_somebody_elses_run_takes_no_marks_but_a_shared_device_sends_on(newcomer
     trainer.run_id = mine.run_id
     assert trainer.send(trainer.struck("note", text="seen")).status_code == 200
     # the tablet changed hands while a mark still waited: it goes in, and stays its author's
-    waiting = mine.struck("settled", stage="leak_applied")
+    waiting = [{**mine.struck("settled", stage="leak_applied"), "by": by} for by in (name, "Bram Osei")]
     sign_in(http, "Kit Varga")
-    assert mine.send(waiting).json()["set_aside"] == []
-    kept = client.get(f"/api/runs/{mine.run_id}/events").json()
-    assert kept[-1]["by"] == "Ines Aldous"
+    own = {**mine.struck("finished"), "by": "Kit Varga"}
+    received = mine.send(*waiting, own).json()
+    # whoever was never signed in there struck nothing, and whoever is now only sends on
+    assert [one["code"] for one in received["set_aside"]] == ["not_your_run", "not_your_run"]
+    kept = client.get(f"/api/runs/{mine.run_id}/events").json()[-1]
+    assert (kept["by"], kept["sent_by"], kept["claimed"]) == (name, "Kit Varga", None)
 
 
 def test_demo_accounts_only_where_they_are_allowed(store, stranger, client):
@@ -256,10 +264,11 @@ def test_demo_accounts_only_where_they_are_allowed(store, stranger, client):
 
 
 def test_hostile_names_are_kept_as_typed(client):
-    for name in ("<script>alert(1)</script>", "Robert'); DROP TABLE person;--", "‮evil", "名前 ñ 💨"):
+    for name in ("<script>alert(1)</script>", "Robert'); DROP TABLE person;--", "名前 ñ 💨"):
         name = f"{name} {uuid.uuid4().hex[:6]}"
         assert client.post("/api/people", json={"name": name, "role": "driver"}).json()["person"]["name"] == name
-    assert client.post("/api/people", json={"name": "   ", "role": "driver"}).status_code == 422
+    for unseen in ("   ", "‮evil", "two\u200bnames", "bell\x07"):
+        assert client.post("/api/people", json={"name": unseen, "role": "driver"}).status_code == 422
 
 
 def test_secrets_are_nowhere_in_the_tables(newcomer, store):

@@ -14,7 +14,7 @@ from websockets.exceptions import ConnectionClosed
 from websockets.sync.client import ClientConnection, connect
 
 from lowhiss.api import live, sockets
-from lowhiss.service import brakes, parts
+from lowhiss.service import guess_limits, participants
 from lowhiss.store.models import JoinCodeRow
 from tests.conftest import Running, sign_in
 from tests.devices import Device
@@ -115,9 +115,9 @@ def test_guessed_codes_are_braked_and_an_old_one_is_worth_nothing(driver, people
     guesser = people("Kit Varga")
     assert guesser.post("/api/runs/join", json={"code": code}).json()["error"]["code"] == "join_code_unknown"
     with store.transaction() as session:
-        lapsed = dt.datetime.now(dt.UTC) - parts.CODE_LASTS - dt.timedelta(seconds=1)
+        lapsed = dt.datetime.now(dt.UTC) - participants.CODE_LASTS - dt.timedelta(seconds=1)
         session.execute(update(JoinCodeRow).where(JoinCodeRow.run_id == driver.run_id).values(made_at=lapsed))
-    answers = [guesser.post("/api/runs/join", json={"code": newer}) for _ in range(brakes.TRIES_AT_ONE)]
+    answers = [guesser.post("/api/runs/join", json={"code": newer}) for _ in range(guess_limits.TRIES_AT_ONE)]
     assert {answer.status_code for answer in answers[:-1]} == {422}
     assert answers[-1].status_code == 429
     assert guesser.post("/api/runs/join", json={"code": code}).headers["retry-after"] == "900"
@@ -176,7 +176,7 @@ def test_screens_of_two_processes_hear_of_each_others_marks(driver, people, stor
             assert told["last_seq"] == heard(far_screen)["last_seq"] == 2
             assert 0 <= told["at_s"] < 60
         after = far.get(f"/api/runs/{driver.run_id}/events", params={"after": 1}).json()
-        assert [(event["seq"], event["by"]) for event in after] == [(2, "Ines Aldous")]
+        assert [(event["seq"], event["by"]) for event in after] == [(2, "Hanne Solberry")]
     finally:
         other.stop()
 

@@ -11,7 +11,7 @@ from hypothesis import strategies as st
 
 from lowhiss import rulebook
 from lowhiss.core.feed import FeedError, FeedWatch, read_frame
-from lowhiss.core.needles import stretches
+from lowhiss.core.trace_thinning import MAX_POINTS, stretches
 from lowhiss.core.vehicle import Unit
 from lowhiss.service.simulating import drive, frame_of, spec_named
 
@@ -101,6 +101,10 @@ def trace(psi_of, hz: float = 10, over_s: float = 600, without=lambda _: False) 
     return [{"at_s": at, "primary_psi": psi_of(at)} for at in times if not without(at)]
 
 
+def drawn(frames, most=MAX_POINTS):
+    return stretches(iter(frames), frames[0]["at_s"], frames[-1]["at_s"], most)
+
+
 @given(
     hz=st.sampled_from([1, 2, 10]),
     over_s=st.floats(1, 200),
@@ -109,7 +113,7 @@ def trace(psi_of, hz: float = 10, over_s: float = 600, without=lambda _: False) 
 )
 def test_a_thinned_trace_keeps_its_ends_its_peaks_and_its_order(hz, over_s, most, seed):
     frames = trace(lambda _: seed.uniform(0, 150), hz, over_s)
-    (line,) = stretches(frames, most)
+    (line,) = drawn(frames, most)
     told = [one["primary_psi"] for one in frames]
     assert len(line.at_s) <= most + 4
     assert set(zip(line.at_s, line.psi, strict=True)) <= {(one["at_s"], one["primary_psi"]) for one in frames}
@@ -120,7 +124,7 @@ def test_a_thinned_trace_keeps_its_ends_its_peaks_and_its_order(hz, over_s, most
 
 def test_where_no_frames_came_nothing_is_drawn():
     frames = trace(lambda at: 100 - at / 60, without=lambda at: 100 < at < 105 or 300 < at < 301.9)
-    assert [(line.at_s[0], line.at_s[-1]) for line in stretches(frames)] == [(0, 100), (105, 599.9)]
+    assert [(line.at_s[0], line.at_s[-1]) for line in drawn(frames)] == [(0, 100), (105, 599.9)]
     both = [{**one, "secondary_psi": one["primary_psi"] + 1} for one in frames]
-    assert [line.needle for line in stretches(both)] == ["primary", "secondary"] * 2
-    assert stretches([]) == []
+    assert [line.needle for line in drawn(both)] == ["primary", "secondary"] * 2
+    assert stretches([], 0, 0) == []

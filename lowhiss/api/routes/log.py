@@ -7,11 +7,12 @@ from typing import Annotated, Literal
 from fastapi import APIRouter, Query
 
 from lowhiss import __version__
+from lowhiss.api.careful import CarefulRoute
 from lowhiss.api.deps import StoreDep
 from lowhiss.api.schemas import UUID_PATTERN, AboutOut, LogLineOut, LogOut
 from lowhiss.service import log, units
 
-router = APIRouter(prefix="/api", tags=["log"])
+router = APIRouter(prefix="/api", tags=["log"], route_class=CarefulRoute)
 
 
 @router.get("/log", operation_id="readLog")

@@ -7,6 +7,7 @@ from typing import Annotated
 from fastapi import APIRouter, Path
 
 from lowhiss.api.auth import PersonDep
+from lowhiss.api.careful import CarefulRoute
 from lowhiss.api.deps import StoreDep
 from lowhiss.api.people_schemas import (
     AddPersonBody,
@@ -19,7 +20,7 @@ from lowhiss.api.people_schemas import (
 from lowhiss.api.schemas import UUID_PATTERN
 from lowhiss.service import people
 
-router = APIRouter(prefix="/api/people", tags=["people"])
+router = APIRouter(prefix="/api/people", tags=["people"], route_class=CarefulRoute)
 PersonId = Annotated[str, Path(pattern=UUID_PATTERN)]
 
 

@@ -3,13 +3,17 @@
 from __future__ import annotations
 
 import datetime as dt
+from collections.abc import AsyncIterator
 from dataclasses import asdict
 from typing import Annotated, Any
 
 from fastapi import APIRouter, Path, Query, Request, Response
+from fastapi.responses import StreamingResponse
 
 from lowhiss.api.auth import DeviceDep, PersonDep
+from lowhiss.api.careful import CarefulRoute
 from lowhiss.api.deps import StoreDep, WordsDep
+from lowhiss.api.lanes import HEAVY
 from lowhiss.api.live import nudges_of
 from lowhiss.api.schemas import (
     UUID_PATTERN,
@@ -22,10 +26,10 @@ from lowhiss.api.schemas import (
     RunOut,
 )
 from lowhiss.api.script_schemas import ScriptOut
-from lowhiss.api.sheet_schemas import SchoolOut, SheetOut, StretchOut
-from lowhiss.service import feeding, parts, receiving, runs, scripts
+from lowhiss.api.sheet_schemas import LookBody, SchoolOut, SheetOut, StretchOut
+from lowhiss.service import feeding, participants, receiving, runs, scripts
 
-router = APIRouter(prefix="/api/runs", tags=["runs"])
+router = APIRouter(prefix="/api/runs", tags=["runs"], route_class=CarefulRoute)
 RunId = Annotated[str, Path(pattern=UUID_PATTERN)]
 
 
@@ -36,9 +40,9 @@ def begin_run(body: BeginRun, store: StoreDep, by: PersonDep, device: DeviceDep)
 
 
 @router.get("/open", operation_id="listOpenRuns")
-def list_open_runs(store: StoreDep, by: PersonDep, device: DeviceDep) -> list[RunOut]:
+def list_open_runs(store: StoreDep, by: PersonDep) -> list[RunOut]:
     """Runs that were left open lately and that the asker may go on with, the latest first."""
-    return [RunOut.of(head) for head in runs.open_runs(store, by, device, dt.datetime.now(dt.UTC))]
+    return [RunOut.of(head) for head in runs.open_runs(store, by, dt.datetime.now(dt.UTC))]
 
 
 @router.get("/{run_id}", operation_id="getRun")
@@ -50,21 +54,21 @@ def get_run(run_id: RunId, store: StoreDep, by: PersonDep, device: DeviceDep) ->
 @router.post("/{run_id}/join-code", operation_id="makeJoinCode")
 def make_join_code(run_id: RunId, store: StoreDep, by: PersonDep, device: DeviceDep) -> JoinCodeOut:
     """A code for a second person; it lasts ten minutes, and the one before it is void."""
-    code, until = parts.make_join_code(store, run_id, by, device)
+    code, until = participants.make_join_code(store, run_id, by, device)
     return JoinCodeOut(code=code, until=until)
 
 
 @router.post("/join", operation_id="joinRun")
 def join_run(body: JoinBody, store: StoreDep, by: PersonDep, device: DeviceDep) -> RunOut:
     """Join a run as its watcher."""
-    run_id = parts.join(store, body.code, by)
+    run_id = participants.join(store, body.code, by)
     return RunOut.of(runs.run_head(store, run_id, by, device))
 
 
 @router.post("/{run_id}/lead", operation_id="takeLead")
 def take_lead(run_id: RunId, store: StoreDep, by: PersonDep, device: DeviceDep) -> RunOut:
     """Lead the run from here on, as when the driver's device has died."""
-    parts.take_lead(store, run_id, by, device)
+    participants.take_lead(store, run_id, by, device)
     return RunOut.of(runs.run_head(store, run_id, by, device))
 
 
@@ -73,8 +77,9 @@ def add_events(
     run_id: RunId, body: EventBatch, request: Request, store: StoreDep, by: PersonDep, device: DeviceDep
 ) -> ReceivedOut:
     """Append events. What is answered as accepted is committed; a resent event is accepted again, once."""
-    events = [event.to_service() for event in body.events]
+    events, malformed = body.to_service()
     received = receiving.add_events(store, run_id, body.sent.to_service(), events, by, device)
+    received.set_aside += malformed
     nudges_of(request).grown(run_id, received.last_seq)
     return ReceivedOut.of(received)
 
@@ -91,6 +96,13 @@ def get_sheet(run_id: RunId, store: StoreDep, words: WordsDep) -> SheetOut:
     return SheetOut.of(runs.sheet(store, run_id, words))
 
 
+@router.post("/{run_id}/result", operation_id="lookAtResult")
+def look_at_result(run_id: RunId, body: LookBody, store: StoreDep, by: PersonDep, words: WordsDep) -> SheetOut:
+    """A newer core judges this ended run otherwise: somebody has looked, and that counts from here on."""
+    runs.look_at_result(store, run_id, by, body.why)
+    return SheetOut.of(runs.sheet(store, run_id, words))
+
+
 @router.get("/{run_id}/schools", operation_id="getSchools")
 def get_schools(run_id: RunId, store: StoreDep, words: WordsDep) -> list[SchoolOut]:
     """The same run judged under every built-in rule set."""
@@ -103,16 +115,28 @@ def get_script(run_id: RunId, store: StoreDep) -> dict[str, Any]:
     return scripts.script_of_run(store, run_id)
 
 
-@router.get("/{run_id}/trace", operation_id="getTrace")
-def get_trace(run_id: RunId, store: StoreDep) -> list[dict[str, Any]]:
+@router.get("/{run_id}/trace", operation_id="getTrace", response_model=list[dict[str, Any]])
+async def get_trace(run_id: RunId, store: StoreDep) -> StreamingResponse:
     """What a live feed showed while the run was under way, frame by frame; empty where there was none."""
-    return feeding.trace_of(store, run_id)
+    parts = feeding.trace_parts(store, run_id)
+    first = await HEAVY.run(next, parts, None)  # a run that is not there is said before anything is sent
+
+    async def pieces() -> AsyncIterator[str]:
+        yield "["
+        lines, before = first, ""
+        while lines is not None:
+            yield before + ",".join(lines)
+            lines, before = await HEAVY.run(next, parts, None), ","
+        yield "]"
+
+    return StreamingResponse(pieces(), media_type="application/json")
 
 
 @router.get("/{run_id}/needles", operation_id="getNeedles")
-def get_needles(run_id: RunId, store: StoreDep) -> list[StretchOut]:
+async def get_needles(run_id: RunId, store: StoreDep) -> list[StretchOut]:
     """The same trace for a chart: stretches without a gap, thinned; empty where there was none."""
-    return [StretchOut.model_validate(asdict(stretch)) for stretch in feeding.needles_of(store, run_id)]
+    found = await HEAVY.run(feeding.needles_of, store, run_id)
+    return [StretchOut.model_validate(asdict(stretch)) for stretch in found]
 
 
 @router.get("/{run_id}/record", operation_id="getRecord")

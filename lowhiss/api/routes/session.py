@@ -5,17 +5,20 @@ from __future__ import annotations
 import uuid
 
 from fastapi import APIRouter, Request, Response
+from starlette.concurrency import run_in_threadpool
 
 from lowhiss.api.auth import (
     SESSION_COOKIE,
+    BrowserDep,
     DeviceDep,
     MaybePersonDep,
     PersonDep,
-    address_of,
     drop_session,
     set_session,
 )
+from lowhiss.api.careful import CarefulRoute
 from lowhiss.api.deps import StoreDep
+from lowhiss.api.lanes import PASSWORDS, QUICK
 from lowhiss.api.people_schemas import (
     ChangeMeBody,
     DemoSignInBody,
@@ -28,10 +31,10 @@ from lowhiss.api.people_schemas import (
 )
 from lowhiss.service import people, rights, secrets, signin
 from lowhiss.service.errors import RefusedError
-from lowhiss.service.signin import ForbiddenError, Person
+from lowhiss.service.signin import Browser, ForbiddenError, Person
 from lowhiss.store.engine import Store
 
-router = APIRouter(prefix="/api/session", tags=["session"])
+router = APIRouter(prefix="/api/session", tags=["session"], route_class=CarefulRoute)
 
 
 def _me(request: Request, store: Store, person: Person | None, token: str | None) -> MeOut:
@@ -45,8 +48,8 @@ def _me(request: Request, store: Store, person: Person | None, token: str | None
     )
 
 
-def _begun(request: Request, response: Response, store: Store, token: str) -> MeOut:
-    set_session(request, response, token)
+def _begun(request: Request, response: Response, store: Store, token: str, browser: Browser) -> MeOut:
+    set_session(request, response, token, browser)
     return _me(request, store, signin.who(store, token), token)
 
 
@@ -57,25 +60,32 @@ def me(request: Request, store: StoreDep, person: MaybePersonDep) -> MeOut:
 
 
 @router.post("/sign-in", operation_id="signIn")
-def sign_in(body: SignInBody, request: Request, response: Response, store: StoreDep) -> MeOut:
+async def sign_in(
+    body: SignInBody, request: Request, response: Response, store: StoreDep, browser: BrowserDep
+) -> MeOut:
     """Sign in by name and password."""
-    token = signin.sign_in(store, body.name, body.password, address_of(request))
-    return _begun(request, response, store, token)
+    token = await PASSWORDS.run(signin.sign_in, store, body.name, body.password, browser)
+    return await run_in_threadpool(_begun, request, response, store, token, browser)
 
 
 @router.post("/demo", operation_id="demoSignIn")
-def demo_sign_in(body: DemoSignInBody, request: Request, response: Response, store: StoreDep) -> MeOut:
+def demo_sign_in(
+    body: DemoSignInBody, request: Request, response: Response, store: StoreDep, browser: BrowserDep
+) -> MeOut:
     """Sign in as a demo account, where these are allowed."""
     if not request.app.state.demo_accounts:
         raise ForbiddenError("no_demo", "There are no demo accounts here: sign in by name and password.")
-    return _begun(request, response, store, signin.demo_sign_in(store, body.person_id))
+    return _begun(request, response, store, signin.demo_sign_in(store, body.person_id, browser), browser)
 
 
 @router.post("/code", operation_id="redeemCode")
-def redeem_code(body: RedeemBody, request: Request, response: Response, store: StoreDep) -> MeOut:
+async def redeem_code(
+    body: RedeemBody, request: Request, response: Response, store: StoreDep, browser: BrowserDep
+) -> MeOut:
     """Set a password with a one-time code, and be signed in."""
-    token = signin.redeem(store, body.code, body.name, body.password, address_of(request), str(uuid.uuid4()))
-    return _begun(request, response, store, token)
+    new_id = str(uuid.uuid4())
+    token = await PASSWORDS.run(signin.redeem, store, body.code, body.name, body.password, browser, new_id)
+    return await run_in_threadpool(_begun, request, response, store, token, browser)
 
 
 @router.get("/cab", operation_id="listCabPeople")
@@ -85,11 +95,12 @@ def list_cab_people(store: StoreDep, device: DeviceDep) -> list[PersonOut]:
 
 
 @router.post("/switch", operation_id="switchPerson")
-def switch_person(body: SwitchBody, request: Request, response: Response, store: StoreDep, device: DeviceDep) -> MeOut:
+async def switch_person(
+    body: SwitchBody, request: Request, response: Response, store: StoreDep, browser: BrowserDep
+) -> MeOut:
     """Change the person on a shared device by PIN."""
-    token = signin.switch_person(store, device, body.person_id, body.pin)
-    signin.sign_out(store, request.cookies.get(SESSION_COOKIE))
-    return _begun(request, response, store, token)
+    token = await PASSWORDS.run(signin.switch_person, store, browser, body.person_id, body.pin)
+    return await run_in_threadpool(_begun, request, response, store, token, browser)
 
 
 @router.post("/sign-out", operation_id="signOut", status_code=204)
@@ -107,20 +118,25 @@ def sign_out_everywhere(response: Response, store: StoreDep, person: PersonDep) 
 
 
 @router.patch("", operation_id="changeMe")
-def change_me(body: ChangeMeBody, store: StoreDep, person: PersonDep) -> PersonOut:
+async def change_me(body: ChangeMeBody, store: StoreDep, person: PersonDep) -> PersonOut:
     """Change one's own language, unit or password; a new password signs out everywhere."""
     if (body.old_password is None) != (body.new_password is None):
         raise RefusedError("password_half", "new_password: give the old and the new password together.", "new_password")
     password = (body.old_password, body.new_password) if body.old_password and body.new_password else None
-    changed = people.change_me(
-        store, person, language=body.language, pressure_unit=body.pressure_unit, password=password
+    changed = await (PASSWORDS if password else QUICK).run(
+        people.change_me,
+        store,
+        person,
+        language=body.language,
+        pressure_unit=body.pressure_unit,
+        password=password,
     )
     return PersonOut.of(changed)
 
 
 @router.put("/pin", operation_id="setPin", status_code=204)
-def set_pin(body: PinBody, store: StoreDep, person: PersonDep, device: DeviceDep) -> None:
+async def set_pin(body: PinBody, store: StoreDep, person: PersonDep, device: DeviceDep) -> None:
     """A PIN for this person on this device."""
     if device is None:
         raise RefusedError("no_device", "This browser keeps no cookies: a PIN cannot be kept here.", "pin")
-    signin.set_pin(store, person, device, body.pin)
+    await PASSWORDS.run(signin.set_pin, store, person, device, body.pin)

@@ -7,6 +7,7 @@ from typing import Annotated
 from fastapi import APIRouter, Path
 
 from lowhiss.api.auth import PersonDep
+from lowhiss.api.careful import CarefulRoute
 from lowhiss.api.deps import StoreDep
 from lowhiss.api.people_schemas import RetireBody
 from lowhiss.api.schemas import UUID_PATTERN
@@ -14,7 +15,7 @@ from lowhiss.api.unit_schemas import EditTrailerBody, TrailerBody, TrailerOut
 from lowhiss.rulebook import chambers
 from lowhiss.service import units
 
-router = APIRouter(prefix="/api/trailers", tags=["units"])
+router = APIRouter(prefix="/api/trailers", tags=["units"], route_class=CarefulRoute)
 TrailerId = Annotated[str, Path(pattern=UUID_PATTERN)]
 
 

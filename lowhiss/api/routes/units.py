@@ -7,9 +7,10 @@ from typing import Annotated, Any
 from fastapi import APIRouter, Body, Path, Query
 
 from lowhiss.api.auth import PersonDep
+from lowhiss.api.careful import CarefulRoute
 from lowhiss.api.deps import StoreDep
 from lowhiss.api.people_schemas import RetireBody
-from lowhiss.api.schemas import UUID_PATTERN
+from lowhiss.api.schemas import UUID_PATTERN, FailedStageOut
 from lowhiss.api.script_schemas import ScriptOut
 from lowhiss.api.unit_schemas import (
     ChangeOut,
@@ -25,7 +26,7 @@ from lowhiss.api.unit_schemas import (
 from lowhiss.rulebook import chambers
 from lowhiss.service import feeding, log, scripts, unit_csv, units
 
-router = APIRouter(prefix="/api/units", tags=["units"])
+router = APIRouter(prefix="/api/units", tags=["units"], route_class=CarefulRoute)
 UnitId = Annotated[str, Path(pattern=UUID_PATTERN)]
 
 
@@ -36,9 +37,9 @@ def _source() -> str:
 @router.get("", operation_id="listUnits")
 def list_units(store: StoreDep, retired: Annotated[bool, Query()] = False) -> list[YardUnitOut]:
     """Every unit in use with its latest run, by name; ``retired`` adds the others."""
-    latest = log.latest_runs(store)
+    latest, failed = log.yard(store)
     listed = units.list_units(store, retired=retired)
-    return [YardUnitOut.with_latest(unit, _source(), latest.get(unit.id)) for unit in listed]
+    return [YardUnitOut.in_yard(unit, _source(), latest.get(unit.id), failed.get(unit.id, ())) for unit in listed]
 
 
 @router.post("", operation_id="addUnit")
@@ -67,8 +68,12 @@ def make_feed_token(unit_id: UnitId, store: StoreDep) -> FeedTokenOut:
 @router.get("/{unit_id}", operation_id="getUnit")
 def get_unit(unit_id: UnitId, store: StoreDep) -> UnitPageOut:
     """One unit with the history of its changes."""
-    unit, history = units.get_unit(store, unit_id)
-    return UnitPageOut(unit=UnitOut.of(unit, _source()), history=[ChangeOut.of(change) for change in history])
+    unit, failed, history = units.get_unit(store, unit_id)
+    return UnitPageOut(
+        unit=UnitOut.of(unit, _source()),
+        failed=[FailedStageOut.of(one) for one in failed],
+        history=[ChangeOut.of(change) for change in history],
+    )
 
 
 @router.put("/{unit_id}", operation_id="editUnit")

@@ -648,6 +648,26 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/runs/{run_id}/result": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Look At Result
+         * @description A newer core judges this ended run otherwise: somebody has looked, and that counts from here on.
+         */
+        post: operations["lookAtResult"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/runs/{run_id}/schools": {
         parameters: {
             query?: never;
@@ -989,6 +1009,21 @@ export interface components {
             person_id: string;
         };
         /**
+         * DiffersOut
+         * @description What a newer core says of the same marks: the result that was kept, the one of today, and which counts.
+         */
+        DiffersOut: {
+            /** Core */
+            core: string;
+            kept: components["schemas"]["ResultOut"];
+            now: components["schemas"]["ResultOut"];
+            /**
+             * Counts
+             * @enum {string}
+             */
+            counts: "kept" | "now";
+        };
+        /**
          * EditPersonBody
          * @description A person's name and role, as they should be; ``version`` is the one that was looked at.
          */
@@ -1044,6 +1079,13 @@ export interface components {
             build_year?: number | null;
             /** Fmvss 121 */
             fmvss_121?: boolean | null;
+            /** Gearbox */
+            gearbox?: ("manual" | "automatic") | null;
+            /**
+             * Trailer Knob
+             * @default true
+             */
+            trailer_knob: boolean;
             /**
              * Resolution Psi
              * @default 1
@@ -1118,6 +1160,9 @@ export interface components {
         /**
          * EventOut
          * @description An event as the run keeps it; ``body`` holds the fields of its type.
+         *
+         *     by, sent_by : who struck it and who sent it.  claimed : who was said to have struck it, where that could not be.
+         *     after_end : it came when the run's end had been received already.
          */
         EventOut: {
             /** Seq */
@@ -1143,6 +1188,32 @@ export interface components {
             body: {
                 [key: string]: unknown;
             };
+            /**
+             * Received At
+             * Format: date-time
+             */
+            received_at: string;
+            /** Sent By */
+            sent_by: string;
+            /** After End */
+            after_end: boolean;
+            /** Claimed */
+            claimed: string | null;
+        };
+        /**
+         * FailedStageOut
+         * @description A stage of a unit that stands failed: since when, and in which run. The unit must not be driven.
+         */
+        FailedStageOut: {
+            /** Stage */
+            stage: ("build_up" | "cut_out" | "cut_in" | "leak_released" | "leak_applied" | "low_air_warning" | "spring_brakes") | ("rebuild" | "hold_trailer" | "hold_parking" | "rolling_service");
+            /**
+             * Since
+             * Format: date-time
+             */
+            since: string;
+            /** Run Id */
+            run_id: string;
         };
         /**
          * FeedTokenOut
@@ -1225,6 +1296,48 @@ export interface components {
             until: string;
         };
         /**
+         * LateOut
+         * @description A mark that came after the run's end, and whether and why it counts.
+         */
+        LateOut: {
+            /** Event */
+            event: string | null;
+            /** Type */
+            type: string;
+            /** Counts */
+            counts: boolean;
+            /**
+             * Why
+             * @enum {string}
+             */
+            why: "number" | "worse" | "confirmed" | "waits";
+        };
+        /**
+         * LatestOut
+         * @description A unit's latest run as the yard shows it.
+         */
+        LatestOut: {
+            /** Run Id */
+            run_id: string;
+            /**
+             * Started At
+             * Format: date-time
+             */
+            started_at: string;
+            /** Driver */
+            driver: string;
+            /**
+             * Outcome
+             * @enum {string}
+             */
+            outcome: "pass" | "fail" | "void" | "incomplete";
+            /** Close Call */
+            close_call: boolean;
+            /** Drop Psi */
+            drop_psi: number | null;
+            column: components["schemas"]["ColumnOut"];
+        };
+        /**
          * LimitOut
          * @description The limit that judged an attempt.
          */
@@ -1301,6 +1414,8 @@ export interface components {
             outcome: "pass" | "fail" | "void" | "incomplete";
             /** Close Call */
             close_call: boolean;
+            /** Differs */
+            differs: boolean;
             /** Stages */
             stages: {
                 [key: string]: components["schemas"]["StandingOut"];
@@ -1318,6 +1433,26 @@ export interface components {
             next_before: string | null;
         };
         /**
+         * LookBody
+         * @description Why what a newer core says is to count.
+         */
+        LookBody: {
+            /** Why */
+            why: string;
+        };
+        /**
+         * LookedOut
+         * @description Who looked at what a newer core says, when and why.
+         */
+        LookedOut: {
+            /** By */
+            by: string;
+            /** At */
+            at: string;
+            /** Why */
+            why: string;
+        };
+        /**
          * MeOut
          * @description Who is signed in, what they may do, and the word that writes of this session must carry.
          */
@@ -1329,6 +1464,19 @@ export interface components {
             may: string[];
             /** Demo People */
             demo_people: components["schemas"]["PersonOut"][];
+        };
+        /**
+         * MemberOut
+         * @description Somebody who joined a run, and the part they take in it.
+         */
+        MemberOut: {
+            /** Name */
+            name: string;
+            /**
+             * Part
+             * @enum {string}
+             */
+            part: "lead" | "watch" | "oversee" | "send";
         };
         /**
          * Moment
@@ -1459,6 +1607,23 @@ export interface components {
             source: string;
         };
         /**
+         * ResultOut
+         * @description A result in short: the word for it, and how each stage stands.
+         */
+        ResultOut: {
+            /**
+             * Outcome
+             * @enum {string}
+             */
+            outcome: "pass" | "fail" | "void" | "incomplete";
+            /** Close Call */
+            close_call: boolean;
+            /** Stages */
+            stages: {
+                [key: string]: unknown;
+            };
+        };
+        /**
          * RetireBody
          * @description Out of use, or back into it.
          */
@@ -1471,6 +1636,8 @@ export interface components {
         /**
          * RunOut
          * @description What stands beside a run's events.
+         *
+         *     begun_by : who began it.  doubtful : its begin lies further back than any device is promised to be without contact.
          */
         RunOut: {
             /** Id */
@@ -1511,8 +1678,16 @@ export interface components {
             last_seq: number;
             /** Demo */
             demo: boolean;
+            /** Begun By */
+            begun_by: string;
+            /** Ended By */
+            ended_by: ("finished" | "abandoned") | null;
+            /** Doubtful */
+            doubtful: boolean;
+            /** Members */
+            members: components["schemas"]["MemberOut"][];
             /** Part */
-            part?: ("lead" | "watch") | null;
+            part?: ("lead" | "watch" | "oversee" | "send") | null;
         };
         /**
          * SchoolOut
@@ -1542,6 +1717,11 @@ export interface components {
             /** Coach */
             coach: components["schemas"]["CoachOut"][];
             candidate: components["schemas"]["CandidateOut"];
+            /**
+             * Late
+             * @default []
+             */
+            late: components["schemas"]["LateOut"][];
             /** Hints */
             hints: components["schemas"]["FindingOut"][];
             /** Title */
@@ -1785,6 +1965,8 @@ export interface components {
         /**
          * SheetOut
          * @description A run judged: the sheet.
+         *
+         *     at_end : the result as it stood when the end was received.  differs : what a newer core says, until somebody looked.
          */
         SheetOut: {
             run: components["schemas"]["RunOut"];
@@ -1800,6 +1982,9 @@ export interface components {
             events: {
                 [key: string]: unknown;
             }[];
+            at_end: components["schemas"]["ResultOut"] | null;
+            differs: components["schemas"]["DiffersOut"] | null;
+            looked: components["schemas"]["LookedOut"] | null;
         };
         /**
          * SignInBody
@@ -2014,6 +2199,13 @@ export interface components {
             build_year?: number | null;
             /** Fmvss 121 */
             fmvss_121?: boolean | null;
+            /** Gearbox */
+            gearbox?: ("manual" | "automatic") | null;
+            /**
+             * Trailer Knob
+             * @default true
+             */
+            trailer_knob: boolean;
             /**
              * Resolution Psi
              * @default 1
@@ -2061,6 +2253,10 @@ export interface components {
             build_year: number | null;
             /** Fmvss 121 */
             fmvss_121: boolean;
+            /** Gearbox */
+            gearbox: ("manual" | "automatic") | null;
+            /** Trailer Knob */
+            trailer_knob: boolean;
             /** Resolution Psi */
             resolution_psi: number;
             /** Trailers */
@@ -2080,10 +2276,12 @@ export interface components {
         };
         /**
          * UnitPageOut
-         * @description A unit with the history of its changes.
+         * @description A unit with what stands failed and the history of its changes.
          */
         UnitPageOut: {
             unit: components["schemas"]["UnitOut"];
+            /** Failed */
+            failed: components["schemas"]["FailedStageOut"][];
             /** History */
             history: components["schemas"]["ChangeOut"][];
         };
@@ -2115,12 +2313,17 @@ export interface components {
             /** Coach */
             coach: components["schemas"]["CoachOut"][];
             candidate: components["schemas"]["CandidateOut"];
+            /**
+             * Late
+             * @default []
+             */
+            late: components["schemas"]["LateOut"][];
             /** Hints */
             hints: components["schemas"]["FindingOut"][];
         };
         /**
          * YardUnitOut
-         * @description A unit with its latest run, as the yard lists it.
+         * @description A unit with its latest run and what stands failed, as the yard lists it.
          */
         YardUnitOut: {
             /** Id */
@@ -2152,6 +2355,10 @@ export interface components {
             build_year: number | null;
             /** Fmvss 121 */
             fmvss_121: boolean;
+            /** Gearbox */
+            gearbox: ("manual" | "automatic") | null;
+            /** Trailer Knob */
+            trailer_knob: boolean;
             /** Resolution Psi */
             resolution_psi: number;
             /** Trailers */
@@ -2168,7 +2375,9 @@ export interface components {
             retired: boolean;
             /** Demo */
             demo: boolean;
-            latest: components["schemas"]["LogLineOut"] | null;
+            latest: components["schemas"]["LatestOut"] | null;
+            /** Failed */
+            failed: components["schemas"]["FailedStageOut"][];
         };
     };
     responses: never;
@@ -3675,6 +3884,53 @@ export interface operations {
             cookie?: never;
         };
         requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["SheetOut"];
+                };
+            };
+            /** @description The input cannot be accepted. */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ErrorOut"];
+                };
+            };
+            /** @description It was not done: the error's code and sentence say why. */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ErrorOut"];
+                };
+            };
+        };
+    };
+    lookAtResult: {
+        parameters: {
+            query?: {
+                lang?: "en" | "es";
+                unit?: "psi" | "kpa" | "bar";
+            };
+            header?: never;
+            path: {
+                run_id: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["LookBody"];
+            };
+        };
         responses: {
             /** @description Successful Response */
             200: {

@@ -1,4 +1,4 @@
-"""The brakes on guessing: failed tries at one thing, and from one address, are counted for a while."""
+"""The limits on guessing: failed tries at one thing, and from one address, are counted for a while."""
 
 from __future__ import annotations
 

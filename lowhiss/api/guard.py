@@ -1,0 +1,99 @@
+"""What every request passes first: its origin, how much it may bring and how long that may take, security headers."""
+
+from __future__ import annotations
+
+import asyncio
+from urllib.parse import urlsplit
+
+from starlette.datastructures import Headers, MutableHeaders
+from starlette.types import ASGIApp, Message, Receive, Scope, Send
+
+from lowhiss.api import errors
+from lowhiss.api.careful import UnreadableError
+
+MAX_BODY_BYTES = 2 * 1024 * 1024
+BODY_PIECE_S = 10.0
+"""How long a request may leave its next piece of body awaited."""
+BODY_S = 30.0
+"""How long a whole body may take to arrive."""
+_HEADERS = {
+    # everything ships with the app: nothing may be loaded from anywhere else
+    "Content-Security-Policy": "default-src 'self'; "
+    # the judge for devices without contact is WebAssembly
+    "script-src 'self' 'wasm-unsafe-eval'; img-src 'self' data:; style-src 'self' 'unsafe-inline'; "
+    "object-src 'none'; base-uri 'none'; frame-ancestors 'none'; form-action 'self'",
+    "X-Content-Type-Options": "nosniff",
+    "Referrer-Policy": "same-origin",
+    "Cross-Origin-Opener-Policy": "same-origin",
+    "Permissions-Policy": "camera=(), microphone=(), geolocation=(), payment=()",
+}
+_TOO_LARGE = f"At most {MAX_BODY_BYTES // 1024**2} MB are taken at once"
+
+
+class Guard:
+    """Refuses writes from other origins, bodies that are too large or never come, and adds the security headers."""
+
+    def __init__(self, app: ASGIApp, *, secure: bool = False) -> None:
+        self.app = app
+        self._headers = {**_HEADERS, **({"Strict-Transport-Security": "max-age=31536000"} if secure else {})}
+
+    async def __call__(self, scope: Scope, receive: Receive, send: Send) -> None:
+        """Pass a request on, or answer it here."""
+        if scope["type"] != "http":
+            await self.app(scope, receive, send)
+            return
+
+        async def answer(message: Message) -> None:
+            if message["type"] == "http.response.start":
+                headers = MutableHeaders(scope=message)
+                for name, value in self._headers.items():
+                    headers.setdefault(name, value)
+                if scope["path"].startswith("/api/"):
+                    headers.setdefault("Cache-Control", "no-store")
+                if message["status"] == 408:
+                    headers["Connection"] = "close"  # what never came is not waited for
+            await send(message)
+
+        refusal = _refusal(scope)
+        if refusal is not None:
+            await refusal(scope, receive, answer)
+        else:
+            await self.app(scope, _Bounded(receive), answer)
+
+
+def _refusal(scope: Scope) -> ASGIApp | None:
+    headers = Headers(scope=scope)
+    origin = headers.get("origin")
+    if scope["method"] not in ("GET", "HEAD") and origin and urlsplit(origin).netloc != headers.get("host"):
+        return errors.answer(403, "foreign_origin", "This request comes from another site and was not carried out.")
+    length = headers.get("content-length", "0")
+    if not length.isdigit() or int(length) > MAX_BODY_BYTES:
+        return errors.answer(413, "too_large", f"{_TOO_LARGE}.", "body")
+    return None
+
+
+class _Bounded:
+    """A request's body, bounded in size and in the time it may take, however it is cut into pieces."""
+
+    def __init__(self, receive: Receive) -> None:
+        self._receive = receive
+        self._taken = 0
+        self._whole = False
+        self._until: float | None = None
+
+    async def __call__(self) -> Message:
+        """The next piece. Raises UnreadableError."""
+        if self._whole:
+            return await self._receive()  # whether the client has gone is nobody's hurry
+        now = asyncio.get_running_loop().time()
+        self._until = self._until or now + BODY_S
+        try:
+            async with asyncio.timeout(max(0.0, min(BODY_PIECE_S, self._until - now))):
+                message = await self._receive()
+        except TimeoutError:
+            raise UnreadableError(408, "too_slow", "The rest of the request never came: send it again") from None
+        self._taken += len(message.get("body", b""))
+        if self._taken > MAX_BODY_BYTES:
+            raise UnreadableError(413, "too_large", _TOO_LARGE)
+        self._whole = message["type"] == "http.disconnect" or not message.get("more_body", False)
+        return message

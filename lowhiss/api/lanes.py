@@ -1,0 +1,37 @@
+"""Lanes: what is slow on purpose or heavy has a few threads of its own, so that it never holds up a mark."""
+
+from __future__ import annotations
+
+from collections.abc import Callable
+from functools import partial
+from typing import Any, TypeVar
+
+from anyio import CapacityLimiter, to_thread
+from anyio.lowlevel import RunVar
+
+Result = TypeVar("Result")
+
+
+class Lane:
+    """So many at a time; whoever comes then waits its turn without taking anybody else's thread."""
+
+    def __init__(self, name: str, width: int) -> None:
+        self._width = width
+        self._limiter: RunVar[CapacityLimiter] = RunVar(f"lane {name}")  # a limiter belongs to one event loop
+
+    async def run(self, work: Callable[..., Result], *given: Any, **named: Any) -> Result:
+        """Do the work in a thread of this lane."""
+        try:
+            limiter = self._limiter.get()
+        except LookupError:
+            limiter = CapacityLimiter(self._width)
+            self._limiter.set(limiter)
+        return await to_thread.run_sync(partial(work, *given, **named), limiter=limiter)
+
+
+QUICK = Lane("quick", 8)
+"""What takes no longer than a mark."""
+PASSWORDS = Lane("passwords", 1)
+"""Argon2: tens of milliseconds of a core, and 64 MB, each."""
+HEAVY = Lane("heavy", 1)
+"""Traces and exports."""
