@@ -11,6 +11,7 @@ from __future__ import annotations
 import argparse
 import asyncio
 import datetime as dt
+import json
 import os
 import statistics
 import subprocess
@@ -98,18 +99,43 @@ async def paced(runs: list[Marked], every_s: float, seconds: float) -> None:
     await asyncio.gather(*(one(place, run) for place, run in enumerate(runs)))
 
 
-async def flat_out(runs: list[Marked], seconds: float) -> float:
-    """Each run is marked again as soon as its last mark is kept; marks a second."""
-    end, began, kept = time.perf_counter() + seconds, time.perf_counter(), 0
+class Bare:
+    """One kept-open connection that says no more HTTP than it must: what is measured is the server, not the client."""
 
-    async def one(run: Marked) -> None:
-        nonlocal kept
-        while time.perf_counter() < end:
-            await run.strike()
-            kept += 1
+    def __init__(self, run: Marked, headers: str) -> None:
+        self.run, self.headers = run, headers
+        self.reader: asyncio.StreamReader | None = None
+        self.writer: asyncio.StreamWriter | None = None
 
-    await asyncio.gather(*(one(run) for run in runs))
-    return kept / (time.perf_counter() - began)
+    async def strike(self) -> None:
+        """Strike one mark and wait until it is kept."""
+        if self.reader is None or self.writer is None:
+            self.reader, self.writer = await asyncio.open_connection("127.0.0.1", PORT)
+        self.run.seq += 1
+        moment = self.run.moment()
+        mark = {"id": uuid.uuid4().hex, "seq": self.run.seq, **moment, "type": "note", "text": f"mark {self.run.seq}"}
+        body = json.dumps({"sent": moment, "events": [mark]}).encode()
+        path = f"/api/runs/{self.run.run_id}/events"
+        head = f"POST {path} HTTP/1.1\r\nHost: 127.0.0.1:{PORT}\r\n{self.headers}Content-Length: {len(body)}\r\n\r\n"
+        self.writer.write(head.encode() + body)
+        answer = await self.reader.readuntil(b"\r\n\r\n")
+        assert answer.startswith(b"HTTP/1.1 200"), answer
+        length = next(int(line[15:]) for line in answer.split(b"\r\n") if line.lower().startswith(b"content-length:"))
+        assert b'"accepted":[{' in await self.reader.readexactly(length)
+
+
+async def flat_out(runs: list[Marked], headers: str, seconds: float) -> tuple[float, list[float]]:
+    """Each run is marked again as soon as its last mark is kept; marks a second, and how long each took [ms]."""
+    end, began = time.perf_counter() + seconds, time.perf_counter()
+    took: list[float] = []
+
+    async def one(bare: Bare) -> None:
+        while (struck := time.perf_counter()) < end:
+            await bare.strike()
+            took.append((time.perf_counter() - struck) * 1000)
+
+    await asyncio.gather(*(one(Bare(run, headers)) for run in runs))
+    return len(took) / (time.perf_counter() - began), took
 
 
 def bare_commits(url: dict[str, Any], threads: int, seconds: float) -> float:
@@ -189,7 +215,11 @@ async def measure(options: argparse.Namespace, memory: Callable[[], str]) -> flo
         print(f"  memory: {memory()}")
         for watcher in watchers:
             watcher.cancel()
-        return await flat_out(runs, min(10.0, options.seconds))
+        headers = f"Cookie: {cookies}\r\nX-Low-Hiss-CSRF: {client.headers['x-low-hiss-csrf']}\r\n"
+        headers += "Content-Type: application/json\r\n"
+        marks, took = await flat_out(runs, headers, min(10.0, options.seconds))
+        print(f"flat out, {options.runs} runs at once: {spread(took)}")
+        return marks
 
 
 def main(arguments: list[str]) -> None:

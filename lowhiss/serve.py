@@ -182,7 +182,7 @@ def _web_server(store: Store, wider: Wider, *, demo_accounts: bool) -> uvicorn.S
     )
     config = uvicorn.Config(
         app,
-        **web_options(wider.proxy),
+        **web_options(wider.proxy, tls=wider.tls),
         timeout_graceful_shutdown=5,
         ssl_certfile=wider.certificate,
         ssl_keyfile=wider.key,

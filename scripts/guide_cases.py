@@ -55,7 +55,7 @@ def walk(order: LedOrder, unit: Unit, rng: random.Random, wander: float) -> list
         if rng.random() < wander:
             events += rng.choice(_detours(unit, rng, rng.choice(stages)))
         elif now.unmet:
-            yes, no = answers_of(now.unmet[0], unit)
+            yes, no, _ = answers_of(now.unmet[0], unit)
             events += no if no and rng.random() < wander else yes
         elif now.strikes:
             strike = now.strikes[0]

@@ -5,6 +5,7 @@ from __future__ import annotations
 from typing import Annotated, cast
 
 from fastapi import Depends, Request, Response
+from starlette.concurrency import run_in_threadpool
 
 from lowhiss.api.deps import StoreDep
 from lowhiss.service import rights, secrets, signin
@@ -22,13 +23,14 @@ def operation_of(request: Request) -> str | None:
     return getattr(request.scope.get("route"), "operation_id", None)
 
 
-def authorize(request: Request, store: StoreDep) -> None:
+async def authorize(request: Request, store: StoreDep) -> None:
     """Let the request pass, or raise SignedOutError or ForbiddenError. Runs before every operation."""
     operation = operation_of(request)
     if operation is None:
         return
     token = request.cookies.get(SESSION_COOKIE)
-    person = signin.who(store, token)
+    # whoever was asked for a moment ago is known without a thread
+    person = signin.lately(store, token) or (await run_in_threadpool(signin.who, store, token) if token else None)
     request.state.person = person
     if not rights.may(person.role if person else None, operation):
         if person is None:
@@ -41,12 +43,12 @@ def authorize(request: Request, store: StoreDep) -> None:
             raise ForbiddenError("csrf_missing", "This page is out of date: load it again and repeat.")
 
 
-def current_person(request: Request) -> Person:
+async def current_person(request: Request) -> Person:
     """Who is signed in; only for operations that need somebody to be."""
     return cast(Person, request.state.person)
 
 
-def maybe_person(request: Request) -> Person | None:
+async def maybe_person(request: Request) -> Person | None:
     """Who is signed in, if anybody."""
     return cast("Person | None", request.state.person)
 
@@ -80,7 +82,18 @@ def drop_session(response: Response) -> None:
     response.delete_cookie(SESSION_COOKIE, path="/")
 
 
+# what only looks at the request needs no thread of its own: each would cost more than the looking
+
+
+async def _device_of(request: Request) -> str | None:
+    return device_of(request)
+
+
+async def _browser_of(request: Request) -> Browser:
+    return browser_of(request)
+
+
 PersonDep = Annotated[Person, Depends(current_person)]
-BrowserDep = Annotated[Browser, Depends(browser_of)]
+BrowserDep = Annotated[Browser, Depends(_browser_of)]
 MaybePersonDep = Annotated[Person | None, Depends(maybe_person)]
-DeviceDep = Annotated[str | None, Depends(device_of)]
+DeviceDep = Annotated[str | None, Depends(_device_of)]

@@ -10,12 +10,12 @@ from lowhiss.core.words import Words
 from lowhiss.store.engine import Store
 
 
-def get_store(request: Request) -> Store:
+async def get_store(request: Request) -> Store:
     """The app's store."""
     return cast(Store, request.app.state.store)
 
 
-def get_words(
+async def get_words(
     lang: Annotated[Literal["en", "es"], Query()] = "en",
     unit: Annotated[Literal["psi", "kpa", "bar"], Query()] = "psi",
 ) -> Words:

@@ -70,9 +70,11 @@ class PatientProtocol(H11Protocol):
             self.transport.close()
 
 
-def web_options(proxy: str | None = None) -> dict[str, Any]:
+def web_options(proxy: str | None = None, *, tls: bool = False) -> dict[str, Any]:
     """Uvicorn's settings. proxy : the one address whose word on where a request comes from is taken."""
     return {
+        # the quicker loop has a patience of its own with TLS that nobody can set
+        "loop": "asyncio" if tls else "uvloop",
         "http": PatientProtocol,
         "log_level": "warning",
         "server_header": False,

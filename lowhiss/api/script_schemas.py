@@ -74,10 +74,11 @@ class ScriptStep(BaseModel):
 
 
 class ScriptAnswers(BaseModel):
-    """The events that say a need is so, and that it is not; the latter empty where nothing records it."""
+    """The events that say a need is so, that it is not, and that something else serves; empty where none do."""
 
     yes: list[ScriptBody]
     no: list[ScriptBody]
+    instead: list[ScriptBody]
 
 
 class ScriptFill(BaseModel):

@@ -6,7 +6,7 @@ from collections.abc import Sequence
 from dataclasses import dataclass
 from typing import Any
 
-from sqlalchemy import ColumnElement, and_, false, or_, select, tuple_, union_all
+from sqlalchemy import ColumnElement, and_, false, or_, select, union_all
 from sqlalchemy.orm import Session
 
 from lowhiss.service.failed_stages import FailedStage, failed_stages
@@ -62,7 +62,9 @@ def log_page(store: Store, search: str = "", outcome: str | None = None, before:
             conditions.append(RunRow.outcome == outcome)
         if before is not None:
             last = find_run(session, before)
-            conditions.append(tuple_(RunRow.started_at, RunRow.id) < (last.started_at, last.id))
+            # said twice, because the database reads along the index only by the first
+            conditions.append(RunRow.started_at <= last.started_at)
+            conditions.append(or_(RunRow.started_at < last.started_at, RunRow.id < last.id))
         ids = [row.id for row in session.execute(_page(session, search.split()[:_MAX_WORDS], conditions))]
         lines = {run.id: _log_line(session, run, kept) for run, kept in session.execute(_with_verdicts(ids))}
         return [lines[run_id] for run_id in ids]
@@ -115,15 +117,14 @@ def latest_runs(session: Session) -> dict[str, Latest]:
         .correlate(UnitRow)
         .scalar_subquery()
     )
-    ids = [run_id for run_id in session.scalars(select(latest).select_from(UnitRow)) if run_id is not None]
-    columns = (RunRow.unit_id, RunRow.id, RunRow.started_at, RunRow.driver, VerdictRow.outcome, VerdictRow.close_call)
+    each = select(latest.label("id")).select_from(UnitRow).subquery()
     kept = and_(VerdictRow.run_id == RunRow.id, VerdictRow.rules_hash == RunRow.rules_hash)
-    found: dict[str, Latest] = {}
-    for start in range(0, len(ids), 1000):
-        some = RunRow.id.in_(ids[start : start + 1000])
-        for row in session.execute(select(*columns, VerdictRow.figures).join(VerdictRow, kept).where(some)):
-            found[row.unit_id] = Latest(row.id, row.started_at, row.driver, row.outcome, row.close_call, row.figures)
-    return found
+    columns = (RunRow.unit_id, RunRow.id, RunRow.started_at, RunRow.driver, VerdictRow.outcome, VerdictRow.close_call)
+    query = select(*columns, VerdictRow.figures).join(each, each.c.id == RunRow.id).join(VerdictRow, kept)
+    return {
+        row.unit_id: Latest(row.id, row.started_at, row.driver, row.outcome, row.close_call, row.figures)
+        for row in session.execute(query)
+    }
 
 
 def yard(store: Store) -> tuple[dict[str, Latest], dict[str, list[FailedStage]]]:

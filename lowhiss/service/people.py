@@ -14,8 +14,17 @@ from lowhiss.service import guess_limits, secrets
 from lowhiss.service.errors import ConflictError, NotFoundError, RefusedError
 from lowhiss.service.history import check_version, differences, note_change
 from lowhiss.service.rights import Role
-from lowhiss.service.signin import Person, check_password, checked_name, end_access, make_code, now, person_of
-from lowhiss.store.engine import Store
+from lowhiss.service.signin import (
+    Person,
+    check_password,
+    checked_name,
+    end_access,
+    forget_sessions,
+    make_code,
+    now,
+    person_of,
+)
+from lowhiss.store.engine import Store, after_commit
 from lowhiss.store.models import PersonRow
 
 
@@ -70,6 +79,7 @@ def edit_person(store: Store, by: Person, person_id: str, version: int, name: st
             row.name, row.role = checked_name(name), role
             row.version += 1
             note_change(session, "person", row.id, by.name, differences(before, {"name": row.name, "role": role}))
+            after_commit(session, forget_sessions)
             session.flush()
             return _listed(row)
     except IntegrityError as error:
@@ -132,6 +142,7 @@ def change_me(
         row = _find(session, me.id)
         row.language = language or row.language
         row.pressure_unit = pressure_unit or row.pressure_unit
+        after_commit(session, forget_sessions)
         if hashed is not None:
             row.password_hash = hashed
             guess_limits.forget(session, trying)
@@ -155,6 +166,7 @@ def manager_code(store: Store, name: str) -> str:
             session.add(row)
             session.flush()
         before = {"role": row.role, "retired": row.retired_at is not None}
+        after_commit(session, forget_sessions)
         row.role, row.retired_at = "manager", None
         row.version += 1
         after = {"role": "manager", "retired": False, "code": "made on the server"}

@@ -7,8 +7,8 @@ import math
 from dataclasses import dataclass, field
 from typing import Any
 
-from sqlalchemy import func, select, tuple_
-from sqlalchemy.orm import Session
+from sqlalchemy import bindparam, func, insert, select, tuple_
+from sqlalchemy.orm import Session, load_only
 
 from lowhiss.core.errors import CoreError
 from lowhiss.core.names import name_key
@@ -36,6 +36,8 @@ MAX_EVENTS_OF_WATCHER = 1_000
 """A watcher's flood leaves room for whoever leads."""
 MAX_CLOCKS_OF_RUN = 200
 """Page lives of devices in one run."""
+_KNOWN_CLOCKS: dict[tuple[str, str, str], Mapping] = {}
+_MAX_KNOWN_CLOCKS = 10_000
 _PRESENCE_ERROR = dt.timedelta(minutes=5)
 """How far a device's mapped time may stray from when somebody signed in or out there."""
 
@@ -79,7 +81,7 @@ def add_events(
     """
     received_at = dt.datetime.now(dt.UTC)
     with store.transaction() as session:
-        run = session.scalar(select(RunRow).where(RunRow.id == run_id).with_for_update())
+        run = session.scalar(_RUN, {"run_id": run_id})
         if run is None:
             raise NotFoundError("run_unknown", "There is no such run.", "run_id")
         authors = _Authors(session, run, by, device)
@@ -88,7 +90,8 @@ def add_events(
         adding = _Adding(session, run, sent, received_at, authors, events)
         for event in events:
             adding.take(event)
-        if adding.grown:
+        if adding.rows:
+            session.connection().execute(_INSERT, adding.rows)
             run.stale = True
             # while a test goes on, only whoever looks wants it judged
             if run.ended_at is not None:
@@ -96,6 +99,21 @@ def add_events(
                 keep_verdict(session, run, judge_row(session, run))
         adding.received.last_seq = run.last_seq
         return adding.received
+
+
+_RUN = select(RunRow).options(
+    load_only(
+        RunRow.unit, RunRow.person_id, RunRow.device_hash, RunRow.started_at, RunRow.last_seq, RunRow.stale,
+        RunRow.ended_at, RunRow.ended_by, RunRow.ended_at_s,
+    )
+).where(RunRow.id == bindparam("run_id")).with_for_update()  # fmt: skip
+"""Of a run only what a mark needs: every column costs time on its way."""
+
+
+_INSERT = insert(EventRow)  # past the mapper: a mark needs none of what it does
+_KNOWN = select(EventRow.id).where(
+    EventRow.run_id == bindparam("run_id"), EventRow.id.in_(bindparam("names", expanding=True))
+)
 
 
 @dataclass(frozen=True, slots=True)
@@ -174,12 +192,9 @@ class _Adding:
         self.after_end = run.ended_at is not None
         self.known = self.named(events)
         """Of the run's events those that this batch brings or refers to, and the new ones."""
-        keys = {(event.at.device, event.at.epoch) for event in events}
-        clocks = session.scalars(
-            select(ClockRow).where(ClockRow.run_id == run.id, tuple_(ClockRow.device, ClockRow.epoch).in_(keys))
-        )
-        self.clocks = {(row.device, row.epoch): Mapping(row.offset_s, row.error_s) for row in clocks}
-        self.grown = False
+        self.clocks = self.clocks_of({(event.at.device, event.at.epoch) for event in events})
+        self.rows: list[dict[str, Any]] = []
+        """What is to be kept, in order."""
 
     def take(self, event: Struck) -> None:
         """Accept one event, recognise it, or set it aside."""
@@ -223,32 +238,31 @@ class _Adding:
             self.session.add(clock_row(self.run.id, event.at, mapping))
             self.clocks[event.at.device, event.at.epoch] = mapping
         self.run.last_seq += 1
-        row = EventRow(
-            run_id=self.run.id,
-            seq=self.run.last_seq,
-            id=event.id,
-            type=checked.type,
-            device=event.at.device,
-            epoch=event.at.epoch,
-            device_seq=event.seq,
-            mono_s=event.at.mono_s,
-            wall=event.at.wall,
-            at_s=at_s,
-            author=author.name,
-            author_id=author.id,
-            claimed=claimed,
-            after_end=self.after_end,
-            sent_by=self.authors.sender.id,
-            primary_psi=checked.primary_psi,
-            secondary_psi=checked.secondary_psi,
-            body=event.body,
-            received_at=self.received_at,
-        )
-        self.session.add(row)
-        self.known[event.id] = row
-        self.received.accepted[event.id] = row.seq
-        self.grown = True
-        self.end(row, target)
+        row = {
+            "run_id": self.run.id,
+            "seq": self.run.last_seq,
+            "id": event.id,
+            "type": checked.type,
+            "device": event.at.device,
+            "epoch": event.at.epoch,
+            "device_seq": event.seq,
+            "mono_s": event.at.mono_s,
+            "wall": event.at.wall,
+            "at_s": at_s,
+            "author": author.name,
+            "author_id": author.id,
+            "claimed": claimed,
+            "after_end": self.after_end,
+            "sent_by": self.authors.sender.id,
+            "primary_psi": checked.primary_psi,
+            "secondary_psi": checked.secondary_psi,
+            "body": event.body,
+            "received_at": self.received_at,
+        }
+        self.rows.append(row)
+        self.known[event.id] = EventRow(**row)
+        self.received.accepted[event.id] = self.run.last_seq
+        self.end(checked.type, at_s, target)
 
     def refusal(
         self, event: Struck, kind: str, at_s: float, author: _Author, target: EventRow | None, new_clock: bool
@@ -277,11 +291,11 @@ class _Adding:
             return "too_many_clocks", f"The run has seen {MAX_CLOCKS_OF_RUN} page lives; finish it and begin another."
         return None
 
-    def end(self, row: EventRow, target: EventRow | None) -> None:
+    def end(self, kind: str, at_s: float, target: EventRow | None) -> None:
         """A run ends with the first end that is received; taken back in the same breath it goes on."""
-        if row.type in _ENDS and self.run.ended_at is None:
-            self.run.ended_at, self.run.ended_by, self.run.ended_at_s = self.received_at, row.type, row.at_s
-        elif row.type == "withdrawn" and not self.after_end and target is not None and target.type in _ENDS:
+        if kind in _ENDS and self.run.ended_at is None:
+            self.run.ended_at, self.run.ended_by, self.run.ended_at_s = self.received_at, kind, at_s
+        elif kind == "withdrawn" and not self.after_end and target is not None and target.type in _ENDS:
             self.run.ended_at = self.run.ended_by = self.run.ended_at_s = None
 
     def named(self, events: list[Struck]) -> dict[str, EventRow]:
@@ -289,8 +303,28 @@ class _Adding:
         named = {event.id for event in events} | {event.body.get("event") for event in events}
         # a name that is no plain text is none of ours
         names = {name for name in named if isinstance(name, str) and name.isascii()}
-        query = select(EventRow).where(EventRow.run_id == self.run.id, EventRow.id.in_(names))
-        return {row.id: row for row in self.session.scalars(query)}
+        given = {"run_id": self.run.id, "names": list(names)}
+        # nearly always none is known yet: the whole rows are asked for only where one is
+        if not self.session.scalars(_KNOWN, given).all():
+            return {}
+        here = (EventRow.run_id == self.run.id, EventRow.id.in_(names))
+        return {row.id: row for row in self.session.scalars(select(EventRow).where(*here))}
+
+    def clocks_of(self, keys: set[tuple[str, str]]) -> dict[tuple[str, str], Mapping]:
+        """The mappings of these page lives, as far as they were made; one that was kept never changes."""
+        run_id = self.run.id
+        found = {key: known for key in keys if (known := _KNOWN_CLOCKS.get((run_id, *key))) is not None}
+        missing = keys - found.keys()
+        if missing:
+            query = select(ClockRow).where(
+                ClockRow.run_id == run_id, tuple_(ClockRow.device, ClockRow.epoch).in_(missing)
+            )
+            for row in self.session.scalars(query):
+                found[row.device, row.epoch] = Mapping(row.offset_s, row.error_s)
+                if len(_KNOWN_CLOCKS) >= _MAX_KNOWN_CLOCKS:
+                    _KNOWN_CLOCKS.clear()
+                _KNOWN_CLOCKS[run_id, row.device, row.epoch] = found[row.device, row.epoch]
+        return found
 
     def referred_to(self, kind: str) -> set[str]:
         """Ids of the marks that an event of this type refers to, in what is kept and in this batch."""

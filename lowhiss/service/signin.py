@@ -3,10 +3,11 @@
 from __future__ import annotations
 
 import datetime as dt
+import time
 from dataclasses import dataclass
 from typing import cast
 
-from sqlalchemy import delete, func, select, update
+from sqlalchemy import bindparam, delete, func, select, update
 from sqlalchemy.orm import Session
 
 from lowhiss.core.fields import Language
@@ -15,7 +16,7 @@ from lowhiss.core.units import PressureUnit
 from lowhiss.service import guess_limits, secrets
 from lowhiss.service.errors import RefusedError, ServiceError
 from lowhiss.service.rights import Role
-from lowhiss.store.engine import Store
+from lowhiss.store.engine import Store, after_commit
 from lowhiss.store.models import CodeRow, PersonRow, PinRow, PresenceRow, SessionRow
 
 IDLE = dt.timedelta(hours=12)
@@ -67,17 +68,26 @@ def now() -> dt.datetime:
 _WHO = select(
     SessionRow.used_at, SessionRow.began_at, PersonRow.id, PersonRow.name, PersonRow.role, PersonRow.language,
     PersonRow.pressure_unit, PersonRow.demo, PersonRow.retired_at,
-).join(PersonRow, PersonRow.id == SessionRow.person_id)  # fmt: skip
+).join(PersonRow, PersonRow.id == SessionRow.person_id).where(
+    SessionRow.token_hash == bindparam("token_hash")
+)  # fmt: skip
 
 
 def who(store: Store, token: str | None) -> Person | None:
-    """Who this session belongs to; None when it is unknown, has expired, or its person was retired."""
+    """Who this session belongs to; None when it is unknown, has expired, or its person was retired.
+
+    An answer holds for a moment: a tablet that strikes several times a second is not asked each time. What ends a
+    session in this process ends that too; another process hears of it a moment later.
+    """
     if not token:
         return None
+    if (known := lately(store, token)) is not None:
+        return known
     hashed = secrets.token_hash(token)
+    ended_before = _ended
     # asked with every request: one question, and nothing written more often than it must be
     with store.engine.connect() as connection:
-        kept = connection.execute(_WHO.where(SessionRow.token_hash == hashed)).one_or_none()
+        kept = connection.execute(_WHO, {"token_hash": hashed}).one_or_none()
     if kept is None:
         return None
     moment = now()
@@ -88,7 +98,31 @@ def who(store: Store, token: str | None) -> Person | None:
     if moment - kept.used_at > _USED_EVERY:
         with store.transaction() as session:
             session.execute(update(SessionRow).where(SessionRow.token_hash == hashed).values(used_at=moment))
-    return Person(kept.id, kept.name, kept.role, kept.language, kept.pressure_unit, kept.demo)
+    person = Person(kept.id, kept.name, kept.role, kept.language, kept.pressure_unit, kept.demo)
+    if len(_lately) >= _MAX_LATELY:
+        _lately.clear()
+    if ended_before == _ended:  # nobody's access ended while this was asked
+        _lately[store, hashed] = (time.monotonic() + KNOWN_FOR_S, person)
+    return person
+
+
+def lately(store: Store, token: str | None) -> Person | None:
+    """Who this session was found to belong to a moment ago; None when that must be asked."""
+    known = _lately.get((store, secrets.token_hash(token))) if token else None
+    return known[1] if known is not None and time.monotonic() < known[0] else None
+
+
+KNOWN_FOR_S = 1.0
+_MAX_LATELY = 10_000
+_lately: dict[tuple[Store, str], tuple[float, Person]] = {}
+_ended = 0
+
+
+def forget_sessions() -> None:
+    """Ask the database again who is signed in: somebody's access, name or role has changed."""
+    global _ended
+    _ended += 1
+    _lately.clear()
 
 
 @dataclass(frozen=True, slots=True)
@@ -150,6 +184,7 @@ def end_access(session: Session, person_id: str) -> None:
     session.execute(delete(PinRow).where(PinRow.person_id == person_id))
     here = PresenceRow.person_id == person_id
     session.execute(update(PresenceRow).where(here, PresenceRow.until_at.is_(None)).values(until_at=now()))
+    after_commit(session, forget_sessions)
 
 
 def begin_session(session: Session, person_id: str, browser: Browser) -> str:
@@ -170,6 +205,7 @@ def _end_session(session: Session, hashed: str) -> None:
     session.execute(delete(SessionRow).where(SessionRow.token_hash == hashed))
     mine = PresenceRow.session_hash == hashed
     session.execute(update(PresenceRow).where(mine, PresenceRow.until_at.is_(None)).values(until_at=now()))
+    after_commit(session, forget_sessions)
 
 
 def _was_here(session: Session, device: str, person_id: str) -> bool:

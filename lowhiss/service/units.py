@@ -347,7 +347,24 @@ def _couplings(session: Session, unit_id: str | None = None) -> dict[str, list[t
     return coupled
 
 
+_LISTED: dict[str, tuple[tuple[object, ...], ListedUnit]] = {}
+"""Units as they were put together last: a fleet's list is looked at far more often than a unit changes."""
+_MAX_LISTED = 20_000
+
+
 def _listed(row: UnitRow, trailers: list[tuple[str, str]]) -> ListedUnit:
+    state = (row.version, row.name, row.retired_at, row.rules, row.procedure, *trailers)
+    known = _LISTED.get(row.id)
+    if known is not None and known[0] == state:
+        return known[1]
+    if len(_LISTED) >= _MAX_LISTED:
+        _LISTED.clear()
+    listed = _put_together(row, trailers)
+    _LISTED[row.id] = (state, listed)
+    return listed
+
+
+def _put_together(row: UnitRow, trailers: list[tuple[str, str]]) -> ListedUnit:
     table = rulebook.chambers()
     power = read_power_unit(row.facts, table.volumes_in3)
     check = check_reservoirs(power, table.volumes_in3, table.power_unit_ratio)

@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from collections.abc import Iterator
+from collections.abc import Callable, Iterator
 from contextlib import contextmanager
 from importlib.resources import files
 
@@ -10,7 +10,7 @@ from alembic import command
 from alembic.config import Config
 from alembic.migration import MigrationContext
 from alembic.script import ScriptDirectory
-from sqlalchemy import Engine, create_engine, text
+from sqlalchemy import Engine, create_engine, event, text
 from sqlalchemy.orm import Session, sessionmaker
 
 MAX_STATEMENT_S = 20
@@ -37,6 +37,11 @@ def make_engine(url: str) -> Engine:
             "init_command": f"SET SESSION max_statement_time={MAX_STATEMENT_S}",
         },
     )
+
+
+def after_commit(session: Session, work: Callable[[], None]) -> None:
+    """Do something once what this session does is committed, and not at all if it is not."""
+    event.listen(session, "after_commit", lambda _: work(), once=True)
 
 
 class Store:

@@ -280,7 +280,7 @@ def test_units_come_with_their_latest_run_and_their_script(client):
         120,
         ["tractor", "trailer"],
     )
-    assert step["needs"][:2] == ["wheels_chocked", "engine_off"]
+    assert step["needs"][:3] == ["engine_off", "key_on", "wheels_chocked"]
 
 
 def test_every_answer_keeps_to_the_described_schema(client, device):

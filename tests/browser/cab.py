@@ -178,7 +178,7 @@ class Cab:
 
     def prepare(self) -> None:
         """Everything as a leak check needs it."""
-        for word in ("Chocks are in", "Engine is off", "Key is on", "Everyone is clear", "Knobs are in"):
+        for word in ("Engine is off", "Key is on", "Chocks are in", "Everyone is clear", "Knobs are in"):
             self.strike(word)
             self.pass_time(2)
 

@@ -39,7 +39,7 @@ def events_of(cab, run: str):
 def test_a_combination_passes_by_keyboard_alone(cab):
     page = cab.page
     cab.begin("MV-12", "Ines Aldous", procedure="leak-check")
-    for word in ("Chocks are in", "Engine is off", "Key is on", "Everyone is clear", "Knobs are in", "Pedal is down"):
+    for word in ("Engine is off", "Key is on", "Chocks are in", "Everyone is clear", "Knobs are in", "Pedal is down"):
         expect(cab.bar).to_contain_text(word)
         page.keyboard.press("Space")
         expect(cab.bar).not_to_contain_text(word)
@@ -74,7 +74,7 @@ def test_a_combination_passes_by_keyboard_alone(cab):
 
     run = run_id(cab)
     kept = [event["body"] for event in events_of(cab, run)]
-    assert kept[0] == {"type": "confirmed", "item": "wheels_chocked"}
+    assert kept[0] == {"type": "engine", "state": "off"}
     assert {"type": "knob", "knob": "trailer", "state": "in", "cause": "hand"} in kept
     assert kept[-1] == {"type": "finished"}
     page.get_by_role("link", name="Log").click()
@@ -127,9 +127,8 @@ def test_the_pedal_came_up_early_needs_a_held_press_and_comes_out_void(cab):
 
 def test_an_unmet_condition_is_said_at_once_and_judged_void(cab):
     cab.begin("MV-05", procedure="leak-check")
-    cab.strike("Chocks are in")
     cab.page.get_by_role("button", name="Not so").click()
-    for word in ("Key is on", "Everyone is clear", "Knobs are in"):
+    for word in ("Key is on", "Chocks are in", "Everyone is clear", "Knobs are in"):
         cab.strike(word)
     cab.page.get_by_role("button", name="Not so").click()  # asked once more before the stage itself
     cab.do({}, until="pedal_full")
@@ -186,7 +185,7 @@ def test_a_reading_above_the_start_is_asked_about_and_kept_in_the_readers_unit(c
     page = cab.page
     cab.prefer(language="es", unit="kpa", light="night")
     cab.begin("MV-02", procedure="leak-check")  # one circuit: one needle
-    for word in ("Calzos puestos", "Motor apagado", "Llave encendida", "Nadie cerca", "Perillas adentro"):
+    for word in ("Motor apagado", "Llave encendida", "Calzos puestos", "Nadie cerca", "Perillas adentro"):
         cab.strike(word)
     cab.strike("Pedal pisado")
     cab.pass_time(9)
@@ -209,15 +208,15 @@ def test_a_reading_above_the_start_is_asked_about_and_kept_in_the_readers_unit(c
 def test_make_safe_ends_the_test_and_a_mark_can_be_taken_back(cab):
     page = cab.page
     cab.begin("MV-14", procedure="leak-check")
-    cab.strike("Chocks are in")
-    page.get_by_role("button", name="Take back: chocks in").click()
-    expect(cab.bar).to_contain_text("Chocks are in")
+    cab.strike("Engine is off")
+    page.get_by_role("button", name="Take back: engine off").click()
+    expect(cab.bar).to_contain_text("Engine is off")
     page.get_by_role("button", name="Make safe").click()
     page.keyboard.press("Space")  # under a dialog the bar is dead
     page.get_by_role("button", name="It is safe; end the test").click()
     cab.until(lambda: page.locator("article").count() > 0)
     kept = [event["body"]["type"] for event in events_of(cab, run_id(cab))]
-    assert kept == ["confirmed", "withdrawn", "made_safe", "abandoned"]
+    assert kept == ["engine", "withdrawn", "made_safe", "abandoned"]
 
 
 def test_the_tape_by_thumb_and_out_of_range(cab):

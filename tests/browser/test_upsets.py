@@ -31,9 +31,9 @@ def test_a_burst_of_strikes_is_one_mark_and_a_held_key_no_second_one(cab):
     page.keyboard.down("Space")  # the key repeats
     page.keyboard.up("Space")
     page.clock.resume()
-    expect(cab.bar).to_have_attribute("data-strike", "engine_off")
+    expect(cab.bar).to_have_attribute("data-strike", "key_on")
     cab.until(lambda: page.locator("[data-saved=true]").count() == 1)
-    assert kinds(cab, run) == ["confirmed"]
+    assert kinds(cab, run) == ["engine"]
 
 
 HOLD_THE_STORE = """() => new Promise((held) => {
@@ -54,11 +54,11 @@ def test_a_device_that_is_slow_to_write_makes_one_mark_of_two_strikes(cab):
     for _ in range(2):
         cab.pass_time(1)
         cab.bar.click()
-    assert cab.asked() == "wheels_chocked"  # nothing is kept yet, so the screen has not moved on
+    assert cab.asked() == "engine_off"  # nothing is kept yet, so the screen has not moved on
     page.evaluate("window.letGo = true")
-    expect(cab.bar).to_have_attribute("data-strike", "engine_off")
+    expect(cab.bar).to_have_attribute("data-strike", "key_on")
     cab.until(lambda: page.locator("[data-saved=true]").count() == 1)
-    assert kinds(cab, run) == ["confirmed"]
+    assert kinds(cab, run) == ["engine"]
 
 
 def test_a_device_that_is_slow_to_write_asks_for_nothing_new_until_it_has_written(cab):
@@ -182,11 +182,11 @@ def test_a_run_left_open_is_gone_on_with_on_another_device_and_ended_there_with_
     cab.until(lambda: cab.page.locator("[data-saved=true]").count() == 1)
     context = browser.new_context(locale="en-US", service_workers="block")
     other = Cab(context.new_page(), cab.url)
-    other.sign_in("Tove Lind")
+    other.sign_in("Odile Ferrow")
     other.go()
     left_open = other.page.locator(f"[data-open='{run}']")
     left_open.get_by_role("link", name="Go on").click()
-    expect(other.bar).to_have_attribute("data-strike", "engine_off")
+    expect(other.bar).to_have_attribute("data-strike", "key_on")
     other.go()
     left_open.get_by_role("button", name="End it").click()
     other.page.get_by_label("Why it ends here").fill("the bay was needed")
@@ -220,9 +220,9 @@ def test_a_full_device_is_said_before_a_test_and_at_a_strike_and_the_screen_stay
     page.reload()
     page.get_by_label("Order of work").select_option("leak-check")
     page.locator("button[type=submit]:enabled").click()
-    cab.strike("Chocks are in")
+    cab.strike("Engine is off")
     page.evaluate(FULL)
     cab.pass_time(1)
     cab.bar.click()
     expect(page.get_by_role("alert")).to_contain_text("was not kept")
-    expect(cab.bar).to_have_attribute("data-strike", "engine_off")
+    expect(cab.bar).to_have_attribute("data-strike", "key_on")

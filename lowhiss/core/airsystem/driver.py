@@ -155,7 +155,7 @@ class Driver:
     def _meet(self, need: Need) -> Iterator[Sample]:
         """Do what a step needs, or, as a habit has it, do not and say so."""
         controls, habits = self.system.controls, self.habits
-        yes, no = answers_of(need, self.unit)
+        yes, no, _ = answers_of(need, self.unit)
         answer = yes
         yield from self._wait(2.0)
         match need:

@@ -187,6 +187,8 @@ class _Vehicle:
     belt: bool = False
     clear: bool = False
     neutral: bool = False
+    in_gear: bool = False
+    """Low gear holds the vehicle, as long as the engine is off."""
     fresh: bool = False
 
     def take(self, event: Body) -> None:
@@ -196,6 +198,8 @@ class _Vehicle:
         elif kind == "engine":
             if state != self.engine:
                 self.fresh = False if state == "running" else self.fresh
+            if state == "running":
+                self.in_gear = False
             if state == "off":
                 self.belt = self.neutral = False
                 self.key = None  # stopped by the key, which then is to be turned on again: no key, no buzzer
@@ -221,14 +225,14 @@ class _Vehicle:
             case "seat_belt":
                 self.belt = True
             case "neutral":
-                self.neutral = True
+                self.neutral, self.in_gear = True, False
             case "in_gear":
-                self.neutral = False
+                self.neutral, self.in_gear = False, self.engine == "off"
 
     def meets(self, need: Need, knobs: Sequence[str]) -> bool:
         match need:
             case "wheels_chocked":
-                return self.chocked is True
+                return self.chocked is True or self.in_gear
             case "chocks_removed":
                 return self.chocked is False
             case "area_clear":

@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from typing import Literal, get_args
+from typing import Literal, NamedTuple, get_args
 
 from lowhiss.core.procedure.model import Step, is_stage
 from lowhiss.core.rules import Stage
@@ -25,7 +25,8 @@ Need = Literal[
 ]
 NEEDS: tuple[Need, ...] = get_args(Need)
 
-_STILL: tuple[Need, ...] = ("wheels_chocked", "engine_off", "key_on", "area_clear", "knobs_in")
+_STILL: tuple[Need, ...] = ("engine_off", "key_on", "wheels_chocked", "area_clear", "knobs_in")
+"""Chocks once the engine is off: low gear may hold the vehicle instead, and holds nothing while it runs."""
 _MOVING: tuple[Need, ...] = ("engine_running", "chocks_removed", "seat_belt", "area_clear")
 
 NEEDS_OF_ACTION: dict[Step, tuple[Need, ...]] = {
@@ -44,7 +45,7 @@ NEEDS_OF_STAGE: dict[Stage, tuple[Need, ...]] = {
     "cut_in": ("wheels_chocked", "engine_running"),
     "leak_released": (*_STILL, "pedal_up"),
     "leak_applied": _STILL,
-    "low_air_warning": ("wheels_chocked", "engine_off", "key_on", "area_clear"),
+    "low_air_warning": ("engine_off", "key_on", "wheels_chocked", "area_clear"),
     "spring_brakes": _STILL,
     "rebuild": ("engine_running",),
     "hold_trailer": (*_MOVING, "tractor_in_trailer_out"),
@@ -70,8 +71,16 @@ def needs_of(step: Step, unit: Unit, *, unchocked: bool = False) -> tuple[Need, 
     return needs
 
 
-def answers_of(need: Need, unit: Unit) -> tuple[list[dict[str, str]], list[dict[str, str]]]:
-    """The events that say a need is so, and those that say it is not; the latter empty where nothing records it."""
+class Answers(NamedTuple):
+    """The events that say a need is so, that it is not, and that something else serves as well; empty where none do."""
+
+    yes: list[dict[str, str]]
+    no: list[dict[str, str]]
+    instead: list[dict[str, str]]
+
+
+def answers_of(need: Need, unit: Unit) -> Answers:
+    """What may be answered to a need on this unit. Low gear holds a unit that has one."""
 
     def knobs(state: str, only: str | None = None) -> list[dict[str, str]]:
         return [
@@ -101,4 +110,5 @@ def answers_of(need: Need, unit: Unit) -> tuple[list[dict[str, str]], list[dict[
         "tractor_in_trailer_out": (knobs("in", "tractor") + knobs("out", "trailer"), []),
         "trailer_in_tractor_out": (knobs("out", "tractor") + knobs("in", "trailer"), []),
     }
-    return table[need]
+    geared = need == "wheels_chocked" and unit.gearbox != "automatic"
+    return Answers(*table[need], confirmed("in_gear") if geared else [])

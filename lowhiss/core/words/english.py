@@ -99,6 +99,10 @@ STEPS = {
     "hold_parking": "Trailer knob in, parking knob out, low gear: a gentle tug. It must not move.",
     "rolling_service": "Both knobs in, belt on, walking pace, hands light on the wheel: brake to a stop.",
 }
+STEPS_AUTOMATIC = {
+    "hold_trailer": "Parking knob in, trailer knob out, drive: a gentle tug. It must not move. Then through neutral.",
+    "hold_parking": "From neutral: trailer knob in, parking knob out, drive: a gentle tug. It must not move.",
+}
 CALLS = {
     "safe_start": {"action": "Brakes set, neutral. I start the engine."},
     "release": {"action": "Engine off, key back on. I release the brakes and wait for the needles to settle."},

@@ -45,8 +45,10 @@ class Words:
         """The name of a stage."""
         return str(self.book.STAGES[stage])
 
-    def step(self, step: str) -> str:
-        """What to do in a step."""
+    def step(self, step: str, unit: Unit | None = None) -> str:
+        """What to do in a step, on this unit where its gearbox says how."""
+        if unit is not None and unit.gearbox == "automatic" and step in self.book.STEPS_AUTOMATIC:
+            return str(self.book.STEPS_AUTOMATIC[step])
         return str(self.book.STEPS[step])
 
     def finding(self, finding: Finding, limit: Limit | None = None) -> str:

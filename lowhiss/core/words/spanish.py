@@ -105,6 +105,10 @@ STEPS = {
     "hold_parking": "Perilla del remolque adentro, la de estacionamiento afuera, marcha baja: un tirón suave. No debe moverse.",
     "rolling_service": "Las dos perillas adentro, cinturón puesto, a paso de persona, manos sueltas en el volante: frene.",
 }
+STEPS_AUTOMATIC = {
+    "hold_trailer": "Perilla de estacionamiento adentro, la del remolque afuera, en marcha (D): un tirón suave. No debe moverse. Luego por neutral.",
+    "hold_parking": "Desde neutral: perilla del remolque adentro, la de estacionamiento afuera, en marcha (D): un tirón suave. No debe moverse.",
+}
 CALLS = {
     "safe_start": {"action": "Frenos puestos, neutral. Arranco el motor."},
     "release": {"action": "Motor apagado, llave encendida. Suelto los frenos y espero a que las agujas se asienten."},

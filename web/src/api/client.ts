@@ -10,11 +10,19 @@ export const api = createClient<paths>({
 })
 
 let csrf = ''
+let here: { id: string; name: string } | null = null
 
 /** The word that writes of this session carry. */
 export const rememberCsrf = (word: string): void => {
   csrf = word
 }
+
+/** Whose marks are struck on this page from here on. */
+export const rememberPerson = (person: { id: string; name: string } | null | undefined): void => {
+  here = person ? { id: person.id, name: person.name } : null
+}
+
+export const personHere = () => here
 
 export const csrfWord = (): string => csrf
 

@@ -1,4 +1,13 @@
-export { api, ApiError, csrfWord, need, onSignedOut, rememberCsrf } from './client'
+export {
+  api,
+  ApiError,
+  csrfWord,
+  need,
+  onSignedOut,
+  personHere,
+  rememberCsrf,
+  rememberPerson,
+} from './client'
 export type { Schema } from './client'
 export {
   aboutQuery,

@@ -1736,13 +1736,15 @@ export interface components {
         };
         /**
          * ScriptAnswers
-         * @description The events that say a need is so, and that it is not; the latter empty where nothing records it.
+         * @description The events that say a need is so, that it is not, and that something else serves; empty where none do.
          */
         ScriptAnswers: {
             /** Yes */
             yes: components["schemas"]["ScriptBody"][];
             /** No */
             no: components["schemas"]["ScriptBody"][];
+            /** Instead */
+            instead: components["schemas"]["ScriptBody"][];
         };
         /**
          * ScriptBay

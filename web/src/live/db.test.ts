@@ -1,7 +1,17 @@
 import { beforeEach, expect, test } from 'vitest'
 import type { Schema } from '../api'
 import { struck } from '../testing/script'
-import { appendEvents, eventsOf, markDelivered, openStore, takeIn, type Db } from './db'
+import {
+  appendEvents,
+  eventsOf,
+  forgetFleet,
+  markDelivered,
+  openStore,
+  putRun,
+  takeIn,
+  type Db,
+  type LocalRun,
+} from './db'
 
 let db: Db
 let stores = 0
@@ -13,7 +23,8 @@ const mark = (id: string) => ({ ...struck('note', { text: id }), id })
 const atServer = (id: string, seq: number): Schema['EventOut'] => {
   const { device, epoch, mono_s, wall, by } = mark(id)
   const body: Schema['EventOut']['body'] = { type: 'note', text: id }
-  return { id, seq, device, epoch, mono_s, wall, by, body, at_s: seq * 10 }
+  const came = { received_at: wall, sent_by: by, after_end: false, claimed: null }
+  return { id, seq, device, epoch, mono_s, wall, by, body, at_s: seq * 10, ...came }
 }
 const kept = async (run = 'r') =>
   (await eventsOf(db, run)).map(({ event, delivery, serverSeq }) => [event.id, delivery, serverSeq])
@@ -67,4 +78,19 @@ test('an older page that is still open is said, not waited for', async () => {
   })
   await expect(openStore('older')).rejects.toThrow('another tab runs an older version')
   held.close()
+})
+
+test('after a sign-out only what still has to be sent is left, for its holder alone', async () => {
+  const run = (id: string) => ({ id, unitName: id, holder: 'ines', closed: false }) as unknown as LocalRun
+  await putRun(db, run('sent'))
+  await putRun(db, run('waits'))
+  await putRun(db, { ...run('untold'), begin: {} } as LocalRun)
+  const [sent] = await appendEvents(db, 'sent', [mark('a')])
+  await appendEvents(db, 'waits', [mark('b')])
+  if (sent) await markDelivered(db, [{ ...sent, delivery: 'kept', serverSeq: 1 }])
+  await db.put('copies', { units: ['MV-12'] }, 'queries')
+  await forgetFleet(db)
+  expect((await db.getAll('runs')).map(({ id }) => id).sort()).toEqual(['untold', 'waits'])
+  expect([await eventsOf(db, 'sent'), await db.getAll('copies')]).toEqual([[], []])
+  expect((await eventsOf(db, 'waits')).map(({ event }) => event.id)).toEqual(['b'])
 })

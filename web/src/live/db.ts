@@ -43,8 +43,16 @@ export interface LocalRun {
   /** Why the server refused to begin it; its marks stay here. */
   refused?: string
   closed: boolean
-  /** The part this device takes in it; its own runs are led. */
+  /** The part that `holder` takes in it; their own runs are led. */
   part?: Part
+  /** Who this copy is for: nobody else on a shared device sees it. Absent in copies of earlier releases. */
+  holder?: string
+  /** How its stages stood when they were judged last: until the server is heard, a fail stands by this. */
+  stands?: Record<string, string>
+  /** When that was [ms]. */
+  judgedAt?: number
+  /** What brought it to its end here. */
+  endedBy?: 'finished' | 'abandoned'
 }
 
 export type Part = NonNullable<Schema['RunOut']['part']>
@@ -158,5 +166,19 @@ export async function markDelivered(db: Db, changed: LocalEvent[]): Promise<void
 }
 
 export const eventsOf = (db: Db, runId: string): Promise<LocalEvent[]> => db.getAll('events', rangeOf(runId))
+
+/** Forget everything but runs whose marks still wait; those stay, for their holder alone, until they are sent. */
+export async function forgetFleet(db: Db): Promise<void> {
+  const tx = db.transaction(['runs', 'events', 'copies'], 'readwrite', strict)
+  const waiting = await tx.objectStore('events').index('delivery').getAll('waiting')
+  const kept = new Set(waiting.map(({ runId }) => runId))
+  for (const run of await tx.objectStore('runs').getAll()) {
+    if (kept.has(run.id) || (run.begin && !run.refused)) continue
+    await tx.objectStore('runs').delete(run.id)
+    await tx.objectStore('events').delete(rangeOf(run.id))
+  }
+  await tx.objectStore('copies').clear()
+  await tx.done
+}
 
 const rangeOf = (runId: string): IDBKeyRange => IDBKeyRange.bound([runId, 0], [runId, Infinity])

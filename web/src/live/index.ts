@@ -13,7 +13,7 @@ export { isOwn, twinsOf } from './twins'
 export type { Twins } from './twins'
 export { markName } from './marks'
 export type { MarkName } from './marks'
-export { HOUSE_WAY, Recorder } from './recorder'
+export { HOUSE_WAY, leads, Recorder } from './recorder'
 export type { LiveRun, NewRun, Waits } from './recorder'
 export {
   mute,

@@ -73,6 +73,8 @@ class Vehicle {
   belt = false
   clear = false
   neutral = false
+  /** Low gear holds the vehicle, as long as the engine is off. */
+  inGear = false
   fresh = false
 
   take(event: Body): void {
@@ -84,8 +86,11 @@ class Vehicle {
       if (item === 'seat_belt') this.belt = true
       if (item === 'neutral') this.neutral = true
       if (item === 'in_gear') this.neutral = false
+      if (item === 'neutral') this.inGear = false
+      if (item === 'in_gear') this.inGear = this.engine === 'off'
     } else if (type === 'engine') {
       if (state === 'running' && this.engine !== 'running') this.fresh = false
+      if (state === 'running') this.inGear = false
       if (state === 'off') {
         this.belt = this.neutral = false
         this.key = undefined
@@ -103,7 +108,7 @@ class Vehicle {
   meets(need: Need, knobs: Script['knobs']): boolean {
     switch (need) {
       case 'wheels_chocked':
-        return this.chocked === true
+        return this.chocked === true || this.inGear
       case 'chocks_removed':
         return this.chocked === false
       case 'area_clear':

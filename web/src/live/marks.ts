@@ -17,6 +17,7 @@ const AS_THEY_ARE = [
   'settled',
   'valued',
   'withdrawn',
+  'late_confirmed',
   'finished',
   'made_safe',
   'abandoned',

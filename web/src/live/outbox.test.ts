@@ -1,5 +1,5 @@
 import { afterEach, beforeEach, expect, test, vi } from 'vitest'
-import { rememberCsrf } from '../api'
+import { rememberCsrf, rememberPerson } from '../api'
 import { script } from '../testing/script'
 import { epoch, now } from './clock'
 import { HOUSE_WAY, Recorder } from './recorder'
@@ -24,6 +24,7 @@ function keepAll({ path, body }: Sent): Response {
 
 beforeEach(() => {
   rememberCsrf('known')
+  rememberPerson({ id: 'p', name: 'Ines Aldous' })
   sent = []
   answer = keepAll
   vi.stubGlobal('fetch', async (request: Request) => {
@@ -70,6 +71,26 @@ test('marks survive the page: another page life sends what was left', async () =
   later.wake()
   await vi.waitFor(() => expect(deliveries(later, id)).toEqual(['kept', 'kept']))
   expect(sent.at(-1)?.body.events?.map(({ type }) => type)).toEqual(['pedal', 'settled'])
+})
+
+test('one mark that can never be taken is set aside alone, and whose run it is stays theirs', async () => {
+  const { recorder } = await opened()
+  const id = await recorder.begin({ unit, script, driver: '', setup: HOUSE_WAY })
+  await vi.waitFor(() => expect(recorder.snapshot(id)?.run.begin).toBeUndefined())
+  const poison = (request: Sent) =>
+    request.body.events?.some(({ type }) => type === 'poison')
+      ? json({ error: { code: 'input_invalid', message: 'never', field: '' } }, 422)
+      : keepAll(request)
+  answer = () => json({ error: { code: 'database_away', message: 'wait', field: '' } }, 503)
+  await recorder.strike(
+    id,
+    ['pedal', 'settled', 'poison', 'note', 'note'].map((type) => ({ type })),
+  )
+  answer = poison
+  window.dispatchEvent(new Event('online'))
+  await vi.waitFor(() => expect(deliveries(recorder, id)).toEqual(['kept', 'kept', 'aside', 'kept', 'kept']))
+  rememberPerson({ id: 'q', name: 'Bram Osei' })
+  expect(await recorder.known()).toEqual([])
 })
 
 test('strikes in a burst keep their order and their moments', async () => {

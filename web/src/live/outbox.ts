@@ -88,9 +88,10 @@ export class Outbox {
   }
 
   private async sendEvents(runId: string): Promise<void> {
+    let most = BATCH
     for (;;) {
       const all = await eventsOf(this.db, runId)
-      const batch = all.filter((local) => local.delivery === 'waiting').slice(0, BATCH)
+      const batch = all.filter((local) => local.delivery === 'waiting').slice(0, most)
       if (batch.length === 0) return
       let answer: Schema['ReceivedOut']
       try {
@@ -100,20 +101,37 @@ export class Outbox {
         )
       } catch (error) {
         if (!(error instanceof ApiError) || error.passing || error.needsSignIn) throw error
-        await this.setAside(runId, error.message)
-        return
+        // one mark that can never be taken holds up no other: it is found by halves, and only it is set aside
+        if (batch.length > 1) {
+          most = Math.ceil(batch.length / 2)
+          continue
+        }
+        await this.aside(batch, error.message)
+        this.changed(runId)
+        most = BATCH
+        continue
       }
-      await markDelivered(this.db, settle(batch, answer))
+      const settled = settle(batch, answer)
+      const unheard = settled.filter(({ delivery }) => delivery === 'waiting')
+      await markDelivered(this.db, settled)
+      if (unheard.length === batch.length)
+        await this.aside(unheard, 'the server did not say what became of it')
       this.changed(runId, answer.last_seq)
     }
   }
 
+  private aside(events: LocalEvent[], why: string): Promise<void> {
+    return markDelivered(
+      this.db,
+      events.map((local) => ({ ...local, delivery: 'aside', why })),
+    )
+  }
+
   private async setAside(runId: string, why: string): Promise<void> {
     const all = await eventsOf(this.db, runId)
-    const aside = all.filter((local) => local.delivery === 'waiting')
-    await markDelivered(
-      this.db,
-      aside.map((local) => ({ ...local, delivery: 'aside', why })),
+    await this.aside(
+      all.filter((local) => local.delivery === 'waiting'),
+      why,
     )
     this.changed(runId)
   }

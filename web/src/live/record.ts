@@ -54,5 +54,6 @@ export function headOf({ run }: LiveRun): Schema['RunOut'] {
     rules_title: script.rules.title as Schema['RunOut']['rules_title'],
     ...{ purpose, driver: run.driver, setup: led, started_at: run.startedWall },
     ...{ last_seq: 0, demo: false, part: run.part ?? 'lead' },
+    ...{ begun_by: '', ended_by: null, doubtful: false, members: [] },
   }
 }

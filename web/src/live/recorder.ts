@@ -1,10 +1,11 @@
 /** The runs on this device: every strike is written down here first, then sent. */
 
-import { api, csrfWord, need, type Schema } from '../api'
+import { api, csrfWord, need, personHere, type Schema } from '../api'
 import { epoch, now, type Moment } from './clock'
 import {
   appendEvents,
   eventsOf,
+  forgetFleet,
   openStore,
   putRun,
   takeIn,
@@ -132,6 +133,7 @@ export class Recorder {
         begun,
       },
       closed: false,
+      holder: personHere()?.id,
     }
     await putRun(this.db, run)
     this.live.set(id, { run, events: [], lastSeq: 0, reached: this.outbox.reached, offsetS: null })
@@ -141,7 +143,10 @@ export class Recorder {
 
   /** The run, from this device or else from the server. Rejects when neither has it. */
   async load(runId: string): Promise<LiveRun> {
-    const run = await this.current((await this.db.get('runs', runId)) ?? (await this.fetchRun(runId)))
+    const known = await this.db.get('runs', runId)
+    // what somebody else left on a shared device is theirs: whoever is here now asks the server what is theirs
+    const mine = known && isMine(known) ? known : await this.fetchRun(runId)
+    const run = await this.current(mine)
     const offsetS = this.offsets.get(runId) ?? null
     const live = {
       run,
@@ -162,11 +167,17 @@ export class Recorder {
       const live = this.live.get(runId) ?? (await this.load(runId))
       const events = bodies.map(
         (body) =>
-          ({ ...at, id: crypto.randomUUID(), by: live.run.driver, ...body }) as Omit<WireEvent, 'seq'>,
+          ({ ...at, id: crypto.randomUUID(), by: personHere()?.name ?? '', ...body }) as Omit<
+            WireEvent,
+            'seq'
+          >,
       )
       const kept = await appendEvents(this.db, runId, events)
-      const closed = live.run.closed || bodies.some(({ type }) => type === 'finished' || type === 'abandoned')
-      if (closed !== live.run.closed) await putRun(this.db, { ...live.run, closed })
+      const ends = bodies.find(({ type }) => type === 'finished' || type === 'abandoned')
+      const closed = live.run.closed || ends !== undefined
+      const before = (await this.db.get('runs', runId)) ?? live.run
+      const endedBy = before.endedBy ?? (ends?.type as 'finished' | undefined)
+      if (closed !== live.run.closed) await putRun(this.db, { ...before, closed, endedBy })
       const latest = this.live.get(runId) ?? live
       this.live.set(runId, {
         ...latest,
@@ -245,14 +256,29 @@ export class Recorder {
   /** Take part in a run as the server says: one that was joined, or whose lead was taken over. */
   async takePart(head: Pick<Schema['RunOut'], 'id' | 'part'>): Promise<void> {
     const run = (await this.db.get('runs', head.id)) ?? (await this.fetchRun(head.id))
-    await putRun(this.db, { ...run, part: head.part ?? 'watch' })
+    await putRun(this.db, { ...run, part: head.part ?? 'watch', holder: personHere()?.id })
     if (this.live.has(head.id)) await this.refresh(head.id)
     else await this.load(head.id)
     this.tabs?.postMessage(head.id)
   }
 
-  /** Every run that this device has taken part in. */
-  known = (): Promise<LocalRun[]> => this.db.getAll('runs')
+  /** Every run that whoever is here has taken part in on this device. */
+  known = async (): Promise<LocalRun[]> => (await this.db.getAll('runs')).filter(isMine)
+
+  /** How a run's stages stand, as it was judged last: a fail is to be seen before the server is heard. */
+  async noteStanding(runId: string, stands: Record<string, string>): Promise<void> {
+    const run = await this.db.get('runs', runId)
+    if (!run || JSON.stringify(run.stands) === JSON.stringify(stands)) return
+    await putRun(this.db, { ...run, stands, judgedAt: Date.now() })
+    await this.refresh(runId)
+  }
+
+  /** After a sign-out nothing of the fleet is left here but what still has to be sent. */
+  async forget(): Promise<void> {
+    await forgetFleet(this.db)
+    this.live.clear()
+    this.tell()
+  }
 
   /** Of which units how many marks wait on this device, and since when; null while nothing does. */
   async waits(): Promise<Waits | null> {
@@ -332,6 +358,7 @@ export class Recorder {
       setup: { ...head.setup, purpose: head.purpose } as RunSetup,
       closed: kept.some(({ body }) => body.type === 'finished' || body.type === 'abandoned'),
       part: head.part ?? 'watch',
+      holder: personHere()?.id,
     }
     await putRun(this.db, run)
     await takeIn(this.db, runId, kept)
@@ -342,6 +369,12 @@ export class Recorder {
     this.listeners.forEach((listener) => listener())
   }
 }
+
+/** Whether a run on this device is of whoever is here. */
+const isMine = ({ holder }: LocalRun): boolean => holder === undefined || holder === personHere()?.id
+
+/** Whether whoever holds a run leads it; everybody else only looks on, and strikes what a watcher may. */
+export const leads = ({ part }: Pick<LocalRun, 'part'>): boolean => (part ?? 'lead') === 'lead'
 
 /** Each place once: the store may already have been read again while the newest marks were written. */
 function merge(known: LocalEvent[], added: LocalEvent[]): LocalEvent[] {

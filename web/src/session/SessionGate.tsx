@@ -2,11 +2,11 @@ import { useQuery, useQueryClient } from '@tanstack/react-query'
 import { useCallback, useEffect, useMemo, useState, type ReactNode } from 'react'
 import { useTranslation } from 'react-i18next'
 import { usePreferences } from '../app/preferences'
-import { api, csrfWord, need, onSignedOut } from '../api'
+import { csrfWord, onSignedOut } from '../api'
 import { SignIn } from '../features/signin'
 import { useRecorder } from '../live'
 import { Notice } from '../ui'
-import { fetchMe, keepMe, lastMe, SessionContext, type Me } from './session'
+import { fetchMe, keepMe, lastMe, leave, NOBODY, SessionContext, stay, type Me } from './session'
 
 /** A server that could not be asked who is here is asked again so often. */
 const ASK_AGAIN_MS = 3000
@@ -63,6 +63,7 @@ export function SessionGate({ children }: { children: ReactNode }) {
 
   const session = useMemo(() => {
     const begin = (next: Me) => {
+      stay()
       queries.setQueryData(['session'], keepMe(next))
       setLost(false)
       setAsking(false)
@@ -72,14 +73,18 @@ export function SessionGate({ children }: { children: ReactNode }) {
     }
     const signOut = async (everywhere = false) => {
       await queries.cancelQueries() // what is still on its way would come back as refused
-      await need(
-        everywhere ? api.POST('/api/session/sign-out-everywhere') : api.POST('/api/session/sign-out'),
-      )
-      queries.setQueryData(['session'], await fetchMe())
+      // here at once, whether there is contact or not: the next in the cab must see nothing of this one's
+      leave(everywhere)
+      queries.setQueryData(['session'], NOBODY)
       queries.removeQueries({ predicate: ({ queryKey }) => queryKey[0] !== 'session' })
+      if ('recorder' in device) await device.recorder.forget()
+      await fetchMe().then(
+        (now) => queries.setQueryData(['session'], now),
+        () => undefined, // no contact: sent with the next question who is here
+      )
     }
     return me && { me, begin, signOut }
-  }, [me, queries, change, wake])
+  }, [me, queries, change, wake, device])
 
   if (!session) {
     return (

@@ -28,6 +28,8 @@ export function Marks({ events }: { events: Record<string, unknown>[] }) {
                 <span className="text-soft">
                   {event.stage ? `, ${t(`stage.${event.stage as 'leak_applied'}`)}` : ''}
                   {said(event)}
+                  {event.sent_by ? `, ${t('sheet.sentBy', { by: String(event.sent_by) })}` : ''}
+                  {event.after_end ? `, ${t('sheet.afterEnd')}` : ''}
                 </span>
               </td>
               <td className="text-right whitespace-nowrap">

@@ -1,7 +1,6 @@
 import { useState } from 'react'
 import { useTranslation } from 'react-i18next'
 import { useRecorder, type WireEvent } from '../../live'
-import { useSession } from '../../session'
 import { LineForm } from '../../ui'
 
 interface NotesProps {
@@ -13,14 +12,12 @@ interface NotesProps {
 export function Notes({ runId, events }: NotesProps) {
   const { t } = useTranslation()
   const device = useRecorder()
-  const { me } = useSession()
   const [failed, setFailed] = useState(false)
   const notes = (events as unknown as WireEvent[]).filter(({ type }) => type === 'note')
   const recorder = 'recorder' in device ? device.recorder : null
   const keep = async (text: string) => {
-    const by = me.person ? { by: me.person.name } : {}
     setFailed(false)
-    await recorder?.strike(runId, [{ type: 'note', text, ...by }]).catch((error: unknown) => {
+    await recorder?.strike(runId, [{ type: 'note', text }]).catch((error: unknown) => {
       setFailed(true)
       throw error
     })

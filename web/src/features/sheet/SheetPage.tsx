@@ -6,6 +6,7 @@ import { needlesQuery, schoolsQuery, sheetQuery, type Schema } from '../../api'
 import { useFigures } from '../../figures/useFigures'
 import { headOf, judgeHere, recordOf, useRecorder } from '../../live'
 import { Button, Notice, OutcomeMark } from '../../ui'
+import { AfterTheEnd } from './AfterTheEnd'
 import { Candidate, Hints, Schools } from './Findings'
 import { Marks } from './Marks'
 import { Notes } from './Notes'
@@ -80,6 +81,7 @@ function SheetArticle({ sheet: data, waits, here = false, needles, children }: S
             {t(here ? 'sheet.onDevice' : 'sheet.waiting')}
           </p>
         )}
+        <AfterTheEnd sheet={data} />
         <Stages stages={data.verdict.stages} events={data.events} />
         <Hints hints={data.verdict.hints} />
         <Candidate verdict={data.verdict} purpose={data.run.purpose} />
@@ -106,7 +108,15 @@ function useSheetHere(runId: string, wanted: boolean, marks: number) {
       if (!recorder) throw new Error('nothing is kept on this device')
       const live = await recorder.load(runId)
       const record = recordOf(live)
-      return { run: headOf(live), ...(await judgeHere(record, language, unit)), events: record.events }
+      const judged = await judgeHere(record, language, unit)
+      return {
+        run: headOf(live),
+        ...judged,
+        events: record.events,
+        at_end: null,
+        differs: null,
+        looked: null,
+      }
     },
     enabled: wanted && recorder !== null,
     networkMode: 'always',
@@ -163,6 +173,9 @@ function Headline({ sheet }: { sheet: Sheet }) {
           </span>
         )}
       </div>
+      {run.doubtful && (
+        <p className="mt-2 border-l-4 border-amber pl-3 font-semibold">{t('sheet.doubtful')}</p>
+      )}
       {outcome === 'void' && <p className="mt-2 text-lead">{t('sheet.void')}</p>}
       <dl className="mt-3 flex flex-wrap gap-x-8 gap-y-1">
         <Fact name={t('sheet.started')}>
@@ -173,6 +186,7 @@ function Headline({ sheet }: { sheet: Sheet }) {
         {run.setup.watcher && <Fact name={t('sheet.watcher')}>{run.setup.watcher}</Fact>}
         <Fact name={t('sheet.purpose')}>{t(`sheet.purposes.${run.purpose}`)}</Fact>
         <Fact name={t('sheet.judgedBy')}>{run.rules_title[figures.language]}</Fact>
+        {run.begun_by && run.begun_by !== run.driver && <Fact name={t('sheet.begunBy')}>{run.begun_by}</Fact>}
         {run.demo && <Fact name="">{t('app.demo')}</Fact>}
       </dl>
     </header>

@@ -33,6 +33,15 @@ export function Asking({ script, state, step, next, watches, onAnswer }: AskingP
               {t(`test.need.${need}`)}
             </span>
             {denied && <b className="text-clay">{t(`test.not.${need}`)}</b>}
+            {isNext && !watches && (script.answers[need]?.instead ?? []).length > 0 && engineIsOff(state) && (
+              <button
+                type="button"
+                onClick={() => onAnswer(script.answers[need]?.instead ?? [])}
+                className="ml-auto min-h-touch px-2 underline underline-offset-4"
+              >
+                {t('test.gearHolds')}
+              </button>
+            )}
             {isNext && !watches && no.length > 0 && (
               <button
                 type="button"
@@ -57,6 +66,9 @@ export function Asking({ script, state, step, next, watches, onAnswer }: AskingP
     </ul>
   )
 }
+
+const engineIsOff = (state: TestState): boolean =>
+  state.events.findLast(({ type }) => type === 'engine')?.state === 'off'
 
 /** The needs that were said not to be so, and still are not: the stage will be void. */
 export function deniedNeeds(state: TestState, script: Script, step: Step): Need[] {

@@ -127,7 +127,7 @@ function Ticks({ call, said, onSay, onWrong }: TicksProps) {
   return (
     <span className="flex gap-2">
       {button(t('test.say.said'))}
-      {onWrong && call.part !== 'reading' && (
+      {onWrong && (
         <button
           type="button"
           onClick={onWrong}
@@ -200,7 +200,9 @@ function callsOf(
   if (when === 'before') {
     const action = step.calls.action
     return [
-      ...(step.limit ? [{ part: 'limit' as const, what: what('limit'), words: inUnitOf(step.limit.said, unit) }] : []),
+      ...(step.limit
+        ? [{ part: 'limit' as const, what: what('limit'), words: inUnitOf(step.limit.said, unit) }]
+        : []),
       ...(action ? [{ part: 'action' as const, what: null, words: action }] : []),
     ]
   }

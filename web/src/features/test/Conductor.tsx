@@ -22,6 +22,7 @@ import {
   type Recorder,
   type Step,
   type TestState,
+  leads,
 } from '../../live'
 import { useSession } from '../../session'
 import { Button, Strike } from '../../ui'
@@ -92,7 +93,7 @@ export function Conductor({ recorder, live }: { recorder: Recorder; live: LiveRu
     secondsSince(lastEvent) < JUDGING_S
   const rolling = phase.name === 'strike' && phase.strike.name === 'rolled' && stood !== rollsOf(state)
 
-  const watches = run.part === 'watch'
+  const watches = !leads(run)
   const { me } = useSession()
   const by = watches && me.person ? { by: me.person.name } : {}
   const link = useFeed(setup.readings === 'feed' ? run.unitId : null)

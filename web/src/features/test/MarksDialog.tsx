@@ -8,6 +8,7 @@ import {
   type Mark,
   type TestState,
   type WireEvent,
+  leads,
 } from '../../live'
 import { Button, LineForm, Modal } from '../../ui'
 import type { Verdict } from './phase'
@@ -30,7 +31,7 @@ const HIDDEN = new Set(['valued', 'finished'])
 export function MarksDialog({ open, live, state, verdicts, onClose, onCorrect, onStrike }: MarksDialogProps) {
   const { t } = useTranslation()
   const [gone, setGone] = useState<WireEvent>()
-  const watches = live.run.part === 'watch'
+  const watches = !leads(live.run)
   const marks = new Map(state.marks.map((mark) => [mark.id, mark]))
   if (gone) {
     const stage = marks.get(gone.id)?.stage ?? gone.stage

@@ -341,7 +341,11 @@ function Limits({ script }: { script: Script }) {
           <li key={n} className="grid gap-x-6 border-b border-hair py-1.5 sm:grid-cols-[13rem_1fr]">
             <b className="font-semibold">{t(`stage.${step.step as 'cut_out'}`)}</b>
             <span className={step.limit ? '' : 'text-soft'}>
-              {step.limit ? step.limit.said[language]?.[unit] : step.says.length > 1 ? t('setup.noLimit') : ''}
+              {step.limit
+                ? step.limit.said[language]?.[unit]
+                : step.says.length > 1
+                  ? t('setup.noLimit')
+                  : ''}
             </span>
           </li>
         ))}

@@ -1,7 +1,7 @@
 import { useTranslation } from 'react-i18next'
 import { unitLabel } from '../../figures/format'
 import { useFigures } from '../../figures/useFigures'
-import { isStage, type Body, type LiveRun, type Mark, type Step, type TestState } from '../../live'
+import { isStage, type Body, type LiveRun, type Mark, type Step, type TestState, leads } from '../../live'
 import { Button, OutcomeMark } from '../../ui'
 import { Asking, deniedNeeds } from './Asking'
 import { repeat, type Bar } from './bar'
@@ -35,7 +35,7 @@ export function StageBody(props: StageBodyProps) {
   const { phase, live, state, holdS, ownWatch, onStrike } = props
   const { t } = useTranslation()
   const { script } = live.run
-  const watches = live.run.part === 'watch'
+  const watches = !leads(live.run)
   switch (phase.name) {
     case 'ask':
       return (
@@ -143,7 +143,7 @@ function RestBody({
     <>
       <Rest stages={phase.stages} verdicts={verdicts} />
       {onDevice && <p className="text-note text-soft">{t('sheet.onDevice')}</p>}
-      {bad && live.run.part !== 'watch' && (
+      {bad && leads(live.run) && (
         <div className="flex flex-wrap gap-2 pb-2">
           {bar.act !== 'finish' && <Button onClick={onStop}>{t('test.stopHere')}</Button>}
           <Button onClick={onGoOn}>{t('test.goOnRest')}</Button>
@@ -169,7 +169,7 @@ function Locked({
       <p className="max-w-2xl bg-clay px-4 py-3 text-lead font-bold text-on-clay">
         {t('test.lockedFailed', { stages: names.join(', ') })}
       </p>
-      {live.run.part !== 'watch' && (
+      {leads(live.run) && (
         <div className="flex flex-wrap gap-2">
           <Button onClick={onStop}>{t('test.stopHere')}</Button>
           {phase.stages.map((stage, n) => (

@@ -98,7 +98,15 @@ function baysOf(
     if (limit.most_psi !== null) return now ? leakBay(script, state, step, figures, t) : []
     if (!limit.bay) return []
     const text = limit.text[figures.language]?.[figures.unit] ?? ''
-    return [{ low: limit.bay.low_psi, high: limit.bay.high_psi, name: t(`stage.${step.step as 'cut_out'}`), text, now }]
+    return [
+      {
+        low: limit.bay.low_psi,
+        high: limit.bay.high_psi,
+        name: t(`stage.${step.step as 'cut_out'}`),
+        text,
+        now,
+      },
+    ]
   })
 }
 

@@ -5,7 +5,7 @@ import { useTranslation } from 'react-i18next'
 import { aboutQuery } from '../../api'
 import { PreferencesMenu } from '../../app'
 import { useFigures } from '../../figures/useFigures'
-import { markName, unlockSound, useSound, type LiveRun } from '../../live'
+import { markName, unlockSound, useSound, type LiveRun, leads } from '../../live'
 import { useMay } from '../../session'
 import { Button } from '../../ui'
 import type { Awake } from './useTimer'
@@ -62,7 +62,7 @@ export function TestHeader(props: TestHeaderProps) {
         </button>
         <Keys />
         <PreferencesMenu />
-        {run.part === 'watch' ? (
+        {!leads(run) ? (
           <Watching driver={run.driver} onLead={onLead} />
         ) : (
           <MakeSafe onCover={onCover} onDone={onMadeSafe} />

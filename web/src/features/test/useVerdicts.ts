@@ -1,7 +1,8 @@
 import { keepPreviousData, useQuery } from '@tanstack/react-query'
+import { useEffect } from 'react'
 import { sheetQuery, type Schema } from '../../api'
 import { useFigures } from '../../figures/useFigures'
-import { judgeHere, recordOf, type LiveRun, type LocalEvent } from '../../live'
+import { judgeHere, recordOf, useRecorder, type LiveRun, type LocalEvent } from '../../live'
 
 export interface Verdicts {
   /** Every mark of this run has reached the server. */
@@ -40,6 +41,8 @@ export function useVerdicts(live: LiveRun): Verdicts {
   })
   const hereNow = alone && here.data && !here.isPlaceholderData ? here.data.verdict.stages : undefined
   const stages = (alone ? here.data?.verdict.stages : undefined) ?? sheet.data?.verdict.stages
+  const told = delivered && !sheet.isPlaceholderData ? sheet.data?.verdict.stages : hereNow
+  useNoted(live.run.id, told)
   const judged = sheet.data?.run.last_seq ?? 0
   const unjudged = ({ delivery, serverSeq }: LocalEvent) =>
     delivery === 'waiting' || (delivery === 'kept' && (serverSeq ?? 0) > judged)
@@ -48,8 +51,21 @@ export function useVerdicts(live: LiveRun): Verdicts {
     stale:
       hereNow === undefined &&
       (!sheet.data || live.events.some((local) => unjudged(local) && isJudged(local.event))),
-    now: delivered && !sheet.isPlaceholderData ? sheet.data?.verdict.stages : hereNow,
+    now: told,
     latest: stages ?? [],
     onDevice: hereNow !== undefined,
   }
+}
+
+/** Writes down on the device how the stages stand: the yard shows a fail before the server has heard of it. */
+function useNoted(runId: string, stages: Schema['StageOut'][] | undefined) {
+  const device = useRecorder()
+  const recorder = 'recorder' in device ? device.recorder : null
+  useEffect(() => {
+    if (!recorder || !stages) return
+    const standing = stages.filter(({ stands }) => stands).map(({ stage, outcome }) => [stage, outcome])
+    void recorder
+      .noteStanding(runId, Object.fromEntries(standing) as Record<string, string>)
+      .catch(() => undefined)
+  }, [recorder, runId, stages])
 }

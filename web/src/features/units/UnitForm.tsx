@@ -32,6 +32,8 @@ export function UnitForm({
     reservoirs: unit?.reservoirs_in3.join(' ') ?? '',
     year: unit?.build_year?.toString() ?? '',
     fmvss: unit ? (unit.fmvss_121 ? 'yes' : 'no') : '',
+    gearbox: (unit?.gearbox ?? '') as 'manual' | 'automatic' | '',
+    trailerKnob: (unit?.trailer_knob ?? true) ? 'yes' : 'no',
     resolution: unit?.resolution_psi.toString() ?? '1',
     rules: unit?.rules ?? 'us-cdl',
   })
@@ -52,6 +54,8 @@ export function UnitForm({
         reservoirs_in3: toNumbers(fields.reservoirs),
         build_year: toNumber(fields.year),
         fmvss_121: fields.fmvss ? fields.fmvss === 'yes' : null,
+        gearbox: fields.gearbox || null,
+        trailer_knob: fields.trailerKnob === 'yes',
         resolution_psi: toNumber(fields.resolution) ?? 1,
         rules: fields.rules,
         procedure: unit?.procedure ?? null,
@@ -102,6 +106,26 @@ export function UnitForm({
         ]}
         {...line('fmvss')}
       />
+      <SelectField
+        label={t('units.gearbox')}
+        options={[
+          { value: '', text: t('units.unknown') },
+          { value: 'manual', text: t('units.manual') },
+          { value: 'automatic', text: t('units.automatic') },
+        ]}
+        {...line('gearbox')}
+      />
+      {fields.kind === 'tractor' && (
+        <SelectField
+          label={t('units.trailerKnob')}
+          hint={t('units.trailerKnobHint')}
+          options={[
+            { value: 'yes', text: t('units.yes') },
+            { value: 'no', text: t('units.no') },
+          ]}
+          {...line('trailerKnob')}
+        />
+      )}
       <SelectField
         label={t('units.rules')}
         options={ruleSets.map((value) => ({ value, text: t(`rules.${value}`) }))}

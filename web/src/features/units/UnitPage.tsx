@@ -32,6 +32,7 @@ export function UnitPage() {
 function Known({ page }: { page: Schema['UnitPageOut'] }) {
   const { t } = useTranslation()
   const { unit } = page
+  const figures = useFigures()
   const mayEdit = useMay('editUnit')
   return (
     <div className="grid gap-x-12 gap-y-8 pt-5 lg:grid-cols-[1fr_380px]">
@@ -48,6 +49,16 @@ function Known({ page }: { page: Schema['UnitPageOut'] }) {
             {t('units.runs')}
           </Link>
         </div>
+        {page.failed.length > 0 && (
+          <p role="alert" className="mb-5 bg-clay px-4 py-3 text-on-clay">
+            <b>{t('yard.doNotDrive')}.</b>{' '}
+            {page.failed.map(({ stage, run_id, since }) => (
+              <Link key={stage} to={`/runs/${run_id}`} className="mr-3 underline underline-offset-4">
+                {t(`stage.${stage}`)}, {figures.when(since)}
+              </Link>
+            ))}
+          </p>
+        )}
         <p className="mb-5">
           {t('units.reservoirs')}: <Reservoirs check={unit.reservoirs} />
         </p>

@@ -1,19 +1,20 @@
-import { useQuery } from '@tanstack/react-query'
+import { useMutation, useQuery } from '@tanstack/react-query'
 import { useEffect, useState, type FormEvent } from 'react'
 import { useTranslation } from 'react-i18next'
-import { Link } from 'react-router'
-import { openRunsQuery } from '../../api'
+import { Link, useNavigate } from 'react-router'
+import { api, need, openRunsQuery, type Schema } from '../../api'
 import { useFigures } from '../../figures/useFigures'
 import { useRecorder, type LocalRun, type Recorder } from '../../live'
-import { useSession } from '../../session'
 import { Button, Modal } from '../../ui'
+
+type Part = NonNullable<Schema['RunOut']['part']>
 
 interface Open {
   id: string
   unit: string
   driver: string
   started: string
-  watches: boolean
+  part: Part
 }
 
 /** Runs that were never brought to an end, begun on this device or another: gone on with here, or ended with a reason. */
@@ -24,22 +25,31 @@ export function LeftOpen() {
   const recorder = 'recorder' in state ? state.recorder : null
   const here = useHere(recorder)
   const { data: elsewhere = [], refetch } = useQuery(openRunsQuery())
-  const { me } = useSession()
   const [failed, setFailed] = useState(false)
   const [ending, setEnding] = useState<Open>()
+  const navigate = useNavigate()
+  // whoever takes a test over has joined it, and is shown as having done so
+  const takeOver = useMutation({
+    mutationFn: async (runId: string) => {
+      const head = await need(api.POST('/api/runs/{run_id}/lead', { params: { path: { run_id: runId } } }))
+      await recorder?.takePart(head)
+      return runId
+    },
+    onSuccess: (runId) => void navigate(`/test/${runId}`),
+  })
   const ids = new Set(here?.map(({ id }) => id))
   const runs: Open[] = [
     ...(here ?? [])
       .filter(({ closed, refused }) => !closed && !refused)
       .map(({ id, unitName, driver, startedWall, part }) => ({
         ...{ id, unit: unitName, driver, started: startedWall },
-        watches: part === 'watch',
+        part: part ?? 'lead',
       })),
     ...elsewhere
       .filter(({ id }) => !ids.has(id))
       .map(({ id, unit_name, driver, started_at, part }) => ({
         ...{ id, unit: unit_name, driver, started: started_at },
-        watches: part === 'watch',
+        part: part ?? 'watch',
       })),
   ]
   if (!here || !recorder || runs.length === 0) return null
@@ -54,7 +64,7 @@ export function LeftOpen() {
               {[run.driver, figures.when(run.started)].filter(Boolean).join(', ')}
             </span>
             <span className="ml-auto flex gap-4">
-              {!run.watches && (
+              {run.part === 'lead' && (
                 <button
                   type="button"
                   onClick={() => setEnding(run)}
@@ -63,16 +73,30 @@ export function LeftOpen() {
                   {t('yard.endRun')}
                 </button>
               )}
+              {run.part === 'oversee' && (
+                <button
+                  type="button"
+                  onClick={() => takeOver.mutate(run.id)}
+                  className="min-h-touch text-soft underline underline-offset-4"
+                >
+                  {t('yard.takeOver')}
+                </button>
+              )}
               <Link
                 to={`/test/${run.id}`}
                 className="inline-flex min-h-touch items-center font-semibold text-air underline underline-offset-4"
               >
-                {t(run.watches ? 'yard.watchRun' : 'yard.resumeRun')}
+                {t(run.part === 'lead' ? 'yard.resumeRun' : 'yard.watchRun')}
               </Link>
             </span>
           </li>
         ))}
       </ul>
+      {takeOver.error && (
+        <p role="alert" className="py-2 font-semibold">
+          {takeOver.error.message}
+        </p>
+      )}
       {failed && (
         <p role="alert" className="py-2 font-semibold">
           {t('app.notKept')}
@@ -85,9 +109,7 @@ export function LeftOpen() {
           onEnd={(why) => {
             setEnding(undefined)
             setFailed(false)
-            // ended by whoever sits here, which need not be the run's driver
-            const by = me.person ? { by: me.person.name } : {}
-            recorder.strike(ending.id, [{ type: 'abandoned', why, ...by }]).then(
+            recorder.strike(ending.id, [{ type: 'abandoned', why }]).then(
               () => void refetch(),
               () => setFailed(true),
             )

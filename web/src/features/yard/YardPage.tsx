@@ -9,14 +9,22 @@ import { keepJudge } from '../../live'
 import { MiniColumn, Notice, OutcomeMark } from '../../ui'
 import { JoinTest } from './JoinTest'
 import { LeftOpen } from './LeftOpen'
+import { useFailedHere } from './useFailedHere'
 
 type Unit = Schema['YardUnitOut']
 
-const failed = (unit: Unit): boolean => unit.latest?.outcome === 'fail'
+type Failed = Record<string, string[]>
+
+/** What stands failed of a unit: as the server says, and as this device judged what the server has not heard yet. */
+const failedOf = (unit: Unit, here: Failed): string[] => [
+  ...new Set([...unit.failed.map(({ stage }) => stage), ...(here[unit.id] ?? [])]),
+]
 
 export function YardPage() {
   const { t } = useTranslation()
-  const { data, error, refetch } = useQuery(unitsQuery())
+  const { data, error, refetch, dataUpdatedAt } = useQuery(unitsQuery())
+  const here = useFailedHere(dataUpdatedAt)
+  const failed = (unit: Unit): boolean => failedOf(unit, here).length > 0
   const queries = useQueryClient()
   // every unit on the yard can be tested later without contact
   useEffect(() => {
@@ -56,7 +64,7 @@ export function YardPage() {
           </thead>
           <tbody>
             {units.map((unit) => (
-              <UnitRow key={unit.id} unit={unit} />
+              <UnitRow key={unit.id} unit={unit} failed={failedOf(unit, here)} />
             ))}
           </tbody>
         </table>
@@ -65,11 +73,11 @@ export function YardPage() {
   )
 }
 
-function UnitRow({ unit }: { unit: Unit }) {
+function UnitRow({ unit, failed }: { unit: Unit; failed: string[] }) {
   const { t } = useTranslation()
   const figures = useFigures()
   const { latest } = unit
-  const drop = latest?.stages.leak_applied?.drop_psi
+  const drop = latest?.drop_psi
   return (
     <tr className="h-15 border-b border-hair">
       <td className="w-14">{latest && <MiniColumn column={latest.column} />}</td>
@@ -78,8 +86,8 @@ function UnitRow({ unit }: { unit: Unit }) {
         <span className="block text-note font-normal text-soft">{t(`kind.${unit.kind}`)}</span>
       </th>
       <td className="pr-3 max-md:hidden">
-        {latest ? figures.when(latest.run.started_at) : <span className="text-soft">{t('yard.never')}</span>}
-        {latest?.run.driver && <span className="block text-note text-soft">{latest.run.driver}</span>}
+        {latest ? figures.when(latest.started_at) : <span className="text-soft">{t('yard.never')}</span>}
+        {latest?.driver && <span className="block text-note text-soft">{latest.driver}</span>}
       </td>
       <td className="pr-6 text-right whitespace-nowrap max-sm:hidden">
         {drop != null && (
@@ -92,12 +100,23 @@ function UnitRow({ unit }: { unit: Unit }) {
       <td className="pr-3">
         {latest && (
           <Link
-            to={`/runs/${latest.run.id}`}
+            to={`/runs/${latest.run_id}`}
             aria-label={t('yard.sheet', { unit: unit.name })}
             className="inline-flex min-h-touch flex-wrap items-center gap-x-3 underline-offset-4 hover:underline"
           >
             <OutcomeMark outcome={latest.outcome} closeCall={latest.close_call} />
-            {failed(unit) && <b className="text-clay">{t('yard.doNotDrive')}</b>}
+          </Link>
+        )}
+        {failed.length > 0 && (
+          <Link
+            to={`/runs/${unit.failed[0]?.run_id ?? latest?.run_id ?? ''}`}
+            data-failed={failed.join(' ')}
+            className="block text-clay underline-offset-4 hover:underline"
+          >
+            <b>{t('yard.doNotDrive')}</b>
+            <span className="text-note">
+              : {failed.map((stage) => t(`stage.${stage as 'cut_out'}`)).join(', ')}
+            </span>
           </Link>
         )}
       </td>

@@ -1,0 +1,180 @@
+"""How quickly the lists that the screens ask for come from a log of many runs, as a ratio to the bare indexed query.
+
+./bench store [--runs N] [--units N] [--long] [--plans]
+
+Fills a private database with copies of the demo's runs (200,000 of 1,000 units; 2,000,000 with --long), spread over
+time, then asks every list many times in one process. ``--plans`` prints how the database reads each.
+"""
+
+from __future__ import annotations
+
+import argparse
+import datetime as dt
+import json
+import random
+import statistics
+import tempfile
+import time
+import uuid
+from collections.abc import Callable
+from pathlib import Path
+from typing import Any
+
+from sqlalchemy import event, insert, select, text
+
+from lowhiss.database import PrivateServer
+from lowhiss.demo import load_demo
+from lowhiss.demo.scenario import demo_id
+from lowhiss.service import log, people, runs, scripts, signin, units
+from lowhiss.store.engine import Store, make_engine, migrate
+from lowhiss.store.models import EventRow, RunRow, UnitRow, UnitStageRow, VerdictRow
+
+_AT_ONCE = 2_000
+_ASKED = 40
+_NOW = dt.datetime(2026, 11, 27, 12, tzinfo=dt.UTC)
+
+
+def fill(store: Store, count: int, unit_count: int, rng: random.Random) -> None:
+    """Copies of the demo's runs, without their events, over as many units and two years."""
+    with store.transaction() as session:
+        template = session.scalars(select(UnitRow).where(UnitRow.demo).limit(1)).one()
+        made = [
+            {
+                "id": str(uuid.UUID(int=rng.getrandbits(128), version=4)), "name": f"B-{n:05}", "facts": template.facts,
+                "resolution_psi": 1.0, "rules": "us-cdl", "procedure": None, "version": 1, "demo": False,
+            }
+            for n in range(unit_count)
+        ]  # fmt: skip
+        session.execute(insert(UnitRow), made)
+        rows = [
+            (_columns(run), _columns(verdict))
+            for run, verdict in session.execute(
+                select(RunRow, VerdictRow).join(VerdictRow, VerdictRow.run_id == RunRow.id)
+            )
+        ]
+    ids = [one["id"] for one in made]
+    drivers = [f"Driver {n:03}" for n in range(120)]
+    with store.engine.connect() as connection:
+        connection.exec_driver_sql("SET SESSION foreign_key_checks = 0, unique_checks = 0")
+        for start in range(0, count, _AT_ONCE):
+            new_runs, new_verdicts = [], []
+            for _ in range(min(_AT_ONCE, count - start)):
+                run, verdict = rng.choice(rows)
+                run_id = str(uuid.UUID(int=rng.getrandbits(128), version=4))
+                began = _NOW - dt.timedelta(seconds=rng.random() * 2 * 365 * 86_400)
+                changed = {"id": run_id, "unit_id": rng.choice(ids), "driver": rng.choice(drivers), "demo": False}
+                new_runs.append({**run, **changed, "started_at": began, "ended_at": began, "received_at": began})
+                new_verdicts.append({**verdict, "run_id": run_id})
+            connection.execute(insert(RunRow), new_runs)
+            connection.execute(insert(VerdictRow), new_verdicts)
+            connection.commit()
+        # some that stand failed, as in any fleet
+        failed = [row["id"] for row in new_runs[: max(1, unit_count // 20)]]
+        pairs = [{"unit_id": unit, "stage": "leak_applied", "failed_at": _NOW, "failed_run_id": run, "passed_at": None,
+                  "passed_run_id": None} for unit, run in zip(ids, failed, strict=False)]  # fmt: skip
+        connection.execute(insert(UnitStageRow), pairs)
+        connection.exec_driver_sql("ANALYZE TABLE run, verdict, unit, event")
+        connection.commit()
+
+
+def _columns(row: Any) -> dict[str, Any]:
+    return {column.key: getattr(row, column.key) for column in row.__mapper__.column_attrs}
+
+
+def timed(work: Callable[[], object], times: int) -> tuple[float, float]:
+    """Median and 95th percentile of so many calls [ms]."""
+    work()
+    took = []
+    for _ in range(times):
+        began = time.perf_counter()
+        work()
+        took.append((time.perf_counter() - began) * 1000)
+    return statistics.median(took), statistics.quantiles(took, n=20)[18]
+
+
+def lists(store: Store) -> dict[str, tuple[Callable[[], object], str]]:
+    """Every list the screens ask, and the bare query that reads the same rows along an index."""
+    me = signin.who(store, signin.demo_sign_in(store, demo_id("Odile Ferrow"), signin.Browser("bench", "bench")))
+    assert me is not None
+    with store.transaction() as session:
+        unit = session.scalars(select(UnitRow.id).where(UnitRow.name == "B-00007")).one()
+        far = session.scalars(select(RunRow.id).order_by(RunRow.started_at).offset(5000).limit(1)).one()
+    page = "SELECT * FROM run ORDER BY started_at DESC LIMIT 50"
+    of_unit = f"SELECT * FROM run WHERE unit_id = '{unit}' ORDER BY started_at DESC LIMIT 50"
+    void = "SELECT * FROM run WHERE outcome = 'void' ORDER BY started_at DESC LIMIT 50"
+    all_units = "SELECT * FROM unit ORDER BY name"
+    return {
+        "log, first page": (lambda: log.log_page(store), page),
+        "log, far back": (lambda: log.log_page(store, before=far), page),
+        "log, one unit": (lambda: log.log_page(store, "B-00007"), of_unit),
+        "log, one driver": (lambda: log.log_page(store, "Driver 017"), of_unit),
+        "log, part of many names": (lambda: log.log_page(store, "B-0"), page),
+        "log, two words": (lambda: log.log_page(store, "B-00007 Driver"), of_unit),
+        "log, no such name": (lambda: log.log_page(store, "nobody at all"), page),
+        "log, void": (lambda: log.log_page(store, outcome="void"), void),
+        "log, failed, one unit": (lambda: log.log_page(store, "B-00007", "fail"), of_unit),
+        "log, close calls": (lambda: log.log_page(store, outcome="close_call"), void),
+        "yard: latest and failed": (lambda: log.yard(store), all_units),
+        "units": (lambda: units.list_units(store), all_units),
+        "one unit": (lambda: units.get_unit(store, unit), of_unit),
+        "a unit's script": (lambda: scripts.script_for(store, unit, None, None), of_unit),
+        "open runs": (lambda: runs.open_runs(store, me, _NOW), page),
+        "people": (lambda: people.list_people(store), "SELECT * FROM person ORDER BY name"),
+    }  # fmt: skip
+
+
+def print_plans(store: Store, asked: dict[str, tuple[Callable[[], object], str]]) -> None:
+    """How the database reads what each list asks; a filesort over many rows shows here."""
+    seen: list[tuple[str, Any]] = []
+
+    def keep(_conn: Any, _cursor: Any, statement: str, parameters: Any, *_: Any) -> None:
+        if statement.lstrip().upper().startswith("SELECT"):
+            seen.append((statement, parameters))
+
+    for name, (work, _) in asked.items():
+        seen.clear()
+        event.listen(store.engine, "before_cursor_execute", keep)
+        work()
+        event.remove(store.engine, "before_cursor_execute", keep)
+        print(f"\n{name}")
+        with store.engine.connect() as connection:
+            for statement, parameters in list(seen):
+                for row in connection.exec_driver_sql(f"EXPLAIN {statement}", parameters).mappings():
+                    told = {key: row[key] for key in ("table", "type", "key", "rows", "Extra")}
+                    print("  ", json.dumps(told, default=str))
+
+
+def main(arguments: list[str]) -> None:
+    """Run the benchmark."""
+    parser = argparse.ArgumentParser(prog="./bench store")
+    parser.add_argument("--runs", type=int, default=200_000)
+    parser.add_argument("--units", type=int, default=1_000)
+    parser.add_argument("--long", action="store_true", help="two million runs")
+    parser.add_argument("--plans", action="store_true")
+    options = parser.parse_args(arguments)
+    count = 2_000_000 if options.long else options.runs
+    with tempfile.TemporaryDirectory() as folder:
+        server = PrivateServer(Path(folder))
+        server.start()
+        try:
+            engine = make_engine(server.url)
+            migrate(engine)
+            store = Store(engine)
+            load_demo(store, _NOW - dt.timedelta(days=800))
+            began = time.perf_counter()
+            fill(store, count, options.units, random.Random(8420))
+            with store.transaction() as session:
+                events = session.scalar(select(text("COUNT(*)")).select_from(EventRow))
+            print(f"{count:,} runs of {options.units:,} units, {events:,} events: {time.perf_counter() - began:.0f} s")
+            asked = lists(store)
+            if options.plans:
+                print_plans(store, asked)
+            print(f"{'list':28}{'p50 ms':>9}{'p95 ms':>9}{'bare ms':>9}{'ratio':>8}")
+            for name, (work, bare) in asked.items():
+                median, slow = timed(work, _ASKED)
+                with engine.connect() as connection:
+                    base, _ = timed(lambda: connection.exec_driver_sql(bare).all(), _ASKED)  # noqa: B023
+                print(f"{name:28}{median:9.1f}{slow:9.1f}{base:9.1f}{median / base:8.1f}")
+            engine.dispose()
+        finally:
+            server.stop()

@@ -1,0 +1,42 @@
+import { useEffect, useState } from 'react'
+import { useRecorder, type LocalRun } from '../../live'
+
+/**
+ * Stages that stand failed by runs of this device which the server's list does not tell of yet, by unit: a fail shows
+ * at once, and no begun or abandoned test takes it away, only a later finished one that passes the stage.
+ */
+export function useFailedHere(listedAt: number): Record<string, string[]> {
+  const device = useRecorder()
+  const recorder = 'recorder' in device ? device.recorder : null
+  const [runs, setRuns] = useState<LocalRun[]>([])
+  useEffect(() => {
+    if (!recorder) return
+    let wanted = true
+    const look = () => void recorder.known().then((known) => wanted && setRuns(known))
+    look()
+    const stop = recorder.subscribe(look)
+    return () => {
+      wanted = false
+      stop()
+    }
+  }, [recorder])
+  return failedHere(runs, listedAt)
+}
+
+/** The same from the runs themselves; `listedAt`: when the server told of its units [ms]. */
+export function failedHere(runs: LocalRun[], listedAt: number): Record<string, string[]> {
+  const failed: Record<string, Set<string>> = {}
+  const counted = runs
+    .filter(
+      ({ setup, stands, judgedAt = 0 }) => stands && setup.purpose !== 'rehearsal' && judgedAt > listedAt,
+    )
+    .sort((a, b) => Date.parse(a.startedWall) - Date.parse(b.startedWall))
+  for (const { unitId, stands = {}, endedBy } of counted) {
+    const stages = (failed[unitId] ??= new Set())
+    for (const [stage, outcome] of Object.entries(stands)) {
+      if (outcome === 'fail') stages.add(stage)
+      if (outcome === 'pass' && endedBy === 'finished') stages.delete(stage)
+    }
+  }
+  return Object.fromEntries(Object.entries(failed).map(([unit, stages]) => [unit, [...stages]]))
+}
