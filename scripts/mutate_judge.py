@@ -22,6 +22,7 @@ from typing import NamedTuple
 ROOT = Path(__file__).resolve().parents[1]
 WORKERS = 2
 TESTS = [
+    "tests/standards/test_what_counts.py",
     "tests/standards/test_outcomes.py",
     "tests/core/test_leak.py",
     "tests/standards/test_limit_table.py",
@@ -29,6 +30,8 @@ TESTS = [
     "tests/core/test_fold.py",
     "tests/core/test_words.py",
     "tests/core/test_uncertainty.py",
+    "tests/core/test_late.py",
+    "tests/core/test_timeline.py",
     "tests/core/test_properties.py",
 ]
 FLIPS: dict[type[ast.cmpop], list[str]] = {
@@ -145,10 +148,12 @@ def main() -> int:
             finally:
                 copies.put(copy)
 
+        survived = []
         with ThreadPoolExecutor(WORKERS) as pool:
-            survived = [mutant for mutant, alive in zip(wanted, pool.map(tried, wanted), strict=True) if alive]
-    for mutant in survived:
-        print(f"{mutant.path}:{mutant.line}: {mutant.before} → {mutant.after}")
+            for mutant, alive in zip(wanted, pool.map(tried, wanted), strict=True):
+                if alive:
+                    survived.append(mutant)
+                    print(f"{mutant.path}:{mutant.line}: {mutant.before} → {mutant.after}", flush=True)
     print(f"{len(survived)} of {len(wanted)} changes were not noticed")
     return min(len(survived), 1)
 

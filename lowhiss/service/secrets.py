@@ -17,7 +17,8 @@ _SHORT_LENGTH = 6
 
 @cache
 def _hasher() -> PasswordHasher:
-    return PasswordHasher()
+    # one core at a time: a crowd that signs in must leave the others to whoever is in a cab
+    return PasswordHasher(parallelism=1)
 
 
 @cache
