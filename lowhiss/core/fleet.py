@@ -10,6 +10,7 @@ from typing import Any, Literal
 from lowhiss.core.calculators import required_reservoir_in3
 from lowhiss.core.errors import RecordError
 from lowhiss.core.fields import Fields
+from lowhiss.core.names import unseen_in
 from lowhiss.core.vehicle import Circuits, Gearbox, Governor, Unit, UnitKind
 
 PowerKind = Literal["straight_truck", "bus", "tractor"]
@@ -147,6 +148,8 @@ def _name(fields: Fields) -> str:
     name = fields.text("name").strip()
     if not 1 <= len(name) <= 60:
         raise fields.refuse("name", "must be 1 to 60 characters long")
+    if unseen_in(name):
+        raise fields.refuse("name", "holds a character that nobody sees: type it again")
     return name
 
 

@@ -26,3 +26,12 @@ def unseen_in(name: str) -> bool:
     (False, True)
     """
     return any(unicodedata.category(c) in _INVISIBLE for c in name)
+
+
+def seen_of(name: str) -> str:
+    """A name without what nobody sees, for one that must be taken as it came.
+
+    >>> seen_of("\u202eOdile\x07 ")
+    'Odile'
+    """
+    return "".join(c for c in name if unicodedata.category(c) not in _INVISIBLE).strip()

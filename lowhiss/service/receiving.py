@@ -229,6 +229,8 @@ class _Adding:
         except UnicodeEncodeError:
             self.aside(event, "event_malformed", "It holds half a character, which cannot be kept.")
             return
+        if checked.type in _ENDS:
+            at_s = max(at_s, self.latest_at_s())  # an end dated back would cut off what was struck before it came
         author, claimed = self.authors.of(event, self.run.started_at + dt.timedelta(seconds=at_s))
         target = self.known.get(checked.event or "")
         if refusal := self.refusal(event, checked.type, at_s, author, target, new_clock):
@@ -331,6 +333,11 @@ class _Adding:
         kept = select(EventRow.body).where(EventRow.run_id == self.run.id, EventRow.type == kind)
         new = (row.body for row in self.known.values() if row.type == kind)
         return {str(body.get("event")) for body in (*self.session.scalars(kept), *new)}
+
+    def latest_at_s(self) -> float:
+        """The run's time of the latest mark it has [s]."""
+        kept = self.session.scalar(select(func.max(EventRow.at_s)).where(EventRow.run_id == self.run.id))
+        return max([float(kept or 0.0), *(float(row["at_s"]) for row in self.rows)])
 
     def many_by(self, author: _Author) -> bool:
         """Whether somebody has made as many marks as a watcher may."""

@@ -13,6 +13,7 @@ from sqlalchemy.orm import Session
 from lowhiss import rulebook
 from lowhiss.core.fields import Language
 from lowhiss.core.judge import RunVerdict, judge_run
+from lowhiss.core.names import seen_of
 from lowhiss.core.procedure import Procedure, read_procedure
 from lowhiss.core.record import Purpose, Run, read_run
 from lowhiss.core.rules import RuleSet, read_rule_set
@@ -166,7 +167,7 @@ def begin_run(store: Store, start: Beginning, sent: Instant, by: Person, device:
             rules_hash=rules.content_hash,
             procedure=procedure.as_dict(),
             purpose=start.purpose,
-            driver=start.driver.strip() or by.name,
+            driver=seen_of(start.driver) or by.name,
             setup=asdict(start.setup),
             resolution_psi=unit.resolution_psi,
             started_at=received_at - dt.timedelta(seconds=seconds_ago(start.begun, sent)),

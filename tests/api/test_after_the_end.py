@@ -142,6 +142,17 @@ def test_a_failing_reading_cannot_be_replaced_after_the_end(driver, people):
     assert outcome(driver.client, run) == ("pass", "fail", ["confirmed", "confirmed"])
 
 
+@pytest.mark.parametrize("ends", ["finished", "abandoned"])
+def test_an_end_dated_back_cuts_nothing_off(driver, ends):
+    driver.begin().raise_for_status()
+    early = driver.moment()
+    events = driver.leak_test(100, 90)
+    driver.send(*events).raise_for_status()
+    driver.send({**driver.struck(ends), **early}).raise_for_status()
+    assert outcome(driver.client, driver.run_id)[:2] == ("fail", "fail")
+    assert ("leak_applied", driver.run_id) in failed(driver.client)
+
+
 def test_what_makes_it_worse_counts_at_once(driver):
     run = run_test(driver, 99, "MV-16")
     late = driver.struck("engine", state="running")

@@ -13,6 +13,7 @@ from tests.browser.cab import Cab
 from tests.browser.test_conductor import COMBINATION, agrees
 from tests.browser.test_leak_journey import events_of
 from tests.conftest import sign_in
+from tests.devices import Device
 
 
 def kinds(cab, run: str) -> list[str]:
@@ -178,11 +179,11 @@ def test_what_is_said_from_memory_is_ticked_by_the_watcher_and_graded(cab, tmp_p
 
 def test_a_run_left_open_is_gone_on_with_on_another_device_and_ended_there_with_its_reason(cab, browser):
     run = cab.begin("MV-22", procedure="leak-check")
-    cab.do(COMBINATION, until="engine_off")
+    cab.do(COMBINATION, until="key_on")
     cab.until(lambda: cab.page.locator("[data-saved=true]").count() == 1)
     context = browser.new_context(locale="en-US", service_workers="block")
     other = Cab(context.new_page(), cab.url)
-    other.sign_in("Odile Ferrow")
+    other.sign_in("Tove Lind")
     other.go()
     left_open = other.page.locator(f"[data-open='{run}']")
     left_open.get_by_role("link", name="Go on").click()
@@ -226,3 +227,47 @@ def test_a_full_device_is_said_before_a_test_and_at_a_strike_and_the_screen_stay
     cab.bar.click()
     expect(page.get_by_role("alert")).to_contain_text("was not kept")
     expect(cab.bar).to_have_attribute("data-strike", "key_on")
+
+
+def test_a_trainer_takes_a_test_over_and_low_gear_holds_where_there_are_no_chocks(cab, browser):
+    run = cab.begin("MV-12", procedure="leak-check")
+    cab.do(COMBINATION, until="wheels_chocked")
+    cab.page.get_by_role("button", name="Low gear holds it").click()
+    expect(cab.bar).to_have_attribute("data-strike", "area_clear")
+    cab.until(lambda: cab.page.locator("[data-saved=true]").count() == 1)
+    context = browser.new_context(locale="en-US", service_workers="block")
+    other = Cab(context.new_page(), cab.url)
+    other.sign_in("Hanne Solberry")
+    other.go()
+    left_open = other.page.locator(f"[data-open='{run}']")
+    expect(left_open.get_by_role("button", name="End it")).to_have_count(0)
+    left_open.get_by_role("button", name="Take the lead").click()
+    expect(other.bar).to_have_attribute("data-strike", "area_clear")
+    other.do(COMBINATION)
+    other.finish()
+    expect(other.page.locator("article")).to_contain_text("Only low gear held the vehicle")
+    assert other.complaints == []
+    context.close()
+
+
+def test_what_came_after_the_end_waits_for_a_trainers_word(cab):
+    run = cab.begin("MV-22", procedure="leak-check")
+    cab.do({**COMBINATION, "leak_applied start": (100, 100), "leak_applied end": (90, 90)}, until="again")
+    end = next(event for event in events_of(cab, run) if event["body"].get("point") == "end")
+    with httpx.Client(base_url=cab.url, timeout=20) as http:
+        device = Device(sign_in(http, "Tove Lind"))
+        device.run_id = run
+        device.send(device.struck("finished")).raise_for_status()
+        received = device.send(device.struck("withdrawn", event=end["id"], why="misread")).raise_for_status().json()
+        assert received["set_aside"] == []
+    cab.page.goto("about:blank")  # a page that is still open would ask with a session that is being replaced
+    cab.sign_in("Hanne Solberry")
+    cab.go(f"/runs/{run}")
+    late = cab.page.locator("[data-late=waits]")
+    expect(late).to_have_count(1)
+    expect(cab.page.locator("article")).to_contain_text("Do not drive.")
+    late.get_by_role("button", name="Let it count").click()
+    cab.page.get_by_role("dialog").get_by_role("textbox").fill("the photograph shows 96")
+    cab.page.get_by_role("dialog").get_by_role("button", name="Let it count").click()
+    cab.until(lambda: cab.page.locator("[data-late=confirmed]").count() == 1)
+    expect(cab.page.get_by_text("When the end was received it stood:")).to_be_visible()

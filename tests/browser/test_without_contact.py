@@ -152,3 +152,46 @@ def test_a_newer_version_waits_until_it_is_taken(page, store, tmp_path):
         assert cab.complaints == []
     finally:
         running.stop()
+
+
+LEFT_ON_THE_DEVICE = """() => new Promise((told) => {
+  const opening = indexedDB.open('lowhiss')
+  opening.onsuccess = async () => {
+    const all = (name) => new Promise((got) => {
+      const asked = opening.result.transaction(name).objectStore(name).getAll()
+      asked.onsuccess = () => got(asked.result)
+    })
+    const [runs, events, copies] = [await all('runs'), await all('events'), await all('copies')]
+    opening.result.close()
+    told({ runs: runs.length, waiting: events.filter((e) => e.delivery === 'waiting').length, copies: copies.length })
+  }
+})"""
+
+
+def test_signing_out_without_contact_leaves_nothing_readable_but_what_must_be_sent(cab):
+    visit_once(cab)
+    cab.begin("MV-12", procedure="leak-check")
+    fetched(cab, lambda: cab.page.locator("[data-saved=true]").count() == 1)
+    lose_contact(cab)
+    for _ in range(2):
+        cab.pass_time(2)
+        cab.bar.click()
+    run = run_id(cab)
+    cab.go()
+    cab.page.get_by_role("button", name="Tove Lind").click()
+    cab.page.get_by_role("button", name="Sign out", exact=True).click()
+    expect(cab.page.get_by_role("link", name=re.compile("^Test "))).to_have_count(0)
+    fetched(cab, lambda: cab.page.evaluate(LEFT_ON_THE_DEVICE) == {"runs": 1, "waiting": 2, "copies": 0})
+    assert "Tove" not in cab.page.evaluate("JSON.stringify({ ...localStorage })")
+    cab.page.reload()
+    expect(cab.page.get_by_role("link", name=re.compile("^Test "))).to_have_count(0)
+    # somebody else signs in on the device when there is contact: the marks go in, and stay their author's
+    cab.expected = ["403 (Forbidden)"]  # the end of a session that was replaced meanwhile
+    find_contact(cab)
+    cab.sign_in("Bram Osei")
+    cab.page.reload()
+    expect(cab.page.get_by_role("button", name="Bram Osei")).to_be_visible()
+    expect(cab.page.locator(f"[data-open='{run}']")).to_have_count(0)
+    kept = []
+    fetched(cab, lambda: kept.append(events_of(cab, run)) or len(kept[-1]) == 2)
+    assert {(event["by"], event["sent_by"]) for event in kept[-1]} == {("Tove Lind", "Bram Osei")}

@@ -19,7 +19,7 @@ export function AfterTheEnd({ sheet }: { sheet: Sheet }) {
   if (late.length === 0 && !differs && !looked && (!atEnd || atEnd.outcome === outcome)) return null
   return (
     <section className="border-l-4 border-amber pl-4">
-      <h2 className="text-lead">{t('sheet.afterEnd')}</h2>
+      <h2 className="text-lead first-letter:uppercase">{t('sheet.afterEnd')}</h2>
       {atEnd && (
         <p className="my-1 flex flex-wrap items-center gap-3">
           {t('sheet.atEnd')} <OutcomeMark outcome={atEnd.outcome} closeCall={atEnd.close_call} />
