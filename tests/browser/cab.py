@@ -118,7 +118,6 @@ class Cab:
 
     def set_up(self, unit: str, driver: str = "Tove Lind", **choices: str) -> None:
         """From the yard to the set-up, signed in as the driver; ``procedure`` and ``rules`` by their ids."""
-        self.page.goto("about:blank")  # a page that is still open would ask with a session that is being replaced
         self.sign_in(driver)
         self.go()
         self.page.get_by_role("link", name=re.compile(f"(Test|Probar) {unit}$")).click()
