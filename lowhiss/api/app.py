@@ -18,7 +18,7 @@ from lowhiss import __version__
 from lowhiss.api import errors, feed, live
 from lowhiss.api.auth import authorize
 from lowhiss.api.guard import Guard
-from lowhiss.api.routes import log, people, runs, session, trailers, units
+from lowhiss.api.routes import log, people, rulebook, runs, session, trailers, units
 from lowhiss.api.schemas import ErrorOut
 from lowhiss.store.engine import Store
 
@@ -62,8 +62,8 @@ def create_app(
     )
     app.state.store = store
     app.state.demo_accounts = demo_accounts
-    for router in (session.router, people.router, units.router, trailers.router, runs.router, log.router):
-        app.include_router(router)
+    for area in (session, people, units, trailers, runs, log, rulebook):
+        app.include_router(area.router)
     live.install(app, store)
     feed.install(app)
     errors.install(app)

@@ -12,6 +12,7 @@ from lowhiss.api.people_schemas import Version
 from lowhiss.api.schemas import FailedStageOut, LatestOut, Strict, Uuid
 from lowhiss.core.fleet import MOST_TRAILERS, PowerKind, ReservoirCheck
 from lowhiss.core.vehicle import Circuits, Gearbox, UnitKind
+from lowhiss.rulebook import rule_set_ids
 from lowhiss.service.failed_stages import FailedStage
 from lowhiss.service.history import Change
 from lowhiss.service.log import Latest
@@ -44,13 +45,14 @@ class UnitBody(Strict):
     gearbox: Gearbox | None = None
     trailer_knob: bool = True
     resolution_psi: Annotated[float, Field(ge=0.1, le=20)] = 1.0
-    rules: Annotated[str, Field(max_length=60)] = "us-cdl"
+    rules: Annotated[str, Field(max_length=60)] | None = None
+    """None: the default one."""
     procedure: Annotated[str, Field(max_length=60)] | None = None
 
     def to_service(self) -> UnitEdit:
         """As the service takes it."""
         facts = self.model_dump(exclude={"resolution_psi", "rules", "procedure", "version"}, exclude_none=True)
-        return UnitEdit(facts, self.resolution_psi, self.rules, self.procedure)
+        return UnitEdit(facts, self.resolution_psi, self.rules or rule_set_ids()[0], self.procedure)
 
 
 class EditUnitBody(UnitBody):

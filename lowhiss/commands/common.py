@@ -39,7 +39,7 @@ def words_of(options: argparse.Namespace) -> Words:
 def rules_named(name: str) -> RuleSet:
     """A rule set by its built-in id or by the path of a file. Raises Refusal."""
     try:
-        if name in rulebook.RULE_SET_IDS or not (name.endswith((".toml", ".json")) or "/" in name):
+        if name in rulebook.rule_set_ids() or not (name.endswith((".toml", ".json")) or "/" in name):
             return rulebook.rule_set(name)
         return load_rule_set(Path(name), rulebook.judging(), rulebook.rule_set)
     except (CoreError, OSError) as error:

@@ -89,7 +89,7 @@ def _verdicts(run: Run, rules: RuleSet | None, *, every: bool) -> tuple[RunVerdi
     if not every:
         return own, [own]
     verdicts = judge_by_every_school(run)
-    if rules_of(run).id not in rulebook.RULE_SET_IDS:
+    if rules_of(run).id not in rulebook.rule_set_ids():
         verdicts.insert(0, own)
     return own, verdicts
 

@@ -21,7 +21,7 @@ def add_plan(commands: Commands) -> None:
     """The command ``plan``."""
     parser = commands.add_parser("plan", help="predict refills, engine starts and minutes of an order of work")
     parser.add_argument("--kind", choices=get_args(UnitKind), default="tractor_semitrailer", help="kind of unit")
-    parser.add_argument("--rules", metavar="ID|FILE", default=rulebook.RULE_SET_IDS[0], help="rule set")
+    parser.add_argument("--rules", metavar="ID|FILE", default=rulebook.rule_set_ids()[0], help="rule set")
     order = parser.add_mutually_exclusive_group()
     order.add_argument("--procedure", metavar="ID", help="an order of work (default: the school's own)")
     order.add_argument("--stages", metavar="A,B,…", help="find the cheapest legal order of these stages")

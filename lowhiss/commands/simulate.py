@@ -31,7 +31,7 @@ def add_simulate(commands: Commands) -> None:
         "--fault", action="append", default=[], metavar="F[:mild]", help="a fault, severe unless mild; may be repeated"
     )
     parser.add_argument("--procedure", metavar="ID", help="an order of work (default: the school's own)")
-    parser.add_argument("--rules", metavar="ID|FILE", default=rulebook.RULE_SET_IDS[0], help="rule set")
+    parser.add_argument("--rules", metavar="ID|FILE", default=rulebook.rule_set_ids()[0], help="rule set")
     parser.add_argument("--driver", metavar="D", default="good", help="who drives (default good)")
     parser.add_argument("--seed", type=int, default=0, metavar="N", help="the same seed drives the same test")
     parser.add_argument(

@@ -1,10 +1,14 @@
-"""The built-in rule sets and procedures, read once from the TOML files beside this module."""
+"""The built-in rule sets and procedures: whatever TOML files lie beside this module, read once.
+
+A new one is a file and nothing else: its ``[book]`` table says where it stands among the others.
+"""
 
 from __future__ import annotations
 
 from dataclasses import dataclass
 from functools import cache
 from importlib.resources import files
+from importlib.resources.abc import Traversable
 from typing import Any
 
 from lowhiss.core.airsystem import AirData, read_air_data
@@ -16,22 +20,26 @@ from lowhiss.core.procedure.planner import Planning, Pressures, Rates, Times
 from lowhiss.core.rules import Judging, RuleSet, parse_toml, read_judging, read_rule_set
 from lowhiss.core.vehicle import Unit, UnitKind
 
-RULE_SET_IDS = ("us-cdl", "us-older", "us-federal", "canada-west")
-"""In the order in which the schools are shown; the first is the default."""
-PROCEDURE_IDS = (
-    "us-three-part",
-    "us-full",
-    "holds-first",
-    "holds-first-static",
-    "canada-west",
-    "single-vehicle",
-    "static-only",
-    "leak-check",
-)
+_ROOT: Traversable = files(__name__)
+_DEFAULT_BOOK = {"order": 1_000}
 
 
 def _text(*path: str) -> str:
-    return files(__name__).joinpath(*path).read_text(encoding="utf-8")
+    return _ROOT.joinpath(*path).read_text(encoding="utf-8")
+
+
+@cache
+def _listed(folder: str) -> dict[str, tuple[dict[str, Any], dict[str, Any]]]:
+    """Every file of a folder: by id its own tables and its place in the book, in the book's order."""
+    found = []
+    for item in _ROOT.joinpath(folder).iterdir():
+        if item.name.endswith(".toml"):
+            table = parse_toml(item.read_text(encoding="utf-8"), item.name)
+            book = {**_DEFAULT_BOOK, **table.pop("book", {})}
+            if table.get("id") != item.name.removesuffix(".toml"):
+                raise RuleError(item.name, f"holds the id {table.get('id')!r}: a file is called as what it holds")
+            found.append((book["order"], item.name, table, book))
+    return {table["id"]: (table, book) for _, _, table, book in sorted(found, key=lambda one: one[:2])}
 
 
 @cache
@@ -40,34 +48,62 @@ def judging() -> Judging:
     return read_judging(Fields(parse_toml(_text("judging.toml"), "judging.toml"), "judging", RuleError))
 
 
+def rule_set_ids() -> tuple[str, ...]:
+    """Every built-in rule set, in the order in which the schools are shown; the first is the default."""
+    return tuple(_listed("rules"))
+
+
+def procedure_ids() -> tuple[str, ...]:
+    """Every built-in procedure, in the order in which they are offered."""
+    return tuple(_listed("procedures"))
+
+
 @cache
 def rule_set(name: str) -> RuleSet:
     """The built-in rule set called ``name``. Raises RuleError naming the known ones."""
-    if name not in RULE_SET_IDS:
-        raise RuleError("rules", f"{name[:60]!r} is not a built-in rule set; there are {choices_text(RULE_SET_IDS)}")
-    return read_rule_set(parse_toml(_text("rules", f"{name}.toml"), f"{name}.toml"), judging())
+    known = _listed("rules")
+    if name not in known:
+        raise RuleError("rules", f"{name[:60]!r} is not a built-in rule set; there are {choices_text(known)}")
+    return read_rule_set(known[name][0], judging(), rule_set)
 
 
 @cache
 def procedure(name: str) -> Procedure:
     """The built-in procedure called ``name``. Raises RuleError naming the known ones."""
-    if name not in PROCEDURE_IDS:
-        raise RuleError(
-            "procedure", f"{name[:60]!r} is not a built-in procedure; there are {choices_text(PROCEDURE_IDS)}"
-        )
-    return read_procedure(parse_toml(_text("procedures", f"{name}.toml"), f"{name}.toml"))
+    known = _listed("procedures")
+    if name not in known:
+        raise RuleError("procedure", f"{name[:60]!r} is not a built-in procedure; there are {choices_text(known)}")
+    return read_procedure(known[name][0])
 
 
 def rule_sets() -> tuple[RuleSet, ...]:
     """Every built-in rule set, the default first."""
-    return tuple(rule_set(name) for name in RULE_SET_IDS)
+    return tuple(rule_set(name) for name in rule_set_ids())
+
+
+def procedures() -> tuple[Procedure, ...]:
+    """Every built-in procedure, in the order in which they are offered."""
+    return tuple(procedure(name) for name in procedure_ids())
 
 
 def default_procedure(rules: RuleSet, unit: Unit) -> Procedure:
-    """The procedure a run follows when it names none: that of its school and the kind of its unit."""
-    if "canada-west" in (rules.id, rules.parent):
-        return procedure("canada-west")
-    return procedure("single-vehicle" if unit.group == "single" else "us-three-part")
+    """The procedure a run follows when it names none: that of its school, or its parent's, and the kind of its unit."""
+    return procedure(default_procedure_ids(rules)[unit.group])
+
+
+def default_procedure_ids(rules: RuleSet) -> dict[str, str]:
+    """The procedure that a rule set is taught in, by group of units."""
+    known = _listed("rules")
+    for name in (rules.id, rules.parent, rule_set_ids()[0]):
+        if name in known and "default_procedure" in known[name][1]:
+            return dict(known[name][1]["default_procedure"])
+    raise RuleError("book.default_procedure", f"is missing in {rule_set_ids()[0]}.toml")
+
+
+def forget() -> None:
+    """Read the folder again at the next question."""
+    for known in (_listed, judging, rule_set, procedure):
+        known.cache_clear()
 
 
 @dataclass(frozen=True, slots=True)

@@ -19,12 +19,12 @@ def rules_of(run: Run) -> RuleSet:
     """The rule set a run names: a built-in one, a whole one it carries, or the default. Raises RuleError."""
     if isinstance(run.rules, dict):
         return read_rule_set(run.rules, rulebook.judging(), rulebook.rule_set)
-    return rulebook.rule_set(run.rules or rulebook.RULE_SET_IDS[0])
+    return rulebook.rule_set(run.rules or rulebook.rule_set_ids()[0])
 
 
 def rules_in_record(rules: RuleSet) -> str | dict[str, Any]:
     """A rule set as a run record names it: a built-in one by its id, any other whole."""
-    built_in = rules.id in rulebook.RULE_SET_IDS and rulebook.rule_set(rules.id).content_hash == rules.content_hash
+    built_in = rules.id in rulebook.rule_set_ids() and rulebook.rule_set(rules.id).content_hash == rules.content_hash
     return rules.id if built_in else rules.as_dict()
 
 

@@ -66,6 +66,8 @@ RIGHTS: dict[str, frozenset[str]] = {
     "getTrace": _SIGNED_IN,
     "getNeedles": _SIGNED_IN,
     "readLog": _SIGNED_IN,
+    # rules
+    "getRulebook": _SIGNED_IN,
 }
 NARROWER: dict[str, str] = {
     "addEvents": "whoever began the run or took it over makes every mark; who joined by a code only marks, numbers, "

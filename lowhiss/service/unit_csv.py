@@ -145,7 +145,7 @@ def _edit(row: dict[str, Any]) -> UnitEdit:
     resolution = _number(cell, "resolution_psi") if "resolution_psi" in cell else 1.0
     if not 0.1 <= resolution <= 20:
         raise ValueError(f"resolution_psi: must be from 0.1 to 20, not {resolution:g}")
-    return UnitEdit(facts, resolution, cell.get("rules", rulebook.RULE_SET_IDS[0]), cell.get("procedure"))
+    return UnitEdit(facts, resolution, cell.get("rules", rulebook.rule_set_ids()[0]), cell.get("procedure"))
 
 
 def _flag(key: str, text: str) -> bool:

@@ -58,7 +58,7 @@ def led_through(procedure, kind):
 
 
 @pytest.mark.parametrize("kind", UNIT_KINDS)
-@pytest.mark.parametrize("procedure", rulebook.PROCEDURE_IDS)
+@pytest.mark.parametrize("procedure", rulebook.procedure_ids())
 def test_who_does_what_it_asks_passes_with_nothing_to_find(procedure, kind):
     table = led_through(procedure, kind)
     rules = rulebook.rule_set("canada-west" if procedure == "canada-west" else "us-cdl")
@@ -134,7 +134,9 @@ def test_another_stage_first_costs_a_refill_only_on_old_air():
     assert [entry.step.step for entry in stale.queue][:4] == ["safe_start", "cut_out", "release", "leak_applied"]
 
 
-@given(seed=st.integers(0, 10**6), kind=st.sampled_from(UNIT_KINDS), procedure=st.sampled_from(rulebook.PROCEDURE_IDS))
+@given(
+    seed=st.integers(0, 10**6), kind=st.sampled_from(UNIT_KINDS), procedure=st.sampled_from(rulebook.procedure_ids())
+)
 def test_wherever_a_run_wanders_every_stage_is_somewhere(seed, kind, procedure):
     unit, chosen = Unit(kind), rulebook.procedure(procedure)
     order = led_order(chosen, unit)
@@ -150,7 +152,7 @@ def test_wherever_a_run_wanders_every_stage_is_somewhere(seed, kind, procedure):
 
 
 @pytest.mark.parametrize("kind", UNIT_KINDS)
-@pytest.mark.parametrize("procedure", rulebook.PROCEDURE_IDS)
+@pytest.mark.parametrize("procedure", rulebook.procedure_ids())
 def test_a_script_says_what_each_step_costs_in_both_languages(procedure, kind):
     script = compile_script(rulebook.procedure(procedure), CDL, Unit(kind), rulebook.planning(kind))
     assert all(step["seconds"] >= 0 and len(step["path_psi"]) == 2 for step in script["steps"])

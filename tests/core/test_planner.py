@@ -27,7 +27,7 @@ def names(made):
 
 
 @pytest.mark.parametrize("kind", UNIT_KINDS)
-@pytest.mark.parametrize("name", rulebook.PROCEDURE_IDS)
+@pytest.mark.parametrize("name", rulebook.procedure_ids())
 def test_every_built_in_procedure_is_legal_and_ends_where_its_last_step_leaves_the_vehicle(name, kind):
     unit = Unit(kind)
     rules = rulebook.rule_set("canada-west" if name == "canada-west" else "us-cdl")

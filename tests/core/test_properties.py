@@ -68,8 +68,8 @@ def wild_runs(draw):
         numbered.append({**item, "at_s": round(at_s, 3), "id": f"e{place}", "seq": place})
     head = {
         "purpose": draw(st.sampled_from(["dispatch", "training"])),
-        "rules": draw(st.sampled_from(rulebook.RULE_SET_IDS)),
-        "procedure": draw(st.sampled_from(rulebook.PROCEDURE_IDS)),
+        "rules": draw(st.sampled_from(rulebook.rule_set_ids())),
+        "procedure": draw(st.sampled_from(rulebook.procedure_ids())),
         "gauges": {"policy": draw(st.sampled_from(["both", "primary"]))},
     }
     return record(numbered, draw(st.sampled_from(["tractor_semitrailer", "multi_trailer"])), **head)

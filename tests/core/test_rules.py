@@ -4,18 +4,23 @@ from __future__ import annotations
 
 import copy
 import json
+import shutil
 import tomllib
+from pathlib import Path
 
 import pytest
 from jsonschema import Draft202012Validator
 
 from lowhiss import rulebook
+from lowhiss.cli import main
 from lowhiss.core.errors import RuleError
 from lowhiss.core.procedure import read_procedure
 from lowhiss.core.rules import Judging, RuleSet, read_rule_set
 from lowhiss.exchange.rule_files import load_procedure, load_rule_set
 from lowhiss.exchange.schemas import procedure_schema, rules_schema
-from tests.builders import leak_record, stage_of
+from tests.builders import judged, leak_record, stage_of, whole_test
+
+ROOT = Path(__file__).resolve().parents[2]
 
 FLEET = """
 format = "low-hiss-rules/1"
@@ -123,7 +128,7 @@ def test_a_key_stands_once_and_broken_text_names_its_line(tmp_path):
 
 
 def test_procedures_read_back_and_bad_ones_are_refused(tmp_path):
-    for name in rulebook.PROCEDURE_IDS:
+    for name in rulebook.procedure_ids():
         procedure = rulebook.procedure(name)
         assert read_procedure(json.loads(json.dumps(procedure.as_dict()))) == procedure
     path = tmp_path / "own.json"
@@ -137,7 +142,7 @@ def test_the_published_schemas_accept_what_the_app_ships_and_refuse_what_it_refu
     for rule_set in rulebook.rule_sets():
         rules.validate(rule_set.as_dict())
     rules.validate(tomllib.loads(FLEET))
-    for name in rulebook.PROCEDURE_IDS:
+    for name in rulebook.procedure_ids():
         procedures.validate(rulebook.procedure(name).as_dict())
     # what only the app can know: ids, parents, and what belongs to which stage
     beyond_a_schema = {
@@ -164,3 +169,74 @@ def test_reading_changes_nothing_it_is_given():
     before = copy.deepcopy(table)
     read_rule_set(table, rulebook.judging(), rulebook.rule_set)
     assert table == before
+
+
+# the book
+
+
+@pytest.fixture
+def book(tmp_path, monkeypatch):
+    """A copy of the rule book's folder, read instead of the real one."""
+    copy = tmp_path / "rulebook"
+    shutil.copytree(ROOT / "lowhiss" / "rulebook", copy)
+    monkeypatch.setattr(rulebook, "_ROOT", copy)
+    rulebook.forget()
+    yield copy
+    monkeypatch.undo()
+    rulebook.forget()
+
+
+def test_a_new_rule_set_and_a_new_procedure_are_a_file_each_and_nothing_else(book, capsys):
+    (book / "rules" / "valley.toml").write_text(
+        """
+format = "low-hiss-rules/1"
+id = "valley"
+parent = "us-cdl"
+[book]
+order = 9
+default_procedure = { single = "valley-order", combination = "valley-order", multi = "valley-order" }
+[title]
+en = "The valley's own"
+es = "Las del valle"
+[[limit]]
+key = "low_air_warning"
+stage = "low_air_warning"
+unit = "psi"
+bounds = [{ at_least = 62 }]
+source = { document = "valley handbook", standing = "fleet" }
+words = { en = "At 62 or higher.", es = "A 62 o más." }
+"""
+    )
+    (book / "procedures" / "valley-order.toml").write_text(
+        """
+format = "low-hiss-procedure/1"
+id = "valley-order"
+steps = ["safe_start", "cut_out", "release", "low_air_warning"]
+[book]
+order = 0
+[title]
+en = "The valley's order"
+es = "El orden del valle"
+"""
+    )
+    assert rulebook.rule_set_ids() == ("us-cdl", "us-older", "us-federal", "canada-west", "valley")
+    assert rulebook.procedure_ids()[0] == "valley-order"
+    table = {**whole_test("bus"), "rules": "valley"}
+    del table["procedure"]
+    verdict = judged(table)
+    assert [stage.stage for stage in verdict.stages][:2] == ["cut_out", "low_air_warning"]
+    assert verdict.standing()["low_air_warning"].margin == 4  # 66 against 62
+    from lowhiss.api.routes.rulebook import get_rulebook
+
+    told = get_rulebook()
+    assert told.rules[-1].title["en"] == "The valley's own"
+    assert set(told.rules[-1].default_procedure.values()) == {"valley-order"}
+    assert main(["rules", "valley"]) == 0
+    assert "62" in capsys.readouterr().out
+
+
+def test_a_file_of_the_book_is_called_as_what_it_holds(book):
+    (book / "rules" / "other.toml").write_text((book / "rules" / "us-cdl.toml").read_text())
+    rulebook.forget()
+    with pytest.raises(RuleError, match="called as what it holds"):
+        rulebook.rule_set_ids()

@@ -130,7 +130,7 @@ def test_every_limit_of_the_book_has_its_cell():
     cells = {(cell.rules, cell.stage) for cell in CELLS}
     book = {(rules.id, limit.stage) for rules in rulebook.rule_sets() for limit in rules.limits}
     assert {pair for pair in book if pair[1] not in leaks} == cells
-    every = {(rules, stage) for rules in rulebook.RULE_SET_IDS for stage in LIMITED_STAGES}
+    every = {(rules, stage) for rules in rulebook.rule_set_ids() for stage in LIMITED_STAGES}
     assert every - book <= {(rules, stage) for rules, stage, _ in NO_RULE}
 
 

@@ -15,6 +15,7 @@ export {
   logQuery,
   openRunsQuery,
   peopleQuery,
+  rulebookQuery,
   scriptQuery,
   needlesQuery,
   schoolsQuery,

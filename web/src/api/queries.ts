@@ -10,6 +10,14 @@ export const aboutQuery = () =>
     staleTime: Infinity,
   })
 
+/** The rule sets and procedures there are, with their words; kept for a start without contact. */
+export const rulebookQuery = () =>
+  queryOptions({
+    queryKey: ['rulebook'],
+    queryFn: ({ signal }) => need(api.GET('/api/rulebook', { signal })),
+    staleTime: Infinity,
+  })
+
 export const unitsQuery = () =>
   queryOptions({ queryKey: ['units'], queryFn: ({ signal }) => need(api.GET('/api/units', { signal })) })
 

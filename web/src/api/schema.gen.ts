@@ -808,6 +808,26 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/rulebook": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * Get Rulebook
+         * @description Every built-in rule set and procedure, the default first.
+         */
+        get: operations["getRulebook"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
 }
 export type webhooks = Record<string, never>;
 export interface components {
@@ -904,6 +924,54 @@ export interface components {
             setup: components["schemas"]["SetupBody"];
             begun: components["schemas"]["Moment"];
             sent: components["schemas"]["Moment"];
+        };
+        /**
+         * BookOut
+         * @description The rule book, in its own order.
+         */
+        BookOut: {
+            /** Rules */
+            rules: components["schemas"]["BookRulesOut"][];
+            /** Procedures */
+            procedures: components["schemas"]["BookProcedureOut"][];
+        };
+        /**
+         * BookProcedureOut
+         * @description A procedure: its words and its steps.
+         */
+        BookProcedureOut: {
+            /** Id */
+            id: string;
+            /** Title */
+            title: {
+                [key: string]: string;
+            };
+            /** About */
+            about: {
+                [key: string]: string;
+            };
+            /** Steps */
+            steps: (("safe_start" | "release" | "draw_down" | "park" | "chocks_in" | "chocks_out") | ("build_up" | "cut_out" | "cut_in" | "leak_released" | "leak_applied" | "low_air_warning" | "spring_brakes") | ("rebuild" | "hold_trailer" | "hold_parking" | "rolling_service"))[];
+        };
+        /**
+         * BookRulesOut
+         * @description A rule set: its words, and the order of work it is taught in for each kind of unit.
+         */
+        BookRulesOut: {
+            /** Id */
+            id: string;
+            /** Title */
+            title: {
+                [key: string]: string;
+            };
+            /** About */
+            about: {
+                [key: string]: string;
+            };
+            /** Default Procedure */
+            default_procedure: {
+                [key: string]: string;
+            };
         };
         /**
          * CandidateOut
@@ -1091,11 +1159,8 @@ export interface components {
              * @default 1
              */
             resolution_psi: number;
-            /**
-             * Rules
-             * @default us-cdl
-             */
-            rules: string;
+            /** Rules */
+            rules?: string | null;
             /** Procedure */
             procedure?: string | null;
             /** Version */
@@ -2213,11 +2278,8 @@ export interface components {
              * @default 1
              */
             resolution_psi: number;
-            /**
-             * Rules
-             * @default us-cdl
-             */
-            rules: string;
+            /** Rules */
+            rules?: string | null;
             /** Procedure */
             procedure?: string | null;
         };
@@ -4228,6 +4290,44 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["AboutOut"];
+                };
+            };
+            /** @description The input cannot be accepted. */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ErrorOut"];
+                };
+            };
+            /** @description It was not done: the error's code and sentence say why. */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ErrorOut"];
+                };
+            };
+        };
+    };
+    getRulebook: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["BookOut"];
                 };
             };
             /** @description The input cannot be accepted. */

@@ -39,12 +39,6 @@ export const en = {
     tractor_semitrailer: 'tractor and trailer',
     multi_trailer: 'tractor, two trailers',
   },
-  rules: {
-    'us-cdl': 'US licence test',
-    'us-older': 'US, older trainers',
-    'us-federal': 'US federal, vehicle build',
-    'canada-west': 'Western Canada',
-  },
   outcome: {
     pass: 'Pass',
     fail: 'Fail',
@@ -93,16 +87,6 @@ export const en = {
     empty: 'No units yet. Start with demo data to look around: ./start --demo',
     sheet: 'Sheet of the last test of {{unit}}',
     doNotDrive: 'Do not drive',
-  },
-  procedure: {
-    'us-three-part': 'US, three parts',
-    'us-full': 'US, every stage',
-    'holds-first': 'Hold tests first',
-    'holds-first-static': 'Hold tests first, both leaks',
-    'canada-west': 'Western Canada',
-    'single-vehicle': 'Single vehicle',
-    'static-only': 'Static test only',
-    'leak-check': 'Leak check, pedal held',
   },
   action: {
     safe_start: 'Safe start',

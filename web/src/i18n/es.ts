@@ -41,12 +41,6 @@ export const es: Words = {
     tractor_semitrailer: 'tractor y remolque',
     multi_trailer: 'tractor, dos remolques',
   },
-  rules: {
-    'us-cdl': 'Examen de licencia de EE. UU.',
-    'us-older': 'EE. UU., instructores de antes',
-    'us-federal': 'EE. UU. federal, construcción',
-    'canada-west': 'Oeste de Canadá',
-  },
   outcome: {
     pass: 'Aprobado',
     fail: 'Reprobado',
@@ -95,16 +89,6 @@ export const es: Words = {
     empty: 'Aún no hay unidades. Para mirar con datos de muestra: ./start --demo',
     sheet: 'Hoja de la última prueba de {{unit}}',
     doNotDrive: 'No circular',
-  },
-  procedure: {
-    'us-three-part': 'EE. UU., tres partes',
-    'us-full': 'EE. UU., todas las etapas',
-    'holds-first': 'Primero la sujeción',
-    'holds-first-static': 'Primero la sujeción, dos fugas',
-    'canada-west': 'Oeste de Canadá',
-    'single-vehicle': 'Vehículo solo',
-    'static-only': 'Solo la prueba estática',
-    'leak-check': 'Fuga con pedal pisado',
   },
   action: {
     safe_start: 'Arranque seguro',

@@ -5,6 +5,7 @@ import { Link, useNavigate, useParams } from 'react-router'
 import { scriptQuery, unitsQuery, type Schema } from '../../api'
 import { usePreferences } from '../../app'
 import { useFigures } from '../../figures/useFigures'
+import { useRulebook } from '../../figures/useRulebook'
 import {
   HOUSE_WAY,
   isStage,
@@ -18,17 +19,6 @@ import {
 import { useSession } from '../../session'
 import { Button, Choice, Notice } from '../../ui'
 
-const ruleSets = ['us-cdl', 'us-older', 'us-federal', 'canada-west'] as const
-const procedures = [
-  'us-three-part',
-  'us-full',
-  'holds-first',
-  'holds-first-static',
-  'canada-west',
-  'single-vehicle',
-  'static-only',
-  'leak-check',
-] as const
 type Unit = Schema['YardUnitOut']
 
 /** What is said aloud is taken down where somebody learns, and left alone where a vehicle only has to leave. */
@@ -59,6 +49,7 @@ export function SetupPage() {
 function Setup({ unit }: { unit: Unit }) {
   const { t } = useTranslation()
   const { me } = useSession()
+  const book = useRulebook()
   const [rules, setRules] = useState<string>(unit.rules)
   const [procedure, setProcedure] = useState<string | undefined>(unit.procedure ?? undefined)
   const [driver, setDriver] = useState(me.person?.name ?? '')
@@ -144,7 +135,7 @@ function Setup({ unit }: { unit: Unit }) {
             <Select
               label={t('setup.rules')}
               value={rules}
-              options={ruleSets.map((value) => ({ value, text: t(`rules.${value}`) }))}
+              options={book.rules}
               onChange={(next) => {
                 setRules(next)
                 // the order of work is the school's own unless the unit has one
@@ -154,7 +145,7 @@ function Setup({ unit }: { unit: Unit }) {
             <Select
               label={t('setup.procedure')}
               value={procedure ?? script.data?.procedure.id ?? ''}
-              options={procedures.map((value) => ({ value, text: t(`procedure.${value}`) }))}
+              options={book.procedures}
               onChange={setProcedure}
             />
             <Choice

@@ -2,13 +2,13 @@ import { useMutation, useQueryClient } from '@tanstack/react-query'
 import { useState, type FormEvent } from 'react'
 import { useTranslation } from 'react-i18next'
 import { api, need, type Schema } from '../../api'
+import { useRulebook } from '../../figures/useRulebook'
 import { Button, FormError, SelectField, TextField } from '../../ui'
 import { toNumber, toNumbers } from './numbers'
 
 type Unit = Schema['UnitOut']
 type Body = Schema['UnitBody']
 const kinds = ['straight_truck', 'bus', 'tractor'] as const
-const ruleSets = ['us-cdl', 'us-older', 'us-federal', 'canada-west'] as const
 
 /** A power unit's specification. Pressures of the specification are the maker's and stand in psi. */
 export function UnitForm({
@@ -22,6 +22,7 @@ export function UnitForm({
 }) {
   const { t } = useTranslation()
   const queries = useQueryClient()
+  const book = useRulebook()
   const [fields, setFields] = useState({
     name: unit?.name ?? '',
     kind: unit?.power_kind ?? 'straight_truck',
@@ -35,7 +36,7 @@ export function UnitForm({
     gearbox: (unit?.gearbox ?? '') as 'manual' | 'automatic' | '',
     trailerKnob: (unit?.trailer_knob ?? true) ? 'yes' : 'no',
     resolution: unit?.resolution_psi.toString() ?? '1',
-    rules: unit?.rules ?? 'us-cdl',
+    rules: unit?.rules ?? '',
   })
   const line = (key: keyof typeof fields) => ({
     value: fields[key],
@@ -57,7 +58,7 @@ export function UnitForm({
         gearbox: fields.gearbox || null,
         trailer_knob: fields.trailerKnob === 'yes',
         resolution_psi: toNumber(fields.resolution) ?? 1,
-        rules: fields.rules,
+        rules: fields.rules || null,
         procedure: unit?.procedure ?? null,
       }
       if (!unit) return need(api.POST('/api/units', { body }))
@@ -126,11 +127,7 @@ export function UnitForm({
           {...line('trailerKnob')}
         />
       )}
-      <SelectField
-        label={t('units.rules')}
-        options={ruleSets.map((value) => ({ value, text: t(`rules.${value}`) }))}
-        {...line('rules')}
-      />
+      <SelectField label={t('units.rules')} options={book.rules} {...line('rules')} />
       <div className="grid content-end gap-3 sm:col-span-2">
         <FormError error={save.error} />
         {save.isSuccess && (

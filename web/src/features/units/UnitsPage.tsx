@@ -5,6 +5,7 @@ import { Link, useNavigate } from 'react-router'
 import { allUnitsQuery, api, need, trailersQuery, type Schema } from '../../api'
 import { unitLabel } from '../../figures/format'
 import { useFigures } from '../../figures/useFigures'
+import { useRulebook } from '../../figures/useRulebook'
 import { useMay } from '../../session'
 import { Button, FormError, Modal, Notice } from '../../ui'
 import { TrailerDialog } from './TrailerDialog'
@@ -14,6 +15,7 @@ type Trailer = Schema['TrailerOut']
 
 /** Power units and trailers as the fleet keeps them. */
 export function UnitsPage() {
+  const book = useRulebook()
   const { t } = useTranslation()
   const navigate = useNavigate()
   const figures = useFigures()
@@ -86,7 +88,7 @@ export function UnitsPage() {
               <td className="pr-3 max-md:hidden">
                 <Reservoirs check={unit.reservoirs} short />
               </td>
-              <td className="pr-3 max-sm:hidden">{t(`rules.${unit.rules as 'us-cdl'}`)}</td>
+              <td className="pr-3 max-sm:hidden">{book.rulesTitle(unit.rules)}</td>
               <td className="max-sm:hidden">{unit.retired ? t('units.retired') : t('units.inUse')}</td>
             </tr>
           ))}
