@@ -9,6 +9,8 @@ from hypothesis import given
 from hypothesis import strategies as st
 
 from lowhiss import rulebook
+from lowhiss.core.judge.common import Compared, decide
+from lowhiss.core.judge.model import StageVerdict
 from tests.builders import at, codes, hold, judged, leak_record, reading, ready, record, stage_of
 
 
@@ -159,6 +161,17 @@ def test_guarded_acceptance_lets_no_close_call_pass():
     assert outcome(leak_record(100, 97), rules=guarded) == ("pass", set())
     assert outcome(leak_record(100, 96.5), rules=guarded) == ("fail", {"inside_guard_band"})
     assert outcome(leak_record(100, 95), rules=guarded) == ("fail", set())
+
+
+@pytest.mark.parametrize("acceptance", ["simple", "guarded"])
+def test_a_margin_of_just_the_uncertainty_is_outside_it(acceptance):
+    """The bound of the acceptance interval is accepted (common practice, no source)."""
+    rules = dataclasses.replace(rulebook.rule_set("us-cdl"), acceptance=acceptance)
+    bound = rules.limits[0].bounds[0]
+    for margin, within in ((1.0, True), (-1.0, False)):
+        verdict = StageVerdict("leak_applied", 1, "not_done")
+        decide(verdict, Compared(within, margin, bound), 1.0, rules)
+        assert (verdict.outcome, verdict.close_call, codes(verdict)) == ("pass" if within else "fail", False, set())
 
 
 def test_clocks_that_disagree_over_the_hold_are_named():

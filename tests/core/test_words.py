@@ -9,13 +9,18 @@ import re
 import string
 
 import pytest
+from hypothesis import given, settings
 
 import lowhiss.core.judge
+from lowhiss.core.findings import FINDINGS
 from lowhiss.core.judge.model import Finding
+from lowhiss.core.record import read_run
 from lowhiss.core.units import PRESSURE_UNITS
 from lowhiss.core.words import Figures, Words, english, spanish, verdict_record
+from lowhiss.service.judging import judge_by_every_school
 from tests.builders import judged, leak_record, stage_of
 from tests.conftest import ROOT
+from tests.core.test_properties import wild_runs
 
 
 def fields(template: str) -> set[str]:
@@ -45,23 +50,34 @@ def test_both_languages_say_the_same(book):
         assert fields(sentence) == fields(translated), key
 
 
-def codes_in_the_judge() -> set[str]:
-    """Every finding code that the judge's sources name."""
+def words_in_the_judge() -> set[str]:
+    """Every text that stands in the judge's sources, but for what documents them."""
     found = set()
     for module in pkgutil.iter_modules(lowhiss.core.judge.__path__, "lowhiss.core.judge."):
         source = inspect.getsource(__import__(module.name, fromlist=["_"]))
-        for node in ast.walk(ast.parse(source)):
-            if isinstance(node, ast.Call) and getattr(node.func, "attr", getattr(node.func, "id", "")) in (
-                "find",
-                "void",
-                "Finding",
-            ):
-                found |= {n.value for arg in node.args[:1] for n in ast.walk(arg) if isinstance(n, ast.Constant)}
-    return {code for code in found if isinstance(code, str) and "_" in code and not code.startswith("_")}
+        found |= {
+            n.value for n in ast.walk(ast.parse(source)) if isinstance(n, ast.Constant) and isinstance(n.value, str)
+        }
+    return found
 
 
-def test_every_code_of_the_judge_has_its_sentence():
-    assert codes_in_the_judge() - {"_missing"} <= english.FINDINGS.keys()
+def test_every_code_of_the_table_is_one_that_the_judge_reports():
+    assert FINDINGS.keys() <= words_in_the_judge()
+
+
+@given(table=wild_runs())
+@settings(max_examples=150)
+def test_the_judge_reports_codes_of_the_table_with_the_parameters_of_their_sentences(table):
+    for verdict in judge_by_every_school(read_run({**table, "purpose": "training"})):
+        for finding in verdict.coach:
+            assert finding.params.keys() >= FINDINGS[finding.code].params, finding.code
+
+
+def test_the_sentences_of_a_finding_take_the_same_parameters_in_both_languages():
+    for code, row in FINDINGS.items():
+        assert fields(row.en) == fields(row.es), code
+        assert row.en.endswith((".", "}.")), code
+        assert row.es.endswith("."), code
 
 
 @pytest.mark.parametrize(
@@ -96,7 +112,8 @@ def test_the_same_verdict_in_spanish_and_kilopascals():
 @pytest.mark.parametrize("language", ["en", "es"])
 def test_findings_leave_no_parameter_open(language, unit):
     words = Words(language, unit)
-    for code, sentence in words.book.FINDINGS.items():
+    for code, row in FINDINGS.items():
+        sentence = getattr(row, language)
         listed = {"states": ["key", "pedal"], "stages": ["cut_out", "leak_applied"]}
         params = {name: listed.get(name, 3.25) for name in fields(sentence)}
         text = words.finding(Finding(code, None, params))

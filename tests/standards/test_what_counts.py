@@ -218,6 +218,49 @@ def test_a_limit_said_is_held_against_the_one_for_this_unit(rules, unit, what, v
     assert ("wrong_limit_said" in verdict.minor) == wrong
 
 
+@pytest.mark.parametrize(
+    ("cut_out_psi", "unit", "rules", "what", "value", "wrong"),
+    [
+        # half of the cut-out is 52.5: a figure that is only capped is called whole
+        (105, {"fmvss_121": False}, "us-federal", "limit:low_air_warning", 52, False),
+        (105, {"fmvss_121": False}, "us-federal", "limit:low_air_warning", 53, False),
+        (105, {"fmvss_121": False}, "us-federal", "limit:low_air_warning", 51.9, True),
+        # 25 s times 1.43 is 35.75: only scaled
+        (125, {"reservoir_ratio": 1.43}, "us-federal", "limit:build_up", 36, False),
+        (125, {"reservoir_ratio": 1.43}, "us-federal", "limit:build_up", 35, True),
+        # 126.4 and 5 either side: only relative
+        (126, {"governor": {"cut_out_psi": 126.4}}, "us-federal", "limit:cut_out", 131, False),
+        (126, {"governor": {"cut_out_psi": 126.4}}, "us-federal", "limit:cut_out", 130, True),
+        # a figure that stands in the rules is called as it stands
+        (125, {}, "us-cdl", "limit:leak_applied", 2.6, True),
+        # with one circuit the limit hangs on its own needle's cut-out
+        (125, {"circuits": "single"}, "canada-west", "limit:cut_in", 105, False),
+    ],
+)
+def test_a_limit_that_was_worked_out_is_called_whole(cut_out_psi, unit, rules, what, value, wrong):
+    events = [reading(0, "cut_out", "cut_out", cut_out_psi, None), at(5, "said", what=what, value=value)]
+    verdict = judged(record(events, "bus", rules=rules, unit=unit, purpose="training"))
+    assert ("wrong_limit_said" in verdict.minor) == wrong
+
+
+def test_a_verdict_called_is_held_against_the_attempt_it_was_called_on():
+    events = [
+        *ready(),
+        *hold(100, 93),
+        at(121, "said", what="verdict:leak_applied", value="fail"),
+        at(125, "engine", state="running"),
+        *governor("cut_out", 125, start_s=130),
+        at(140, "engine", state="off"),
+        at(141, "knob", knob="tractor", state="in"),
+        at(141, "knob", knob="trailer", state="in"),
+        *hold(100, 99, start_s=200),
+        at(261, "said", what="verdict:leak_applied", value="pass"),
+    ]
+    verdict = judged(record(events, purpose="training"))
+    assert [v.outcome for v in verdict.stages if v.stage == "leak_applied"] == ["fail", "pass"]
+    assert "wrong_verdict_said" not in verdict.critical
+
+
 def test_the_call_that_names_the_cut_in_is_the_one_that_is_shown():
     events = [
         reading(113.6, "cut_out", "cut_out", 848, unit="kpa"),

@@ -5,46 +5,21 @@ from __future__ import annotations
 import math
 from collections.abc import Iterable
 
+from lowhiss.core.findings import FINDINGS
 from lowhiss.core.judge.common import JudgeContext, cut_in_psi, cut_out_of
 from lowhiss.core.judge.model import Finding, StageVerdict
 from lowhiss.core.record import Event
 from lowhiss.core.rules import LIMITED_STAGES, apply_bounds
 from lowhiss.core.run import Mark, lower_psi
 
-CRITICAL = frozenset(
-    {
-        "chocks_missing",
-        "chocks_left_in",
-        "knob_by_hand",
-        "hold_short",
-        "cut_out_not_said",
-        "wrong_verdict_said",
-        "moved_after_fail",
-    }
-)
-"""Unsafe, or would fail an exam."""
-FACTS = frozenset(
-    {
-        "off_maker_figure",
-        "early_warning",
-        "gauges_disagree",
-        "lamp_missing",
-        "buzzer_missing",
-        "third_failure",
-        "inside_guard_band",
-        "clock_uncertain",
-        "state_not_recorded",
-        "needle_rose",
-    }
-)
-"""Facts of the vehicle or the device: nobody's technique."""
-
 
 def grade(findings: Iterable[Finding]) -> tuple[list[str], list[str]]:
     """The candidate's critical and minor findings, each code once, in order of appearance."""
     codes = list(dict.fromkeys(finding.code for finding in findings))
-    critical = [code for code in codes if code in CRITICAL]
-    return critical, [code for code in codes if code not in CRITICAL and code not in FACTS]
+    by_weight = {
+        weight: [code for code in codes if FINDINGS[code].weight == weight] for weight in ("critical", "minor")
+    }
+    return by_weight["critical"], by_weight["minor"]
 
 
 def candidate_findings(case: JudgeContext, stages: list[StageVerdict]) -> list[Finding]:

@@ -17,6 +17,8 @@ from lowhiss.core.judge.common import (
 from lowhiss.core.judge.model import StageVerdict
 from lowhiss.core.run import Attempt, Mark, higher_psi, lower_psi
 
+_MISSING = {"lamp": "lamp_missing", "buzzer": "buzzer_missing"}
+
 
 def deciding_warning(attempt: Attempt) -> Mark | None:
     """The mark at which lamp and buzzer were both on: the later of the two; one never mentioned counts as on."""
@@ -66,7 +68,7 @@ def judge_warning(verdict: StageVerdict, attempt: Attempt, case: JudgeContext) -
     """A missing lamp or buzzer fails before any number is looked at; then the lower needle against the limit."""
     absent = [part for part in ("lamp", "buzzer") if _present(attempt, part) is False]
     for part in absent:
-        verdict.find(f"{part}_missing")
+        verdict.find(_MISSING[part])
     if absent:
         verdict.outcome = "fail"
         return

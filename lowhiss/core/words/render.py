@@ -7,6 +7,7 @@ from types import ModuleType
 from typing import Any
 
 from lowhiss.core.fields import Language
+from lowhiss.core.findings import FINDINGS
 from lowhiss.core.judge.model import Finding, StageVerdict
 from lowhiss.core.leakhunt import Hint
 from lowhiss.core.rules import AppliedBound, Limit, Source, apply_bounds
@@ -53,7 +54,8 @@ class Words:
 
     def finding(self, finding: Finding, limit: Limit | None = None) -> str:
         """A finding as a sentence; ``limit`` gives the unit of its margin."""
-        template: str = self.book.FINDINGS[finding.code]
+        row = FINDINGS[finding.code]
+        template = row.en if self.language == "en" else row.es
         return template.format(**{name: self._param(name, value, limit) for name, value in finding.params.items()})
 
     def hint(self, hint: Hint) -> str:
