@@ -71,8 +71,12 @@ export function Tape({ name, unit, value, ghost, low, high, onChange, onAccept, 
     if (jump) by(jump)
     else if (/^[0-9.,]$/.test(event.key)) type(event.key.replace(',', '.'))
     else if (event.key === 'Backspace') type('back')
-    else if (event.key === 'Enter') onAccept?.()
-    else return
+    else if (event.key === 'Enter') {
+      // what is typed next is another number
+      typed.current.text = ''
+      setTyping('')
+      onAccept?.()
+    } else return
     event.preventDefault()
   }
   const type = (key: string) => {

@@ -1,3 +1,4 @@
+import { useRef } from 'react'
 import { useTranslation } from 'react-i18next'
 import { fromPsi } from '../../figures/format'
 import { useFigures } from '../../figures/useFigures'
@@ -22,6 +23,12 @@ export function Tapes({ script, readings, waiting, onChoose, ownButton }: TapesP
   const pointName = usePointName(script)
   const { group, values, asking, complete } = readings
   const id = group[0]?.id ?? ''
+  const tapes = useRef<HTMLDivElement>(null)
+  const accept = () => {
+    const unset = tapes.current?.querySelector<HTMLElement>('[role=slider][data-set=false]')
+    if (unset) unset.focus()
+    else readings.accept()
+  }
   const asks = t('test.number', { point: pointName(group) })
   return (
     <section aria-label={asks} data-stage={group[0]?.stage} data-point={group[0]?.point}>
@@ -41,7 +48,10 @@ export function Tapes({ script, readings, waiting, onChoose, ownButton }: TapesP
               </button>
             ))}
       </div>
-      <div className={`grid gap-2 ${script.needles.length > 1 ? 'md:grid-cols-2 md:gap-5' : 'max-w-md'}`}>
+      <div
+        ref={tapes}
+        className={`grid gap-2 ${script.needles.length > 1 ? 'md:grid-cols-2 md:gap-5' : 'max-w-md'}`}
+      >
         {script.needles.map((needle, index) => (
           <Tape
             key={id + needle}
@@ -53,7 +63,7 @@ export function Tapes({ script, readings, waiting, onChoose, ownButton }: TapesP
             high={Math.floor(fromPsi(script.highest_psi, unit) * 100) / 100}
             autoFocus={index === 0}
             onChange={(value) => readings.set(needle, value)}
-            onAccept={readings.accept}
+            onAccept={accept}
           />
         ))}
       </div>

@@ -1,10 +1,11 @@
-import { act, renderHook } from '@testing-library/react'
+import { act, fireEvent, render, renderHook } from '@testing-library/react'
 import type { ReactNode } from 'react'
 import { expect, test, vi } from 'vitest'
 import { stateOf, type WireEvent } from '../../live'
 import { Frame } from '../../testing/Frame'
 import { script, struck } from '../../testing/script'
 import { playTo, present } from './played'
+import { Tapes } from './Tapes'
 import { lowestPsi, psiOf, useReadings } from './useReadings'
 
 /** The hold has ended; it began at 100 psi. */
@@ -84,4 +85,26 @@ test('a mark’s numbers read in psi, whatever they were entered in', () => {
   expect(psiOf(mark, 'primary')).toBeCloseTo(100, 3)
   expect(lowestPsi(mark)).toBeCloseTo(90, 3)
   expect(lowestPsi({ numbers: {} })).toBeNull()
+})
+
+test('"126 enter 125 enter" sets one needle after the other and takes them', () => {
+  const onSet = vi.fn()
+  const state = stateOf(script, playTo(present('release')))
+  const Both = () => {
+    const readings = useReadings(script, state, state.waiting[0], onSet)
+    return (
+      readings && (
+        <Tapes script={script} readings={readings} waiting={state.waiting} onChoose={vi.fn()} ownButton />
+      )
+    )
+  }
+  render(
+    <Frame unit="psi">
+      <Both />
+    </Frame>,
+  )
+  for (const key of ['1', '2', '6', 'Enter', '1', '2', '5', 'Enter']) {
+    fireEvent.keyDown(document.activeElement ?? document.body, { key })
+  }
+  expect(onSet).toHaveBeenCalledWith(expect.anything(), { primary_psi: 126, secondary_psi: 125 }, false)
 })
