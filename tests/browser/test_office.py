@@ -5,8 +5,10 @@ from __future__ import annotations
 import re
 import uuid
 
+import pytest
 from playwright.sync_api import expect
 
+from tests.browser.inspect import cut_off
 from tests.conftest import sign_in
 
 
@@ -136,3 +138,18 @@ def test_a_sheet_on_paper_is_whole_and_bright_even_at_night(cab, client):
     assert shape.evaluate(style) == ["exact", "rgb(20, 25, 26)"]
     top = "(node) => node.getBoundingClientRect().top"
     assert page.locator("h1").evaluate(top) < page.locator("aside").evaluate(top)
+
+
+@pytest.mark.parametrize("language", ["en", "es"])
+def test_on_a_phone_the_head_takes_one_row_and_nothing_is_cut_off(cab, language):
+    page = cab.page
+    page.set_viewport_size({"width": 390, "height": 844})
+    cab.sign_in()
+    cab.prefer(language=language)
+    faults = []
+    for path in ("", "log", "units", "people"):
+        cab.go(f"/{path}")
+        expect(page.locator("main").locator("tr, li, h1").first).to_be_visible()
+        assert page.locator("header").bounding_box()["height"] <= 60
+        faults += [f"/{path}: {each}" for each in cut_off(page)]
+    assert not faults, "\n".join(faults)

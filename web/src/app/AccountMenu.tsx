@@ -18,9 +18,14 @@ export function AccountMenu() {
   if (!me.person) return null
   return (
     <Popover.Root>
-      <Popover.Trigger className="min-h-touch px-1 text-note font-semibold text-ink hover:text-air">
-        {me.person.name}
-        <span className="block text-left font-normal text-soft">{t(`role.${me.person.role}`)}</span>
+      <Popover.Trigger className="min-h-touch min-w-touch px-1 text-note font-semibold text-ink hover:text-air">
+        <span aria-hidden className="sm:hidden">
+          {initials(me.person.name)}
+        </span>
+        <span className="max-sm:sr-only">
+          {me.person.name}
+          <span className="block text-left font-normal text-soft">{t(`role.${me.person.role}`)}</span>
+        </span>
       </Popover.Trigger>
       <Popover.Portal>
         <Popover.Content
@@ -57,3 +62,11 @@ export function AccountMenu() {
     </Popover.Root>
   )
 }
+
+const initials = (name: string): string =>
+  name
+    .split(/\s+/)
+    .map((part) => [...part][0] ?? '')
+    .filter((_, place, all) => place === 0 || place === all.length - 1)
+    .join('')
+    .toUpperCase()

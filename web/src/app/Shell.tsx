@@ -28,11 +28,12 @@ export function Shell() {
       >
         {t('app.skip')}
       </a>
-      <header className="no-print flex flex-wrap items-center gap-x-7 gap-y-1 border-b-2 border-ink px-4 sm:px-6">
-        <Link to="/" className="py-3 text-lead font-extrabold" style={{ fontStretch: '118%' }}>
+      <header className="no-print flex items-center justify-between gap-x-3 border-b-2 border-ink px-4 sm:flex-wrap sm:justify-start sm:gap-x-7 sm:gap-y-1 sm:px-6">
+        {/* on a phone the yard is the way home: one row is all the head may take of a screen */}
+        <Link to="/" className="py-3 text-lead font-extrabold max-sm:hidden" style={{ fontStretch: '118%' }}>
           Low Hiss
         </Link>
-        <nav className="flex gap-5">
+        <nav className="flex gap-3 max-sm:text-note sm:gap-5">
           {(seesPeople ? [...rooms, peopleRoom] : rooms).map(({ to, word }) => (
             <NavLink
               key={to}
@@ -46,10 +47,12 @@ export function Shell() {
             </NavLink>
           ))}
         </nav>
-        <div className="ml-auto flex items-center gap-4 text-note text-soft">
+        <div className="flex items-center text-note text-soft sm:ml-auto sm:gap-4">
           {about.data?.owner && <span className="max-sm:hidden">{about.data.owner}</span>}
           {about.data?.demo && (
-            <span className="border border-ink px-2 py-0.5 font-semibold text-ink">{t('app.demo')}</span>
+            <span className="border border-ink px-2 py-0.5 font-semibold text-ink max-sm:hidden">
+              {t('app.demo')}
+            </span>
           )}
           <AccountMenu />
           <PreferencesMenu />
@@ -59,6 +62,7 @@ export function Shell() {
         <Outlet />
       </main>
       <footer className="border-t border-line px-4 py-3 text-note text-soft sm:px-6">
+        {about.data?.demo && <b className="text-ink sm:hidden">{t('app.demo')}. </b>}
         {t('app.caution')}
       </footer>
       {/* at the bottom, where what comes and goes moves nothing that a thumb is aiming at */}

@@ -17,13 +17,13 @@ export function Choice<T extends string>({ label, value, options, onChange }: Ch
         aria-label={label}
         value={value}
         onValueChange={(next) => next && onChange(next as T)}
-        className="inline-flex max-w-full flex-wrap border-[1.5px] border-ink"
+        className="inline-flex max-w-full flex-wrap gap-px border-[1.5px] border-ink bg-ink"
       >
         {options.map((option) => (
           <ToggleGroup.Item
             key={option.value}
             value={option.value}
-            className="min-h-touch min-w-touch border-r-[1.5px] border-ink px-3 last:border-r-0 data-[state=on]:bg-ink data-[state=on]:font-semibold data-[state=on]:text-on-ink"
+            className="min-h-touch min-w-touch grow bg-sheet px-3 data-[state=on]:bg-ink data-[state=on]:font-semibold data-[state=on]:text-on-ink"
           >
             {option.text}
           </ToggleGroup.Item>
