@@ -340,6 +340,12 @@ def test_a_cut_out_that_was_wrong_before_the_roll_counts_from_there():
     events = [*ready(cut_out=145), at(300, "confirmed", item="chocks_removed"),
               at(310, "rolled", stopped=True, pulled=False), *governor("cut_out", 125, start_s=400)]  # fmt: skip
     assert candidate(events)[0] == ["moved_after_fail"]
+    wrong_again = [*events[:-2], *governor("cut_out", 145, start_s=400)]
+    assert candidate(wrong_again)[0] == ["moved_after_fail"]
+    # rolled between a right one and a wrong one: nothing had failed yet
+    events = [*ready(), at(300, "confirmed", item="chocks_removed"),
+              at(310, "rolled", stopped=True, pulled=False), *governor("cut_out", 145, start_s=400)]  # fmt: skip
+    assert candidate(events)[0] == []
 
 
 # other things that were wrong
