@@ -27,6 +27,7 @@ def without(events, **fields):
     ("duration_s", "end", "expected"),
     [
         (59.5, 97, ("pass", set())),  # half a second short is judged as read
+        (59.495, 97, ("void", {"hold_short"})),
         (59.4, 97, ("void", {"hold_short"})),
         (59.4, 95, ("fail", {"hold_short"})),  # the loss already exceeds the limit
         (30, 95, ("fail", {"hold_short"})),

@@ -370,6 +370,10 @@ def test_needles_too_far_apart_and_late_readings_change_no_outcome():
     events = [*ready(), *warned(66, 57.2)]
     assert said_of(events, "low_air_warning") == ("pass", {"gauges_disagree"})
     assert said_of([*ready(), *warned(66, 57.3)], "low_air_warning") == ("pass", set())
+    # where none was read and the maker's is unknown, 125 psi is taken (common practice, no source)
+    unread = [event for event in ready() if event.get("stage") != "cut_out"]
+    assert "gauges_disagree" not in said_of([*unread, *warned(66, 57.25)], "low_air_warning")[1]
+    assert "gauges_disagree" in said_of([*unread, *warned(66, 57.245)], "low_air_warning")[1]
     late = [{**event, "late": True} for event in warned(66)]
     assert said_of([*ready(), *late], "low_air_warning") == ("pass", {"late_reading"})
 

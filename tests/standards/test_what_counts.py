@@ -129,6 +129,9 @@ def keyed(*events):
         # a feed tells the lamp before the person has tapped the key
         ([at(20, "engine", state="off"), *warned(121, at_s=20.5), at(22, "key", state=ON)], "not_done",
          "lamp_check_only"),
+        ([at(20, "engine", state="off"), *warned(121, at_s=20), at(22, "key", state=ON)], "not_done",
+         "lamp_check_only"),
+        ([at(10, "engine", state="off"), *warned(121, at_s=19.95), at(22, "key", state=ON)], "void", "key_off"),
         ([at(10, "engine", state="off"), *warned(121, at_s=19.5), at(22, "key", state=ON)], "void", "key_off"),
         # stopping the engine turns the key off, in a run that records keys at all
         ([at(0, "key", state=ON), at(1, "engine", state="running"), at(20, "engine", state="off"),
