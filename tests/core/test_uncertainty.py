@@ -35,3 +35,9 @@ def test_a_build_up_time(resolution, duration_s, span_psi):
 def test_a_close_build_up_is_called_so():
     assert not stage_of(record(climb((85, 100), 40)), "build_up").close_call
     assert stage_of(record(climb((85, 100), 44)), "build_up").close_call
+
+
+def test_the_error_of_a_build_up_is_that_of_two_marks_and_two_readings():
+    # 0.2 s of reaction at each end, needles read to 1 psi, 40 s over 15 psi: 2·√(2·0.2² + (1/√6 · 40/15)²)
+    verdict = stage_of(record(climb((85, 100), 40)), "build_up")
+    assert verdict.uncertainty == pytest.approx(2.249, abs=1e-3)

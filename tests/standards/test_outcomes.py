@@ -200,6 +200,9 @@ def test_what_comes_on_with_the_key_is_the_lamp_check():
     # clearly fallen below cut-in: the warning itself, however soon after the key
     assert said_of([*ready(), *warned(66, at_s=10)], "low_air_warning") == ("pass", set())
     assert said_of([*ready(cut_out=99.5), *warned(99, at_s=10)], "low_air_warning", **static)[1] == {"lamp_check_only"}
+    # below 100 psi where neither a cut-in was read nor the maker's is known
+    assert said_of([*ready(), *warned(100, at_s=10)], "low_air_warning", **static)[1] == {"lamp_check_only"}
+    assert said_of([*ready(), *warned(99.9, at_s=10)], "low_air_warning", **static)[1] == {"early_warning"}
 
 
 def test_a_lamp_check_says_nothing_about_other_stages_and_names_an_opened_attempt():
