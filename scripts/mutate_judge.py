@@ -90,6 +90,8 @@ def toml_mutants(path: Path) -> Iterator[Mutant]:
     lines = path.read_text().splitlines(keepends=True)
     for number, line in enumerate(lines):
         code = line.split("#")[0]
+        if code.startswith("order"):  # its place in a list judges nothing
+            continue
         swaps = []
         for found in re.finditer(r"(?<![\w.\"])-?\d+(\.\d+)?(?![\w.\"])", code):
             if "=" in code[: found.start()] or "[" in code[: found.start()]:

@@ -254,3 +254,11 @@ def test_more_loss_never_judges_better(start, drop, kind):
     more = stage_of(leak_record(start, start - drop - 0.1, kind))
     assert order[less.outcome] <= order[more.outcome]
     assert less.margin == pytest.approx(more.margin + 0.1)
+
+
+def test_what_changes_at_the_very_moment_of_the_end_spoils_nothing():
+    table = leak_record(100, 99)
+    *before, end = table["events"]
+    released = at(end["at_s"], "pedal", state="released")
+    assert outcome({**table, "events": [*before, released, end]}) == ("pass", set())
+    assert outcome({**table, "events": [*before, {**released, "at_s": end["at_s"] - 0.1}, end]})[0] == "void"
