@@ -262,3 +262,22 @@ def test_what_changes_at_the_very_moment_of_the_end_spoils_nothing():
     released = at(end["at_s"], "pedal", state="released")
     assert outcome({**table, "events": [*before, released, end]}) == ("pass", set())
     assert outcome({**table, "events": [*before, {**released, "at_s": end["at_s"] - 0.1}, end]})[0] == "void"
+
+
+@pytest.mark.parametrize(
+    ("table", "headline", "close"),
+    [
+        (leak_record(100, 99), "pass", False),
+        (leak_record(100, 96.8), "pass", True),
+        (leak_record(100, 90), "fail", False),
+        (leak_record(100, 99, duration_s=30), "void", False),
+        (record(ready()), "incomplete", False),
+        # another attempt stands in place of the close call
+        (record([*ready(), *hold(100, 96.8), at(150, "attempt", stage="leak_applied"), *ready(200),
+                 *hold(100, 99, start_s=300)]),
+         "pass", False),
+    ],
+)  # fmt: skip
+def test_a_run_is_told_in_a_word(table, headline, close):
+    verdict = judged(table)
+    assert (verdict.headline, verdict.close_call) == (headline, close)

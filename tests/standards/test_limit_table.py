@@ -6,6 +6,7 @@ values are from memory; the rest is common practice without a source.
 
 from __future__ import annotations
 
+import re
 from typing import Any, NamedTuple
 
 import pytest
@@ -151,3 +152,11 @@ def test_the_canadian_cut_in_is_never_under_80():
     assert cut_in(100, 79).outcome == "fail"
     nothing_before = record([*governor("cut_in", 100)], rules="canada-west")
     assert stage_of(nothing_before, "cut_in").outcome == "not_done"
+
+
+@pytest.mark.parametrize("rules", rulebook.rule_set_ids())
+def test_the_figures_in_a_limits_sentence_are_those_that_it_judges_by(rules):
+    for limit in rulebook.rule_set(rules).limits:
+        figures = {abs(bound.value) for bound in limit.bounds} | set(limit.window_psi or ()) | {limit.hold_s}
+        for sentence in limit.words.values():
+            assert {float(told) for told in re.findall(r"\d+(?:\.\d+)?", sentence)} <= figures, sentence
