@@ -20,6 +20,11 @@ def test_every_reading_is_a_point_with_the_needle_that_counts_and_the_other():
     assert all(point["other_psi"] is None or point["other_psi"] >= point["psi"] for point in points)
 
 
+def test_one_needle_alone_has_no_other():
+    points = timeline(judged(leak_record((100, 101), (97, None))))["points"]
+    assert [(point["psi"], point["other_psi"]) for point in points[-2:]] == [(100, 101), (97, None)]
+
+
 def test_what_was_done_between_readings_is_told_by_its_own_fields():
     deeds = timeline(judged(leak_record(100, 97)))["deeds"]
     assert {"pedal", "knob", "engine"} <= {deed["event"]["type"] for deed in deeds}
