@@ -13,8 +13,8 @@ import httpx
 import pymysql
 import pytest
 import uvicorn
-from hypothesis import settings
 
+import tests.house  # noqa: F401  how properties are tried
 from lowhiss.api import create_app
 from lowhiss.api.app import WEB_DIST
 from lowhiss.api.patient import web_options
@@ -22,10 +22,6 @@ from lowhiss.database import PrivateServer
 from lowhiss.demo import load_demo
 from lowhiss.demo.scenario import demo_id
 from lowhiss.store.engine import Store, make_engine, migrate
-
-# the machines are slow and shared: no timing in a property, and the same examples at every run
-settings.register_profile("house", deadline=None, derandomize=True, database=None)
-settings.load_profile("house")
 
 ROOT = Path(__file__).resolve().parents[1]
 DEMO_LOADED_AT = dt.datetime(2026, 11, 20, 5, 30, tzinfo=dt.UTC)
