@@ -40,7 +40,7 @@ export function Shell() {
               to={to}
               end={to === '/'}
               className={({ isActive }) =>
-                `inline-flex min-w-touch justify-center border-b-4 py-3 ${isActive ? 'border-air font-semibold text-ink' : 'border-transparent text-soft hover:text-ink'}`
+                `inline-flex min-h-touch min-w-touch justify-center border-b-4 py-3 ${isActive ? 'border-air font-semibold text-ink' : 'border-transparent text-soft hover:text-ink'}`
               }
             >
               {t(`app.${word}`)}
