@@ -111,6 +111,20 @@ def test_a_needle_is_left_out_of_a_build_up_only_when_it_is_through(lower, upper
     assert (found[0], "window_too_short" in found[1]) == (outcome, outcome == "void")
 
 
+def test_a_lower_mark_after_the_climb_opens_another_attempt_and_one_needle_after_the_other_none():
+    def attempts(*events):
+        stages = judged(record(list(events), "bus")).stages
+        return [(one.attempt, one.measured.get("duration_s")) for one in stages if one.stage == "build_up"]
+
+    first = [reading(0, "build_up", "lower", 85, 85), reading(40, "build_up", "upper", 100, 100)]
+    again = [reading(100, "build_up", "lower", 85, 85), reading(130, "build_up", "upper", 100, 100)]
+    assert attempts(*first, *again) == [(1, 40), (2, 30)]
+    assert attempts(*first, reading(45, "build_up", "upper", 110, 110)) == [(1, 40)]
+    one_by_one = [reading(0, "build_up", "lower", 85, None), reading(40, "build_up", "upper", 100, None),
+                  reading(45, "build_up", "lower", None, 85), reading(90, "build_up", "upper", None, 100)]  # fmt: skip
+    assert attempts(*one_by_one) == [(1, 45)]
+
+
 ON, LAMP = "on", {"lamp": True, "buzzer": True}
 
 
