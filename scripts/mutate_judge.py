@@ -92,7 +92,7 @@ def toml_mutants(path: Path) -> Iterator[Mutant]:
     lines = path.read_text().splitlines(keepends=True)
     for number, line in enumerate(lines):
         code = line.split("#")[0]
-        if code.startswith("order"):  # its place in a list judges nothing
+        if code.startswith(("order", "source")):  # a place in a list and a quoted clause judge nothing
             continue
         swaps = []
         for found in re.finditer(r"(?<![\w.\"])-?\d+(\.\d+)?(?![\w.\"])", code):

@@ -203,6 +203,12 @@ def test_what_comes_on_with_the_key_is_the_lamp_check():
     # below 100 psi where neither a cut-in was read nor the maker's is known
     assert said_of([*ready(), *warned(100, at_s=10)], "low_air_warning", **static)[1] == {"lamp_check_only"}
     assert said_of([*ready(), *warned(99.9, at_s=10)], "low_air_warning", **static)[1] == {"early_warning"}
+    # a cut-in that was read comes before the maker's, the maker's before the usual one
+    made = {**static, "unit": {"governor": {"cut_in_psi": 110, "cut_out_psi": 125}}}
+    assert said_of([*ready(), *warned(109, at_s=10)], "low_air_warning", **made)[1] == {"early_warning"}
+    was_read = [reading(0.5, "cut_in", "cut_in", 105), *ready()]
+    assert "lamp_check_only" not in said_of([*was_read, *warned(104, at_s=10)], "low_air_warning", **static)[1]
+    assert "lamp_check_only" in said_of([*was_read, *warned(106, at_s=10)], "low_air_warning", **made)[1]
 
 
 def test_a_lamp_check_says_nothing_about_other_stages_and_names_an_opened_attempt():

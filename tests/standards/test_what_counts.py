@@ -172,6 +172,9 @@ def knob(at_s, state, cause="hand", psi=None):
         # a hand first, then a pop outside: nobody knows what it would have done by itself
         ([*warned(66, at_s=10), knob(15, "out", psi=50), knob(16, "in"), knob(20, "out", "popped", 60)], "void", True),
         ([*warned(66, at_s=10), knob(15, "out", "popped", 60), knob(16, "in"), knob(20, "out")], "fail", False),
+        # the engine recorded off once more changes nothing
+        ([*warned(66, at_s=10), at(12, "engine", state="off"), knob(15, "out"), knob(16, "in"),
+          knob(20, "out", "popped", 30)], "void", True),
         # a second attempt's hand pull stays one
         ([*popped(28, at_s=20, knobs=("tractor",)), at(30, "engine", state="running"),
           reading(40, "cut_out", "cut_out", 125), at(50, "engine", state="off"), knob(52, "in"),
