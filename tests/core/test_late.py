@@ -63,12 +63,14 @@ def test_a_number_for_a_mark_that_had_none_counts_and_is_flagged():
     late = numbered(bare, at(300, "valued", event=end, primary_psi=98, secondary_psi=98))
     assert outcome(late) == ("pass", [("late0", "number")])
     assert "late_reading" in {finding.code for finding in judged(late).coach}
+    assert [mark.counts for mark in judged(late).late] == [True]
     valued = {**bare, "events": [*bare["events"], at(150, "valued", event=end, primary_psi=95, secondary_psi=95)]}
     again = numbered(valued, at(300, "valued", event=end, primary_psi=98, secondary_psi=98))
     assert outcome(again) == ("fail", [("late0", "waits")])
     # a second number, or one for a mark that had its own, is another reading and improves nothing
     twice = at(310, "valued", event=id_of(FAILED, point="end"), primary_psi=99, secondary_psi=99)
     assert outcome(numbered(FAILED, twice)) == ("fail", [("late0", "waits")])
+    assert [mark.counts for mark in judged(numbered(FAILED, twice)).late] == [False]
 
 
 def test_a_confirmation_makes_it_count_and_can_be_taken_back():
