@@ -281,3 +281,11 @@ def test_what_changes_at_the_very_moment_of_the_end_spoils_nothing():
 def test_a_run_is_told_in_a_word(table, headline, close):
     verdict = judged(table)
     assert (verdict.headline, verdict.close_call) == (headline, close)
+
+
+def test_the_needles_of_one_mark_may_be_told_one_after_the_other():
+    table = leak_record(100, 98)
+    *before, end = table["events"]
+    bare = {key: value for key, value in end.items() if not key.endswith("_psi")} | {"id": "end"}
+    told = [at(130, "valued", event="end", primary_psi=98), at(131, "valued", event="end", secondary_psi=97)]
+    assert outcome({**table, "events": [*before, bare, *told]}) == ("pass", set())
