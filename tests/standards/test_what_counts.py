@@ -120,6 +120,7 @@ def test_a_lower_mark_after_the_climb_opens_another_attempt_and_one_needle_after
     again = [reading(100, "build_up", "lower", 85, 85), reading(130, "build_up", "upper", 100, 100)]
     assert attempts(*first, *again) == [(1, 40), (2, 30)]
     assert attempts(*first, reading(45, "build_up", "upper", 110, 110)) == [(1, 40)]
+    assert attempts(first[0], reading(5, "build_up", "lower", 85, 85), first[1]) == [(1, 35)]
     one_by_one = [reading(0, "build_up", "lower", 85, None), reading(40, "build_up", "upper", 100, None),
                   reading(45, "build_up", "lower", None, 85), reading(90, "build_up", "upper", None, 100)]  # fmt: skip
     assert attempts(*one_by_one) == [(1, 45)]
