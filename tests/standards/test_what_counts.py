@@ -140,6 +140,8 @@ def keyed(*events):
         (keyed(*warned(48, at_s=60), at(200, "engine", state="running"), at(211, "engine", state="off"),
                at(212, "key", state=ON), *warned(121, at_s=214)), "fail", None),
         (keyed(*warned(121, at_s=22)), "not_done", "lamp_check_only"),
+        # turned off right after: no key-on
+        (keyed(*warned(48, at_s=60), at(61, "key", state="off")), "fail", None),
         ([at(1, "key", state=ON), *warned(121, at_s=3), at(50, "key", state=ON), *warned(66, at_s=80)], "pass", None),
         # a feed tells the lamp before the person has tapped the key
         ([at(20, "engine", state="off"), *warned(121, at_s=20.5), at(22, "key", state=ON)], "not_done",
