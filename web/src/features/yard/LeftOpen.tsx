@@ -1,11 +1,12 @@
 import { useMutation, useQuery } from '@tanstack/react-query'
-import { useEffect, useState, type FormEvent } from 'react'
+import { useState, type FormEvent } from 'react'
 import { useTranslation } from 'react-i18next'
 import { Link, useNavigate } from 'react-router'
 import { api, need, openRunsQuery, type Schema } from '../../api'
 import { useFigures } from '../../figures/useFigures'
-import { useRecorder, type LocalRun, type Recorder } from '../../live'
+import { useRecorder } from '../../live'
 import { Button, Modal } from '../../ui'
+import { useKnownRuns } from './useKnownRuns'
 
 type Part = NonNullable<Schema['RunOut']['part']>
 
@@ -23,7 +24,7 @@ export function LeftOpen() {
   const figures = useFigures()
   const state = useRecorder()
   const recorder = 'recorder' in state ? state.recorder : null
-  const here = useHere(recorder)
+  const here = useKnownRuns(recorder)
   const { data: elsewhere = [], refetch } = useQuery(openRunsQuery())
   const [failed, setFailed] = useState(false)
   const [ending, setEnding] = useState<Open>()
@@ -118,23 +119,6 @@ export function LeftOpen() {
       )}
     </section>
   )
-}
-
-/** What this device knows of its runs; null until it has looked. */
-function useHere(recorder: Recorder | null): LocalRun[] | null {
-  const [runs, setRuns] = useState<LocalRun[] | null>(null)
-  useEffect(() => {
-    if (!recorder) return
-    let wanted = true
-    const look = () => void recorder.known().then((known) => wanted && setRuns(known))
-    look()
-    const stop = recorder.subscribe(look)
-    return () => {
-      wanted = false
-      stop()
-    }
-  }, [recorder])
-  return runs
 }
 
 interface EndDialogProps {

@@ -1,5 +1,5 @@
-import { useEffect, useState } from 'react'
 import { useRecorder, type LocalRun } from '../../live'
+import { useKnownRuns } from './useKnownRuns'
 
 /**
  * Stages that stand failed by runs of this device which the server's list does not tell of yet, by unit: a fail shows
@@ -8,19 +8,7 @@ import { useRecorder, type LocalRun } from '../../live'
 export function useFailedHere(listedAt: number): Record<string, string[]> {
   const device = useRecorder()
   const recorder = 'recorder' in device ? device.recorder : null
-  const [runs, setRuns] = useState<LocalRun[]>([])
-  useEffect(() => {
-    if (!recorder) return
-    let wanted = true
-    const look = () => void recorder.known().then((known) => wanted && setRuns(known))
-    look()
-    const stop = recorder.subscribe(look)
-    return () => {
-      wanted = false
-      stop()
-    }
-  }, [recorder])
-  return failedHere(runs, listedAt)
+  return failedHere(useKnownRuns(recorder) ?? [], listedAt)
 }
 
 /** The same from the runs themselves; `listedAt`: when the server told of its units [ms]. */
