@@ -77,11 +77,6 @@ def set_session(request: Request, response: Response, token: str, browser: Brows
         response.set_cookie(DEVICE_COOKIE, browser.device, max_age=5 * 365 * 86400, **keep)  # type: ignore[arg-type]
 
 
-def drop_session(response: Response) -> None:
-    """Take the session away from the browser; the device secret stays."""
-    response.delete_cookie(SESSION_COOKIE, path="/")
-
-
 # what only looks at the request needs no thread of its own: each would cost more than the looking
 
 

@@ -61,6 +61,17 @@ def test_cookies_are_out_of_reach_of_scripts_and_other_sites(newcomer, stranger)
     assert not any("Secure" in cookie for cookie in cookies)  # plain http on loopback
 
 
+@pytest.mark.parametrize("way", ["sign-out", "sign-out-everywhere"])
+def test_the_late_answer_of_a_sign_out_leaves_the_next_one_signed_in(newcomer, stranger, way):
+    """An answer that comes after the next one's sign-in must not take the new session from the browser."""
+    me = signed_in(stranger, newcomer[0], GOOD).raise_for_status().json()
+    stranger.headers["x-low-hiss-csrf"] = me["csrf"]
+    late = stranger.post(f"/api/session/{way}").raise_for_status()
+    assert late.headers.get_list("set-cookie") == []
+    assert stranger.get("/api/session").json()["person"] is None
+    assert stranger.get("/api/units").status_code == 401
+
+
 def test_a_session_token_from_before_signing_in_is_worth_nothing_after(newcomer, stranger):
     fixed = "a-token-somebody-planted"
     stranger.cookies.set("lowhiss_session", fixed)

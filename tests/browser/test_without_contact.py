@@ -190,7 +190,7 @@ def test_signing_out_without_contact_leaves_nothing_readable_but_what_must_be_se
     find_contact(cab)
     cab.sign_in("Bram Osei")
     cab.page.reload()
-    expect(cab.page.get_by_role("button", name="Bram Osei")).to_be_visible()
+    expect(cab.page.get_by_role("banner").get_by_role("button", name="Bram Osei")).to_be_visible()
     expect(cab.page.locator(f"[data-open='{run}']")).to_have_count(0)
     kept = []
     fetched(cab, lambda: kept.append(events_of(cab, run)) or len(kept[-1]) == 2)

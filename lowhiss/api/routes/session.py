@@ -13,7 +13,6 @@ from lowhiss.api.auth import (
     DeviceDep,
     MaybePersonDep,
     PersonDep,
-    drop_session,
     set_session,
 )
 from lowhiss.api.careful import CarefulRoute
@@ -104,17 +103,19 @@ async def switch_person(
 
 
 @router.post("/sign-out", operation_id="signOut", status_code=204)
-def sign_out(request: Request, response: Response, store: StoreDep) -> None:
-    """End this session."""
+def sign_out(request: Request, store: StoreDep) -> None:
+    """End this session.
+
+    The browser keeps the word of the ended session: an answer that took it away and came late would take that of
+    whoever signed in meanwhile.
+    """
     signin.sign_out(store, request.cookies.get(SESSION_COOKIE))
-    drop_session(response)
 
 
 @router.post("/sign-out-everywhere", operation_id="signOutEverywhere", status_code=204)
-def sign_out_everywhere(response: Response, store: StoreDep, person: PersonDep) -> None:
+def sign_out_everywhere(store: StoreDep, person: PersonDep) -> None:
     """End every session of this person, on every device."""
     signin.sign_out_everywhere(store, person.id)
-    drop_session(response)
 
 
 @router.patch("", operation_id="changeMe")

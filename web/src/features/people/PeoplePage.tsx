@@ -117,7 +117,7 @@ function Row({
       <td className="pr-3">{t(`role.${person.role}`)}</td>
       <td className="pr-3 max-sm:hidden">{person.language === 'es' ? 'Español' : 'English'}</td>
       <td className="pr-3 max-sm:hidden">{t(`people.states.${state}`)}</td>
-      <td className="text-right whitespace-nowrap">
+      <td className="text-right sm:whitespace-nowrap">
         {may.edit && !person.retired && <Action word={t('people.edit')} of={person.name} onClick={onEdit} />}
         {may.reset && !person.retired && !person.demo && (
           <Action word={t('people.reset')} of={person.name} onClick={() => reset.mutate()} />
