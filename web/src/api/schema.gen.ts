@@ -140,6 +140,9 @@ export interface paths {
         /**
          * Sign Out
          * @description End this session.
+         *
+         *     The browser keeps the word of the ended session: an answer that took it away and came late would take that of
+         *     whoever signed in meanwhile.
          */
         post: operations["signOut"];
         delete?: never;
