@@ -85,6 +85,20 @@ def browser_context_args():
     }
 
 
+@pytest.hookimpl(wrapper=True)
+def pytest_runtest_makereport(item, call):
+    """What the screen showed when a test failed stands in its report."""
+    report = yield
+    page = getattr(item, "funcargs", {}).get("page")
+    if report.when == "call" and report.failed and page is not None:
+        try:
+            shown = f"{page.url}\n{page.locator('body').inner_text(timeout=2000)}"
+        except Exception as error:  # the page may be gone
+            shown = repr(error)
+        report.sections.append(("the screen", shown))
+    return report
+
+
 @pytest.fixture
 def cab(page, app_url):
     """A page on the application, with a clock the test turns by hand; fails on any console error or outside request."""
