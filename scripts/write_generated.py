@@ -17,7 +17,7 @@ from lowhiss.core.procedure.script import compile_script  # noqa: E402
 from lowhiss.core.vehicle import Governor, Unit  # noqa: E402
 from lowhiss.exchange import schemas  # noqa: E402
 from lowhiss.service.rights import rights_table  # noqa: E402
-from scripts.guide_cases import guide_cases  # noqa: E402
+from scripts.trade_words import trade_words  # noqa: E402
 
 
 def generated() -> dict[str, str]:
@@ -34,13 +34,12 @@ def generated() -> dict[str, str]:
     unit = Unit("tractor_semitrailer", "MV-12", governor=Governor(100, 125))
     planning = rulebook.planning(unit.kind)
     script = compile_script(rulebook.procedure("us-three-part"), rulebook.rule_set("us-cdl"), unit, planning)
-    cases = ",\n".join(json.dumps(case, separators=(",", ":")) for case in guide_cases()["cases"])
     return {
         **texts,
         "docs/rights.md": rights_table(),
         "docs/findings.md": findings_table(),
-        "web/src/testing/script.gen.json": json.dumps(script, indent=1, ensure_ascii=False) + "\n",
-        "web/src/live/guide.cases.gen.json": f'{{"cases":[\n{cases}\n]}}\n',
+        "web/src/shared/testing/script.gen.json": json.dumps(script, indent=1, ensure_ascii=False) + "\n",
+        "web/src/shared/trade.gen.ts": trade_words(),
     }
 
 

@@ -4,7 +4,7 @@ import globals from 'globals'
 import ts from 'typescript-eslint'
 
 export default ts.config(
-  { ignores: ['dist', 'node_modules', 'src/api/schema.gen.ts'] },
+  { ignores: ['dist', 'node_modules', 'src/shared/api/schema.gen.ts'] },
   js.configs.recommended,
   ...ts.configs.strict,
   hooks.configs.flat.recommended,

@@ -22,7 +22,7 @@ const offline = VitePWA({
   },
   workbox: {
     globPatterns: ['**/*.{js,css,html,svg,woff2}'],
-    // large, and needed only without contact: fetched when there is time (live/deviceJudge.ts), kept by version
+    // large, and needed only without contact: fetched when there is time (device/deviceJudge.ts), kept by version
     runtimeCaching: [
       {
         urlPattern: ({ url }) => url.pathname.startsWith('/judge/'),
@@ -99,5 +99,5 @@ export default defineConfig({
   worker: { format: 'es' },
   server: { proxy: { '/api': 'http://127.0.0.1:8420' } },
   build: { assetsInlineLimit: 0, chunkSizeWarningLimit: 900 },
-  test: { environment: 'jsdom', setupFiles: ['./src/testing/setup.ts'], restoreMocks: true },
+  test: { environment: 'jsdom', setupFiles: ['./src/shared/testing/setup.ts'], restoreMocks: true },
 })

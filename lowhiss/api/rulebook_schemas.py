@@ -5,8 +5,7 @@ from __future__ import annotations
 from pydantic import BaseModel
 
 from lowhiss.core.fields import Language
-from lowhiss.core.procedure import Action
-from lowhiss.core.rules import Stage
+from lowhiss.core.stages import Action, Stage
 from lowhiss.core.vehicle import UnitKind
 
 

@@ -19,7 +19,8 @@ from pydantic import (
 from lowhiss.core.fields import Language
 from lowhiss.core.judge import Outcome
 from lowhiss.core.record import Purpose
-from lowhiss.core.rules import Policy, Stage
+from lowhiss.core.rules import Policy
+from lowhiss.core.stages import Stage
 from lowhiss.core.vehicle import UnitKind
 from lowhiss.service.clocks import Instant
 from lowhiss.service.failed_stages import FailedStage
@@ -288,6 +289,8 @@ class BayOut(BaseModel):
     """A rule's window along the air column; an open side is null."""
 
     stage: Stage
+    of: Literal["reading", "end"]
+    now: bool
     low_psi: Psi | None
     high_psi: Psi | None
 
@@ -299,6 +302,7 @@ class PinOut(BaseModel):
     point: str
     psi: Psi
     outcome: Outcome
+    now: bool
 
 
 class ColumnOut(BaseModel):

@@ -8,8 +8,8 @@ from pydantic import BaseModel, ConfigDict
 
 from lowhiss.api.schemas import Psi
 from lowhiss.core.fields import Language
-from lowhiss.core.procedure import Action, Need
-from lowhiss.core.rules import Stage
+from lowhiss.core.procedure.guide import RefillAfter
+from lowhiss.core.stages import Action, Need, Refill, Stage
 from lowhiss.core.units import PressureUnit
 from lowhiss.core.vehicle import Knob, Needle
 
@@ -49,12 +49,18 @@ class ScriptBody(BaseModel):
 
 
 class ScriptStrike(BaseModel):
-    """One thing to strike: the marks it makes, and whether they want numbers."""
+    """One thing to strike.
+
+    reads : its marks want numbers.  falls : the needles fall towards it.
+    leads : it shows that the actions before it were done.
+    """
 
     name: str
     marks: list[ScriptBody]
     optional: bool
     reads: bool
+    falls: bool
+    leads: bool
 
 
 class ScriptStep(BaseModel):
@@ -64,8 +70,13 @@ class ScriptStep(BaseModel):
     needs: list[Need]
     strikes: list[ScriptStrike]
     says: list[str]
-    refill: Literal["stale", "again"] | None
+    refill: Refill | None
+    refill_after: RefillAfter | None
     straight_on: Stage | None
+    by_the_way: bool
+    rolls: bool
+    marked_as: Action | Stage
+    pedal_held: bool
     limit: ScriptLimit | None
     does: dict[Language, str]
     calls: dict[Literal["action", "reading", "pass", "fail"], dict[Language, str]]
@@ -73,12 +84,30 @@ class ScriptStep(BaseModel):
     path_psi: list[Psi] | None
 
 
-class ScriptAnswers(BaseModel):
-    """The events that say a need is so, that it is not, and that something else serves; empty where none do."""
+Facts = dict[str, str | None]
+"""How the vehicle stands, or a part of it; null for what was never recorded or holds no longer."""
 
+
+class ScriptNeed(BaseModel):
+    """When a need is so, and the events that say so, that it is not, that something else serves, that outright deny it.
+
+    met : it is so where all facts of any of these are so.
+    """
+
+    met: list[Facts]
     yes: list[ScriptBody]
     no: list[ScriptBody]
     instead: list[ScriptBody]
+    denied: list[ScriptBody]
+
+
+class ScriptEffect(BaseModel):
+    """What an event says of the vehicle: ``sets``, where it stood as ``when`` says and not as ``unless`` says."""
+
+    event: ScriptBody
+    sets: Facts
+    when: Facts | None
+    unless: Facts | None
 
 
 class ScriptFill(BaseModel):
@@ -106,7 +135,7 @@ class ScriptOut(BaseModel):
     """All that a device needs to lead a run without contact."""
 
     version: str
-    format: Literal["low-hiss-script/4"]
+    format: Literal["low-hiss-script/5"]
     procedure: Titled
     rules: TitledRules
     knobs: list[Knob]
@@ -121,9 +150,13 @@ class ScriptOut(BaseModel):
     walking_mph: float
     usual_psi: dict[str, Psi]
     fill: ScriptFill
-    answers: dict[Need, ScriptAnswers]
+    needs: dict[Need, ScriptNeed]
+    effects: list[ScriptEffect]
+    aside: list[str]
+    fresh: Facts
     steps: list[ScriptStep]
     refill: list[ScriptStep]
     refill_s: int
+    fill_after: list[Action | Stage]
     record: dict[str, Any]
     """What the run record holds beside people and events, so that a device can judge by itself."""

@@ -10,7 +10,7 @@ from lowhiss.api.schemas import ColumnOut, Headline, Psi, RunOut, Strict
 from lowhiss.core.fields import Language
 from lowhiss.core.judge import Outcome, Overall
 from lowhiss.core.judge.model import WhyCounted
-from lowhiss.core.rules import Stage
+from lowhiss.core.stages import Stage
 from lowhiss.service.runs import Sheet
 
 

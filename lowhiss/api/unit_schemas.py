@@ -10,8 +10,8 @@ from pydantic import BaseModel, Field
 
 from lowhiss.api.people_schemas import Version
 from lowhiss.api.schemas import FailedStageOut, LatestOut, Strict, Uuid
-from lowhiss.core.fleet import MOST_TRAILERS, PowerKind, ReservoirCheck
-from lowhiss.core.vehicle import Circuits, Gearbox, UnitKind
+from lowhiss.core.fleet import MOST_TRAILERS, ReservoirCheck
+from lowhiss.core.vehicle import Circuits, Gearbox, PowerKind, UnitKind
 from lowhiss.rulebook import rule_set_ids
 from lowhiss.service.failed_stages import FailedStage
 from lowhiss.service.history import Change

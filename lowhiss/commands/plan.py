@@ -10,9 +10,8 @@ from lowhiss.commands.common import PASS, Refusal, add_reader, as_json, print_co
 from lowhiss.commands.judge import Commands
 from lowhiss.core.errors import CoreError
 from lowhiss.core.fields import choices_text
-from lowhiss.core.procedure import ACTIONS
 from lowhiss.core.procedure.planner import Plan, Standing, cheapest_order, plan
-from lowhiss.core.rules import STAGES, Stage
+from lowhiss.core.stages import ACTIONS, STAGES, Stage
 from lowhiss.core.vehicle import Unit, UnitKind
 from lowhiss.core.words import Words
 

@@ -7,7 +7,8 @@ import argparse
 from lowhiss import rulebook
 from lowhiss.commands.common import PASS, add_reader, as_json, print_columns, rules_named, words_of
 from lowhiss.commands.judge import Commands
-from lowhiss.core.rules import LIMITED_STAGES, Bound, Limit, RuleSet
+from lowhiss.core.rules import Bound, Limit, RuleSet
+from lowhiss.core.stages import LIMITED_STAGES
 from lowhiss.core.words import Words, plain
 
 

@@ -5,15 +5,14 @@ from __future__ import annotations
 import dataclasses
 from collections.abc import Mapping, Sequence
 from dataclasses import dataclass, field
-from typing import Any, Literal
+from typing import Any
 
 from lowhiss.core.calculators import required_reservoir_in3
 from lowhiss.core.errors import RecordError
 from lowhiss.core.fields import Fields
 from lowhiss.core.names import unseen_in
-from lowhiss.core.vehicle import Circuits, Gearbox, Governor, Unit, UnitKind
+from lowhiss.core.vehicle import KIND_TABLE, Circuits, Gearbox, Governor, PowerKind, Unit, UnitKind
 
-PowerKind = Literal["straight_truck", "bus", "tractor"]
 MOST_TRAILERS = 3
 _MOST_CHAMBERS, _MOST_RESERVOIRS = 24, 12
 _VOLUMES_IN3 = (50.0, 20_000.0)
@@ -87,11 +86,10 @@ def assemble(power: PowerUnit, trailers: Sequence[str], reservoir_ratio: float =
 
     Raises RecordError for trailers behind anything but a tractor.
     """
-    if trailers and power.kind != "tractor":
+    pulling = KIND_TABLE[power.kind].pulling
+    if trailers and not pulling:
         raise RecordError("trailers", f"cannot be coupled to a {power.kind}; only a tractor pulls trailers here")
-    kind: UnitKind = power.kind
-    if trailers:
-        kind = "tractor_semitrailer" if len(trailers) == 1 else "multi_trailer"
+    kind: UnitKind = pulling[min(len(trailers), len(pulling)) - 1] if trailers else power.kind
     return Unit(
         kind=kind,
         name=power.name,

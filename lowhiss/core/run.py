@@ -11,16 +11,15 @@ from dataclasses import dataclass, field
 from typing import NamedTuple
 
 from lowhiss.core.errors import RecordError
-from lowhiss.core.record import Event, Run
+from lowhiss.core.record import END_TYPES, EVENT_KINDS, READABLE_TYPES, Event, Run
 from lowhiss.core.rules import Judging, Policy
+from lowhiss.core.stages import FILL_STAGE, stages_of
 from lowhiss.core.uncertainty import drop_uncertainty
 from lowhiss.core.units import round_tenth
 
-READABLE = frozenset({"reading", "warning", "knob", "held", "rolled"})
-"""Event types that may carry needle readings."""
-_GATHERED = frozenset({"cut_out", "cut_in"})
-_ABOUT_OTHERS = frozenset({"withdrawn", "valued", "late_confirmed"})
-_STILL_COUNT_WHEN_CLOSED = frozenset({"valued", "withdrawn", "note"})
+_GATHERED = stages_of("governor")
+_KNOBS, _WARNING, _ROLL = (stages_of(kind)[0] for kind in ("knobs", "warning", "roll"))
+"""The stages that knobs, warnings and rolls are marks of."""
 
 
 class Cut(NamedTuple):
@@ -173,16 +172,16 @@ def standing_events(events: Iterable[Event]) -> tuple[list[Event], list[Event], 
             )
         if event.id not in gone:
             gone.add(event.event)
-    closed_by = next((e for e in ordered if e.type in ("finished", "abandoned") and e.id not in gone), None)
+    closed_by = next((e for e in ordered if e.type in END_TYPES and e.id not in gone), None)
     if not removals and not numbers and closed_by is None:
         return ordered, [], None
     values = _numbers(numbers, by_id, gone)
     end = closed_by.order if closed_by else None
     standing = []
     for event in ordered:
-        if event.type in _ABOUT_OTHERS or (event.id is not None and event.id in gone):
+        if EVENT_KINDS[event.type].refers or (event.id is not None and event.id in gone):
             continue
-        if end is not None and event.order > end and event.type not in _STILL_COUNT_WHEN_CLOSED:
+        if end is not None and event.order > end and not EVENT_KINDS[event.type].counts_closed:
             continue
         standing.append(values.get(event.id, event) if event.id is not None else event)
     return standing, [by_id[name] for name in gone if by_id[name].type != "withdrawn"], closed_by
@@ -197,7 +196,7 @@ def _numbers(numbers: list[Event], by_id: dict[str, Event], gone: set[str]) -> d
     values: dict[str, Event] = {}
     for event in numbers:
         target = by_id.get(event.event or "")
-        if target is None or target.type not in READABLE:
+        if target is None or target.type not in READABLE_TYPES:
             raise RecordError(
                 f"events[{event.place}].event",
                 f"{event.event!r} is no reading of this run; the number belongs nowhere",
@@ -375,15 +374,15 @@ class _Folder:
         knob = event.knob or "tractor"
         if event.state == "out":
             if event.cause == "popped":
-                attempt = self.attempt_for("spring_brakes", self.since_engine_start)
+                attempt = self.attempt_for(_KNOBS, self.since_engine_start)
                 self.mark(event, attempt)
                 self.knob_stage_open = self.engine != "running"
                 attempt.popped.add(knob)
             elif self.knob_stage_open and self.engine != "running" and self.knobs[knob] != "out":
-                tries = self.attempts.get("spring_brakes", [])
+                tries = self.attempts.get(_KNOBS, [])
                 over = not tries or tries[-1].closed or self.since_engine_start(tries[-1])
                 if over or knob not in tries[-1].popped:
-                    self.mark(event, self.attempt_for("spring_brakes", self.since_engine_start))
+                    self.mark(event, self.attempt_for(_KNOBS, self.since_engine_start))
         elif self.first_released is None:
             self.first_released = self.context()
         self.knobs[knob] = event.state
@@ -401,7 +400,7 @@ class _Folder:
             attempt.changes.clear()
         elif event.point == "end":
             attempt.hold = (attempt.hold[0], mark)
-        elif stage == "cut_out":
+        elif stage == FILL_STAGE:
             self.cut_outs.append(mark)
             if event.primary_psi is not None or event.secondary_psi is not None:
                 self.cut_out_position = self.position
@@ -421,7 +420,7 @@ class _Folder:
         if self.is_lamp_check(event):
             self.lamp_checks.append(Mark(event, self.context()))
             return
-        self.mark(event, self.attempt_for("low_air_warning", self.since_engine_start))
+        self.mark(event, self.attempt_for(_WARNING, self.since_engine_start))
         if self.engine != "running":
             self.knob_stage_open = True
 
@@ -440,7 +439,7 @@ class _Folder:
         self.mark(event, self.attempt_for(event.stage or "", _has_marks))
 
     def on_rolled(self, event: Event) -> None:
-        self.mark(event, self.attempt_for("rolling_service", _has_marks))
+        self.mark(event, self.attempt_for(_ROLL, _has_marks))
 
     def on_attempt(self, event: Event) -> None:
         self.close_open_attempts()

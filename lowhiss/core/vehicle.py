@@ -3,9 +3,11 @@
 from __future__ import annotations
 
 from dataclasses import asdict, dataclass
-from typing import Any, Literal, get_args
+from typing import Any, Literal, NamedTuple, get_args
 
 UnitKind = Literal["straight_truck", "bus", "tractor", "tractor_semitrailer", "multi_trailer"]
+PowerKind = Literal["straight_truck", "bus", "tractor"]
+"""The kinds that drive; the others are these with trailers."""
 UNIT_KINDS: tuple[UnitKind, ...] = get_args(UnitKind)
 Group = Literal["single", "combination", "multi"]
 Circuits = Literal["dual", "single"]
@@ -13,12 +15,28 @@ Needle = Literal["primary", "secondary"]
 Knob = Literal["tractor", "trailer"]
 Gearbox = Literal["manual", "automatic"]
 
-GROUP_OF_KIND: dict[UnitKind, Group] = {
-    "straight_truck": "single",
-    "bus": "single",
-    "tractor": "single",
-    "tractor_semitrailer": "combination",
-    "multi_trailer": "multi",
+
+class KindRow(NamedTuple):
+    """A kind of unit.
+
+    group : what most limits depend on.  trailer_knob : whether it has the trailer supply knob; ``most``: a unit of
+        this kind usually has.  title : its name.  pulling : the kinds that it is with one trailer, with two, ...
+    """
+
+    group: Group
+    trailer_knob: Literal["never", "most", "always"]
+    title: dict[str, str]
+    pulling: tuple[UnitKind, ...] = ()
+
+
+KIND_TABLE: dict[UnitKind, KindRow] = {
+    "straight_truck": KindRow("single", "never", {"en": "rigid truck", "es": "camión rígido"}),
+    "bus": KindRow("single", "never", {"en": "bus", "es": "autobús"}),
+    "tractor": KindRow(
+        "single", "most", {"en": "tractor alone", "es": "tractor solo"}, ("tractor_semitrailer", "multi_trailer")
+    ),
+    "tractor_semitrailer": KindRow("combination", "always", {"en": "tractor and trailer", "es": "tractor y remolque"}),
+    "multi_trailer": KindRow("multi", "always", {"en": "tractor, two trailers", "es": "tractor, dos remolques"}),
 }
 
 
@@ -54,13 +72,13 @@ class Unit:
     @property
     def group(self) -> Group:
         """``single``, ``combination`` or ``multi``: what most limits depend on."""
-        return GROUP_OF_KIND[self.kind]
+        return KIND_TABLE[self.kind].group
 
     @property
     def knobs(self) -> tuple[Knob, ...]:
         """The dash knobs this unit has: the trailer supply knob with a trailer, and on most tractors driven alone."""
-        alone = self.kind in ("straight_truck", "bus") or (self.kind == "tractor" and not self.trailer_knob)
-        return ("tractor",) if alone else ("tractor", "trailer")
+        has = KIND_TABLE[self.kind].trailer_knob
+        return ("tractor", "trailer") if has == "always" or (has == "most" and self.trailer_knob) else ("tractor",)
 
     @property
     def needles(self) -> tuple[Needle, ...]:

@@ -6,9 +6,10 @@ import dataclasses
 from typing import Any, get_args
 
 from lowhiss.core import record
-from lowhiss.core.procedure import ACTIONS, PROCEDURE_FORMAT
-from lowhiss.core.rules import RULES_FORMAT, STAGES, Acceptance, Judging, LimitedStage, Policy
+from lowhiss.core.procedure import PROCEDURE_FORMAT
+from lowhiss.core.rules import RULES_FORMAT, Acceptance, Judging, Policy
 from lowhiss.core.rules.model import Comparator, LimitUnit, Reference, Standing
+from lowhiss.core.stages import ACTIONS, POINTS_OF_STAGE, STAGES, LimitedStage
 from lowhiss.core.units import PRESSURE_UNITS, from_psi
 from lowhiss.core.vehicle import Circuits, Gearbox, Group, UnitKind
 
@@ -59,7 +60,7 @@ _FIELDS: Schema = {
     **dict.fromkeys(("late", "after_end", "lamp", "buzzer", "moved", "stopped", "pulled"), _FLAG),
     "item": _one_of(record.ITEMS),
     "stage": _one_of(STAGES),
-    "point": _one_of(sorted({point for points in record.POINTS_OF_STAGE.values() for point in points})),
+    "point": _one_of(sorted({point for points in POINTS_OF_STAGE.values() for point in points})),
     "knob": _one_of(("tractor", "trailer")),
     "cause": _one_of(("hand", "popped")),
     "what": {"type": "string", "pattern": f"^(cut_out|(limit|reading|verdict):({'|'.join(STAGES)}))$"},
@@ -115,7 +116,7 @@ def run_schema() -> Schema:
         "rules": reference,
         "procedure": reference,
         "gauges": gauges,
-        "events": _list_of({"oneOf": [_event(kind) for kind in record.EVENT_TYPES]}, maxItems=record.MAX_EVENTS),
+        "events": _list_of({"oneOf": [_event(kind) for kind in record.EVENT_KINDS]}, maxItems=record.MAX_EVENTS),
     }
     return {"$schema": _DIALECT, "title": record.RUN_FORMAT, **_table(properties, ("format", "unit", "events"))}
 

@@ -12,9 +12,9 @@ from importlib.resources.abc import Traversable
 from typing import Any
 
 from lowhiss.core.airsystem import AirData, read_air_data
+from lowhiss.core.diagnosis import HintLimits
 from lowhiss.core.errors import RuleError
 from lowhiss.core.fields import Fields, choices_text
-from lowhiss.core.leakhunt import HintLimits
 from lowhiss.core.procedure import Procedure, read_procedure
 from lowhiss.core.procedure.planner import Planning, Pressures, Rates, Times
 from lowhiss.core.rules import Judging, RuleSet, parse_toml, read_judging, read_rule_set

@@ -14,10 +14,9 @@ from typing import Any, Literal
 from sqlalchemy import select
 from sqlalchemy.orm import Session
 
+from lowhiss.core.record import COUNTING_PURPOSES
 from lowhiss.store.models import RunRow, UnitStageRow, VerdictRow
 
-COUNTING_PURPOSES = ("dispatch", "training")
-"""Runs on a real unit; a rehearsal changes nothing, in neither direction."""
 OFFLINE_FOR = dt.timedelta(days=14)
 """So long a device may be without contact: what comes later is taken too, but marked, and improves nothing."""
 

@@ -6,8 +6,8 @@ from collections.abc import Iterable, Iterator, Sequence
 from typing import Any
 
 from lowhiss import rulebook
+from lowhiss.core.diagnosis import Hint, hunt
 from lowhiss.core.judge import RunVerdict, air_column, judge_run, timeline
-from lowhiss.core.leakhunt import Hint, hunt
 from lowhiss.core.procedure import Procedure, read_procedure
 from lowhiss.core.record import Run
 from lowhiss.core.rules import RuleSet, read_rule_set

@@ -9,6 +9,7 @@ from typing import Any, Literal
 from sqlalchemy import select
 from sqlalchemy.orm import Session
 
+from lowhiss.core.record import types_that
 from lowhiss.service import guess_limits, secrets
 from lowhiss.service.errors import NotFoundError, RefusedError
 from lowhiss.service.signin import ForbiddenError, Person
@@ -21,7 +22,7 @@ note and confirm late marks. ``send``: somebody else on the device that began it
 CODE_LASTS = dt.timedelta(minutes=10)
 
 OVERSEERS = ("trainer", "manager")
-_WATCHER_STRIKES = frozenset({"said", "note", "settled", "reading", "warning"})
+_WATCHED = types_that("watched")
 
 
 def part_of(session: Session, run: RunRow, person_id: str, role: str, device: str | None) -> Part | None:
@@ -49,7 +50,7 @@ def watcher_may(body: Mapping[str, Any], target: EventRow | None, person_id: str
     target : the mark that a ``valued`` or ``withdrawn`` refers to.  valued : ids of marks that have their numbers.
     """
     kind = body.get("type")
-    if kind in _WATCHER_STRIKES:
+    if kind in _WATCHED:
         return True
     if kind == "knob":
         return body.get("cause") == "popped"

@@ -12,9 +12,8 @@ from sqlalchemy.orm import Session, load_only
 
 from lowhiss.core.errors import CoreError
 from lowhiss.core.names import name_key
-from lowhiss.core.record import read_event
+from lowhiss.core.record import END_TYPES, EVENT_KINDS, READABLE_TYPES, read_event
 from lowhiss.core.rules import canonical_json
-from lowhiss.core.run import READABLE
 from lowhiss.service import secrets
 from lowhiss.service.clocks import WALL_CLOCK_ERROR_S, Instant, Mapping, map_epoch
 from lowhiss.service.errors import NotFoundError
@@ -26,9 +25,6 @@ from lowhiss.service.verdicts import keep_verdict
 from lowhiss.store.engine import Store
 from lowhiss.store.models import ClockRow, EventRow, PersonRow, PresenceRow, RunRow
 
-_ENDS = ("finished", "abandoned")
-_AFTER_THE_END = frozenset({"note", "valued", "withdrawn", "late_confirmed"})
-"""What may still be struck when the run is over; whatever was struck before its end may come at any time."""
 _SERVERS_OWN = frozenset({"at_s", "id", "seq", "after_end", "sent_by", "received"})
 MAX_EVENTS_OF_RUN = 5_000
 """Far above what any test needs; a run that grows past it is a fault or a flood."""
@@ -229,7 +225,7 @@ class _Adding:
         except UnicodeEncodeError:
             self.aside(event, "event_malformed", "It holds half a character, which cannot be kept.")
             return
-        if checked.type in _ENDS:
+        if checked.type in END_TYPES:
             at_s = max(at_s, self.latest_at_s())  # an end dated back would cut off what was struck before it came
         author, claimed = self.authors.of(event, self.run.started_at + dt.timedelta(seconds=at_s))
         target = self.known.get(checked.event or "")
@@ -272,7 +268,7 @@ class _Adding:
         """Why an event that is well formed cannot be kept; None where it can."""
         confirms = kind == "late_confirmed"
         refers = confirms or kind in ("withdrawn", "valued")
-        if refers and (target is None or (kind == "valued" and target.type not in READABLE)):
+        if refers and (target is None or (kind == "valued" and target.type not in READABLE_TYPES)):
             return "target_unknown", "The mark that this refers to is not part of the run."
         part = self.authors.part(author)
         if part in (None, "send"):
@@ -287,7 +283,7 @@ class _Adding:
             if self.run.last_seq >= MAX_EVENTS_OF_WATCHER and self.many_by(author):
                 return "run_full", f"A watcher makes at most {MAX_EVENTS_OF_WATCHER} marks in a test."
         ended_at_s = math.inf if self.run.ended_at_s is None else self.run.ended_at_s
-        if kind not in _AFTER_THE_END and at_s > ended_at_s + WALL_CLOCK_ERROR_S:
+        if not EVENT_KINDS[kind].taken_closed and at_s > ended_at_s + WALL_CLOCK_ERROR_S:
             return "run_ended", "The test had already ended when this was struck."
         if new_clock and self.many_clocks():
             return "too_many_clocks", f"The run has seen {MAX_CLOCKS_OF_RUN} page lives; finish it and begin another."
@@ -295,9 +291,9 @@ class _Adding:
 
     def end(self, kind: str, at_s: float, target: EventRow | None) -> None:
         """A run ends with the first end that is received; taken back in the same breath it goes on."""
-        if kind in _ENDS and self.run.ended_at is None:
+        if kind in END_TYPES and self.run.ended_at is None:
             self.run.ended_at, self.run.ended_by, self.run.ended_at_s = self.received_at, kind, at_s
-        elif kind == "withdrawn" and not self.after_end and target is not None and target.type in _ENDS:
+        elif kind == "withdrawn" and not self.after_end and target is not None and target.type in END_TYPES:
             self.run.ended_at = self.run.ended_by = self.run.ended_at_s = None
 
     def named(self, events: list[Struck]) -> dict[str, EventRow]:

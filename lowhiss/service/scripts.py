@@ -11,7 +11,7 @@ from lowhiss import rulebook
 from lowhiss.core.errors import CoreError
 from lowhiss.core.judge import fold_for
 from lowhiss.core.procedure import read_procedure
-from lowhiss.core.procedure.pace import Fill, at_own_pace, fills_of
+from lowhiss.core.procedure.fill_history import Fill, at_own_pace, fills_of
 from lowhiss.core.procedure.planner import Planning
 from lowhiss.core.procedure.script import compile_script
 from lowhiss.core.record import read_run

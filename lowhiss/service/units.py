@@ -28,7 +28,7 @@ from lowhiss.core.fleet import (
 from lowhiss.core.procedure import Procedure
 from lowhiss.core.record import read_unit
 from lowhiss.core.rules import RuleSet
-from lowhiss.core.vehicle import Unit
+from lowhiss.core.vehicle import KIND_TABLE, Unit
 from lowhiss.service.errors import ConflictError, NotFoundError, RefusedError
 from lowhiss.service.failed_stages import FailedStage, failed_stages
 from lowhiss.service.history import Change, check_version, differences, history_of, note_change
@@ -134,7 +134,7 @@ def edit_unit(store: Store, by: Person, unit_id: str, version: int, edit: UnitEd
         with store.transaction() as session:
             row = find_unit(session, unit_id, lock=True)
             check_version(row.version, version)
-            if power.kind != "tractor" and _couplings(session, unit_id):
+            if not KIND_TABLE[power.kind].pulling and _couplings(session, unit_id):
                 raise RefusedError("still_coupled", "kind: uncouple its trailers first; only a tractor pulls.", "kind")
             before = _edit_table(row)
             row.name, row.facts = power.name, as_table(power)
@@ -175,7 +175,7 @@ def couple(store: Store, by: Person, unit_id: str, version: int, trailer_ids: Se
         with store.transaction() as session:
             row = find_unit(session, unit_id, lock=True)
             check_version(row.version, version)
-            if trailer_ids and (row.retired_at is not None or row.facts["kind"] != "tractor"):
+            if trailer_ids and (row.retired_at is not None or not KIND_TABLE[row.facts["kind"]].pulling):
                 raise RefusedError("coupling_impossible", "Only a tractor in use pulls trailers.", "unit_id")
             before = [name for _, name in _couplings(session, unit_id).get(unit_id, [])]
             session.execute(delete(CouplingRow).where(CouplingRow.unit_id == unit_id))

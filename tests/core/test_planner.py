@@ -9,9 +9,8 @@ from hypothesis import given
 from hypothesis import strategies as st
 
 from lowhiss import rulebook
-from lowhiss.core.procedure import ACTIONS
 from lowhiss.core.procedure.planner import IllegalOrderError, Standing, cheapest_order, plan
-from lowhiss.core.rules import STAGES
+from lowhiss.core.stages import ACTIONS, STAGES
 from lowhiss.core.vehicle import UNIT_KINDS, Governor, Unit
 
 CDL = rulebook.rule_set("us-cdl")

@@ -145,7 +145,7 @@ def test_every_refusal_of_the_server_has_words_on_the_screen_in_the_other_langua
     sources = [path.read_text() for room in ("service", "api") for path in (ROOT / "lowhiss" / room).rglob("*.py")]
     said = set(re.findall(r'(?:(?<!System)Error|aside|answer)\(\s*(?:\w+, )?"([a-z_]+)"', "\n".join(sources)))
     said |= set(re.findall(r'return "([a-z_]+)", f?"[A-Z]', "\n".join(sources)))
-    screen = (ROOT / "web" / "src" / "i18n" / "refusals.ts").read_text()
+    screen = (ROOT / "web" / "src" / "shared" / "i18n" / "refusals.ts").read_text()
     worded = set(re.findall(r"^  ([a-z_]+):", screen, re.MULTILINE))
     of_files = {code for code in said if code.startswith("csv_")} - worded
     assert worded == said - DETAILED - of_files

@@ -12,7 +12,7 @@ from typing import Any, NamedTuple
 import pytest
 
 from lowhiss import rulebook
-from lowhiss.core.rules import LIMITED_STAGES
+from lowhiss.core.stages import LIMITED_STAGES
 from lowhiss.core.units import from_psi
 from tests.builders import climb, governor, hold, popped, ready, record, stage_of, warned
 

@@ -14,7 +14,7 @@ from hypothesis import strategies as st
 
 from lowhiss.core.judge import timeline
 from lowhiss.core.record import read_run
-from lowhiss.core.rules import STAGES
+from lowhiss.core.stages import STAGES
 from lowhiss.core.words import Words, text_sheet, verdict_record
 from lowhiss.service.judging import judge_by_every_school
 from tests.builders import (

@@ -1,11 +1,11 @@
 import { StrictMode } from 'react'
 import { createRoot } from 'react-dom/client'
 import { App, queries } from './app/App'
-import { keepOfflineCopy } from './app/offlineCopy'
-import { applyLight, readPreferences } from './app/preferences'
+import { keepOfflineCopy, Recorder } from './device'
+import { applyLight, readPreferences } from './shared/preferences'
 import { keepApplication } from './app/update'
-import { startWords } from './i18n'
-import { Recorder, type RecorderState } from './live'
+import { startWords } from './shared/i18n'
+import { type RecorderState } from './run'
 import './styles.css'
 
 const preferences = readPreferences()

@@ -7,7 +7,7 @@ from fastapi import APIRouter
 from lowhiss import rulebook
 from lowhiss.api.careful import CarefulRoute
 from lowhiss.api.rulebook_schemas import BookOut, BookProcedureOut, BookRulesOut
-from lowhiss.core.vehicle import GROUP_OF_KIND
+from lowhiss.core.vehicle import KIND_TABLE
 
 router = APIRouter(prefix="/api/rulebook", tags=["rules"], route_class=CarefulRoute)
 
@@ -22,7 +22,7 @@ def get_rulebook() -> BookOut:
                 title=dict(rules.title),
                 about=dict(rules.about),
                 default_procedure={
-                    kind: rulebook.default_procedure_ids(rules)[group] for kind, group in GROUP_OF_KIND.items()
+                    kind: rulebook.default_procedure_ids(rules)[row.group] for kind, row in KIND_TABLE.items()
                 },
             )
             for rules in rulebook.rule_sets()

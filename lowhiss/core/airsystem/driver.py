@@ -6,18 +6,18 @@ A good driver yields a run that is technically clean; ``Habits`` makes clumsy on
 from __future__ import annotations
 
 import random
-from collections.abc import Callable, Iterator
+from collections.abc import Callable, Iterator, Mapping
 from dataclasses import dataclass
 from typing import Any
 
 from lowhiss.core.airsystem.model import AirSystem, Dash
 from lowhiss.core.judge import judge_run
 from lowhiss.core.procedure import Procedure
-from lowhiss.core.procedure.guide import Lead, LedStep, Strike, lead, led_order
-from lowhiss.core.procedure.needs import Need, answers_of
+from lowhiss.core.procedure.guide import Guide, Lead, LedStep, led_order
 from lowhiss.core.procedure.planner import Planning
 from lowhiss.core.record import RUN_FORMAT, read_run
 from lowhiss.core.rules import RuleSet
+from lowhiss.core.stages import FILL_STAGE, Need, Strike, kind_of, pedal_held, stages_of
 from lowhiss.core.vehicle import Knob, unit_table
 
 Body = dict[str, Any]
@@ -32,6 +32,8 @@ _STILL_FOR_S = 3.0
 _NOISE_PSI = 0.2
 _MOST_STROKES = 150
 _OTHER = {"pass": "fail", "fail": "pass"}
+_TOLD_WRONG = next(stage for stage in stages_of("hold") if pedal_held(stage))
+"""Of which stage a driver who has the habit says a wrong limit or verdict."""
 _LIGHT = 0.3
 """A light stroke: a full one moves the needles too far to say where something began."""
 _LEVEL_PSI = 2.5
@@ -101,6 +103,7 @@ class Driver:
         self.resolution_psi, self.purpose = resolution_psi, purpose
         self.events: list[Body] = []
         self._order = led_order(procedure, self.unit)
+        self._guide = Guide(self._order)
         self._rng = random.Random(seed)
         self._last_move_s = 0.0
         self._start_s = 0.0
@@ -122,7 +125,7 @@ class Driver:
     def drive(self) -> Iterator[Sample]:
         """Do the whole procedure; yields a sample at every look at the dash."""
         for _ in range(400):
-            now = lead(self._order, self.events)
+            now = self._guide.lead()
             if now.step is None:
                 break
             yield from self._say_before(now)
@@ -148,6 +151,7 @@ class Driver:
 
     def _note(self, kind: str, **fields: Any) -> None:
         self.events.append({"at_s": round(self.system.t_s, 3), "type": kind, **fields})
+        self._guide.take(self.events[-1])
 
     def _move(self) -> None:
         self._last_move_s = self.system.t_s
@@ -155,7 +159,8 @@ class Driver:
     def _meet(self, need: Need) -> Iterator[Sample]:
         """Do what a step needs, or, as a habit has it, do not and say so."""
         controls, habits = self.system.controls, self.habits
-        yes, no, _ = answers_of(need, self.unit)
+        row = self._order.needs[need]
+        yes, no = row.yes, row.no
         answer = yes
         yield from self._wait(2.0)
         match need:
@@ -186,7 +191,7 @@ class Driver:
             case "knobs_in":
                 self._set_knobs(tractor=True, trailer=not habits.leaves_knob_out)
                 if habits.leaves_knob_out:
-                    answer = [{**one, "state": "out"} if one["knob"] == "trailer" else one for one in yes]
+                    answer = tuple({**one, "state": "out"} if one["knob"] == "trailer" else one for one in yes)
             case "tractor_in_trailer_out":
                 self._set_knobs(tractor=True, trailer=False)
             case "trailer_in_tractor_out":
@@ -209,11 +214,11 @@ class Driver:
         step = now.step
         match strike.name:
             case "lower" | "upper":
-                yield from self._climb(strike.name)
+                yield from self._climb(str(step), strike.name)
             case "cut_out":
                 yield from self._fill(step)
             case "cut_in":
-                yield from self._draw_down()
+                yield from self._draw_down(str(step))
             case "pedal_full":
                 self.system.controls.pedal = 0.9 if self.habits.half_pedal else 1.0
                 self._move()
@@ -283,8 +288,8 @@ class Driver:
     def _reaction(self) -> Iterator[Sample]:
         yield from self._wait(self._rng.uniform(0.15, 0.3))
 
-    def _climb(self, point: str) -> Iterator[Sample]:
-        limit = self.rules.limit_for("build_up", self.unit)
+    def _climb(self, stage: str, point: str) -> Iterator[Sample]:
+        limit = self.rules.limit_for(stage, self.unit)
         usual = self.planning.pressures
         window = (limit.window_psi if limit else None) or (usual.build_lower_psi, usual.build_upper_psi)
         mark = window[0] if point == "lower" else window[1]
@@ -293,15 +298,15 @@ class Driver:
                 yield from self._stroke(hold_s=1.0)
         yield from self._until(lambda: self._lowest() >= mark)
         yield from self._reaction()
-        self._read("reading", stage="build_up", point=point)
+        self._read("reading", stage=stage, point=point)
 
     def _fill(self, step: Any) -> Iterator[Sample]:
         """Run the engine until it stops pumping; a full system is drawn down first, or there is nothing to hear."""
         system = self.system
-        if self.habits.holds_with_low_air and step == "rebuild":
+        if self.habits.holds_with_low_air and kind_of(step) == "refill":
             self._note("skipped", stage=step, why="no time")
             return
-        if self.habits.skips_fresh_cut_out and step != "rebuild":
+        if self.habits.skips_fresh_cut_out and kind_of(step) != "refill":
             self._note("skipped", stage=step, why="no time")
             return
         while not system.pumping and system.controls.rpm > 0:
@@ -316,13 +321,13 @@ class Driver:
             self._note("skipped", stage=step, why="it never stopped pumping")
             return
         yield from self._reaction()
-        self._read("reading", stage="cut_out", point="cut_out")
+        self._read("reading", stage=FILL_STAGE, point="cut_out")
         if self.habits.says_cut_out:
             yield from self._wait(1.5)
             value = self.system.spec.cut_in_psi if self.habits.says_cut_in else self.events[-1]["primary_psi"]
-            self._note("said", what="cut_out", value=round(value))
+            self._note("said", what=FILL_STAGE, value=round(value))
 
-    def _draw_down(self) -> Iterator[Sample]:
+    def _draw_down(self, stage: str) -> Iterator[Sample]:
         """Light strokes until it starts pumping again: the needles begin to rise there.
 
         Where the procedure says to draw the air down, the release of the brakes does much of it: a trailer is charged
@@ -344,7 +349,7 @@ class Driver:
             # tanks and needles come to rest between strokes
             yield from self._until(lambda: self.system.pumping, 2.5)
         yield from self._reaction()
-        self._read("reading", stage="cut_in", point="cut_in")
+        self._read("reading", stage=stage, point="cut_in")
 
     def _knobs_by_hand(self, state: str) -> Iterator[Sample]:
         """Every knob pulled or pushed, and noted."""
@@ -411,7 +416,7 @@ class Driver:
             self._set_knobs(tractor=False, trailer=False)
             for knob in waiting:
                 self._read("knob", knob=knob, state="out", cause="hand")
-            self._give_up("spring_brakes", "pulled by hand")
+            self._give_up(str(now.step), "pulled by hand")
             return
         for _ in range(_MOST_STROKES):
             if not waiting:
@@ -423,12 +428,12 @@ class Driver:
                 self._read("knob", knob=knob, state="out", cause="popped")
                 waiting.remove(knob)
                 if self.habits.stops_at_first_knob and waiting:
-                    self._give_up("spring_brakes", "one came out")
+                    self._give_up(str(now.step), "one came out")
                     return
             if waiting and self._lowest() < 5:
                 break
         if waiting:
-            self._give_up("spring_brakes", "a knob never came out")
+            self._give_up(str(now.step), "a knob never came out")
 
     def _give_up(self, stage: str, why: str) -> None:
         """Say what was read so far, and leave the rest of the stage out."""
@@ -448,12 +453,12 @@ class Driver:
             if limit is None:
                 continue
             yield from self._wait(1.0)
-            wrong = self.habits.wrong_limit if stage == "leak_applied" else None
+            wrong = self.habits.wrong_limit if stage == _TOLD_WRONG else None
             self._note("said", what=what, **({"value": wrong} if wrong is not None else {}))
 
     def _say_after(self) -> Iterator[Sample]:
         """Reading and verdict of the stages that were just brought to their end."""
-        done = lead(self._order, self.events).done
+        done = self._guide.lead().done
         for entry in done[self._told :]:
             yield from self._tell(entry.step)
         self._told = len(done)
@@ -467,7 +472,7 @@ class Driver:
             self._note("said", what=f"reading:{stage}")
         outcome = self._outcome(stage)
         if outcome in _OTHER:
-            wrong = self.habits.wrong_verdict and stage == "leak_applied"
+            wrong = self.habits.wrong_verdict and stage == _TOLD_WRONG
             self._note("said", what=f"verdict:{stage}", value=_OTHER[outcome] if wrong else outcome)
 
     def _outcome(self, stage: str) -> str:
@@ -476,6 +481,6 @@ class Driver:
         return next((one.outcome for one in reversed(verdict.stages) if one.stage == stage), "not_done")
 
 
-def _as_note(body: Body) -> Body:
+def _as_note(body: Mapping[str, Any]) -> Body:
     fields = dict(body)
     return {"kind": fields.pop("type"), **fields}

@@ -9,8 +9,9 @@ from lowhiss.core.findings import FINDINGS
 from lowhiss.core.judge.common import JudgeContext, cut_in_psi, cut_out_of
 from lowhiss.core.judge.model import Finding, StageVerdict
 from lowhiss.core.record import Event
-from lowhiss.core.rules import LIMITED_STAGES, apply_bounds
+from lowhiss.core.rules import apply_bounds
 from lowhiss.core.run import Mark, lower_psi
+from lowhiss.core.stages import FILL_STAGE, LIMITED_STAGES, MOVING_STAGES, wants_engine_off
 
 
 def grade(findings: Iterable[Finding]) -> tuple[list[str], list[str]]:
@@ -46,15 +47,12 @@ def _chocks(case: JudgeContext) -> list[Finding]:
         unchocked(None, first.in_gear)
     for stage, attempts in case.state.attempts.items():
         for mark in (mark for attempt in attempts for mark in attempt.marks):
-            if stage in _ROLLING:
+            if stage in MOVING_STAGES:
                 if mark.context.chocked:
                     found.setdefault("chocks_left_in", Finding("chocks_left_in", stage, {}))
-            elif stage not in ("build_up", "cut_out", "cut_in") and mark.context.chocked is False:
+            elif wants_engine_off(stage) and mark.context.chocked is False:
                 unchocked(stage, mark.context.in_gear)
     return list(found.values())
-
-
-_ROLLING = ("hold_trailer", "hold_parking", "rolling_service")
 
 
 def _moved_after_fail(case: JudgeContext, stages: list[StageVerdict]) -> list[Finding]:
@@ -64,7 +62,7 @@ def _moved_after_fail(case: JudgeContext, stages: list[StageVerdict]) -> list[Fi
         if verdict.outcome in ("pass", "fail") and (marks := _marks_of(case, verdict)):
             last = marks[-1].context.position
             ends.append((last if verdict.decided_position is None else verdict.decided_position, verdict))
-    for stage in _ROLLING:
+    for stage in MOVING_STAGES:
         for attempt in case.state.attempts.get(stage, []):
             for mark in attempt.marks:
                 stood = {v.stage: v.outcome for end, v in sorted(ends, key=_by_end) if end < mark.context.position}
@@ -106,7 +104,7 @@ def _call_outs(case: JudgeContext, stages: list[StageVerdict]) -> list[Finding]:
 def _cut_out_calls(case: JudgeContext, said: list[Event]) -> list[Finding]:
     """Each cut-out read must be said aloud before the next one; saying the cut-in's figure is a mistake of its own."""
     findings: list[Finding] = []
-    calls = [event for event in said if event.what == "cut_out"]
+    calls = [event for event in said if event.what == FILL_STAGE]
     marks = case.state.cut_outs
     missed = 0
     for index, mark in enumerate(marks):
@@ -115,9 +113,9 @@ def _cut_out_calls(case: JudgeContext, said: list[Event]) -> list[Finding]:
         if not mine:
             missed += 1
         elif (wrong := next((call for call in mine if _names_cut_in(call, mark, case)), None)) is not None:
-            findings.append(Finding("cut_in_said_for_cut_out", "cut_out", {"said": wrong.value}))
+            findings.append(Finding("cut_in_said_for_cut_out", FILL_STAGE, {"said": wrong.value}))
     if missed:
-        findings.insert(0, Finding("cut_out_not_said", "cut_out", {"missed": missed, "times": len(marks)}))
+        findings.insert(0, Finding("cut_out_not_said", FILL_STAGE, {"missed": missed, "times": len(marks)}))
     return findings
 
 
@@ -179,7 +177,7 @@ def _called_stages(case: JudgeContext) -> list[str]:
     return [
         stage
         for stage in LIMITED_STAGES
-        if stage != "cut_out"
+        if stage != FILL_STAGE
         and case.limits[stage] is not None
         and any(attempt.marks for attempt in case.state.attempts.get(stage, []))
     ]

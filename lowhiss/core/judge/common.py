@@ -8,6 +8,7 @@ from lowhiss.core.judge.model import StageVerdict
 from lowhiss.core.record import Event
 from lowhiss.core.rules import AppliedBound, Judging, Limit, RuleSet
 from lowhiss.core.run import Attempt, Context, Cut, RunState
+from lowhiss.core.stages import FILL_STAGE
 from lowhiss.core.uncertainty import drop_uncertainty, reading_uncertainty
 from lowhiss.core.units import round_tenth
 from lowhiss.core.vehicle import Needle, Unit
@@ -101,7 +102,7 @@ def late_and_disagreeing(verdict: StageVerdict, events: list[Event], case: Judge
         if primary is not None and secondary is not None:
             apart = round(abs(primary - secondary), 9)
             # a cut-out is itself the last reading of it
-            own = max(primary, secondary) if event.stage == "cut_out" else None
+            own = max(primary, secondary) if event.stage == FILL_STAGE else None
             if apart > share * (own or cut_out_psi(case, case.state.marks.get(event.place))):
                 verdict.find("gauges_disagree", apart_psi=apart, primary_psi=primary, secondary_psi=secondary)
 

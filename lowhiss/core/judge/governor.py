@@ -15,6 +15,7 @@ from lowhiss.core.judge.common import (
 from lowhiss.core.judge.model import StageVerdict
 from lowhiss.core.rules import Limit, apply_bounds
 from lowhiss.core.run import Attempt, Mark
+from lowhiss.core.stages import STEP_TABLE
 from lowhiss.core.vehicle import Needle
 
 
@@ -75,7 +76,7 @@ def _cut_out_before(mark: Mark, needle: Needle) -> float | None:
 def _off_maker_figure(verdict: StageVerdict, read: list[Mark], case: JudgeContext) -> None:
     """A reading away from the maker's figure, unless that figure is itself the limit."""
     governor = case.unit.governor
-    maker = governor.cut_out_psi if verdict.stage == "cut_out" else governor.cut_in_psi
+    maker = getattr(governor, figure) if (figure := STEP_TABLE[verdict.stage].maker) else None
     if maker is None or (verdict.limit and any(bound.of == "maker_cut_out" for bound in verdict.limit.bounds)):
         return
     values = [psi for mark in read for n in case.needles if (psi := needle_psi(mark.event, n)) is not None]

@@ -10,13 +10,11 @@ from collections.abc import Callable, Iterable
 
 from lowhiss.core.errors import RecordError
 from lowhiss.core.judge.model import LateMark, RunVerdict
-from lowhiss.core.record import Event
-from lowhiss.core.run import READABLE
+from lowhiss.core.record import EVENT_KINDS, READABLE_TYPES, Event
 
 MAX_LOOKED_AT_SINGLY = 200
 """So many late marks are weighed one by one; a flood of them is weighed as one."""
 
-_SAYS_NOTHING = frozenset({"note", "late_confirmed"})
 _RANK = {"fail": -1, "void": 0, "not_done": 0, "no_rule": 0, "pass": 1}
 
 
@@ -27,7 +25,7 @@ def settle(events: Iterable[Event], judge: Callable[[list[Event]], RunVerdict]) 
     themselves.
     """
     events = list(events)
-    late = sorted((e for e in events if e.after_end and e.type not in _SAYS_NOTHING), key=_arrival)
+    late = sorted((e for e in events if e.after_end and not EVENT_KINDS[e.type].silent), key=_arrival)
     counted = [e for e in events if not e.after_end]
     if not late:
         return counted, []
@@ -93,7 +91,7 @@ def _without_number(events: list[Event]) -> set[tuple[str | None, str]]:
     """Each needle of each mark that has no number."""
     lacking: set[tuple[str | None, str]] = set()
     for event in events:
-        if event.type in READABLE and event.id is not None:
+        if event.type in READABLE_TYPES and event.id is not None:
             lacking |= {(event.id, needle) for needle in ("primary", "secondary")} - {
                 (event.id, needle) for needle in _needles(event)
             }

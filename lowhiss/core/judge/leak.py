@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import datetime as dt
+from collections.abc import Mapping
 
 from lowhiss.core.judge.common import (
     JudgeContext,
@@ -17,6 +18,8 @@ from lowhiss.core.judge.model import StageVerdict
 from lowhiss.core.record import Event
 from lowhiss.core.rules import Limit
 from lowhiss.core.run import Attempt, Context, Mark
+from lowhiss.core.stages import STEP_TABLE
+from lowhiss.core.stages.model import State
 from lowhiss.core.uncertainty import drop_uncertainty
 from lowhiss.core.vehicle import Knob, Needle
 
@@ -65,7 +68,7 @@ def leak_state(verdict: StageVerdict, attempt: Attempt, case: JudgeContext) -> l
     start, end = attempt.hold
     if start is None:
         return []
-    faults = _Faults(verdict.stage == "leak_applied", case.unit.knobs)
+    faults = _Faults(STEP_TABLE[verdict.stage].states, case.unit.knobs)
     for state, value in faults.states_of(start.context).items():
         faults.at_start(state, value)
     for change in attempt.changes:
@@ -82,8 +85,8 @@ def leak_state(verdict: StageVerdict, attempt: Attempt, case: JudgeContext) -> l
 class _Faults:
     """The states of a hold, looked at one by one; used once and thrown away."""
 
-    def __init__(self, applied: bool, knobs: tuple[Knob, ...]) -> None:
-        self.applied = applied
+    def __init__(self, wanted: Mapping[State, str], knobs: tuple[Knob, ...]) -> None:
+        self.wanted = wanted
         self.knobs = knobs
         self.unknown: list[str] = []
         self.wrong: list[str] = []
@@ -114,9 +117,8 @@ class _Faults:
 
     def is_right(self, state: str, value: str) -> bool:
         """Whether a state is as the stage wants it; a knob that this unit does not have cannot be wrong."""
-        if state == "pedal":
-            return (value == "full") == self.applied
-        wanted = {"engine": "off", "key": "on"} | {f"{knob}_knob": "in" for knob in self.knobs}
+        wanted: dict[str, str] = {name: state for name, state in self.wanted.items() if name != "knobs"}
+        wanted |= {f"{knob}_knob": self.wanted["knobs"] for knob in self.knobs}
         return value == wanted.get(state, value)
 
     def add(self, state: str) -> None:
@@ -124,7 +126,7 @@ class _Faults:
         if state == "key":
             self.key_off = True
         elif state == "pedal":
-            self.wrong.append("pedal_not_full" if self.applied else "pedal_down")
+            self.wrong.append("pedal_not_full" if self.wanted["pedal"] == "full" else "pedal_down")
         else:
             self.wrong.append("engine_running" if state == "engine" else "knobs_not_released")
 

@@ -6,8 +6,9 @@ from dataclasses import dataclass, field
 from typing import Any, Literal, NamedTuple
 
 from lowhiss.core.record import Event
-from lowhiss.core.rules import AppliedBound, Limit, RuleSet, Stage
+from lowhiss.core.rules import AppliedBound, Limit, RuleSet
 from lowhiss.core.run import RunState
+from lowhiss.core.stages import Stage
 
 Outcome = Literal["pass", "fail", "void", "not_done", "no_rule"]
 Overall = Literal["pass", "fail", "incomplete"]

@@ -6,10 +6,12 @@ from collections.abc import Iterator
 from typing import Any
 
 from lowhiss.core.judge.model import RunVerdict
-from lowhiss.core.judge.yesno import last_sprung
+from lowhiss.core.judge.unlimited_stages import last_sprung
+from lowhiss.core.record import EVENT_KINDS
 from lowhiss.core.run import Mark, RunState, counted_psi
+from lowhiss.core.stages import FILL_STAGE, stages_of
 
-_DEEDS = frozenset({"engine", "key", "pedal", "knob", "settled", "held", "rolled", "made_safe"})
+(_REFILL,) = stages_of("refill")
 
 
 def timeline(verdict: RunVerdict) -> dict[str, Any]:
@@ -28,7 +30,7 @@ def timeline(verdict: RunVerdict) -> dict[str, Any]:
         if values:
             other = values[-1] if len(values) > 1 else None
             points.append({"at_s": event.at_s, "event": told, "psi": values[0], "other_psi": other})
-        elif event.type in _DEEDS:
+        elif EVENT_KINDS[event.type].deed:
             deeds.append({"at_s": event.at_s, "event": told})
     outcomes: dict[tuple[str, int], str] = {(stage.stage, stage.attempt): stage.outcome for stage in verdict.stages}
     spans = [
@@ -39,7 +41,7 @@ def timeline(verdict: RunVerdict) -> dict[str, Any]:
             "from_s": marks[0].event.at_s,
             "to_s": marks[-1].event.at_s,
         }
-        for stage, number, marks in _tries(state, refills=any(stage.stage == "rebuild" for stage in verdict.stages))
+        for stage, number, marks in _tries(state, refills=any(stage.stage == _REFILL for stage in verdict.stages))
     ]
     return {"points": points, "deeds": deeds, "spans": sorted(spans, key=lambda span: span["from_s"])}
 
@@ -52,10 +54,10 @@ def _tries(state: RunState, refills: bool) -> Iterator[tuple[str, int, list[Mark
     sprung = last_sprung(state) if refills else None
     for stage, attempts in state.attempts.items():
         for attempt in attempts:
-            if stage == "cut_out":
+            if stage == FILL_STAGE:
                 for mark in attempt.marks:
                     refill = sprung is not None and mark.context.position > sprung
-                    yield ("rebuild", 1, [mark]) if refill else (stage, attempt.number, [mark])
+                    yield (_REFILL, 1, [mark]) if refill else (stage, attempt.number, [mark])
             elif attempt.marks:
                 yield stage, attempt.number, attempt.marks
 

@@ -21,15 +21,24 @@ from lowhiss.core.judge.governor import judge_governor, measure_governor
 from lowhiss.core.judge.late import settle
 from lowhiss.core.judge.leak import judge_leak, leak_state, measure_leak
 from lowhiss.core.judge.model import Overall, RunVerdict, StageVerdict
-from lowhiss.core.judge.yesno import judge_hold, judge_rolling, rebuild_verdict
+from lowhiss.core.judge.unlimited_stages import judge_hold, judge_rolling, rebuild_verdict
 from lowhiss.core.procedure import Procedure
 from lowhiss.core.record import Event, Run
-from lowhiss.core.rules import LIMITED_STAGES, STAGES, YES_NO_STAGES, Limit, RuleSet, Stage, apply_bounds
+from lowhiss.core.rules import Limit, RuleSet, apply_bounds
 from lowhiss.core.run import Attempt, RunState, fold
+from lowhiss.core.stages import (
+    LIMITED_STAGES,
+    REFILLED_STAGES,
+    STAGES,
+    UNLIMITED_STAGES,
+    Stage,
+    StepKind,
+    applies,
+    kind_of,
+    stages_of,
+)
 
 _VALID = ("pass", "fail")
-REFILLED_STAGES = ("leak_released", "leak_applied", "low_air_warning", "spring_brakes")
-"""Stages whose retest needs the engine run and a new cut-out."""
 
 
 def judge_run(run: Run, rules: RuleSet, procedure: Procedure, *, candidate: bool = True) -> RunVerdict:
@@ -95,16 +104,14 @@ def _in_order(required: tuple[Stage, ...], case: JudgeContext) -> list[Stage]:
 
     A trailer's hold test falls away without a trailer, and knobs pulled by hand where none was to pop and none did.
     """
-    others = [stage for stage in STAGES if stage in case.state.attempts and stage not in required]
-    if "spring_brakes" in others and not any(attempt.popped for attempt in case.state.attempts["spring_brakes"]):
-        others.remove("spring_brakes")
-    if case.unit.group == "single" and "hold_trailer" in others:
-        others.remove("hold_trailer")
-    return [*required, *others]
+    done = case.state.attempts
+    others = [stage for stage in STAGES if stage in done and stage not in required and applies(stage, case.unit)]
+    pulled = {s for s in stages_of("knobs") if s in done and not any(attempt.popped for attempt in done[s])}
+    return [*required, *(stage for stage in others if stage not in pulled)]
 
 
 def _stage_verdicts(stage: Stage, case: JudgeContext) -> list[StageVerdict]:
-    if stage == "rebuild":
+    if kind_of(stage) == "refill":
         return [rebuild_verdict(case)]
     attempts = case.state.attempts.get(stage, [])
     verdicts: list[StageVerdict] = []
@@ -129,7 +136,7 @@ def _without_attempt(stage: Stage, case: JudgeContext) -> StageVerdict:
     verdict = StageVerdict(stage, 0, "no_rule" if no_rule else "not_done", limit, stands=True)
     if limit is not None:
         verdict.bounds = apply_bounds(limit, case.unit, cut_out_psi(case, None))
-    if stage == "low_air_warning" and case.state.lamp_checks and not no_rule:
+    if kind_of(stage) == "warning" and case.state.lamp_checks and not no_rule:
         verdict.find("lamp_check_only")
     return verdict
 
@@ -137,22 +144,22 @@ def _without_attempt(stage: Stage, case: JudgeContext) -> StageVerdict:
 def _attempt_verdict(stage: Stage, attempt: Attempt, earlier: list[Attempt], case: JudgeContext) -> StageVerdict:
     """One attempt, in the order of decision: no rule, void by state or retest, then what the stage's own judge says."""
     verdict = StageVerdict(stage, attempt.number, "not_done")
-    if stage in YES_NO_STAGES:
-        (judge_rolling if stage == "rolling_service" else judge_hold)(verdict, attempt, case)
+    if stage in UNLIMITED_STAGES:
+        (judge_rolling if kind_of(stage) == "roll" else judge_hold)(verdict, attempt, case)
         return verdict
     limit = verdict.limit = case.limits[stage]
     if limit is not None:
         verdict.bounds = apply_bounds(limit, case.unit, _cut_out_for(limit, stage, attempt, case))
     # findings are told whatever the outcome, so everything is looked at before the order of decision is applied
-    _MEASURE_AND_JUDGE[stage](verdict, attempt, case)
-    wrong = _STATE[stage](verdict, attempt, case) if stage in _STATE else []
+    _MEASURE_AND_JUDGE[kind_of(stage)](verdict, attempt, case)
+    wrong = _STATE[kind](verdict, attempt, case) if (kind := kind_of(stage)) in _STATE else []
     if stage in REFILLED_STAGES and retest_needs_refill(attempt, earlier):
         wrong.append("retest_without_refill")
     for code in wrong:
         verdict.void(code)
     if limit is None:
         verdict.outcome = "no_rule"
-    if stage == "low_air_warning" and not attempt.marks and case.state.lamp_checks:
+    if kind_of(stage) == "warning" and not attempt.marks and case.state.lamp_checks:
         verdict.find("lamp_check_only")
     if verdict.outcome not in _VALID:
         verdict.withdraw_comparison()
@@ -163,7 +170,7 @@ def _cut_out_for(limit: Limit, stage: Stage, attempt: Attempt, case: JudgeContex
     """ "The cut-out" for a bound that is a share of it; None for limits without one."""
     if all(bound.cap_share_of_cut_out is None for bound in limit.bounds):
         return None
-    mark = deciding_warning(attempt) if stage == "low_air_warning" else None
+    mark = deciding_warning(attempt) if kind_of(stage) == "warning" else None
     return cut_out_psi(case, mark.context if mark else None)
 
 
@@ -192,20 +199,17 @@ def _knobs(verdict: StageVerdict, attempt: Attempt, case: JudgeContext) -> None:
     judge_knobs(verdict, attempt, case)
 
 
-_MEASURE_AND_JUDGE: dict[Stage, Callable[[StageVerdict, Attempt, JudgeContext], None]] = {
-    "build_up": _build_up,
-    "cut_out": _governor,
-    "cut_in": _governor,
-    "leak_released": _leak,
-    "leak_applied": _leak,
-    "low_air_warning": _warning,
-    "spring_brakes": _knobs,
+_MEASURE_AND_JUDGE: dict[StepKind, Callable[[StageVerdict, Attempt, JudgeContext], None]] = {
+    "climb": _build_up,
+    "governor": _governor,
+    "hold": _leak,
+    "warning": _warning,
+    "knobs": _knobs,
 }
-_STATE: dict[Stage, Callable[[StageVerdict, Attempt, JudgeContext], list[str]]] = {
-    "leak_released": leak_state,
-    "leak_applied": leak_state,
-    "low_air_warning": warning_state,
-    "spring_brakes": knobs_state,
+_STATE: dict[StepKind, Callable[[StageVerdict, Attempt, JudgeContext], list[str]]] = {
+    "hold": leak_state,
+    "warning": warning_state,
+    "knobs": knobs_state,
 }
 
 

@@ -3,24 +3,14 @@
 from __future__ import annotations
 
 from dataclasses import dataclass, field
-from typing import Any, Literal, TypeGuard, cast, get_args
+from typing import Any, cast
 
 from lowhiss.core.errors import RuleError
 from lowhiss.core.fields import Fields, Language, both_languages, choices_text
-from lowhiss.core.rules import STAGES, Stage
+from lowhiss.core.stages import ACTIONS, STAGES, Stage, Step, applies, is_stage
 from lowhiss.core.vehicle import Unit
 
 PROCEDURE_FORMAT = "low-hiss-procedure/1"
-Action = Literal["safe_start", "release", "draw_down", "park", "chocks_in", "chocks_out"]
-"""What is done between stages. ``safe_start``: brakes set, neutral, engine started. ``release``: engine off, key on,
-knobs in, needles settled. ``draw_down``: pedal strokes with the engine running. ``park``: knobs out."""
-ACTIONS: tuple[Action, ...] = get_args(Action)
-Step = Action | Stage
-
-
-def is_stage(step: Step) -> TypeGuard[Stage]:
-    """Whether a step is judged, rather than an action between stages."""
-    return step in STAGES
 
 
 @dataclass(frozen=True, slots=True)
@@ -33,12 +23,12 @@ class Procedure:
     about: dict[Language, str] = field(default_factory=dict)
 
     def required(self, unit: Unit) -> tuple[Stage, ...]:
-        """The stages in the order of their first appearance; the trailer's hold test falls away without a trailer."""
-        seen: dict[Stage, None] = {}
-        for step in self.steps:
-            if is_stage(step) and not (step == "hold_trailer" and unit.group == "single"):
-                seen[step] = None
-        return tuple(seen)
+        """The stages in the order of their first appearance; without what does not apply to the unit."""
+        return tuple(dict.fromkeys(step for step in self.steps_on(unit) if is_stage(step)))
+
+    def steps_on(self, unit: Unit) -> tuple[Step, ...]:
+        """The steps that apply to this unit, in order."""
+        return tuple(step for step in self.steps if applies(step, unit))
 
     def as_dict(self) -> dict[str, Any]:
         """The whole procedure as plain values, in the form that `read_procedure` reads back."""

@@ -13,13 +13,9 @@ from functools import cache
 from itertools import count
 
 from lowhiss.core.errors import RuleError
-from lowhiss.core.procedure.model import ACTIONS, Step
-from lowhiss.core.rules import RuleSet, Stage
+from lowhiss.core.rules import RuleSet
+from lowhiss.core.stages import STEP_TABLE, Stage, Step, applies, kind_of, stages_of, wants_engine_off
 from lowhiss.core.vehicle import Unit
-
-_STILL: frozenset[str] = frozenset({"leak_released", "leak_applied", "low_air_warning", "spring_brakes"})
-_MOVING: frozenset[str] = frozenset({"hold_trailer", "hold_parking", "rolling_service"})
-_PUMPED: frozenset[str] = frozenset({"build_up", "cut_out", "cut_in", "rebuild"})
 
 
 @dataclass(frozen=True, slots=True)
@@ -152,13 +148,13 @@ class IllegalOrderError(RuleError):
 def plan(order: Sequence[Step], unit: Unit, rules: RuleSet, planning: Planning, start: Standing | None = None) -> Plan:
     """The order as it will be done from ``start``, with missing actions added. Raises IllegalOrderError.
 
-    The trailer's hold test is left out on a unit without a trailer.
+    What does not apply to the unit is left out.
     """
     planner = _Planner(unit, rules, planning)
     standing = start or Standing()
     steps: list[PlannedStep] = []
     for index, step in enumerate(order):
-        if step == "hold_trailer" and unit.group == "single":
+        if not applies(step, unit):
             continue
         standing, done = planner.do(standing, step, f"steps[{index}]")
         steps += done
@@ -172,7 +168,7 @@ def cheapest_order(
 
     Uniform-cost search over what is done and how the vehicle stands.
     """
-    wanted = [stage for stage in dict.fromkeys(stages) if not (stage == "hold_trailer" and unit.group == "single")]
+    wanted = [stage for stage in dict.fromkeys(stages) if applies(stage, unit)]
     planner = _Planner(unit, rules, planning)
     ticket = count()
     begin = start or Standing()
@@ -202,8 +198,8 @@ def cheapest_order(
             if reached is not None:
                 after, added, takes_s = reached
                 heapq.heappush(heap, (seconds + takes_s, next(ticket), done | {stage}, after, steps + added))
-    names = ", ".join(wanted)
-    raise IllegalOrderError("stages", f"there is no legal order of {names}: rebuild needs spring_brakes before it")
+    names, refill, first = ", ".join(wanted), stages_of("refill")[0], stages_of("knobs")[0]
+    raise IllegalOrderError("stages", f"there is no legal order of {names}: {refill} needs {first} before it")
 
 
 def _rounded(standing: Standing) -> Standing:
@@ -239,21 +235,23 @@ class _Planner:
 
     def missing(self, standing: Standing, step: Step, at: str) -> Iterator[tuple[Step, float | None]]:
         """The actions that the step needs first, each with the pressure it spends air down to, if it does."""
-        if step == "rebuild" and not standing.sprung:
-            raise IllegalOrderError(at, "is rebuild, which passes only after spring_brakes: put that before it")
-        before = {
-            "release": self._before_release,
-            "draw_down": self._before_draw_down,
-            "build_up": self._before_build_up,
-            "cut_out": self._before_cut_out,
-            "rebuild": self._before_cut_out,
-            "cut_in": self._before_cut_in,
-        }.get(step)
-        if before is not None:
-            yield from before(standing)
-        elif step in _STILL:
+        row = STEP_TABLE[step]
+        if row.kind == "refill" and not standing.sprung:
+            first = " or ".join(stages_of("knobs"))
+            raise IllegalOrderError(at, f"is {step}, which passes only after {first}: put that before it")
+        if step == "release":
+            yield from self._before_release(standing)
+        elif step == "draw_down":
+            yield from self._before_draw_down(standing)
+        elif row.kind == "climb":
+            yield from self._before_climb(standing)
+        elif row.fills or row.kind == "refill":
+            yield from self._before_filling(standing)
+        elif row.kind == "governor":
+            yield from self._before_cut_in(standing)
+        elif wants_engine_off(step):
             yield from self._before_still(standing, step)
-        elif step in _MOVING:
+        elif row.moves:
             yield from self._before_moving(standing)
 
     def _before_release(self, standing: Standing) -> Iterator[tuple[Step, float | None]]:
@@ -264,7 +262,7 @@ class _Planner:
         if not standing.engine_running:
             yield "safe_start", None
 
-    def _before_build_up(self, standing: Standing) -> Iterator[tuple[Step, float | None]]:
+    def _before_climb(self, standing: Standing) -> Iterator[tuple[Step, float | None]]:
         lower = self.build_window()[0]
         if standing.pressure_psi >= lower:
             # with the engine running the compressor would work against it
@@ -274,7 +272,7 @@ class _Planner:
         elif not standing.engine_running:
             yield "safe_start", None
 
-    def _before_cut_out(self, standing: Standing) -> Iterator[tuple[Step, float | None]]:
+    def _before_filling(self, standing: Standing) -> Iterator[tuple[Step, float | None]]:
         if not standing.engine_running:
             yield "safe_start", None
         if standing.unloaded and standing.pressure_psi > self.cut_in_psi:
@@ -289,7 +287,7 @@ class _Planner:
 
     def _before_still(self, standing: Standing, step: Step) -> Iterator[tuple[Step, float | None]]:
         released_psi = standing.pressure_psi - (0.0 if standing.knobs_in else self.rates.release_drop_psi)
-        stale = step in ("leak_released", "leak_applied") and not standing.full_read
+        stale = STEP_TABLE[step].refill == "stale" and not standing.full_read
         if released_psi < self.needed_psi(step) or stale:
             yield "cut_out", None
             yield "release", None
@@ -308,15 +306,18 @@ class _Planner:
 
     def needed_psi(self, step: Step) -> float:
         """The pressure that an engine-off stage begins from at the least."""
-        if step == "leak_applied":
-            return self.pressures.charged_psi + self.rates.application_drop_psi
-        if step == "leak_released":
-            return self.pressures.charged_psi
-        return self.pressures.warning_start_psi if step == "low_air_warning" else self.pressures.pop_psi
+        kind = kind_of(step)
+        if kind == "hold":
+            return self.pressures.charged_psi + self.taken_by_pedal_psi(step)
+        return self.pressures.warning_start_psi if kind == "warning" else self.pressures.pop_psi
+
+    def taken_by_pedal_psi(self, step: Step) -> float:
+        """What the full application of a hold takes, where it has one."""
+        return self.rates.application_drop_psi if STEP_TABLE[step].states.get("pedal") == "full" else 0.0
 
     def build_window(self) -> tuple[float, float]:
         """The marks of a build-up under these rules; the usual ones where there is no limit."""
-        limit = self.rules.limit_for("build_up", self.unit)
+        limit = self.rules.limit_for(stages_of("climb")[0], self.unit)
         if limit is not None and limit.window_psi is not None:
             return limit.window_psi
         return self.pressures.build_lower_psi, self.pressures.build_upper_psi
@@ -324,29 +325,30 @@ class _Planner:
     def apply(self, standing: Standing, step: Step, down_to_psi: float | None) -> tuple[Standing, float, bool]:
         """What the step does to the vehicle, how long it takes [s], and whether it is a refill."""
         before = standing.pressure_psi
-        if step in ACTIONS:
+        row = STEP_TABLE[step]
+        if row.kind == "action":
             return *self._act(standing, step, down_to_psi), False
-        if step in ("cut_out", "rebuild"):
+        if row.fills or row.kind == "refill":
             full = replace(standing, pressure_psi=self.cut_out_psi, full_read=True, cut_out_seen=True, unloaded=True)
             return full, self.rates.build_s(before, self.cut_out_psi) + self.times.mark, before < self.cut_out_psi
-        if step == "cut_in":
+        if row.kind == "governor":
             return replace(standing, pressure_psi=min(before, self.cut_in_psi)), self.times.mark, False
-        if step == "build_up":
+        if row.kind == "climb":
             upper = self.build_window()[1]
             return replace(standing, pressure_psi=upper), self.rates.build_s(before, upper) + self.times.mark, False
-        if step in ("leak_released", "leak_applied"):
+        if row.kind == "hold":
             limit = self.rules.limit_for(step, self.unit)
-            drop = self.rates.application_drop_psi if step == "leak_applied" else 0.0
+            drop = self.taken_by_pedal_psi(step)
             hold_s = (limit.hold_s if limit else None) or self.times.leak_hold
             return replace(standing, pressure_psi=before - drop), self.times.settle + hold_s, False
-        if step == "low_air_warning":
+        if row.kind == "warning":
             target = min(before, self.pressures.warning_psi)
             return replace(standing, pressure_psi=target), self.fanning_s(before, target) + self.times.mark, False
-        if step == "spring_brakes":
+        if row.kind == "knobs":
             target = min(before, self.pressures.pop_psi)
             sprung = replace(standing, pressure_psi=target, knobs_in=False, sprung=True)
             return sprung, self.fanning_s(before, target) + self.times.mark, False
-        return standing, self.times.rolling if step == "rolling_service" else self.times.hold_test, False
+        return standing, self.times.rolling if row.kind == "roll" else self.times.hold_test, False
 
     def _act(self, standing: Standing, action: Step, down_to_psi: float | None) -> tuple[Standing, float]:
         times, psi = self.times, standing.pressure_psi

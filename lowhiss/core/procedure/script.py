@@ -7,18 +7,18 @@ from collections.abc import Callable
 from typing import Any
 
 from lowhiss.core.fields import LANGUAGES
+from lowhiss.core.procedure.fill_history import seconds_to_full
 from lowhiss.core.procedure.guide import LedStep, led_order
-from lowhiss.core.procedure.model import Procedure, Step
-from lowhiss.core.procedure.needs import NEEDS, answers_of
-from lowhiss.core.procedure.pace import seconds_to_full
+from lowhiss.core.procedure.model import Procedure
 from lowhiss.core.procedure.planner import IllegalOrderError, PlannedStep, Planning, Standing, plan
 from lowhiss.core.record import HIGHEST_PSI, LOWEST_PSI
-from lowhiss.core.rules import LIMITED_STAGES, Limit, RuleSet, apply_bounds, canonical_json
+from lowhiss.core.rules import Limit, RuleSet, apply_bounds, canonical_json
+from lowhiss.core.stages import STEP_TABLE, NeedRow, is_limited, stages_of
 from lowhiss.core.units import PRESSURE_UNITS
 from lowhiss.core.vehicle import Unit
-from lowhiss.core.words import Words, english, spanish
+from lowhiss.core.words import Words
 
-SCRIPT_FORMAT = "low-hiss-script/4"
+SCRIPT_FORMAT = "low-hiss-script/5"
 _FILL_MARKS_PSI = tuple(range(0, 151, 10))
 
 
@@ -54,10 +54,14 @@ def compile_script(
             "seconds": seconds_to_full(planning, _FILL_MARKS_PSI, cut_out_psi),
             "own": fills,
         },
-        "answers": {need: answers_of(need, unit)._asdict() for need in NEEDS},
+        "needs": {need: _need(row) for need, row in order.needs.items()},
+        "effects": [{**effect._asdict(), "event": dict(effect.event)} for effect in order.effects],
+        "aside": list(order.aside),
+        "fresh": order.fresh,
         "steps": [_step(step, rules, unit, path) for step, path in zip(order.steps, planned, strict=True)],
         "refill": [_step(step, rules, unit, None) for step in order.refill],
         "refill_s": round(refill_s),
+        "fill_after": list(order.fill_after),
     }
     return {"version": hashlib.sha256(canonical_json(script).encode()).hexdigest()[:16], **script}
 
@@ -66,7 +70,7 @@ def usual_psi(rules: RuleSet, unit: Unit, planning: Planning) -> dict[str, float
     """Where the needles usually stand at each mark: the place a tape begins from, never a limit [psi]."""
     pressures, governor = planning.pressures, unit.governor
     cut_out_psi = governor.cut_out_psi or rules.judging.default_cut_out_psi
-    window = rules.limit_for("build_up", unit)
+    window = rules.limit_for(stages_of("climb")[0], unit)
     lower, upper = (window.window_psi if window else None) or (pressures.build_lower_psi, pressures.build_upper_psi)
     return {
         "lower": lower,
@@ -81,7 +85,7 @@ def usual_psi(rules: RuleSet, unit: Unit, planning: Planning) -> dict[str, float
 
 def _planned(procedure: Procedure, unit: Unit, rules: RuleSet, planning: Planning) -> list[PlannedStep | None]:
     """Each step as the planner sees it, in an order that begins full when it begins with the release."""
-    steps = [step for step in procedure.steps if not (step == "hold_trailer" and unit.group == "single")]
+    steps = procedure.steps_on(unit)
     full_psi = unit.governor.cut_out_psi or rules.judging.default_cut_out_psi
     begins_full = steps[0] == "release"
     start = Standing(pressure_psi=full_psi if begins_full else planning.pressures.pop_psi, full_read=begins_full)
@@ -93,29 +97,44 @@ def _planned(procedure: Procedure, unit: Unit, rules: RuleSet, planning: Plannin
 
 
 def _step(step: LedStep, rules: RuleSet, unit: Unit, planned: PlannedStep | None) -> dict[str, Any]:
-    limit = rules.limit_for(step.step, unit) if step.step in LIMITED_STAGES else None
+    limit = rules.limit_for(step.step, unit) if is_limited(step.step) else None
+    row = STEP_TABLE[step.step]
     return {
         "step": step.step,
         "needs": list(step.needs),
         "strikes": [
-            {"name": s.name, "marks": [dict(mark) for mark in s.marks], "optional": s.optional, "reads": s.reads}
+            {
+                "name": s.name,
+                "marks": [dict(mark) for mark in s.marks],
+                "optional": s.optional,
+                "reads": s.reads,
+                "falls": s.falls,
+                "leads": s.leads,
+            }
             for s in step.strikes
         ],
         "says": list(step.says),
         "refill": step.refill,
+        "refill_after": step.refill_after,
         "straight_on": step.straight_on,
+        "by_the_way": step.by_the_way,
+        "rolls": step.rolls,
+        "marked_as": step.marked_as,
+        "pedal_held": row.states.get("pedal") == "full",
         "limit": None if limit is None else _limit(limit, unit),
         "does": {language: Words(language).step(step.step, unit) for language in LANGUAGES},
-        "calls": _calls(step.step),
+        "calls": row.calls,
         "seconds": None if planned is None else round(planned.seconds),
         "path_psi": None if planned is None else [round(planned.start_psi, 1), round(planned.end_psi, 1)],
     }
 
 
-def _calls(step: Step) -> dict[str, dict[str, str]]:
-    """What is said aloud, by part and language; ``{read}``, ``{first}`` and ``{lost}`` stand for figures."""
-    both = english.CALLS.get(step, {}), spanish.CALLS.get(step, {})
-    return {part: {"en": both[0][part], "es": both[1][part]} for part in both[0]}
+def _need(row: NeedRow) -> dict[str, Any]:
+    """When a need is so, and what may be answered to it."""
+    return {
+        "met": [dict(facts) for facts in row.met],
+        **{part: [dict(body) for body in getattr(row, part)] for part in ("yes", "no", "instead", "denied")},
+    }
 
 
 def _limit(limit: Limit, unit: Unit) -> dict[str, Any]:

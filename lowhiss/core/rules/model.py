@@ -7,19 +7,11 @@ import hashlib
 import json
 from dataclasses import dataclass, field
 from functools import cached_property
-from typing import Any, Literal, get_args
+from typing import Any, Literal
 
 from lowhiss.core.fields import Language
+from lowhiss.core.stages import LIMITED_STAGES, LimitedStage
 from lowhiss.core.vehicle import Circuits, Group, Unit, UnitKind
-
-LimitedStage = Literal[
-    "build_up", "cut_out", "cut_in", "leak_released", "leak_applied", "low_air_warning", "spring_brakes"
-]
-LIMITED_STAGES: tuple[LimitedStage, ...] = get_args(LimitedStage)
-YesNoStage = Literal["rebuild", "hold_trailer", "hold_parking", "rolling_service"]
-YES_NO_STAGES: tuple[YesNoStage, ...] = get_args(YesNoStage)
-Stage = LimitedStage | YesNoStage
-STAGES: tuple[Stage, ...] = (*LIMITED_STAGES, *YES_NO_STAGES)
 
 Comparator = Literal["at_least", "at_most", "below", "above"]
 LimitUnit = Literal["psi", "s"]

@@ -17,7 +17,6 @@ from lowhiss.core.rules.model import (
     Condition,
     Judging,
     Limit,
-    LimitedStage,
     LimitUnit,
     Policy,
     Reference,
@@ -25,6 +24,7 @@ from lowhiss.core.rules.model import (
     Source,
     Standing,
 )
+from lowhiss.core.stages import LimitedStage, kind_of, stages_of
 from lowhiss.core.vehicle import Circuits, Group, UnitKind
 
 ParentLookup = Callable[[str], RuleSet]
@@ -116,12 +116,14 @@ def _limit(fields: Fields) -> Limit:
     unit: LimitUnit = fields.choice("unit", LimitUnit)
     window = _window(fields)
     hold_s = fields.number("hold_s", None, low=1, high=3600)
-    if (stage == "build_up") != (window is not None):
-        raise fields.refuse("window_psi", "goes with build_up, and build_up needs it: [lower, upper]")
-    if stage.startswith("leak_") != (hold_s is not None):
+    climbs, holds = kind_of(stage) == "climb", kind_of(stage) == "hold"
+    timed = " and ".join(stages_of("climb"))
+    if climbs != (window is not None):
+        raise fields.refuse("window_psi", f"goes with {timed}, and {timed} needs it: [lower, upper]")
+    if holds != (hold_s is not None):
         raise fields.refuse("hold_s", "goes with the leak stages, and a leak stage needs it")
-    if (unit == "s") != (stage == "build_up"):
-        raise fields.refuse("unit", "must be s for build_up and psi for every other stage")
+    if (unit == "s") != climbs:
+        raise fields.refuse("unit", f"must be s for {timed} and psi for every other stage")
     bounds = tuple(_bound(item) for item in fields.tables("bounds"))
     if not bounds:
         raise fields.refuse("bounds", "needs at least one bound, such as { at_most = 4 }")

@@ -4,13 +4,14 @@ from __future__ import annotations
 
 from dataclasses import dataclass
 from types import ModuleType
-from typing import Any
+from typing import Any, cast
 
+from lowhiss.core.diagnosis import Hint
 from lowhiss.core.fields import Language
 from lowhiss.core.findings import FINDINGS
 from lowhiss.core.judge.model import Finding, StageVerdict
-from lowhiss.core.leakhunt import Hint
 from lowhiss.core.rules import AppliedBound, Limit, Source, apply_bounds
+from lowhiss.core.stages import STEP_TABLE, Step, kind_of
 from lowhiss.core.units import PressureUnit
 from lowhiss.core.vehicle import Unit
 from lowhiss.core.words import english, spanish
@@ -44,13 +45,13 @@ class Words:
 
     def stage(self, stage: str) -> str:
         """The name of a stage."""
-        return str(self.book.STAGES[stage])
+        return STEP_TABLE[cast(Step, stage)].title[self.language]
 
     def step(self, step: str, unit: Unit | None = None) -> str:
         """What to do in a step, on this unit where its gearbox says how."""
-        if unit is not None and unit.gearbox == "automatic" and step in self.book.STEPS_AUTOMATIC:
-            return str(self.book.STEPS_AUTOMATIC[step])
-        return str(self.book.STEPS[step])
+        row = STEP_TABLE[cast(Step, step)]
+        by_itself = row.does_automatic if unit is not None and unit.gearbox == "automatic" else None
+        return (by_itself or row.does)[self.language]
 
     def finding(self, finding: Finding, limit: Limit | None = None) -> str:
         """A finding as a sentence; ``limit`` gives the unit of its margin."""
@@ -211,7 +212,7 @@ class Words:
     def _measured_parts(self, verdict: StageVerdict) -> list[str]:
         measured = verdict.measured
         figures = self.figures
-        if verdict.stage in ("leak_released", "leak_applied") and "drop_psi" in measured:
+        if kind_of(verdict.stage) == "hold" and "drop_psi" in measured:
             ends = {
                 "start": figures.reading(measured["start_psi"]),
                 "end": figures.reading(measured["end_psi"]),

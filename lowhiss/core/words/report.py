@@ -5,8 +5,8 @@ from __future__ import annotations
 from collections.abc import Sequence
 from typing import Any
 
+from lowhiss.core.diagnosis import Hint
 from lowhiss.core.judge.model import Finding, RunVerdict, StageVerdict
-from lowhiss.core.leakhunt import Hint
 from lowhiss.core.rules import AppliedBound, Limit
 from lowhiss.core.vehicle import Unit
 from lowhiss.core.words.render import Words

@@ -5,8 +5,8 @@ from __future__ import annotations
 import textwrap
 from collections.abc import Iterable, Iterator, Sequence
 
+from lowhiss.core.diagnosis import Hint
 from lowhiss.core.judge.model import Finding, RunVerdict, StageVerdict
-from lowhiss.core.leakhunt import Hint
 from lowhiss.core.words.render import Words
 
 WIDTH = 96

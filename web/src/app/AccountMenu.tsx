@@ -2,9 +2,9 @@ import { useMutation } from '@tanstack/react-query'
 import { Popover } from 'radix-ui'
 import { useState } from 'react'
 import { useTranslation } from 'react-i18next'
-import { api, need } from '../api'
-import { useSession } from '../session'
-import { Button, FormError, TextField } from '../ui'
+import { api, need } from '../shared/api'
+import { useSession } from '../shared/session'
+import { Button, FormError, TextField } from '../shared/ui'
 
 /** Who is signed in, and the ways out; a PIN for a shared cab. */
 export function AccountMenu() {

@@ -1,11 +1,11 @@
 import { Popover } from 'radix-ui'
 import { useTranslation } from 'react-i18next'
-import { api, need } from '../api'
-import { pressureUnits, unitLabel, type PressureUnit } from '../figures/format'
-import { languages, type Language } from '../i18n'
-import { useSession } from '../session'
-import { Choice } from '../ui'
-import { lights, usePreferences } from './preferences'
+import { api, need } from '../shared/api'
+import { pressureUnits, unitLabel, type PressureUnit } from '../shared/figures/format'
+import { languages, type Language } from '../shared/i18n'
+import { useSession } from '../shared/session'
+import { Choice } from '../shared/ui'
+import { lights, usePreferences } from '../shared/preferences'
 
 const languageName = { en: 'English', es: 'Español' }
 

@@ -1,7 +1,8 @@
 import { useEffect, useState } from 'react'
 import { useTranslation } from 'react-i18next'
-import { useFigures } from '../figures/useFigures'
-import { useRecorder, type Waits } from '../live'
+import { useFigures } from '../shared/figures/useFigures'
+import { useRecorder } from '../run'
+import { type Waits } from '../device'
 
 /** How long what waits may wait before it is worth a line: with good contact it is gone before anybody reads it. */
 const CALM_MS = 2000

@@ -2,10 +2,10 @@ import { useQuery } from '@tanstack/react-query'
 import { useDeferredValue } from 'react'
 import { useTranslation } from 'react-i18next'
 import { Link, useSearchParams } from 'react-router'
-import { logQuery, type LogOutcome, type Schema } from '../../api'
-import { unitLabel } from '../../figures/format'
-import { useFigures } from '../../figures/useFigures'
-import { Button, Choice, MiniColumn, Notice, OutcomeMark } from '../../ui'
+import { logQuery, type LogOutcome, type Schema } from '../../shared/api'
+import { unitLabel } from '../../shared/figures/format'
+import { useFigures } from '../../shared/figures/useFigures'
+import { Button, Choice, MiniColumn, Notice, OutcomeMark } from '../../shared/ui'
 
 const filters = ['all', 'pass', 'close_call', 'fail', 'void', 'incomplete'] as const
 type Filter = (typeof filters)[number]

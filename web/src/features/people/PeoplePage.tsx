@@ -1,9 +1,9 @@
 import { useMutation, useQuery, useQueryClient } from '@tanstack/react-query'
 import { useState, type FormEvent } from 'react'
 import { useTranslation } from 'react-i18next'
-import { api, need, peopleQuery, type Schema } from '../../api'
-import { useMay, useSession } from '../../session'
-import { Button, FormError, Modal, Notice, SelectField, TextField } from '../../ui'
+import { api, need, peopleQuery, type Schema } from '../../shared/api'
+import { useMay, useSession } from '../../shared/session'
+import { Button, FormError, Modal, Notice, SelectField, TextField } from '../../shared/ui'
 
 type Listed = Schema['ListedPersonOut']
 type Role = Listed['role']

@@ -1,11 +1,12 @@
 import { useMutation, useQueryClient } from '@tanstack/react-query'
 import { useState } from 'react'
 import { useTranslation } from 'react-i18next'
-import { api, need, type Schema } from '../../api'
-import { useFigures } from '../../figures/useFigures'
-import { markName, useRecorder, type WireEvent } from '../../live'
-import { useMay, useSession } from '../../session'
-import { LineForm, Modal, OutcomeMark } from '../../ui'
+import { api, need, type Schema } from '../../shared/api'
+import { useFigures } from '../../shared/figures/useFigures'
+import { markName, useRecorder } from '../../run'
+import { type WireEvent } from '../../device'
+import { useMay, useSession } from '../../shared/session'
+import { LineForm, Modal, OutcomeMark } from '../../shared/ui'
 
 type Sheet = Schema['SheetOut']
 type Late = Schema['LateOut']

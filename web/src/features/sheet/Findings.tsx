@@ -1,6 +1,6 @@
 import { useTranslation } from 'react-i18next'
-import type { Schema } from '../../api'
-import { OutcomeMark } from '../../ui'
+import type { Schema } from '../../shared/api'
+import { OutcomeMark } from '../../shared/ui'
 
 type Verdict = Schema['VerdictOut']
 
@@ -31,7 +31,7 @@ export function Candidate({ verdict, purpose }: { verdict: Verdict; purpose: str
           >
             {critical.has(code) && <b className="text-clay">{t('sheet.critical')}: </b>}
             {text}
-            {stage && <span className="text-note text-soft"> {t(`stage.${stage}`)}</span>}
+            {stage && <span className="text-note text-soft"> {t(`step.${stage}`)}</span>}
           </li>
         ))}
       </ul>
@@ -86,7 +86,7 @@ export function Schools({ schools, rules }: { schools: Schema['SchoolOut'][]; ru
             {names.map((name) => (
               <tr key={name} className="border-b border-hair">
                 <th scope="row" className="py-1.5 pr-4 font-semibold">
-                  {t(`stage.${name}`)}
+                  {t(`step.${name}`)}
                 </th>
                 {schools.map(({ rules: id, stages }) => (
                   <td key={id} className="min-w-28 pr-4 align-top">

@@ -1,7 +1,9 @@
+import { isStageName } from '../../shared/trade'
 import { useTranslation } from 'react-i18next'
-import { clockFace, inUnit, unitLabel, type PressureUnit } from '../../figures/format'
-import { useFigures } from '../../figures/useFigures'
-import { markName, standing, type WireEvent } from '../../live'
+import { clockFace, inUnit, unitLabel, type PressureUnit } from '../../shared/figures/format'
+import { useFigures } from '../../shared/figures/useFigures'
+import { markName, standing } from '../../run'
+import { type WireEvent } from '../../device'
 
 const READING = /^(primary|secondary)_(psi|kpa|bar)$/
 
@@ -26,7 +28,7 @@ export function Marks({ events }: { events: Record<string, unknown>[] }) {
               <td className="px-4">
                 {t(`test.mark.${markName(event)}`)}
                 <span className="text-soft">
-                  {event.stage ? `, ${t(`stage.${event.stage as 'leak_applied'}`)}` : ''}
+                  {isStageName(event.stage) ? `, ${t(`step.${event.stage}`)}` : ''}
                   {said(event)}
                   {event.sent_by ? `, ${t('sheet.sentBy', { by: String(event.sent_by) })}` : ''}
                   {event.after_end ? `, ${t('sheet.afterEnd')}` : ''}

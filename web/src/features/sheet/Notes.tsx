@@ -1,7 +1,8 @@
 import { useState } from 'react'
 import { useTranslation } from 'react-i18next'
-import { useRecorder, type WireEvent } from '../../live'
-import { LineForm } from '../../ui'
+import { useRecorder } from '../../run'
+import { type WireEvent } from '../../device'
+import { LineForm } from '../../shared/ui'
 
 interface NotesProps {
   runId: string

@@ -1,7 +1,8 @@
 import { useTranslation } from 'react-i18next'
-import type { Schema } from '../../api'
-import { standing, type WireEvent } from '../../live'
-import { OutcomeMark } from '../../ui'
+import type { Schema } from '../../shared/api'
+import { standing } from '../../run'
+import { type WireEvent } from '../../device'
+import { OutcomeMark } from '../../shared/ui'
 
 /** Each stage with its outcome, its arithmetic, its limit and what went wrong. */
 export function Stages({
@@ -25,7 +26,7 @@ export function Stages({
             className="grid gap-x-6 border-b border-line py-3 sm:grid-cols-[13rem_1fr]"
           >
             <div>
-              <b>{t(`stage.${stage.stage}`)}</b>
+              <b>{t(`step.${stage.stage}`)}</b>
               {stage.attempt > 1 && (
                 <span className="block text-note text-soft">
                   {t('sheet.attempt', { number: stage.attempt })}

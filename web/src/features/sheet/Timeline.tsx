@@ -1,11 +1,11 @@
 import { scaleLinear } from 'd3-scale'
 import { useId } from 'react'
 import { useTranslation } from 'react-i18next'
-import type { Schema } from '../../api'
-import { unitLabel } from '../../figures/format'
-import { useFigures } from '../../figures/useFigures'
-import { markName } from '../../live'
-import { useSize } from '../../ui'
+import type { Schema } from '../../shared/api'
+import { unitLabel } from '../../shared/figures/format'
+import { useFigures } from '../../shared/figures/useFigures'
+import { markName } from '../../run'
+import { useSize } from '../../shared/ui'
 
 type Told = { type: string } & Record<string, unknown>
 
@@ -191,8 +191,7 @@ function Span({ span, from, to, top, width }: SpanProps) {
   const failed = span.outcome === 'fail'
   const beside = Math.max(to, from + 4) + 8
   const name =
-    t(`stage.${span.stage as 'cut_out'}`) +
-    (span.outcome === 'pass' ? '' : `, ${t(`outcome.${span.outcome as 'fail'}`)}`)
+    t(`step.${span.stage}`) + (span.outcome === 'pass' ? '' : `, ${t(`outcome.${span.outcome as 'fail'}`)}`)
   const toTheLeft = beside + name.length * WIDEST > width
   const ink = failed ? 'var(--color-clay)' : 'var(--color-ink)'
   return (

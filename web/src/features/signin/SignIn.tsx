@@ -1,10 +1,10 @@
 import { useMutation, useQuery } from '@tanstack/react-query'
 import { useState, type FormEvent, type ReactNode } from 'react'
 import { useTranslation } from 'react-i18next'
-import { PreferencesMenu } from '../../app'
-import { api, need } from '../../api'
-import { useSession, type Me, type Person } from '../../session'
-import { Button, FormError, TextField } from '../../ui'
+import { PreferencesMenu } from '../../app/PreferencesMenu'
+import { api, need } from '../../shared/api'
+import { useSession, type Me, type Person } from '../../shared/session'
+import { Button, FormError, TextField } from '../../shared/ui'
 
 /** The sign-in page; `again` names who was signed in when a session ended in the middle of something. */
 export function SignIn({ again }: { again?: string }) {

@@ -1,5 +1,6 @@
 import { useTranslation } from 'react-i18next'
-import type { Body, Need, Script, Step, TestState } from '../../live'
+import type { Body } from '../../device'
+import type { Need, Script, Step, TestState } from '../../run'
 
 interface AskingProps {
   script: Script
@@ -22,7 +23,7 @@ export function Asking({ script, state, step, next, watches, onAnswer }: AskingP
         const isNext = need === next
         // whatever is neither asked now nor still to be asked is so, or was said not to be
         const denied = n < place && !unmet.has(need) && isDenied(state, script, need)
-        const no = script.answers[need]?.no ?? []
+        const no = script.needs[need]?.no ?? []
         return (
           <li
             key={need}
@@ -33,10 +34,10 @@ export function Asking({ script, state, step, next, watches, onAnswer }: AskingP
               {t(`test.need.${need}`)}
             </span>
             {denied && <b className="text-clay">{t(`test.not.${need}`)}</b>}
-            {isNext && !watches && (script.answers[need]?.instead ?? []).length > 0 && engineIsOff(state) && (
+            {isNext && !watches && (script.needs[need]?.instead ?? []).length > 0 && engineIsOff(state) && (
               <button
                 type="button"
-                onClick={() => onAnswer(script.answers[need]?.instead ?? [])}
+                onClick={() => onAnswer(script.needs[need]?.instead ?? [])}
                 className="ml-auto min-h-touch px-2 underline underline-offset-4"
               >
                 {t('test.gearHolds')}
@@ -54,7 +55,7 @@ export function Asking({ script, state, step, next, watches, onAnswer }: AskingP
             {denied && !watches && (
               <button
                 type="button"
-                onClick={() => onAnswer(script.answers[need]?.yes ?? [])}
+                onClick={() => onAnswer(script.needs[need]?.yes ?? [])}
                 className="ml-auto min-h-touch px-2 font-semibold underline underline-offset-4"
               >
                 {t('test.again')}
@@ -77,7 +78,7 @@ export function deniedNeeds(state: TestState, script: Script, step: Step): Need[
 
 /** Whether the last word on a need was that it is not so. */
 function isDenied(state: TestState, script: Script, need: Need): boolean {
-  const { yes = [], no = [] } = script.answers[need] ?? {}
+  const { yes = [], no = [] } = script.needs[need] ?? {}
   const says = (bodies: Body[], event: Record<string, unknown>) =>
     bodies.some((body) => ['type', 'item', 'state', 'knob'].every((key) => body[key] === event[key]))
   const last = state.events.findLast((event) => says(yes, event) || says(no, event))

@@ -1,10 +1,11 @@
 import { useState, type FormEvent } from 'react'
 import { useTranslation } from 'react-i18next'
-import { usePreferences } from '../../app'
-import { fromPsi, inUnit, unitLabel } from '../../figures/format'
-import { useFigures } from '../../figures/useFigures'
-import type { Body, LiveRun, Script, Step, TestState } from '../../live'
-import { Button, Modal } from '../../ui'
+import { usePreferences } from '../../shared/preferences'
+import { fromPsi, inUnit, unitLabel } from '../../shared/figures/format'
+import { useFigures } from '../../shared/figures/useFigures'
+import type { Body, LiveRun } from '../../device'
+import { isHeld, type Script, type Step, type TestState } from '../../run'
+import { Button, Modal } from '../../shared/ui'
 import type { Verdict } from './phase'
 import { psiOf } from './useReadings'
 
@@ -51,7 +52,7 @@ export function Calls({ live, state, step, when, verdict, named = false, onSay }
       aria-label={t('test.say.title')}
       className="grid max-w-3xl gap-1 border-l-4 border-ink pl-3"
     >
-      {named && <b className="text-note">{t(`stage.${step.step as 'cut_out'}`)}</b>}
+      {named && <b className="text-note">{t(`step.${step.step}`)}</b>}
       {lines
         .filter(({ what }) => shown || what)
         .map((call) => (
@@ -181,8 +182,8 @@ function WrongNumber({
 /** Whether a call was ticked since its stage was begun; each cut-out has a call of its own. */
 export function wasSaid(state: TestState, step: Step, what: string): boolean {
   const begun = state.events.findLastIndex((event) =>
-    what === 'cut_out'
-      ? event.type === 'reading' && event.point === 'cut_out'
+    what === step.marked_as
+      ? event.type === 'reading' && event.stage === what
       : event.type === 'attempt' && event.stage === step.step,
   )
   return state.events.some((event, n) => n > begun && event.type === 'said' && event.what === what)
@@ -215,7 +216,7 @@ function callsOf(
       ? [
           {
             part: 'reading' as const,
-            what: step.says.includes('cut_out') ? 'cut_out' : what('reading'),
+            what: what('reading') ?? step.says[0] ?? null,
             words: { en: figure(reading.en ?? '', 'and'), es: figure(reading.es ?? '', 'y') },
           },
         ]
@@ -237,8 +238,7 @@ function figuresOf(
   verdict: Verdict | undefined,
   unit: 'psi' | 'kpa' | 'bar',
 ): ((sentence: string, and: string) => string) | null {
-  const of = step.step === 'rebuild' ? 'cut_out' : step.step
-  const mine = state.marks.filter(({ stage }) => stage === of)
+  const mine = state.marks.filter(({ stage }) => stage === step.marked_as)
   const drop = verdict?.measured.drop_psi
   const lost = typeof drop === 'number' ? `${inUnit(fromPsi(drop, unit), unit)} ${unitLabel[unit]}` : null
   const shown = (place: number, and: string) => {
@@ -247,8 +247,7 @@ function figuresOf(
     const texts = [...new Set(values.map((psi) => inUnit(fromPsi(psi, unit), unit)))]
     return texts.length ? `${texts.join(` ${and} `)} ${unitLabel[unit]}` : null
   }
-  const isLeak = step.step.startsWith('leak_')
-  if (isLeak ? lost === null : shown(-1, '') === null) return null
+  if (isHeld(step) ? lost === null : shown(-1, '') === null) return null
   return (sentence, and) =>
     sentence
       .replace('{lost}', lost ?? '')

@@ -1,8 +1,8 @@
 import { act, render, screen } from '@testing-library/react'
 import { afterEach, beforeEach, expect, test, vi } from 'vitest'
-import { stateOf } from '../../live'
-import { Frame } from '../../testing/Frame'
-import { script } from '../../testing/script'
+import { stateOf } from '../../run'
+import { Frame } from '../../shared/testing/Frame'
+import { script } from '../../shared/testing/script'
 import { FillClock, HoldClock, secondsToFull, WaitClock } from './Clocks'
 import { playTo, present, valued } from './played'
 

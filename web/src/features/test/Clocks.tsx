@@ -1,17 +1,9 @@
 import { useState, type ReactNode } from 'react'
 import { useTranslation } from 'react-i18next'
-import { clockFace, toPsi, unitLabel } from '../../figures/format'
-import { useFigures } from '../../figures/useFigures'
-import {
-  now,
-  secondsSince,
-  useSound,
-  type Body,
-  type Mark,
-  type Moment,
-  type Script,
-  type TestState,
-} from '../../live'
+import { clockFace, toPsi, unitLabel } from '../../shared/figures/format'
+import { useFigures } from '../../shared/figures/useFigures'
+import { now, secondsSince, type Moment, type Body } from '../../device'
+import { useSound, type Mark, type Script, type TestState } from '../../run'
 import { enteredText, lowestPsi } from './useReadings'
 import { useTicking } from './useTimer'
 

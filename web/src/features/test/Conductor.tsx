@@ -2,30 +2,24 @@ import { useEffect, useRef, useState } from 'react'
 import { flushSync } from 'react-dom'
 import { useTranslation } from 'react-i18next'
 import { useNavigate } from 'react-router'
-import { api, need } from '../../api'
-import { usePreferences } from '../../app'
-import { useFigures } from '../../figures/useFigures'
+import { api, need } from '../../shared/api'
+import { usePreferences } from '../../shared/preferences'
+import { useFigures } from '../../shared/figures/useFigures'
+import { type Body, now, secondsSince, type LiveRun, type Moment, type Recorder, leads } from '../../device'
 import {
   isOwn,
-  isStage,
-  now,
-  secondsSince,
   speak,
   stateOf,
   twinsOf,
   unlockSound,
   useFeed,
-  type Body,
-  type LiveRun,
   type Mark,
-  type Moment,
-  type Recorder,
   type Step,
   type TestState,
-  leads,
-} from '../../live'
-import { useSession } from '../../session'
-import { Button, Strike } from '../../ui'
+} from '../../run'
+import { useSession } from '../../shared/session'
+import { Button } from '../../shared/ui'
+import { Strike } from './Strike'
 import { barFor, nextName, watchersBar } from './bar'
 import { Calls } from './Calls'
 import { Course } from './Course'
@@ -180,11 +174,7 @@ export function Conductor({ recorder, live }: { recorder: Recorder; live: LiveRu
     })
   }
 
-  const title = !step
-    ? t('test.verdict')
-    : isStage(step)
-      ? t(`stage.${step.step as 'cut_out'}`)
-      : t(`action.${step.step as 'park'}`)
+  const title = !step ? t('test.verdict') : t(`step.${step.step}`)
   const does = bar.does ? t(`test.does.${bar.does}`) : (step?.does[language] ?? '')
   const before = phase.name === 'strike' ? actionBefore(state)?.does[language] : undefined
   useSpeech(preferences.speech === 'on', [title, before, does].filter(Boolean).join('. '), language)
@@ -391,7 +381,7 @@ const rollsOf = (state: TestState): number => state.events.filter(({ type }) => 
 /** An action with nothing of its own to strike, done by doing the stage after it. */
 function actionBefore(state: TestState): Step | undefined {
   const last = state.lead.done.at(-1)?.step
-  return last?.step === 'draw_down' && state.lead.untouched ? last : undefined
+  return last?.by_the_way && state.lead.untouched ? last : undefined
 }
 
 /** Speaks what is to be done whenever that changes. */

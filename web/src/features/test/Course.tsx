@@ -1,6 +1,6 @@
 import { useTranslation } from 'react-i18next'
-import { useFigures } from '../../figures/useFigures'
-import { useSize } from '../../ui'
+import { useFigures } from '../../shared/figures/useFigures'
+import { useSize } from '../../shared/ui'
 import type { Leg } from './legs'
 
 const HEIGHT = 128
@@ -76,7 +76,7 @@ export function Course({ legs, hideLimits }: CourseProps) {
                     className="text-[13px] leading-[15px]"
                     style={{ color: ink, fontStretch: '84%', fontWeight: now ? 720 : 560 }}
                   >
-                    {t(`stage.${step.step as 'cut_out'}`)}
+                    {t(`step.${step.step}`)}
                     {at === 'skipped' && <span className="font-normal">, {t('test.states.skipped')}</span>}
                     {done && verdict && verdict.outcome !== 'pass' && (
                       <span>, {t(`outcome.${verdict.outcome}`)}</span>

@@ -1,7 +1,8 @@
 import { useState } from 'react'
 import { useTranslation } from 'react-i18next'
-import type { Body, Script, TestState } from '../../live'
-import { Button, Modal, OutcomeMark } from '../../ui'
+import type { Body } from '../../device'
+import type { Script, TestState } from '../../run'
+import { Button, Modal, OutcomeMark } from '../../shared/ui'
 import type { Leg } from './legs'
 
 interface CourseDialogProps {
@@ -25,7 +26,7 @@ export function CourseDialog({ open, script, state, legs, watches, onClose, onSt
     onClose()
   }
   if (skipping) {
-    const stage = t(`stage.${skipping.step.step as 'cut_out'}`)
+    const stage = t(`step.${skipping.step.step}`)
     return (
       <SkipDialog
         stage={stage}
@@ -44,7 +45,7 @@ export function CourseDialog({ open, script, state, legs, watches, onClose, onSt
           >
             <div>
               <div className="flex flex-wrap items-center gap-x-3">
-                <b>{t(`stage.${leg.step.step as 'cut_out'}`)}</b>
+                <b>{t(`step.${leg.step.step}`)}</b>
                 {leg.at === 'done' && leg.verdict ? (
                   <OutcomeMark outcome={leg.verdict.outcome} closeCall={leg.verdict.close_call} />
                 ) : (
@@ -53,7 +54,7 @@ export function CourseDialog({ open, script, state, legs, watches, onClose, onSt
               </div>
               <Costs {...{ script, state, leg }} />
             </div>
-            {!watches && leg.at !== 'now' && leg.step.step !== 'rebuild' && (
+            {!watches && leg.at !== 'now' && leg.step.marked_as === leg.step.step && (
               <div className="flex gap-2">
                 {leg.at === 'coming' && <Button onClick={() => setSkipping(leg)}>{t('test.skip')}</Button>}
                 <Button onClick={() => strike([{ type: 'attempt', stage: leg.step.step }])}>
@@ -77,23 +78,14 @@ export function CourseDialog({ open, script, state, legs, watches, onClose, onSt
 function Costs({ script, state, leg }: { script: Script; state: TestState; leg: Leg }) {
   const { t } = useTranslation()
   const again = leg.at === 'done'
-  const stale = leg.step.refill === 'stale' && !isFresh(state)
+  const stale = leg.step.refill === 'stale' && !state.lead.fresh
   if (leg.at === 'now' || !leg.step.refill || !(again || stale)) return null
-  const steps = script.refill.map(({ step }) =>
-    t(step === 'cut_out' ? 'stage.cut_out' : `action.${step as 'release'}`).toLowerCase(),
-  )
+  const steps = script.refill.map(({ step }) => t(`step.${step}`).toLowerCase())
   return (
     <p className="text-note text-soft">
       {t('test.costs', { steps: steps.join(', '), count: Math.max(1, Math.round(script.refill_s / 60)) })}
     </p>
   )
-}
-
-/** Whether a cut-out was read since the engine was last started. */
-function isFresh({ events }: TestState): boolean {
-  const start = events.findLastIndex(({ type, state }) => type === 'engine' && state === 'running')
-  const read = events.findLastIndex(({ type, point }) => type === 'reading' && point === 'cut_out')
-  return read > start
 }
 
 function SkipDialog({

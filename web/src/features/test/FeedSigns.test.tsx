@@ -1,8 +1,9 @@
 import { render, screen } from '@testing-library/react'
 import { expect, test, vi } from 'vitest'
-import { now, stateOf, type FeedState } from '../../live'
-import { Frame } from '../../testing/Frame'
-import { script, struck } from '../../testing/script'
+import { now } from '../../device'
+import { stateOf, type FeedState } from '../../run'
+import { Frame } from '../../shared/testing/Frame'
+import { script, struck } from '../../shared/testing/script'
 import { FeedSigns } from './FeedSigns'
 import type { Phase } from './phase'
 

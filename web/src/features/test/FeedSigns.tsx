@@ -1,7 +1,8 @@
 import { useTranslation } from 'react-i18next'
-import { useFigures } from '../../figures/useFigures'
-import { secondsSince, type FeedState, type Proposal, type StrikeSpec, type TestState } from '../../live'
-import { Button } from '../../ui'
+import { useFigures } from '../../shared/figures/useFigures'
+import { secondsSince } from '../../device'
+import { type FeedState, type Proposal, type StrikeSpec, type TestState } from '../../run'
+import { Button } from '../../shared/ui'
 import type { Phase } from './phase'
 
 interface FeedSignsProps {

@@ -1,7 +1,8 @@
 import { useTranslation } from 'react-i18next'
-import { useFigures } from '../../figures/useFigures'
-import { isOwn, markName, type Body, type Twins } from '../../live'
-import { Button } from '../../ui'
+import { useFigures } from '../../shared/figures/useFigures'
+import type { Body } from '../../device'
+import { isOwn, markName, type Twins } from '../../run'
+import { Button } from '../../shared/ui'
 
 interface MarkedTwiceProps {
   twins: Twins

@@ -1,16 +1,8 @@
 import { useState } from 'react'
 import { useTranslation } from 'react-i18next'
-import {
-  isOwn,
-  markName,
-  type Body,
-  type LiveRun,
-  type Mark,
-  type TestState,
-  type WireEvent,
-  leads,
-} from '../../live'
-import { Button, LineForm, Modal } from '../../ui'
+import { type Body, type LiveRun, type WireEvent, leads } from '../../device'
+import { isOwn, markName, type Mark, type TestState } from '../../run'
+import { Button, LineForm, Modal } from '../../shared/ui'
 import type { Verdict } from './phase'
 import { SecondPerson } from './SecondPerson'
 import { enteredText } from './useReadings'

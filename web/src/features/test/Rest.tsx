@@ -1,6 +1,6 @@
 import { useTranslation } from 'react-i18next'
-import type { Step } from '../../live'
-import { OutcomeMark } from '../../ui'
+import type { Step } from '../../run'
+import { OutcomeMark } from '../../shared/ui'
 import type { Verdict } from './phase'
 
 /** A stage's last attempt: what was judged just now. */
@@ -27,7 +27,7 @@ export function Rest({ stages, verdicts }: { stages: Step[]; verdicts: Verdict[]
       {judged.map(({ step, verdict }) => (
         <div key={step.step} data-judged={step.step} className="grid gap-2">
           <div className="flex flex-wrap items-center gap-x-4">
-            {stages.length > 1 && <b className="text-lead">{t(`stage.${step.step as 'cut_out'}`)}</b>}
+            {stages.length > 1 && <b className="text-lead">{t(`step.${step.step}`)}</b>}
             <OutcomeMark outcome={verdict?.outcome ?? 'pending'} closeCall={verdict?.close_call} large />
           </div>
           {verdict?.arithmetic && (

@@ -1,8 +1,8 @@
 import { useMutation } from '@tanstack/react-query'
 import { useTranslation } from 'react-i18next'
-import { api, need } from '../../api'
-import { useFigures } from '../../figures/useFigures'
-import { Button } from '../../ui'
+import { api, need } from '../../shared/api'
+import { useFigures } from '../../shared/figures/useFigures'
+import { Button } from '../../shared/ui'
 
 /** The code by which somebody else watches this test on a device of their own. */
 export function SecondPerson({ runId }: { runId: string }) {

@@ -2,22 +2,14 @@ import { useQuery } from '@tanstack/react-query'
 import { useState, type FormEvent, type ReactNode } from 'react'
 import { useTranslation } from 'react-i18next'
 import { Link, useNavigate, useParams } from 'react-router'
-import { scriptQuery, unitsQuery, type Schema } from '../../api'
-import { usePreferences } from '../../app'
-import { useFigures } from '../../figures/useFigures'
-import { useRulebook } from '../../figures/useRulebook'
-import {
-  HOUSE_WAY,
-  isStage,
-  speak,
-  tryTones,
-  unlockSound,
-  useRecorder,
-  type RunSetup,
-  type Script,
-} from '../../live'
-import { useSession } from '../../session'
-import { Button, Choice, Notice } from '../../ui'
+import { scriptQuery, unitsQuery, type Schema } from '../../shared/api'
+import { usePreferences } from '../../shared/preferences'
+import { useFigures } from '../../shared/figures/useFigures'
+import { useRulebook } from '../../shared/figures/useRulebook'
+import { HOUSE_WAY, type RunSetup } from '../../device'
+import { isStage, speak, tryTones, unlockSound, useRecorder, type Script } from '../../run'
+import { useSession } from '../../shared/session'
+import { Button, Choice, Notice } from '../../shared/ui'
 
 type Unit = Schema['YardUnitOut']
 
@@ -330,7 +322,7 @@ function Limits({ script }: { script: Script }) {
       <ol>
         {script.steps.filter(isStage).map((step, n) => (
           <li key={n} className="grid gap-x-6 border-b border-hair py-1.5 sm:grid-cols-[13rem_1fr]">
-            <b className="font-semibold">{t(`stage.${step.step as 'cut_out'}`)}</b>
+            <b className="font-semibold">{t(`step.${step.step}`)}</b>
             <span className={step.limit ? '' : 'text-soft'}>
               {step.limit
                 ? step.limit.said[language]?.[unit]

@@ -1,7 +1,8 @@
 import type { ReactNode } from 'react'
 import { useTranslation } from 'react-i18next'
-import type { Body, Step, StrikeSpec } from '../../live'
-import { Button } from '../../ui'
+import type { Body } from '../../device'
+import type { Step, StrikeSpec } from '../../run'
+import { Button } from '../../shared/ui'
 
 interface SideStrikesProps {
   step: Step

@@ -1,8 +1,9 @@
 import { useTranslation } from 'react-i18next'
-import { unitLabel } from '../../figures/format'
-import { useFigures } from '../../figures/useFigures'
-import { isStage, type Body, type LiveRun, type Mark, type Step, type TestState, leads } from '../../live'
-import { Button, OutcomeMark } from '../../ui'
+import { unitLabel } from '../../shared/figures/format'
+import { useFigures } from '../../shared/figures/useFigures'
+import { type Body, type LiveRun, leads } from '../../device'
+import { isStage, type Mark, type Step, type TestState } from '../../run'
+import { Button, OutcomeMark } from '../../shared/ui'
 import { Asking, deniedNeeds } from './Asking'
 import { repeat, type Bar } from './bar'
 import { FillClock, HoldClock, WaitClock } from './Clocks'
@@ -162,7 +163,7 @@ function Locked({
   onStop,
 }: StageBodyProps & { phase: Phase & { name: 'locked' } }) {
   const { t } = useTranslation()
-  const names = phase.stages.map((stage) => t(`stage.${stage as 'cut_out'}`))
+  const names = phase.stages.map((stage) => t(`step.${stage}`))
   if (phase.why === 'unjudged') return <p className="max-w-2xl text-lead">{t('test.lockedUnjudged')}</p>
   return (
     <>
@@ -190,7 +191,7 @@ function Summary({ legs }: { legs: Leg[] }) {
     <ul className="grid max-w-2xl border-t border-line">
       {legs.map(({ step, at, verdict }, n) => (
         <li key={n} className="flex min-h-9 items-center justify-between gap-4 border-b border-line">
-          {t(`stage.${step.step as 'cut_out'}`)}
+          {t(`step.${step.step}`)}
           {at === 'skipped' ? (
             <span className="text-soft">{t('test.states.skipped')}</span>
           ) : (

@@ -1,5 +1,6 @@
 import { useTranslation } from 'react-i18next'
-import { markName, type WireEvent } from '../../live'
+import { markName } from '../../run'
+import { type WireEvent } from '../../device'
 
 interface TakeBackProps {
   lastStrike: WireEvent[]

@@ -1,9 +1,9 @@
 import { useRef } from 'react'
 import { useTranslation } from 'react-i18next'
-import { fromPsi } from '../../figures/format'
-import { useFigures } from '../../figures/useFigures'
-import type { Mark, Script } from '../../live'
-import { Button, Tape } from '../../ui'
+import { fromPsi } from '../../shared/figures/format'
+import { useFigures } from '../../shared/figures/useFigures'
+import type { Mark, Script } from '../../run'
+import { Button, Tape } from '../../shared/ui'
 import type { Readings } from './useReadings'
 
 interface TapesProps {

@@ -1,7 +1,8 @@
 import { useTranslation } from 'react-i18next'
-import { useFigures } from '../../figures/useFigures'
-import { secondsSince, type Mark, type Script, type Step, type TestState } from '../../live'
-import { AirColumn, type Bay, type Pin } from '../../ui'
+import { useFigures } from '../../shared/figures/useFigures'
+import { secondsSince } from '../../device'
+import { type Mark, type Script, type Step, type TestState } from '../../run'
+import { AirColumn, type Bay, type Pin } from '../../shared/ui'
 import type { Verdict } from './phase'
 import { lowestPsi } from './useReadings'
 
@@ -102,7 +103,7 @@ function baysOf(
       {
         low: limit.bay.low_psi,
         high: limit.bay.high_psi,
-        name: t(`stage.${step.step as 'cut_out'}`),
+        name: t(`step.${step.step}`),
         text,
         now,
       },

@@ -1,6 +1,7 @@
 import { useTranslation } from 'react-i18next'
 import { Link, Navigate, useParams } from 'react-router'
-import { stateOf, useLiveRun, useRecorder, type Recorder } from '../../live'
+import { stateOf, useLiveRun, useRecorder } from '../../run'
+import { type Recorder } from '../../device'
 import { Conductor } from './Conductor'
 
 export function TestPage() {

@@ -1,7 +1,9 @@
 /** What the bar says and does in each phase, as keys of the words and events of one instant. */
 
-import { isStage, type Body, type Script, type TestState } from '../../live'
-import type { Words } from '../../i18n/en'
+import type { Body } from '../../device'
+import { type Script, type TestState } from '../../run'
+import type { Words } from '../../shared/i18n/en'
+import { WATCHED_TYPES } from '../../shared/trade.gen'
 import { bodiesOf, type Phase, type Verdict } from './phase'
 import { lastAttempt } from './Rest'
 import { rolledBody } from './SideStrikes'
@@ -54,7 +56,7 @@ export function barFor(context: BarContext): Bar {
         word: phase.need,
         under: one ? 'knobs_in_one' : phase.need,
         does: phase.need,
-        act: { strike: script.answers[phase.need]?.yes ?? [] },
+        act: { strike: script.needs[phase.need]?.yes ?? [] },
       }
     }
     case 'strike':
@@ -63,7 +65,7 @@ export function barFor(context: BarContext): Bar {
       if (context.ownWatch) {
         return { word: 'time', under: 'time', does: 'hold', act: { strike: [endOf(phase.step.step)] } }
       }
-      return phase.step.step === 'leak_applied'
+      return phase.step.pedal_held
         ? {
             ...{ word: 'up', under: 'up', does: 'hold', held: true },
             act: { strike: [{ type: 'pedal', state: 'released' }, endOf(phase.step.step)] },
@@ -90,7 +92,7 @@ export function barFor(context: BarContext): Bar {
   }
 }
 
-const WATCHED = new Set(['reading', 'warning', 'settled'])
+const WATCHED = new Set<string>(WATCHED_TYPES)
 const TIMED = new Set(['start', 'end'])
 
 /** The bar of somebody who watches: it marks what is seen, and never does what the driver does. */
@@ -152,7 +154,7 @@ function restBar({ state, verdicts, judging }: BarContext, { stages }: Phase & {
   if (failed?.verdict?.findings.some(({ code }) => code === 'third_failure')) {
     return { word: 'stop', under: 'stop', does: 'failed', act: 'finish' }
   }
-  if (toRepeat && toRepeat.step.step !== 'rebuild') {
+  if (toRepeat && toRepeat.step.marked_as === toRepeat.step.step) {
     return {
       word: 'again',
       under: toRepeat.step.refill ? 'again' : 'againYesNo',
@@ -174,7 +176,5 @@ export const repeat = (state: TestState, stage: string): Body[] => [
 export const nextName = (state: TestState) => {
   const next = state.lead.queue[0]?.step
   if (!next) return null
-  return isStage(next)
-    ? (`stage.${next.step as 'cut_out'}` as const)
-    : (`action.${next.step as 'park'}` as const)
+  return `step.${next.step}` as const
 }

@@ -1,4 +1,4 @@
-import { isStage, type Entry, type Script, type Step, type TestState } from '../../live'
+import { isStage, type Entry, type Script, type Step, type TestState } from '../../run'
 import type { Verdict } from './phase'
 
 export interface Leg {

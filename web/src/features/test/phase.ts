@@ -1,6 +1,7 @@
 /** What the test screen is about now. Pure: a function of where the test stands and of what the reader has passed. */
 
-import type { Schema } from '../../api'
+import type { Schema } from '../../shared/api'
+import type { Stage } from '../../shared/trade'
 import {
   isStage,
   type Entry,
@@ -9,7 +10,7 @@ import {
   type Step,
   type StrikeSpec,
   type TestState,
-} from '../../live'
+} from '../../run'
 
 export type Verdict = Schema['StageOut']
 
@@ -25,7 +26,7 @@ export type Phase =
   /** The stages just done, with what was judged of them. */
   | { name: 'rest'; stages: Step[] }
   /** Nothing may be held or rolled yet. */
-  | { name: 'locked'; step: Step; why: 'failed' | 'unjudged'; stages: string[] }
+  | { name: 'locked'; step: Step; why: 'failed' | 'unjudged'; stages: Stage[] }
   /** Everything is done, or left out. */
   | { name: 'done' }
 
@@ -34,22 +35,18 @@ export interface Passed {
   rest: number
 }
 
-const MARKING = new Set(['reading', 'warning', 'knob', 'held', 'rolled'])
-const MOVING = new Set(['hold_trailer', 'hold_parking', 'rolling_service'])
-
 /** The stages that were done since the last pause: the last one, and those before it that lead straight on. */
 export function justDone(state: TestState): Step[] {
-  const { done, untouched } = state.lead
+  const { done, untouched, turned } = state.lead
   const stages: Step[] = []
-  const again = state.events.findLastIndex(({ type }) => type === 'attempt')
-  if (again > state.events.findLastIndex(({ type }) => MARKING.has(type))) return []
+  if (turned) return []
   // what has nothing of its own to strike was done by the way
   const last = done.findLastIndex(({ step }) => isStage(step))
   for (const { step } of done.slice(0, last + 1).reverse()) {
     if (!isStage(step) || (stages[0] && step.straight_on !== stages[0].step)) break
     stages.unshift(step)
   }
-  return untouched && done.slice(last + 1).every(({ step }) => step.step === 'draw_down') ? stages : []
+  return untouched && done.slice(last + 1).every(({ step }) => step.by_the_way) ? stages : []
 }
 
 export function phaseOf(state: TestState, passed: Passed, verdicts: Verdict[], stale: boolean): Phase {
@@ -58,7 +55,7 @@ export function phaseOf(state: TestState, passed: Passed, verdicts: Verdict[], s
   const rested = justDone(state)
   const goesStraightOn = present !== undefined && rested.at(-1)?.straight_on === present.step
   if (rested.length > 0 && !goesStraightOn && passed.rest < lead.done.length) {
-    const names = new Set<string>(rested.map(({ step }) => (step === 'rebuild' ? 'cut_out' : step)))
+    const names = new Set<string>(rested.map(({ marked_as }) => marked_as))
     const group = state.waiting.find(([mark]) => mark && names.has(mark.stage))
     if (group) return { name: 'read', step: rested.at(-1) ?? null, group }
     return { name: 'rest', stages: rested }
@@ -67,7 +64,7 @@ export function phaseOf(state: TestState, passed: Passed, verdicts: Verdict[], s
     const group = state.waiting[0]
     return group ? { name: 'read', step: null, group } : { name: 'done' }
   }
-  if (MOVING.has(present.step)) {
+  if (present.rolls) {
     const failed = verdicts.filter(({ stands, outcome }) => stands && outcome === 'fail')
     if (failed.length > 0)
       return { name: 'locked', step: present, why: 'failed', stages: failed.map(({ stage }) => stage) }
@@ -102,6 +99,7 @@ export function stageInSight(state: TestState, phase: Phase): Entry<Step> | unde
     return done.findLast(({ step }) => isStage(step))
   }
   return queue.find(
-    ({ step, index }) => isStage(step) && (index !== null || step.refill !== null || step.step === 'rebuild'),
+    ({ step, index }) =>
+      isStage(step) && (index !== null || step.refill !== null || step.marked_as !== step.step),
   )
 }

@@ -1,7 +1,8 @@
 /** For tests of this room: runs played by the script itself, as far as wanted. */
 
-import { stateOf, type TestState, type WireEvent } from '../../live'
-import { script, struck } from '../../testing/script'
+import { stateOf, type TestState } from '../../run'
+import { type WireEvent } from '../../device'
+import { script, struck } from '../../shared/testing/script'
 import { bodiesOf } from './phase'
 
 /** Everything the present step needs is answered, and its strikes made, until the test comes to `stop`. */
@@ -11,7 +12,7 @@ export function playTo(stop: (state: TestState) => boolean): WireEvent[] {
     const state = stateOf(script, events)
     if (stop(state)) return events
     const [need] = state.lead.unmet
-    const bodies = need ? (script.answers[need]?.yes ?? []) : bodiesOf(state.lead.missing)
+    const bodies = need ? (script.needs[need]?.yes ?? []) : bodiesOf(state.lead.missing)
     const at = struck('')
     for (const body of bodies) events.push({ ...at, ...body, id: `${at.id}${events.length}` } as WireEvent)
   }

@@ -1,5 +1,6 @@
 import { useEffect, useEffectEvent } from 'react'
-import { earlier, now, scheduleHold, scheduleSettled, secondsSince, type Mark, type Moment } from '../../live'
+import { earlier, now, secondsSince, type Moment } from '../../device'
+import { scheduleHold, scheduleSettled, type Mark } from '../../run'
 
 /** Up to this late, an end is the clock's own: the tone sounded in time, only this page got its turn late. */
 const OWN_END_S = 2

@@ -1,5 +1,5 @@
 import { useEffect, useRef } from 'react'
-import { now, type Moment } from '../../live'
+import { now, type Moment } from '../../device'
 import type { Bar } from './bar'
 
 /** So soon after another device's mark a thumb still means what the bar said before it. */

@@ -1,12 +1,11 @@
 import { useState } from 'react'
 import { useTranslation } from 'react-i18next'
-import { fromPsi, inUnit, toPsi, unitLabel, type PressureUnit } from '../../figures/format'
-import { useFigures } from '../../figures/useFigures'
-import type { Mark, Needle, Script, TestState } from '../../live'
+import { fromPsi, inUnit, toPsi, unitLabel, type PressureUnit } from '../../shared/figures/format'
+import { useFigures } from '../../shared/figures/useFigures'
+import { stepOf, type Mark, type Needle, type Script, type TestState } from '../../run'
 
 /** Further from where needles usually stand is asked about: a slip of the thumb is likelier. Never judged here. */
 const FAR_PSI = 30
-const FALLING: Mark['point'][] = ['cut_in', 'warning', 'popped']
 
 export interface Readings {
   group: Mark[]
@@ -32,6 +31,10 @@ interface Draft {
 
 /** A reading's field, in the unit in which it was entered: that is how it is kept. */
 export const readingKey = (needle: Needle, unit: PressureUnit): string => `${needle}_${unit}`
+
+/** Whether the needles fall towards a mark. */
+const falls = (script: Script, { stage, point }: Mark): boolean =>
+  stepOf(script, stage)?.strikes.some((strike) => strike.name === point && strike.falls) ?? false
 
 /** The numbers being set for one group of marks. */
 export function useReadings(
@@ -71,7 +74,7 @@ export function useReadings(
       const higher = last !== null && psi - last > 1e-6
       if (mark.point === 'end' && higher)
         return t('test.higherThanStart', { needle: name, start: shown(last) })
-      if (FALLING.includes(mark.point) && higher) {
+      if (falls(script, mark) && higher) {
         return t('test.higherThanBefore', { needle: name, value: shown(psi), before: shown(last) })
       }
       if (Math.abs(psi - usualPsi(needle)) > FAR_PSI) {

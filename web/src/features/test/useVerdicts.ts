@@ -1,8 +1,9 @@
 import { keepPreviousData, useQuery } from '@tanstack/react-query'
 import { useEffect } from 'react'
-import { sheetQuery, type Schema } from '../../api'
-import { useFigures } from '../../figures/useFigures'
-import { judgeHere, recordOf, useRecorder, type LiveRun, type LocalEvent } from '../../live'
+import { sheetQuery, type Schema } from '../../shared/api'
+import { useFigures } from '../../shared/figures/useFigures'
+import { judgeHere, recordOf, type LiveRun, type LocalEvent } from '../../device'
+import { useRecorder } from '../../run'
 
 export interface Verdicts {
   /** Every mark of this run has reached the server. */

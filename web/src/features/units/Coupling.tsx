@@ -1,8 +1,8 @@
 import { useMutation, useQuery, useQueryClient } from '@tanstack/react-query'
 import { useState } from 'react'
 import { useTranslation } from 'react-i18next'
-import { api, need, trailersQuery, type Schema } from '../../api'
-import { Button, FormError } from '../../ui'
+import { api, need, trailersQuery, type Schema } from '../../shared/api'
+import { Button, FormError } from '../../shared/ui'
 
 const MOST = 3
 

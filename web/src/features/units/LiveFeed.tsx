@@ -1,8 +1,8 @@
 import { useMutation } from '@tanstack/react-query'
 import { useTranslation } from 'react-i18next'
-import { api, need } from '../../api'
-import { useMay } from '../../session'
-import { Button, FormError } from '../../ui'
+import { api, need } from '../../shared/api'
+import { useMay } from '../../shared/session'
+import { Button, FormError } from '../../shared/ui'
 
 /** The token by which a gauge box, or the stand-in, sends this unit's pressures. */
 export function LiveFeed({ unitId }: { unitId: string }) {

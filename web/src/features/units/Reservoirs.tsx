@@ -1,5 +1,5 @@
 import { useTranslation } from 'react-i18next'
-import type { Schema } from '../../api'
+import type { Schema } from '../../shared/api'
 
 /** Service reservoirs against what the chambers require, as the core worked it out. */
 export function Reservoirs({

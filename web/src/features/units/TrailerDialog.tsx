@@ -1,9 +1,9 @@
 import { useMutation, useQueryClient } from '@tanstack/react-query'
 import { useState } from 'react'
 import { useTranslation } from 'react-i18next'
-import { api, need, type Schema } from '../../api'
-import { useMay } from '../../session'
-import { Button, FormError, Modal, TextField } from '../../ui'
+import { api, need, type Schema } from '../../shared/api'
+import { useMay } from '../../shared/session'
+import { Button, FormError, Modal, TextField } from '../../shared/ui'
 import { toNumbers } from './numbers'
 
 /** Add a trailer, edit it, or take it out of use. */

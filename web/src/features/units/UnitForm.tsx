@@ -1,9 +1,9 @@
 import { useMutation, useQueryClient } from '@tanstack/react-query'
 import { useState, type FormEvent } from 'react'
 import { useTranslation } from 'react-i18next'
-import { api, need, type Schema } from '../../api'
-import { useRulebook } from '../../figures/useRulebook'
-import { Button, FormError, SelectField, TextField } from '../../ui'
+import { api, need, type Schema } from '../../shared/api'
+import { useRulebook } from '../../shared/figures/useRulebook'
+import { Button, FormError, SelectField, TextField } from '../../shared/ui'
 import { toNumber, toNumbers } from './numbers'
 
 type Unit = Schema['UnitOut']

@@ -1,10 +1,10 @@
 import { useMutation, useQuery, useQueryClient } from '@tanstack/react-query'
 import { useTranslation } from 'react-i18next'
 import { Link, useNavigate, useParams } from 'react-router'
-import { api, need, unitQuery, type Schema } from '../../api'
-import { useFigures } from '../../figures/useFigures'
-import { useMay } from '../../session'
-import { Button, FormError, Notice } from '../../ui'
+import { api, need, unitQuery, type Schema } from '../../shared/api'
+import { useFigures } from '../../shared/figures/useFigures'
+import { useMay } from '../../shared/session'
+import { Button, FormError, Notice } from '../../shared/ui'
 import { Coupling } from './Coupling'
 import { LiveFeed } from './LiveFeed'
 import { Reservoirs } from './Reservoirs'
@@ -54,7 +54,7 @@ function Known({ page }: { page: Schema['UnitPageOut'] }) {
             <b>{t('yard.doNotDrive')}.</b>{' '}
             {page.failed.map(({ stage, run_id, since }) => (
               <Link key={stage} to={`/runs/${run_id}`} className="mr-3 underline underline-offset-4">
-                {t(`stage.${stage}`)}, {figures.when(since)}
+                {t(`step.${stage}`)}, {figures.when(since)}
               </Link>
             ))}
           </p>

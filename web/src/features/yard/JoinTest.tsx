@@ -2,9 +2,9 @@ import { useMutation } from '@tanstack/react-query'
 import { useState, type FormEvent } from 'react'
 import { useTranslation } from 'react-i18next'
 import { useNavigate } from 'react-router'
-import { api, need } from '../../api'
-import { useRecorder } from '../../live'
-import { Button } from '../../ui'
+import { api, need } from '../../shared/api'
+import { useRecorder } from '../../run'
+import { Button } from '../../shared/ui'
 
 /** Watch somebody else's test on this device, by the code that their screen shows. */
 export function JoinTest() {

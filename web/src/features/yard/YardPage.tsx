@@ -1,22 +1,22 @@
+import type { Stage } from '../../shared/trade'
 import { useQuery, useQueryClient } from '@tanstack/react-query'
 import { useEffect } from 'react'
 import { useTranslation } from 'react-i18next'
 import { Link } from 'react-router'
-import { unitsQuery, type Schema } from '../../api'
-import { useFigures } from '../../figures/useFigures'
-import { knowScripts } from '../../app'
-import { keepJudge } from '../../live'
-import { MiniColumn, Notice, OutcomeMark } from '../../ui'
+import { unitsQuery, type Schema } from '../../shared/api'
+import { useFigures } from '../../shared/figures/useFigures'
+import { knowScripts, keepJudge } from '../../device'
+import { MiniColumn, Notice, OutcomeMark } from '../../shared/ui'
 import { JoinTest } from './JoinTest'
 import { LeftOpen } from './LeftOpen'
 import { useFailedHere } from './useFailedHere'
 
 type Unit = Schema['YardUnitOut']
 
-type Failed = Record<string, string[]>
+type Failed = Record<string, Stage[]>
 
 /** What stands failed of a unit: as the server says, and as this device judged what the server has not heard yet. */
-const failedOf = (unit: Unit, here: Failed): string[] => [
+const failedOf = (unit: Unit, here: Failed): Stage[] => [
   ...new Set([...unit.failed.map(({ stage }) => stage), ...(here[unit.id] ?? [])]),
 ]
 
@@ -73,7 +73,7 @@ export function YardPage() {
   )
 }
 
-function UnitRow({ unit, failed }: { unit: Unit; failed: string[] }) {
+function UnitRow({ unit, failed }: { unit: Unit; failed: Stage[] }) {
   const { t } = useTranslation()
   const figures = useFigures()
   const { latest } = unit
@@ -114,9 +114,7 @@ function UnitRow({ unit, failed }: { unit: Unit; failed: string[] }) {
             className="block text-clay underline-offset-4 hover:underline"
           >
             <b>{t('yard.doNotDrive')}</b>
-            <span className="text-note">
-              : {failed.map((stage) => t(`stage.${stage as 'cut_out'}`)).join(', ')}
-            </span>
+            <span className="text-note">: {failed.map((stage) => t(`step.${stage}`)).join(', ')}</span>
           </Link>
         )}
       </td>

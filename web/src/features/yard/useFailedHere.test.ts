@@ -1,5 +1,5 @@
 import { expect, test } from 'vitest'
-import type { LocalRun } from '../../live'
+import type { LocalRun } from '../../device'
 import { failedHere } from './useFailedHere'
 
 const LISTED = 1000

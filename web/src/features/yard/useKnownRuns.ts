@@ -1,5 +1,5 @@
 import { useEffect, useState } from 'react'
-import type { LocalRun, Recorder } from '../../live'
+import type { LocalRun, Recorder } from '../../device'
 
 /** What this device knows of its runs, anew whenever that changes; null until it has looked. */
 export function useKnownRuns(recorder: Recorder | null): LocalRun[] | null {

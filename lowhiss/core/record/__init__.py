@@ -1,0 +1,47 @@
+"""The open run record, ``low-hiss-run/1``: what it holds, and how it is read and checked."""
+
+from lowhiss.core.record.model import (
+    ASIDE_TYPES,
+    COUNTING_PURPOSES,
+    END_TYPES,
+    EVENT_KINDS,
+    HIGHEST_PSI,
+    ITEMS,
+    LOWEST_PSI,
+    MAX_EVENTS,
+    READABLE_TYPES,
+    RUN_FORMAT,
+    EndType,
+    Event,
+    EventKind,
+    Item,
+    Purpose,
+    Run,
+    types_that,
+)
+from lowhiss.core.record.reader import fields_of, read_event, read_events, read_run, read_unit
+
+__all__ = [
+    "ASIDE_TYPES",
+    "COUNTING_PURPOSES",
+    "END_TYPES",
+    "EVENT_KINDS",
+    "HIGHEST_PSI",
+    "ITEMS",
+    "LOWEST_PSI",
+    "MAX_EVENTS",
+    "READABLE_TYPES",
+    "RUN_FORMAT",
+    "EndType",
+    "Event",
+    "EventKind",
+    "Item",
+    "Purpose",
+    "Run",
+    "fields_of",
+    "read_event",
+    "read_events",
+    "read_run",
+    "read_unit",
+    "types_that",
+]

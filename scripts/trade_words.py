@@ -1,0 +1,43 @@
+"""What the web needs to know of the trade beside scripts: names of steps and kinds, what ends a run, what counts."""
+
+from __future__ import annotations
+
+import json
+from typing import Any
+
+from lowhiss.core.fields import LANGUAGES
+from lowhiss.core.record import COUNTING_PURPOSES, END_TYPES, EVENT_KINDS, ITEMS, types_that
+from lowhiss.core.stages import POINTS_OF_STAGE, STAGES, STEP_TABLE
+from lowhiss.core.vehicle import KIND_TABLE
+
+_HEAD = """/** Written by scripts/write_generated.py from the tables of the core; not to be edited. */
+
+"""
+
+
+def trade_words() -> str:
+    """The generated module's text."""
+    words = {
+        language: {
+            "step": {step: (row.short or row.title)[language] for step, row in STEP_TABLE.items()},
+            "kind": {kind: row.title[language] for kind, row in KIND_TABLE.items()},
+        }
+        for language in LANGUAGES
+    }
+    points = dict.fromkeys(point for points in POINTS_OF_STAGE.values() for point in points)
+    lists: dict[str, tuple[str, ...]] = {
+        "STAGES": STAGES,
+        "UNIT_KINDS": tuple(KIND_TABLE),
+        "EVENT_TYPES": tuple(EVENT_KINDS),
+        "ITEMS": ITEMS,
+        "POINTS": tuple(points),
+        "END_TYPES": END_TYPES,
+        "WATCHED_TYPES": types_that("watched"),
+        "COUNTING_PURPOSES": COUNTING_PURPOSES,
+    }
+    told = "\n".join(f"export const {name} = {_plain(list(values))} as const" for name, values in lists.items())
+    return f"{_HEAD}export const trade = {_plain(words)}\n\n{told}\n"
+
+
+def _plain(value: Any) -> str:
+    return json.dumps(value, indent=2, ensure_ascii=False)

@@ -1,3 +1,0 @@
-export { usePreferences } from './preferences'
-export { PreferencesMenu } from './PreferencesMenu'
-export { knowScripts } from './offlineCopy'

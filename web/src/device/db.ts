@@ -1,0 +1,188 @@
+import { openDB, type DBSchema, type IDBPDatabase } from 'idb'
+import type { Schema } from '../shared/api'
+import type { Moment } from './clock'
+import type { EndType, Stage } from '../shared/trade'
+
+/** An event as it travels: its identity and clocks, and the fields of its type. */
+export interface WireEvent extends Moment {
+  id: string
+  seq: number
+  by: string
+  type: string
+  [field: string]: unknown
+}
+
+/** The fields of one event's type. */
+export type Body = { type: string } & Record<string, unknown>
+
+export type Delivery = 'waiting' | 'kept' | 'aside'
+
+export interface LocalEvent {
+  runId: string
+  /** Place in the order this device has seen. */
+  place: number
+  event: WireEvent
+  delivery: Delivery
+  why?: string
+  /** What the server added: its place in the run, and the run's time [s]. */
+  serverSeq?: number
+  atS?: number
+}
+
+/** How a run is led, as chosen before it began. */
+export type RunSetup = Required<Schema['SetupBody']> & { purpose: Schema['RunOut']['purpose'] }
+
+export interface LocalRun {
+  id: string
+  unitId: string
+  unitName: string
+  kind: Schema['UnitOut']['kind']
+  driver: string
+  rules: string
+  startedWall: string
+  script: Schema['ScriptOut']
+  setup: RunSetup
+  /** What begins the run at the server; absent once the server has it. */
+  begin?: Omit<Schema['BeginRun'], 'sent'>
+  /** Why the server refused to begin it; its marks stay here. */
+  refused?: string
+  closed: boolean
+  /** The part that `holder` takes in it; their own runs are led. */
+  part?: Part
+  /** Who this copy is for: nobody else on a shared device sees it. Absent in copies of earlier releases. */
+  holder?: string
+  /** How its stages stood when they were judged last: until the server is heard, a fail stands by this. */
+  stands?: Partial<Record<Stage, string>>
+  /** When that was [ms]. */
+  judgedAt?: number
+  /** What brought it to its end here. */
+  endedBy?: EndType
+}
+
+export type Part = NonNullable<Schema['RunOut']['part']>
+
+interface Tables extends DBSchema {
+  runs: { key: string; value: LocalRun }
+  events: { key: [string, number]; value: LocalEvent; indexes: { delivery: Delivery } }
+  counters: { key: string; value: number }
+  /** The last answers of the server that a test without contact begins with. */
+  copies: { key: string; value: unknown }
+}
+
+export type Db = IDBPDatabase<Tables>
+
+/** The device's own store. Rejects where the browser keeps nothing (private mode, no space). */
+export function openStore(name = 'lowhiss'): Promise<Db> {
+  return new Promise((resolve, reject) => {
+    const refuse = () =>
+      reject(new Error('another tab runs an older version: close it and load this page again'))
+    openDB<Tables>(name, 2, { upgrade, blocked: refuse }).then(resolve, reject)
+  })
+}
+
+function upgrade(db: Db, before: number): void {
+  if (before < 1) {
+    db.createObjectStore('runs', { keyPath: 'id' })
+    db.createObjectStore('events', { keyPath: ['runId', 'place'] }).createIndex('delivery', 'delivery')
+    db.createObjectStore('counters')
+  }
+  if (before < 2) db.createObjectStore('copies')
+}
+
+const strict = { durability: 'strict' } as const
+
+export async function putRun(db: Db, run: LocalRun): Promise<void> {
+  const tx = db.transaction('runs', 'readwrite', strict)
+  await Promise.all([tx.store.put(run), tx.done])
+}
+
+/**
+ * Keep events at the end of their run, each with the device's next sequence number; all or none.
+ * An event whose id the run has already is not kept again.
+ */
+export async function appendEvents(
+  db: Db,
+  runId: string,
+  events: Omit<WireEvent, 'seq'>[],
+): Promise<LocalEvent[]> {
+  const tx = db.transaction(['events', 'counters'], 'readwrite', strict)
+  const store = tx.objectStore('events')
+  const counters = tx.objectStore('counters')
+  const known = await store.getAll(rangeOf(runId))
+  const ids = new Set(known.map(({ event }) => event.id))
+  let place = known.at(-1)?.place ?? 0
+  let seq = (await counters.get('seq')) ?? 0
+  const kept: LocalEvent[] = []
+  try {
+    for (const event of events) {
+      if (ids.has(String(event.id))) continue
+      place += 1
+      seq += 1
+      const local = { runId, place, event: { ...event, seq } as WireEvent, delivery: 'waiting' as const }
+      await store.add(local)
+      kept.push(local)
+    }
+    await counters.put(seq, 'seq')
+  } catch (refused) {
+    // what the store refuses by throwing would otherwise leave the marks before it behind
+    tx.done.catch(() => undefined)
+    tx.abort()
+    throw refused
+  }
+  await tx.done
+  return kept
+}
+
+/**
+ * Take in what the server has of a run: marks of other devices are added, this device's own are known to be kept.
+ * Says whether that changed anything.
+ */
+export async function takeIn(db: Db, runId: string, kept: Schema['EventOut'][]): Promise<boolean> {
+  const tx = db.transaction('events', 'readwrite', strict)
+  const known = await tx.store.getAll(rangeOf(runId))
+  const byId = new Map(known.map((local) => [local.event.id, local]))
+  let place = known.at(-1)?.place ?? 0
+  let changed = false
+  for (const one of kept) {
+    const mine = byId.get(one.id)
+    if (mine?.serverSeq !== undefined && mine.atS !== undefined) continue
+    // the same id with other content is not this mark: it stays set aside here
+    if (mine?.delivery === 'aside') continue
+    const added = { serverSeq: one.seq, atS: one.at_s }
+    if (mine) await tx.store.put({ ...mine, delivery: 'kept', ...added })
+    else {
+      place += 1
+      await tx.store.add({ runId, place, event: eventOf(one), delivery: 'kept', ...added })
+    }
+    changed = true
+  }
+  await tx.done
+  return changed
+}
+
+function eventOf({ body, id, device, epoch, mono_s, wall, by }: Schema['EventOut']): WireEvent {
+  return { ...{ id, seq: 0, device, epoch, mono_s, wall, by }, ...body } as WireEvent
+}
+
+export async function markDelivered(db: Db, changed: LocalEvent[]): Promise<void> {
+  const tx = db.transaction('events', 'readwrite', strict)
+  await Promise.all([...changed.map((local) => tx.store.put(local)), tx.done])
+}
+
+export const eventsOf = (db: Db, runId: string): Promise<LocalEvent[]> => db.getAll('events', rangeOf(runId))
+
+/** Forget everything but runs whose marks still wait; those stay, for their holder alone, until they are sent. */
+export async function forgetFleet(db: Db): Promise<void> {
+  const tx = db.transaction(['runs', 'events', 'copies'], 'readwrite', strict)
+  const waiting = await tx.objectStore('events').index('delivery').getAll('waiting')
+  const kept = new Set(waiting.map(({ runId }) => runId))
+  for (const run of await tx.objectStore('runs').getAll()) {
+    if (kept.has(run.id) || (run.begin && !run.refused)) continue
+    await tx.objectStore('runs').delete(run.id)
+    await tx.objectStore('events').delete(rangeOf(run.id))
+  }
+  await tx.objectStore('copies').clear()
+  await tx.done
+}
+
+const rangeOf = (runId: string): IDBKeyRange => IDBKeyRange.bound([runId, 0], [runId, Infinity])

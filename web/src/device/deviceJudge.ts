@@ -1,0 +1,64 @@
+/** The judge on this device, for when there is no contact: the server's own core in a worker, begun when first asked. */
+
+import type { Schema } from '../shared/api'
+import type { Question, Reply } from './judge.worker'
+
+declare const __JUDGE__: string
+declare const __JUDGE_FILES__: string[]
+
+export type DeviceSheet = Pick<Schema['SheetOut'], 'outcome' | 'verdict' | 'column' | 'timeline'>
+
+const CACHE = 'judge'
+
+let worker: Worker | undefined
+let asked = 0
+const open = new Map<number, { kept: (sheet: DeviceSheet) => void; failed: (error: Error) => void }>()
+
+/** Keep the judge's files on this device, once, while there is contact; quietly does without where there is no room. */
+export async function keepJudge(): Promise<void> {
+  if (!('caches' in window && 'serviceWorker' in navigator)) return
+  // only what answers without contact can use them: where there is no such worker, this waits for ever
+  await navigator.serviceWorker.ready
+  const cache = await caches.open(CACHE)
+  for (const name of __JUDGE_FILES__) {
+    const address = __JUDGE__ + name
+    if (!(await cache.match(address))) await cache.add(address)
+  }
+}
+
+async function isKept(): Promise<boolean> {
+  const cache = 'caches' in window ? await caches.open(CACHE) : undefined
+  const found = await Promise.all(__JUDGE_FILES__.map((name) => cache?.match(__JUDGE__ + name)))
+  return found.every(Boolean)
+}
+
+/** What the sheet says of a run record, judged here. Rejects where the judge is not on this device. */
+export async function judgeHere(record: object, language: string, unit: string): Promise<DeviceSheet> {
+  if (!(await isKept())) throw new Error('the judge is not on this device')
+  worker ??= start()
+  asked += 1
+  const question: Question = {
+    id: asked,
+    from: new URL(__JUDGE__, window.location.href).href,
+    record: JSON.stringify(record),
+    ...{ language, unit },
+  }
+  worker.postMessage(question)
+  return new Promise((kept, failed) => open.set(question.id, { kept, failed }))
+}
+
+function start(): Worker {
+  const made = new Worker(new URL('./judge.worker.ts', import.meta.url), { type: 'module' })
+  made.onmessage = ({ data }: MessageEvent<Reply>) => {
+    const waiting = open.get(data.id)
+    open.delete(data.id)
+    if ('sheet' in data) waiting?.kept(JSON.parse(data.sheet) as DeviceSheet)
+    else waiting?.failed(new Error(data.failed))
+  }
+  made.onerror = ({ message }) => {
+    for (const { failed } of open.values()) failed(new Error(message))
+    open.clear()
+    worker = undefined
+  }
+  return made
+}

@@ -1,0 +1,42 @@
+/** What a test without contact needs to begin: the units and their scripts, kept from the last contact. */
+
+import { dehydrate, hydrate, type DehydratedState, type Query, type QueryClient } from '@tanstack/react-query'
+import { rulebookQuery, scriptQuery, unitsQuery } from '../shared/api'
+import type { Recorder } from './recorder'
+
+const KEPT = new Set<unknown>(['units', 'script', 'about', 'rulebook'])
+const PAUSE_MS = 1000
+
+const isKept = ({ queryKey, state }: Query): boolean => KEPT.has(queryKey[0]) && state.data !== undefined
+
+/** Begin with the copy of the last contact, and renew the copy whenever one of its parts has changed. */
+export async function keepOfflineCopy(queries: QueryClient, recorder: Recorder): Promise<void> {
+  for (const key of KEPT) queries.setQueryDefaults([key], { gcTime: Infinity })
+  hydrate(queries, ((await recorder.keptCopy()) ?? {}) as DehydratedState)
+  let timer: ReturnType<typeof setTimeout> | undefined
+  queries.getQueryCache().subscribe(({ type, query }) => {
+    if (type !== 'updated' || !isKept(query)) return
+    clearTimeout(timer)
+    timer = setTimeout(
+      // a copy that finds no room is only missed without contact
+      () =>
+        void recorder.keepCopy(dehydrate(queries, { shouldDehydrateQuery: isKept })).catch(() => undefined),
+      PAUSE_MS,
+    )
+  })
+}
+
+/** Fetch each unit's script once, one after the other, so that its test can begin without contact. */
+export async function knowScripts(queries: QueryClient): Promise<void> {
+  await queries.prefetchQuery(rulebookQuery())
+  const units = queries.getQueryData(unitsQuery().queryKey) ?? []
+  for (const { id, procedure, rules } of units) {
+    const script = scriptQuery(id, procedure ?? undefined, rules)
+    const known = queries.getQueryState(script.queryKey)?.dataUpdatedAt ?? 0
+    if (Date.now() - known < SCRIPT_GOOD_FOR_MS) continue
+    await queries.prefetchQuery(script)
+    if (queries.getQueryState(script.queryKey)?.status !== 'success') return
+  }
+}
+
+const SCRIPT_GOOD_FOR_MS = 12 * 3600_000

@@ -1,0 +1,155 @@
+/** Sends what is kept on the device until the server has acknowledged it; nothing is dropped, nothing blocks the rest. */
+
+import { api, ApiError, need, type Schema } from '../shared/api'
+import { refusal } from '../shared/i18n'
+import { now } from './clock'
+import { eventsOf, markDelivered, putRun, type Db, type LocalEvent, type LocalRun } from './db'
+
+const FIRST_PAUSE_MS = 500
+const LONGEST_PAUSE_MS = 10_000
+const BATCH = 200
+const SENDER_LOCK = 'lowhiss-sender'
+
+export type Changed = (runId: string, lastSeq?: number) => void
+
+class NobodyKnownError extends Error {}
+
+export class Outbox {
+  private running = false
+  private again = false
+  private pauseMs = FIRST_PAUSE_MS
+  private timer: ReturnType<typeof setTimeout> | undefined
+  /** Whether the last attempt reached the server. */
+  reached = true
+
+  constructor(
+    private readonly db: Db,
+    private readonly changed: Changed,
+    /** Whether it is known who is here; before that the server would take nothing. */
+    private readonly maySend: () => boolean = () => true,
+  ) {}
+
+  /** Send now; called after every strike and whenever contact may be back. */
+  wake(): void {
+    clearTimeout(this.timer)
+    if (this.running) {
+      this.again = true
+      return
+    }
+    void this.work()
+  }
+
+  private async work(): Promise<void> {
+    this.running = true
+    try {
+      if (!this.maySend()) throw new NobodyKnownError()
+      do {
+        this.again = false
+        // one sender per device: another tab's events are in the same store
+        await withLock(() => this.passOverRuns())
+      } while (this.again)
+      this.reached = true
+      this.pauseMs = FIRST_PAUSE_MS
+    } catch (error) {
+      if (!(error instanceof ApiError || error instanceof NobodyKnownError)) console.error(error)
+      this.reached = false
+      this.timer = setTimeout(() => this.wake(), this.pauseMs)
+      this.pauseMs = Math.min(this.pauseMs * 2, LONGEST_PAUSE_MS)
+    } finally {
+      this.running = false
+      this.changed('')
+    }
+  }
+
+  private async passOverRuns(): Promise<void> {
+    const waiting = await this.db.getAllFromIndex('events', 'delivery', 'waiting')
+    const ids = new Set(waiting.map((local) => local.runId))
+    for (const run of await this.db.getAll('runs')) {
+      if (run.begin && !run.refused) await this.begin(run)
+      if (run.refused && ids.has(run.id)) await this.setAside(run.id, run.refused)
+      if (ids.has(run.id) && !run.begin) await this.sendEvents(run.id)
+    }
+  }
+
+  private async begin(run: LocalRun): Promise<void> {
+    if (!run.begin) return
+    try {
+      await need(api.POST('/api/runs', { body: { ...run.begin, sent: now() } }))
+    } catch (error) {
+      if (!(error instanceof ApiError) || error.passing || error.needsSignIn) throw error
+      run.refused = error.message
+      await putRun(this.db, run)
+      await this.setAside(run.id, error.message)
+      return
+    }
+    delete run.begin
+    await putRun(this.db, run)
+    this.changed(run.id)
+  }
+
+  private async sendEvents(runId: string): Promise<void> {
+    let most = BATCH
+    for (;;) {
+      const all = await eventsOf(this.db, runId)
+      const batch = all.filter((local) => local.delivery === 'waiting').slice(0, most)
+      if (batch.length === 0) return
+      let answer: Schema['ReceivedOut']
+      try {
+        const body = { sent: now(), events: batch.map((local) => local.event) }
+        answer = await need(
+          api.POST('/api/runs/{run_id}/events', { params: { path: { run_id: runId } }, body }),
+        )
+      } catch (error) {
+        if (!(error instanceof ApiError) || error.passing || error.needsSignIn) throw error
+        // one mark that can never be taken holds up no other: it is found by halves, and only it is set aside
+        if (batch.length > 1) {
+          most = Math.ceil(batch.length / 2)
+          continue
+        }
+        await this.aside(batch, error.message)
+        this.changed(runId)
+        most = BATCH
+        continue
+      }
+      const settled = settle(batch, answer)
+      const unheard = settled.filter(({ delivery }) => delivery === 'waiting')
+      await markDelivered(this.db, settled)
+      if (unheard.length === batch.length)
+        await this.aside(unheard, 'the server did not say what became of it')
+      this.changed(runId, answer.last_seq)
+    }
+  }
+
+  private aside(events: LocalEvent[], why: string): Promise<void> {
+    return markDelivered(
+      this.db,
+      events.map((local) => ({ ...local, delivery: 'aside', why })),
+    )
+  }
+
+  private async setAside(runId: string, why: string): Promise<void> {
+    const all = await eventsOf(this.db, runId)
+    await this.aside(
+      all.filter((local) => local.delivery === 'waiting'),
+      why,
+    )
+    this.changed(runId)
+  }
+}
+
+/** What became of each event of a batch. One the server did not mention keeps waiting. */
+export function settle(batch: LocalEvent[], answer: Schema['ReceivedOut']): LocalEvent[] {
+  const accepted = new Map(answer.accepted.map((one) => [one.id, one.seq]))
+  const aside = new Map(answer.set_aside.map((one) => [one.id, refusal(one.code, one.message)]))
+  return batch.map((local) => {
+    const serverSeq = accepted.get(local.event.id)
+    if (serverSeq !== undefined) return { ...local, delivery: 'kept' as const, serverSeq }
+    const why = aside.get(local.event.id)
+    return why === undefined ? local : { ...local, delivery: 'aside' as const, why }
+  })
+}
+
+async function withLock(work: () => Promise<void>): Promise<void> {
+  if (!('locks' in navigator)) return work()
+  await navigator.locks.request(SENDER_LOCK, work)
+}

@@ -1,0 +1,23 @@
+export { isOwn, twinsOf } from './duplicateMarks'
+export type { Twins } from './duplicateMarks'
+export { useFeed } from './feed'
+export type { FeedState, Proposal } from './feed'
+export { isHeld, isStage } from './guide'
+export type { Entry, Lead, Need, Script, Step, StrikeSpec } from './guide'
+export { markName } from './markNames'
+export type { MarkName } from './markNames'
+export {
+  mute,
+  scheduleHold,
+  scheduleSettled,
+  soundIsOn,
+  soundState,
+  speak,
+  tryTones,
+  unlockSound,
+  useSound,
+} from './sound'
+export { isSet, numbersOf, standing, stateOf, stepOf } from './state'
+export type { Mark, Needle, Point, TestState } from './state'
+export { RecorderContext, useLiveRun, useRecorder } from './useLiveRun'
+export type { RecorderState } from './useLiveRun'

@@ -1,0 +1,133 @@
+/** Where a test stands on the screen: a pure fold over its events. It says what to ask next, never how a result counts. */
+
+import type { Moment, WireEvent } from '../device'
+import { isEnd } from '../shared/trade'
+import { leadOf, type Lead, type Script, type Step } from './guide'
+
+export type Needle = Script['needles'][number]
+export type Point = 'lower' | 'upper' | 'cut_out' | 'cut_in' | 'start' | 'end' | 'warning' | 'popped'
+
+/** A mark that wants the needles' numbers. */
+export interface Mark extends Moment {
+  id: string
+  point: Point
+  stage: string
+  /** Which knob, or which of lamp and buzzer; empty where that says nothing. */
+  which: string
+  /** As entered: keys such as `primary_psi`. */
+  numbers: Record<string, number>
+  late: boolean
+}
+
+export interface TestState {
+  /** Events that stand, in order. */
+  events: WireEvent[]
+  lead: Lead<Step>
+  closed: boolean
+  marks: Mark[]
+  /** Marks whose numbers are still to be set, those of one instant together, the latest first. */
+  waiting: Mark[][]
+  /** The minute that runs now. */
+  hold: { stage: string; start: Mark } | null
+  pedalDown: boolean
+  /** The last move of pedal or knobs: the needles settle from here on. */
+  lastMove: Moment | null
+  engineStart: Moment | null
+  /** Every mark of the last strike: those of one instant. */
+  lastStrike: WireEvent[]
+}
+
+const READING = /^(primary|secondary)_(psi|kpa|bar)$/
+
+/** Events that stand: those taken back are left out, and so are the takings-back. */
+export function standing(events: readonly WireEvent[]): WireEvent[] {
+  const gone = new Set<unknown>()
+  for (const event of [...events].reverse()) {
+    if (event.type === 'withdrawn' && !gone.has(event.id)) gone.add(event.event)
+  }
+  return events.filter((event) => event.type !== 'withdrawn' && !gone.has(event.id))
+}
+
+export function numbersOf(event: Record<string, unknown>): Record<string, number> {
+  return Object.fromEntries(
+    Object.entries(event).filter(([key, value]) => READING.test(key) && typeof value === 'number'),
+  ) as Record<string, number>
+}
+
+/** The mark an event makes, when it is one that wants numbers. */
+function markOf(event: WireEvent): Mark | null {
+  const made = (point: Point, stage: string, which = ''): Mark => ({
+    ...{ id: event.id, device: event.device, epoch: event.epoch, mono_s: event.mono_s, wall: event.wall },
+    ...{ point, stage, which, numbers: numbersOf(event), late: event.late === true },
+  })
+  if (event.type === 'reading') return made(event.point as Point, String(event.stage))
+  if (event.type === 'warning' && (event.lamp === true || event.buzzer === true)) {
+    const which = event.lamp === true && event.buzzer === true ? '' : event.lamp === true ? 'lamp' : 'buzzer'
+    return made('warning', 'low_air_warning', which)
+  }
+  if (event.type === 'knob' && event.cause === 'popped')
+    return made('popped', 'spring_brakes', String(event.knob))
+  return null
+}
+
+const together = (a: Moment | undefined, b: Moment): boolean =>
+  a?.device === b.device && a.epoch === b.epoch && a.mono_s === b.mono_s
+
+export function stateOf(script: Script, all: readonly WireEvent[]): TestState {
+  const events = standing(all)
+  const byId = new Map<unknown, Mark>()
+  let lastStrike: WireEvent[] = []
+  let pedalDown = false
+  let lastMove: Moment | null = null
+  let engineStart: Moment | null = null
+  for (const event of events) {
+    const mark = markOf(event)
+    if (mark) byId.set(mark.id, mark)
+    if (event.type === 'valued') {
+      const target = byId.get(event.event)
+      if (target) {
+        Object.assign(target.numbers, numbersOf(event))
+        target.late ||= event.late === true
+      }
+    }
+    if (event.type === 'pedal') pedalDown = event.state === 'full'
+    if (event.type === 'pedal' || event.type === 'knob') lastMove = event
+    if (event.type === 'engine') engineStart = event.state === 'running' ? event : null
+    lastStrike = together(lastStrike[0], event) ? [...lastStrike, event] : [event]
+  }
+  const marks = [...byId.values()]
+  const lead = leadOf(script, events)
+  const timed = lead.strikes[0]?.name === 'end' ? lead.queue[0]?.step.step : undefined
+  const start = timed && marks.findLast(({ point, stage }) => point === 'start' && stage === timed)
+  return {
+    events,
+    lead,
+    closed: events.some(({ type }) => isEnd(type)),
+    marks,
+    waiting: waitingOf(script, marks),
+    hold: timed && start ? { stage: timed, start } : null,
+    pedalDown,
+    lastMove,
+    engineStart,
+    lastStrike,
+  }
+}
+
+function waitingOf(script: Script, marks: Mark[]): Mark[][] {
+  const groups: Mark[][] = []
+  for (const mark of marks) {
+    if (isSet(script, mark)) continue
+    const last = groups.at(-1)
+    if (last && together(last[0], mark)) last.push(mark)
+    else groups.push([mark])
+  }
+  return groups.reverse()
+}
+
+/** Whether every needle of the unit has its number. */
+export const isSet = (script: Script, mark: Mark): boolean =>
+  script.needles.every((needle) => Object.keys(mark.numbers).some((key) => key.startsWith(needle)))
+
+/** The stage's step of the script, that of a refill where the procedure itself has none. */
+export const stepOf = (script: Script, stage: string): Step | undefined =>
+  [...script.steps, ...script.refill].find(({ step }) => step === stage)

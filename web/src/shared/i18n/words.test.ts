@@ -1,0 +1,28 @@
+import { expect, test } from 'vitest'
+import { en } from './en'
+import { es } from './es'
+import { i18next, refusal, startWords } from './index'
+
+type Tree = { [key: string]: string | Tree }
+
+const flat = (tree: Tree, path = ''): [string, string][] =>
+  Object.entries(tree).flatMap(([key, value]) =>
+    typeof value === 'string' ? [[path + key, value]] : flat(value, `${path}${key}.`),
+  )
+const placeholders = (text: string) => [...text.matchAll(/\{\{(\w+)\}\}/g)].map(([, name]) => name).sort()
+
+test('both languages hold the same words with the same figures in them', () => {
+  const spanish = new Map(flat(es as Tree))
+  const english = flat(en as Tree)
+  expect([...spanish.keys()].sort()).toEqual(english.map(([key]) => key).sort())
+  for (const [key, text] of english)
+    expect([key, placeholders(spanish.get(key) ?? '')]).toEqual([key, placeholders(text)])
+})
+
+test('a refusal is said in the reader’s language, or as the server said it', async () => {
+  startWords('en')
+  expect(refusal('run_unknown', 'There is no such run.')).toBe('There is no such run.')
+  await i18next.changeLanguage('es')
+  expect(refusal('run_unknown', 'There is no such run.')).toBe('No existe esa prueba.')
+  expect(refusal('csv_broken', 'Line 3 is not CSV.')).toBe('Line 3 is not CSV.')
+})
