@@ -23,7 +23,7 @@ from lowhiss import rulebook
 from lowhiss.core.airsystem import AirSystem, Driver, model
 from lowhiss.core.vehicle import UNIT_KINDS, UnitKind
 from lowhiss.demo.scenario import demo_id
-from lowhiss.service.simulating import STARTS_AT_PSI, TRAILER_PSI, spec_named
+from lowhiss.engine.simulating import STARTS_AT_PSI, TRAILER_PSI, spec_named
 
 
 def pace(kind: UnitKind, seed: int) -> float:

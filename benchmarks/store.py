@@ -25,7 +25,10 @@ from sqlalchemy import URL, create_engine, event, insert, select, text
 from lowhiss.database import PrivateServer
 from lowhiss.demo import load_demo
 from lowhiss.demo.scenario import demo_id
-from lowhiss.service import log, people, runs, scripts, signin, units
+from lowhiss.service.fleet import units
+from lowhiss.service.people import accounts, signin
+from lowhiss.service.runs import conducting as runs
+from lowhiss.service.runs import log, scripts
 from lowhiss.store.engine import Store, make_engine, migrate
 from lowhiss.store.models import EventRow, RunRow, UnitRow, UnitStageRow, VerdictRow
 
@@ -141,7 +144,7 @@ def lists(store: Store) -> dict[str, tuple[Callable[[], object], str]]:
         "one unit": (lambda: units.get_unit(store, unit), of_unit),
         "a unit's script": (lambda: scripts.script_for(store, unit, None, None), of_unit),
         "open runs": (lambda: runs.open_runs(store, me, _NOW), page),
-        "people": (lambda: people.list_people(store), "SELECT * FROM person ORDER BY name"),
+        "people": (lambda: accounts.list_people(store), "SELECT * FROM person ORDER BY name"),
     }  # fmt: skip
 
 

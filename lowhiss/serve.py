@@ -26,9 +26,9 @@ from lowhiss.api.patient import web_options
 from lowhiss.database import DatabaseError, PrivateServer
 from lowhiss.demo import load_demo
 from lowhiss.service.errors import RefusedError
-from lowhiss.service.people import manager_code
-from lowhiss.service.runs import judge_ended_again
-from lowhiss.service.signin import first_manager_code
+from lowhiss.service.people.accounts import manager_code
+from lowhiss.service.people.signin import first_manager_code
+from lowhiss.service.runs.lifecycle import judge_ended_again
 from lowhiss.store.engine import Store, StoreError, make_engine
 from lowhiss.upgrade import upgrade
 

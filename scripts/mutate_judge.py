@@ -151,7 +151,9 @@ def main() -> int:
             for name in ("lowhiss", "tests", "docs"):
                 shutil.copytree(ROOT / name, copy / name)
             shutil.copy(ROOT / "pyproject.toml", copy)
-            shutil.copytree(ROOT / "web/src/shared/i18n", copy / "web/src/shared/i18n")  # a test holds its words to the server's
+            shutil.copytree(
+                ROOT / "web/src/shared/i18n", copy / "web/src/shared/i18n"
+            )  # a test holds its words to the server's
             copies.put(copy)
 
         def tried(mutant: Mutant) -> bool:

@@ -77,9 +77,11 @@ def fed(cab: Cab) -> None:
 
 def whole_run(cab: Cab) -> None:
     """A whole test of a combination at 1280x800, from the set-up to its sheet."""
+    cab.set_up("MV-12", "Ines Aldous")
+    cab.page.get_by_role("heading", name="To be met").wait_for()
+    shoot(cab.page, "set-up")
     cab.set_up("MV-12", "Ines Aldous", procedure="us-full")
     cab.page.get_by_role("radio", name="shown", exact=True).click()
-    shoot(cab.page, "set-up")
     cab.page.locator("button[type=submit]:enabled").click()
     cab.page.wait_for_selector("[data-strike]")
     cab.do(COMBINATION, until="upper")

@@ -84,7 +84,7 @@ need_web_packages() {
 # need_web_build: web/dist made from the sources as they are now
 need_web_build() {
   local stamp="$ROOT/web/dist/.stamp-sources" want
-  want="$(cd "$ROOT/web" && find src public index.html package-lock.json vite.config.ts tsconfig.json ../lowhiss/core ../lowhiss/rulebook ../lowhiss/ondevice.py ../lowhiss/service/judging.py -type f -not -name '*.pyc' -print0 | LC_ALL=C sort -z | xargs -0 sha256sum | sha256sum | cut -c1-64)"
+  want="$(cd "$ROOT/web" && find src public index.html package-lock.json vite.config.ts firstLoads.ts tsconfig.json ../lowhiss/core ../lowhiss/rulebook ../lowhiss/engine -type f -not -name '*.pyc' -print0 | LC_ALL=C sort -z | xargs -0 sha256sum | sha256sum | cut -c1-64)"
   if [ -f "$stamp" ] && [ "$(cat "$stamp")" = "$want" ]; then return 0; fi
   need_web_packages
   slowly "Building the front end" npm --prefix "$ROOT/web" run build \

@@ -10,7 +10,7 @@ ROOT = Path(__file__).resolve().parents[1]
 
 def is_test(path: str) -> bool:
     """Whether a tracked file is a test."""
-    return path.startswith("tests/") or ".test." in path or path.startswith("web/src/shared/testing/")
+    return path.startswith("tests/") or ".test." in path or ".testing." in path or path.startswith("web/src/testing/")
 
 
 def lines(path: str) -> int:

@@ -11,12 +11,12 @@ sys.path.insert(0, str(ROOT))
 
 from lowhiss import rulebook  # noqa: E402
 from lowhiss.api import create_app  # noqa: E402
-from lowhiss.api.sheet_schemas import VerdictOut  # noqa: E402
+from lowhiss.api.runs.sheet_schemas import VerdictOut  # noqa: E402
 from lowhiss.core.findings import findings_table  # noqa: E402
-from lowhiss.core.procedure.script import compile_script  # noqa: E402
+from lowhiss.core.script import compile_script  # noqa: E402
 from lowhiss.core.vehicle import Governor, Unit  # noqa: E402
 from lowhiss.exchange import schemas  # noqa: E402
-from lowhiss.service.rights import rights_table  # noqa: E402
+from lowhiss.service.people.rights import rights_table  # noqa: E402
 from scripts.trade_words import trade_words  # noqa: E402
 
 
@@ -38,7 +38,7 @@ def generated() -> dict[str, str]:
         **texts,
         "docs/rights.md": rights_table(),
         "docs/findings.md": findings_table(),
-        "web/src/shared/testing/script.gen.json": json.dumps(script, indent=1, ensure_ascii=False) + "\n",
+        "web/src/testing/script.gen.json": json.dumps(script, indent=1, ensure_ascii=False) + "\n",
         "web/src/shared/trade.gen.ts": trade_words(),
     }
 

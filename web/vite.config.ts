@@ -4,6 +4,7 @@ import { VitePWA } from 'vite-plugin-pwa'
 import { createHash } from 'node:crypto'
 import { readdirSync, readFileSync, statSync } from 'node:fs'
 import type { Plugin } from 'vite'
+import { firstLoads } from './firstLoads'
 import { defineConfig } from 'vitest/config'
 
 /** Keeps the application itself on the device after the first visit: its own files only, nothing of the API. */
@@ -44,10 +45,11 @@ function deviceJudge(): Plugin {
   const parts = [
     '__init__.py',
     'core',
-    'ondevice.py',
+    'engine/__init__.py',
+    'engine/judging.py',
+    'engine/on_device.py',
+    'engine/whatif.py',
     'rulebook',
-    'service/__init__.py',
-    'service/judging.py',
   ]
   const files = Object.fromEntries(
     parts
@@ -95,9 +97,9 @@ function textsBelow(root: URL, path: string): string[] {
 }
 
 export default defineConfig({
-  plugins: [react(), tailwindcss(), deviceJudge(), offline],
+  plugins: [react(), tailwindcss(), deviceJudge(), firstLoads(), offline],
   worker: { format: 'es' },
   server: { proxy: { '/api': 'http://127.0.0.1:8420' } },
   build: { assetsInlineLimit: 0, chunkSizeWarningLimit: 900 },
-  test: { environment: 'jsdom', setupFiles: ['./src/shared/testing/setup.ts'], restoreMocks: true },
+  test: { environment: 'jsdom', setupFiles: ['./src/testing/setup.ts'], restoreMocks: true },
 })

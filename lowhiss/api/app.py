@@ -15,10 +15,15 @@ from starlette.exceptions import HTTPException
 from starlette.middleware.trustedhost import TrustedHostMiddleware
 
 from lowhiss import __version__
-from lowhiss.api import errors, feed, live
+from lowhiss.api import errors
 from lowhiss.api.auth import authorize
+from lowhiss.api.fleet import trailers, units
 from lowhiss.api.guard import Guard
-from lowhiss.api.routes import log, people, rulebook, runs, session, trailers, units
+from lowhiss.api.people import accounts as people
+from lowhiss.api.people import session
+from lowhiss.api.rules import routes as rulebook
+from lowhiss.api.runs import feed, live, log
+from lowhiss.api.runs import routes as runs
 from lowhiss.api.schemas import ErrorOut
 from lowhiss.store.engine import Store
 

@@ -8,8 +8,8 @@ from fastapi import Depends, Request, Response
 from starlette.concurrency import run_in_threadpool
 
 from lowhiss.api.deps import StoreDep
-from lowhiss.service import rights, secrets, signin
-from lowhiss.service.signin import Browser, ForbiddenError, Person, SignedOutError
+from lowhiss.service.people import rights, secrets, signin
+from lowhiss.service.people.signin import Browser, ForbiddenError, Person, SignedOutError
 
 SESSION_COOKIE = "lowhiss_session"
 DEVICE_COOKIE = "lowhiss_device"

@@ -14,8 +14,8 @@ from starlette.exceptions import HTTPException
 from lowhiss.api.careful import number_of
 from lowhiss.core.errors import CoreError
 from lowhiss.service.errors import ConflictError, NotFoundError, ServiceError
-from lowhiss.service.guess_limits import SlowDownError
-from lowhiss.service.signin import ForbiddenError, SignedOutError
+from lowhiss.service.people.guess_limits import SlowDownError
+from lowhiss.service.people.signin import ForbiddenError, SignedOutError
 
 log = logging.getLogger(__name__)
 

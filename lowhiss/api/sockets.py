@@ -10,7 +10,7 @@ from starlette.concurrency import run_in_threadpool
 from starlette.websockets import WebSocket
 
 from lowhiss.api.auth import SESSION_COOKIE
-from lowhiss.service import rights, signin
+from lowhiss.service.people import rights, signin
 from lowhiss.store.engine import Store
 
 BAD, SIGNED_OUT, FOREIGN, UNKNOWN, REPLACED, CROWDED, LATER = 4400, 4401, 4403, 4404, 4409, 4429, 1013

@@ -25,10 +25,10 @@ from lowhiss.core.errors import CoreError
 from lowhiss.core.judge import RunVerdict
 from lowhiss.core.record import Run
 from lowhiss.core.rules import RuleSet
-from lowhiss.core.whatif import Change
 from lowhiss.core.words import Words, text_sheet, verdict_record
+from lowhiss.engine.judging import hints_for, judge_by_every_school, judge_record, rules_of, what_if
+from lowhiss.engine.whatif import Change
 from lowhiss.exchange import load_run
-from lowhiss.service.judging import hints_for, judge_by_every_school, judge_record, rules_of, what_if
 
 Commands = Any  # argparse's own type for what add_subparsers returns is private
 

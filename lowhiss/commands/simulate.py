@@ -17,10 +17,10 @@ from lowhiss.commands.common import PASS, Refusal, as_json, problem_of, rules_na
 from lowhiss.commands.judge import Commands
 from lowhiss.core.airsystem import AirSpec, Sample, fault_names
 from lowhiss.core.errors import CoreError
-from lowhiss.exchange.plot import plot_drive
+from lowhiss.engine.simulating import DRIVERS, Drive, drive, frame_of, spec_named, spec_of_table
+from lowhiss.exchange.plot import can_plot, plot_drive
 from lowhiss.exchange.run_json import read_json
 from lowhiss.exchange.traces import write_broadcast, write_trace
-from lowhiss.service.simulating import DRIVERS, Drive, drive, frame_of, spec_named, spec_of_table
 
 
 def add_simulate(commands: Commands) -> None:
@@ -51,6 +51,8 @@ def simulate(options: argparse.Namespace) -> int:
         return _list()
     if options.plot is not None and options.plot.suffix.lower() != ".png":
         raise Refusal(f"--plot draws PNG files: call it {options.plot.with_suffix('.png')}")
+    if options.plot is not None and not can_plot():
+        raise Refusal("--plot needs matplotlib, which is not installed: .venv/bin/uv pip install matplotlib")
     if not options.unit:
         raise Refusal("--unit is missing: name a kind of unit, or a file with its specification")
     rules = rules_named(options.rules)

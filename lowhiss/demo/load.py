@@ -9,8 +9,8 @@ from sqlalchemy import select
 from lowhiss.core.fleet import as_table, read_trailer
 from lowhiss.demo.scenario import OWNER, PEOPLE, SPANISH_READERS, TRAILERS, UNITS, demo_id, demo_runs
 from lowhiss.rulebook import chambers
-from lowhiss.service.importing import import_record
-from lowhiss.service.units import UnitEdit, new_unit_row
+from lowhiss.service.fleet.units import UnitEdit, new_unit_row
+from lowhiss.service.runs.importing import import_record
 from lowhiss.store.engine import Store
 from lowhiss.store.models import CouplingRow, PersonRow, SettingRow, TrailerRow, UnitRow
 

@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 from collections.abc import Mapping, Sequence
+from importlib.util import find_spec
 from pathlib import Path
 from typing import Any
 
@@ -12,11 +13,16 @@ from lowhiss.core.vehicle import Needle
 _INK, _SOFT, _AIR, _LINE = "#14191a", "#5d6664", "#1f3bd1", "#c9cdc4"
 
 
+def can_plot() -> bool:
+    """Whether the optional package that draws is installed."""
+    return find_spec("matplotlib") is not None
+
+
 def plot_drive(
     path: Path, samples: Sequence[Sample], events: Sequence[Mapping[str, Any]], needles: tuple[Needle, ...], title: str
 ) -> None:
     """Draw the needles, what was read, and when pedal and engine were at work. Raises OSError."""
-    from matplotlib.backends.backend_agg import FigureCanvasAgg  # heavy, and needed for nothing else
+    from matplotlib.backends.backend_agg import FigureCanvasAgg  # heavy, optional, and needed for nothing else
     from matplotlib.figure import Figure
 
     figure = Figure(figsize=(12.8, 6.4), dpi=100, facecolor="white", layout="constrained")

@@ -8,9 +8,10 @@ import httpx
 import pytest
 from sqlalchemy import select
 
-from lowhiss.service import failed_stages, verdicts
-from lowhiss.service.log import log_page
-from lowhiss.service.runs import judge_ended_again
+from lowhiss.service.fleet import failed_stages
+from lowhiss.service.runs import verdicts
+from lowhiss.service.runs.lifecycle import judge_ended_again
+from lowhiss.service.runs.log import log_page
 from lowhiss.store.models import RunRow, VerdictRow
 from tests.conftest import sign_in
 from tests.devices import UNIT_ID, Device
@@ -178,7 +179,7 @@ def test_an_end_taken_back_in_the_same_breath_is_none_and_later_it_stays(driver)
 def test_an_upgrade_of_the_core_keeps_what_ended_and_shows_what_it_would_say(driver, store, client, monkeypatch):
     passed, failing = run_test(driver, 96, "MV-12"), run_test(Device(driver.client), 90, "MV-22")
     monkeypatch.setattr(verdicts, "core_version", lambda: "newer")
-    monkeypatch.setattr("lowhiss.service.runs.core_version", lambda: "newer")
+    monkeypatch.setattr("lowhiss.service.runs.lifecycle.core_version", lambda: "newer")
     # the newer core takes a loss of four for a fail, and one of ten for a pass
     real = verdicts.told_by
     turned = {"pass": "fail", "fail": "pass"}

@@ -35,7 +35,8 @@ def test_a_whole_leak_test_is_judged_logged_and_exported(client, device, tmp_pat
     (stage,) = sheet["verdict"]["stages"]
     assert (sheet["outcome"], stage["outcome"], stage["measured"]["drop_psi"]) == ("pass", "pass", 3)
     assert stage["measured"]["duration_s"] == 60
-    assert sheet["column"]["bays"] == [{"stage": "leak_applied", "low_psi": 96, "high_psi": 100}]
+    bay = {"stage": "leak_applied", "of": "end", "now": True, "low_psi": 96, "high_psi": 100}
+    assert sheet["column"]["bays"] == [bay]
 
     log = client.get("/api/log", params={"search": "MV-12 Ines"}).json()
     line = next(line for line in log["runs"] if line["run"]["id"] == device.run_id)
@@ -245,7 +246,7 @@ def test_other_sites_may_not_write_and_other_names_are_not_answered(client, devi
 
 
 def test_the_log_pages_through_every_run_once_in_order(client, monkeypatch):
-    monkeypatch.setattr("lowhiss.service.log.LOG_PAGE", 7)
+    monkeypatch.setattr("lowhiss.service.runs.log.LOG_PAGE", 7)
     seen, before = [], None
     for _ in range(40):
         page = client.get("/api/log", params={"search": "MV-1", **({"before": before} if before else {})}).json()

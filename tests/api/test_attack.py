@@ -18,11 +18,14 @@ from sqlalchemy import func, select, text
 from websockets.exceptions import ConnectionClosed
 from websockets.sync.client import connect
 
-from lowhiss.api import feed, guard, patient, sockets
+from lowhiss.api import guard, patient, sockets
+from lowhiss.api.runs import feed
 from lowhiss.core.names import name_key
 from lowhiss.database.dump import dump
 from lowhiss.serve import CannotStartError, Wider, _check_wider
-from lowhiss.service import guess_limits, people, receiving, signin
+from lowhiss.service.people import accounts as people
+from lowhiss.service.people import guess_limits, signin
+from lowhiss.service.runs import receiving
 from lowhiss.store.engine import make_engine
 from lowhiss.store.models import ClockRow, PersonRow, SessionRow
 from tests.conftest import Running, sign_in
@@ -285,13 +288,13 @@ def test_names_of_a_file_that_are_one_to_the_database(client):
 def test_a_question_that_takes_too_long_is_no_sign_of_a_database_away(store, stranger, monkeypatch):
     monkeypatch.setattr("lowhiss.store.engine.MAX_STATEMENT_S", 0.2)
     slow = make_engine(store.engine.url.render_as_string(hide_password=False))
-    from lowhiss.service import units
+    from lowhiss.service.fleet import choosing
 
     def endless(_):
         with slow.connect() as connection:
             connection.execute(text("SELECT COUNT(*) FROM event AS a, event AS b, event AS c")).all()
 
-    monkeypatch.setattr(units, "installation", endless)
+    monkeypatch.setattr(choosing, "installation", endless)
     answer = stranger.get("/api/about")
     assert (answer.status_code, answer.json()["error"]["code"]) == (503, "took_too_long")
     assert "Retry-After" not in answer.headers

@@ -12,9 +12,10 @@ import pytest
 from websockets.exceptions import ConnectionClosed
 from websockets.sync.client import ClientConnection, connect
 
-from lowhiss.api import feed, sockets
+from lowhiss.api import sockets
+from lowhiss.api.runs import feed
 from lowhiss.cli import main
-from lowhiss.service import secrets
+from lowhiss.service.people import secrets
 from tests.devices import UNIT_ID, Device
 
 

@@ -10,7 +10,7 @@ import pytest
 from starlette.routing import WebSocketRoute
 
 from lowhiss.api import create_app
-from lowhiss.service.rights import RIGHTS, ROLES
+from lowhiss.service.people.rights import RIGHTS, ROLES
 from tests.conftest import sign_in
 
 SOMEBODY_OF = {"driver": "Abel Renn", "trainer": "Rafe Tolland", "workshop": "Wanda Keel", "manager": "Marten Quill"}

@@ -10,7 +10,7 @@ from schemathesis.checks import not_a_server_error
 from schemathesis.specs.openapi.checks import response_schema_conformance, status_code_conformance
 
 from lowhiss.api import create_app
-from lowhiss.service.rights import ROLES
+from lowhiss.service.people.rights import ROLES
 from tests.api.test_rights import SOMEBODY_OF
 from tests.conftest import sign_in
 

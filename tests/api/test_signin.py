@@ -11,8 +11,8 @@ import httpx
 import pytest
 
 from lowhiss.demo.scenario import demo_id
-from lowhiss.service import guess_limits, signin
-from lowhiss.service.secrets import code_hash, csrf_token, token_hash
+from lowhiss.service.people import guess_limits, signin
+from lowhiss.service.people.secrets import code_hash, csrf_token, token_hash
 from lowhiss.store.models import CodeRow, FailureRow, PersonRow, SessionRow
 from tests.conftest import Running, sign_in
 
@@ -204,7 +204,7 @@ def test_two_managers_at_once_names_in_use_and_the_last_manager(client, empty_st
     me = client.get("/api/session").json()["person"]["id"]
     assert code_of(client.post(f"/api/people/{me}/retired", json={"retired": True, "version": 1})) == "not_yourself"
 
-    from lowhiss.service import people
+    from lowhiss.service.people import accounts
 
     code = signin.first_manager_code(empty_store)
     token = signin.redeem(empty_store, code, "First", GOOD, elsewhere(), str(uuid.uuid4()))
@@ -212,7 +212,7 @@ def test_two_managers_at_once_names_in_use_and_the_last_manager(client, empty_st
     assert manager.role == "manager"
     assert signin.first_manager_code(empty_store) is None
     with pytest.raises(signin.RefusedError, match="last manager"):
-        people.edit_person(empty_store, manager, manager.id, 1, "First", "driver")
+        accounts.edit_person(empty_store, manager, manager.id, 1, "First", "driver")
 
 
 def test_pins_change_the_person_on_this_device_only_and_run_out_of_tries(newcomer, client, app_url):

@@ -13,8 +13,10 @@ from sqlalchemy import update
 from websockets.exceptions import ConnectionClosed
 from websockets.sync.client import ClientConnection, connect
 
-from lowhiss.api import live, sockets
-from lowhiss.service import guess_limits, participants
+from lowhiss.api import sockets
+from lowhiss.api.runs import live
+from lowhiss.service.people import guess_limits
+from lowhiss.service.runs import participants
 from lowhiss.store.models import JoinCodeRow
 from tests.conftest import Running, sign_in
 from tests.devices import Device

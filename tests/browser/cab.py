@@ -122,9 +122,17 @@ class Cab:
         self.go()
         self.page.get_by_role("link", name=re.compile(f"(Test|Probar) {unit}$")).click()
         expect(self.page.get_by_role("textbox").first).to_have_value(driver)
+        if choices:
+            self.unfold_way()
         for name, label in (("rules", "Judged by|Se juzga por"), ("procedure", "Order of work|Orden de trabajo")):
             if name in choices:
                 self.page.get_by_label(re.compile(label)).select_option(choices[name])
+
+    def unfold_way(self) -> None:
+        """Open what the set-up folds into one line."""
+        way = self.page.locator("[data-way]")
+        if way.get_attribute("data-state") == "closed":
+            way.click()
 
     def begin(self, unit: str, driver: str = "Tove Lind", **choices: str) -> str:
         """From the yard to the test screen; returns the run's id."""

@@ -219,6 +219,7 @@ def test_a_full_device_is_said_before_a_test_and_at_a_strike_and_the_screen_stay
     page.locator("button[type=submit]:enabled").click()
     expect(page.get_by_role("alert")).to_contain_text("The device is full.")
     page.reload()
+    cab.unfold_way()
     page.get_by_label("Order of work").select_option("leak-check")
     page.locator("button[type=submit]:enabled").click()
     cab.strike("Engine is off")

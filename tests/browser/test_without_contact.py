@@ -112,6 +112,7 @@ def test_the_sheet_says_not_judged_yet_until_there_is_contact(cab):
     lose_contact(cab)
     cab.go()
     page.get_by_role("link", name="Test MV-03").click()
+    cab.unfold_way()
     page.get_by_label("Order of work").select_option("leak-check")
     expect(page.get_by_role("alert")).to_contain_text("is not on the device and needs contact")
     page.go_back()

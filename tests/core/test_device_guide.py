@@ -10,7 +10,7 @@ from itertools import product
 
 from lowhiss import rulebook
 from lowhiss.core.procedure.guide import Guide, led_order
-from lowhiss.core.procedure.script import compile_script
+from lowhiss.core.script import compile_script
 from lowhiss.core.vehicle import UNIT_KINDS, Unit
 from tests.conftest import ROOT
 from tests.walks import answer, walk

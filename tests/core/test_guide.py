@@ -11,9 +11,9 @@ from hypothesis import strategies as st
 from lowhiss import rulebook
 from lowhiss.core.procedure.fill_history import Fill, at_own_pace, fills_of
 from lowhiss.core.procedure.guide import lead, led_order
-from lowhiss.core.procedure.script import compile_script
 from lowhiss.core.record import read_run
 from lowhiss.core.run import fold
+from lowhiss.core.script import compile_script
 from lowhiss.core.stages import says_of
 from lowhiss.core.vehicle import UNIT_KINDS, Unit
 from tests.builders import at, climb, codes, governor, hold, judged, popped, ready, record, warned

@@ -226,7 +226,7 @@ es = "El orden del valle"
     verdict = judged(table)
     assert [stage.stage for stage in verdict.stages][:2] == ["cut_out", "low_air_warning"]
     assert verdict.standing()["low_air_warning"].margin == 4  # 66 against 62
-    from lowhiss.api.routes.rulebook import get_rulebook
+    from lowhiss.api.rules.routes import get_rulebook
 
     told = get_rulebook()
     assert told.rules[-1].title["en"] == "The valley's own"

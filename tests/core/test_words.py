@@ -17,7 +17,7 @@ from lowhiss.core.judge.model import Finding
 from lowhiss.core.record import read_run
 from lowhiss.core.units import PRESSURE_UNITS
 from lowhiss.core.words import Figures, Words, english, spanish, verdict_record
-from lowhiss.service.judging import judge_by_every_school
+from lowhiss.engine.judging import judge_by_every_school
 from tests.builders import judged, leak_record, stage_of
 from tests.conftest import ROOT
 from tests.core.test_properties import wild_runs
@@ -145,7 +145,7 @@ def test_every_refusal_of_the_server_has_words_on_the_screen_in_the_other_langua
     sources = [path.read_text() for room in ("service", "api") for path in (ROOT / "lowhiss" / room).rglob("*.py")]
     said = set(re.findall(r'(?:(?<!System)Error|aside|answer)\(\s*(?:\w+, )?"([a-z_]+)"', "\n".join(sources)))
     said |= set(re.findall(r'return "([a-z_]+)", f?"[A-Z]', "\n".join(sources)))
-    screen = (ROOT / "web" / "src" / "shared" / "i18n" / "refusals.ts").read_text()
+    screen = (ROOT / "web" / "src" / "shared" / "i18n" / "es" / "refusals.ts").read_text()
     worded = set(re.findall(r"^  ([a-z_]+):", screen, re.MULTILINE))
     of_files = {code for code in said if code.startswith("csv_")} - worded
     assert worded == said - DETAILED - of_files

@@ -8,8 +8,8 @@ import sys
 
 import pytest
 
-from lowhiss import ondevice
 from lowhiss.cli import main
+from lowhiss.engine import on_device as ondevice
 from tests.builders import leak_record
 from tests.conftest import ROOT
 

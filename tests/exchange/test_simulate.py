@@ -127,3 +127,10 @@ def test_a_fleets_own_rules_stand_whole_in_the_record(tmp_path, capsys):
     capsys.readouterr()
     assert main(["judge", str(tmp_path / "run.run.json")]) == 0
     assert json.loads(capsys.readouterr().out)["rules"] == "marram-valley"
+
+
+def test_a_picture_without_the_package_that_draws_is_one_sentence_and_nothing_is_driven(tmp_path, capsys, monkeypatch):
+    monkeypatch.setattr("lowhiss.commands.simulate.can_plot", lambda: False)
+    assert simulated(tmp_path, "--plot", str(tmp_path / "run.png")) == 64
+    assert "--plot needs matplotlib" in capsys.readouterr().err
+    assert list(tmp_path.iterdir()) == []

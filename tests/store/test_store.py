@@ -13,8 +13,9 @@ from sqlalchemy import delete, inspect, select, text
 from sqlalchemy.exc import StatementError
 
 from lowhiss.demo import load_demo
-from lowhiss.service.log import log_page
-from lowhiss.service.units import list_trailers, list_units
+from lowhiss.service.fleet.trailers import list_trailers
+from lowhiss.service.fleet.units import list_units
+from lowhiss.service.runs.log import log_page
 from lowhiss.store.engine import Store, make_engine, migrate
 from lowhiss.store.models import Base, EventRow, RunRow, UnitRow, VerdictRow
 from tests.conftest import DEMO_LOADED_AT

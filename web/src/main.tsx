@@ -9,7 +9,7 @@ import { type RecorderState } from './run'
 import './styles.css'
 
 const preferences = readPreferences()
-startWords(preferences.language)
+await startWords(preferences.language)
 applyLight(preferences.light)
 
 const recorder: RecorderState = await Recorder.open().then(

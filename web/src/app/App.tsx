@@ -1,18 +1,23 @@
 import { QueryClient, QueryClientProvider } from '@tanstack/react-query'
-import { useCallback, useEffect, useMemo, useState } from 'react'
+import { Suspense, useCallback, useEffect, useMemo, useState } from 'react'
 import { BrowserRouter, Route, Routes } from 'react-router'
 import { ApiError } from '../shared/api'
-import { LogPage } from '../features/log'
-import { PeoplePage } from '../features/people'
-import { SheetPage } from '../features/sheet'
-import { SetupPage, TestPage } from '../features/test'
-import { UnitPage, UnitsPage } from '../features/units'
-import { YardPage } from '../features/yard'
-import { i18next } from '../shared/i18n'
+import { changeLanguage } from '../shared/i18n'
 import { mute, RecorderContext, type RecorderState } from '../run'
 import { SessionGate } from './SessionGate'
 import { applyLight, keepPreferences, PreferencesContext, type Preferences } from '../shared/preferences'
-import { NotFound, Shell } from './Shell'
+import {
+  LogPage,
+  PeoplePage,
+  SetupPage,
+  SheetPage,
+  TestPage,
+  UnitPage,
+  UnitsPage,
+  YardPage,
+  NotFound,
+  Shell,
+} from './screens'
 
 export const queries = new QueryClient({
   defaultOptions: {
@@ -36,7 +41,7 @@ export function App({ initial, recorder }: { initial: Preferences; recorder: Rec
     applyLight(preferences.light)
     mute(preferences.tones === 'off')
     document.documentElement.lang = preferences.language
-    void i18next.changeLanguage(preferences.language)
+    void changeLanguage(preferences.language).catch(() => undefined)
   }, [preferences])
 
   return (
@@ -45,19 +50,21 @@ export function App({ initial, recorder }: { initial: Preferences; recorder: Rec
         <QueryClientProvider client={queries}>
           <SessionGate>
             <BrowserRouter>
-              <Routes>
-                <Route path="test/new/:unitId" element={<SetupPage />} />
-                <Route path="test/:runId" element={<TestPage />} />
-                <Route element={<Shell />}>
-                  <Route index element={<YardPage />} />
-                  <Route path="log" element={<LogPage />} />
-                  <Route path="units" element={<UnitsPage />} />
-                  <Route path="units/:unitId" element={<UnitPage />} />
-                  <Route path="people" element={<PeoplePage />} />
-                  <Route path="runs/:runId" element={<SheetPage />} />
-                  <Route path="*" element={<NotFound />} />
-                </Route>
-              </Routes>
+              <Suspense>
+                <Routes>
+                  <Route path="test/new/:unitId" element={<SetupPage />} />
+                  <Route path="test/:runId" element={<TestPage />} />
+                  <Route element={<Shell />}>
+                    <Route index element={<YardPage />} />
+                    <Route path="log" element={<LogPage />} />
+                    <Route path="units" element={<UnitsPage />} />
+                    <Route path="units/:unitId" element={<UnitPage />} />
+                    <Route path="people" element={<PeoplePage />} />
+                    <Route path="runs/:runId" element={<SheetPage />} />
+                    <Route path="*" element={<NotFound />} />
+                  </Route>
+                </Routes>
+              </Suspense>
             </BrowserRouter>
           </SessionGate>
         </QueryClientProvider>

@@ -1,9 +1,9 @@
 import { useQuery, useQueryClient } from '@tanstack/react-query'
-import { useCallback, useEffect, useMemo, useState, type ReactNode } from 'react'
+import { useCallback, useEffect, useMemo, useState, type ReactNode, Suspense } from 'react'
 import { useTranslation } from 'react-i18next'
 import { usePreferences } from '../shared/preferences'
 import { csrfWord, onSignedOut } from '../shared/api'
-import { SignIn } from '../features/signin'
+import { SignIn } from './screens'
 import { useRecorder } from '../run'
 import { Notice } from '../shared/ui'
 import {
@@ -104,11 +104,19 @@ export function SessionGate({ children }: { children: ReactNode }) {
   }
   return (
     <SessionContext value={session}>
-      {session.me.person ? children : <SignIn />}
+      {session.me.person ? (
+        children
+      ) : (
+        <Suspense>
+          <SignIn />
+        </Suspense>
+      )}
       {session.me.person && lost && !asking && <LostBar onSignIn={() => setAsking(true)} />}
       {session.me.person && lost && asking && (
         <div role="dialog" aria-modal className="fixed inset-0 z-50 overflow-y-auto bg-paper">
-          <SignIn again={session.me.person.name} />
+          <Suspense>
+            <SignIn again={session.me.person.name} />
+          </Suspense>
         </div>
       )}
     </SessionContext>

@@ -1,10 +1,12 @@
+import { Suspense } from 'react'
+import { Notice } from '../shared/ui'
 import { useQuery } from '@tanstack/react-query'
 import { useTranslation } from 'react-i18next'
 import { Link, NavLink, Outlet } from 'react-router'
 import { aboutQuery } from '../shared/api'
 import { useMay } from '../shared/session'
 import { AccountMenu } from './AccountMenu'
-import { PreferencesMenu } from './PreferencesMenu'
+import { PreferencesMenu } from '../shared/preferences/PreferencesMenu'
 import { useUpdate } from './update'
 import { WaitingMarks } from './WaitingMarks'
 
@@ -59,7 +61,9 @@ export function Shell() {
         </div>
       </header>
       <main id="page" className="grow px-4 pb-8 sm:px-6">
-        <Outlet />
+        <Suspense fallback={<Notice />}>
+          <Outlet />
+        </Suspense>
       </main>
       <footer className="border-t border-line px-4 py-3 text-note text-soft sm:px-6">
         {about.data?.demo && <b className="text-ink sm:hidden">{t('app.demo')}. </b>}

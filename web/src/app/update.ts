@@ -1,17 +1,18 @@
 import { registerSW } from 'virtual:pwa-register'
 import { useSyncExternalStore } from 'react'
+import { Subscribable } from '../shared/subscribable'
 
 const LOOK_EVERY_MS = 30 * 60_000
 
 let waiting: (() => void) | null = null
-const listeners = new Set<() => void>()
+const changes = new Subscribable()
 
 /** Keep the application itself on this device, and hear of newer versions; where the browser cannot, it does without. */
 export function keepApplication(): void {
   const apply = registerSW({
     onNeedRefresh() {
       waiting = () => void apply(true)
-      listeners.forEach((listener) => listener())
+      changes.tell()
     },
     onRegisteredSW(_address, registration) {
       if (registration) setInterval(() => void registration.update().catch(() => undefined), LOOK_EVERY_MS)
@@ -19,10 +20,5 @@ export function keepApplication(): void {
   })
 }
 
-const subscribe = (listener: () => void) => {
-  listeners.add(listener)
-  return () => listeners.delete(listener)
-}
-
 /** Changes to the newer version that waits, by loading the page anew; null while there is none. */
-export const useUpdate = (): (() => void) | null => useSyncExternalStore(subscribe, () => waiting)
+export const useUpdate = (): (() => void) | null => useSyncExternalStore(changes.subscribe, () => waiting)

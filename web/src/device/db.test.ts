@@ -1,6 +1,6 @@
 import { beforeEach, expect, test } from 'vitest'
 import type { Schema } from '../shared/api'
-import { struck } from '../shared/testing/script'
+import { struck } from '../testing/script'
 import {
   appendEvents,
   eventsOf,

@@ -36,7 +36,7 @@ async function load(from: string): Promise<Judge> {
     python.FS.writeFile(whole, text)
   }
   return python.runPython(
-    'import sys; sys.path.insert(0, "/core"); from lowhiss.ondevice import judge; judge',
+    'import sys; sys.path.insert(0, "/core"); from lowhiss.engine.on_device import judge; judge',
   ) as Judge
 }
 

@@ -1,5 +1,5 @@
 import { expect, test } from 'vitest'
-import { struck, script } from '../shared/testing/script'
+import { struck, script } from '../testing/script'
 import type { LocalEvent } from './db'
 import { arrange } from './order'
 import { stateOf, twinsOf } from '../run'

@@ -1,8 +1,9 @@
 import { afterEach, beforeEach, expect, test, vi } from 'vitest'
 import { rememberCsrf, rememberPerson } from '../shared/api'
-import { script } from '../shared/testing/script'
+import { script } from '../testing/script'
 import { epoch, now } from './clock'
-import { HOUSE_WAY, Recorder } from './recorder'
+import { HOUSE_WAY } from './fetchRun'
+import { Recorder } from './recorder'
 
 interface Sent {
   path: string

@@ -1,9 +1,10 @@
 import { expect, test } from 'vitest'
-import { script, struck } from '../shared/testing/script'
+import { script, struck } from '../testing/script'
 import { epoch } from './clock'
 import type { Delivery, LocalEvent } from './db'
 import { headOf, recordOf, timed } from './record'
-import { HOUSE_WAY, type LiveRun } from './recorder'
+import { HOUSE_WAY } from './fetchRun'
+import type { LiveRun } from './recorder'
 
 /** What the server's script carries for the judge: here just enough to see that it is handed on whole. */
 const record = {

@@ -1,6 +1,7 @@
 /** The runs on this device: every strike is written down here first, then sent. */
 
-import { api, csrfWord, need, personHere, type Schema } from '../shared/api'
+import { csrfWord, personHere, type Schema } from '../shared/api'
+import { Subscribable } from '../shared/subscribable'
 import { epoch, now, type Moment } from './clock'
 import {
   appendEvents,
@@ -18,8 +19,9 @@ import {
 } from './db'
 import { isEnd, type Stage } from '../shared/trade'
 import { arrange } from './order'
+import { CatchUp } from './catchUp'
+import { fetchRun, withReadableScript } from './fetchRun'
 import { Outbox } from './outbox'
-import { listen } from './socket'
 
 export interface LiveRun {
   run: LocalRun
@@ -45,36 +47,18 @@ export interface NewRun {
   setup: RunSetup
 }
 
-const SCRIPT_FORMAT: Schema['ScriptOut']['format'] = 'low-hiss-script/5'
-
-/** What other devices have added is asked for again so soon when there was no contact. */
-const ASK_AGAIN_MS = 1000
-
-/** How a run is led where nothing else was chosen. */
-export const HOUSE_WAY: RunSetup = {
-  watcher: '',
-  timekeeper: 'tool',
-  policy: null,
-  calls: 'off',
-  readings: 'eye',
-  purpose: 'dispatch',
-}
-
-export class Recorder {
+/** Writes marks down on this device before anything else happens to them, and holds the runs that are on a screen. */
+export class Recorder extends Subscribable {
   private readonly live = new Map<string, LiveRun>()
-  private readonly listeners = new Set<() => void>()
   private readonly outbox: Outbox
   private queue: Promise<unknown> = Promise.resolve()
-  /** Of each run listened to: its time at the server less this page's clock [s]. */
-  private readonly offsets = new Map<string, number>()
-  private readonly wanted = new Map<string, number>()
-  private readonly fetching = new Set<string>()
-  private readonly listening = new Set<string>()
-
+  private readonly others: CatchUp
   /** Other tabs of this device write into the same store. */
   private readonly tabs = typeof BroadcastChannel === 'undefined' ? null : new BroadcastChannel('lowhiss')
 
   private constructor(private readonly db: Db) {
+    super()
+    this.others = new CatchUp(db, (runId, kept) => this.inTurn(() => this.take(runId, kept)))
     const changed = (runId: string, lastSeq?: number) => {
       void this.refresh(runId, lastSeq)
       this.tabs?.postMessage(runId)
@@ -101,11 +85,6 @@ export class Recorder {
 
   /** Send what waits now, as after somebody signed in again. */
   wake = (): void => this.outbox.wake()
-
-  subscribe = (listener: () => void): (() => void) => {
-    this.listeners.add(listener)
-    return () => this.listeners.delete(listener)
-  }
 
   snapshot = (runId: string): LiveRun | undefined => this.live.get(runId)
 
@@ -146,15 +125,13 @@ export class Recorder {
   async load(runId: string): Promise<LiveRun> {
     const known = await this.db.get('runs', runId)
     // what somebody else left on a shared device is theirs: whoever is here now asks the server what is theirs
-    const mine = known && isMine(known) ? known : await this.fetchRun(runId)
-    const run = await this.current(mine)
-    const offsetS = this.offsets.get(runId) ?? null
+    const mine = known && isMine(known) ? known : await fetchRun(this.db, runId)
     const live = {
-      run,
+      run: await withReadableScript(this.db, mine),
       events: await this.arranged(runId),
       lastSeq: 0,
       reached: this.outbox.reached,
-      offsetS,
+      offsetS: this.others.offsetOf(runId),
     }
     this.live.set(runId, live)
     this.tell()
@@ -163,8 +140,7 @@ export class Recorder {
 
   /** Write marks down, in the order given, all struck at `at`; the screen may move on when this resolves. */
   strike(runId: string, bodies: Body[], at: Moment = now()): Promise<void> {
-    // strikes in bursts keep their order: each is written before the next
-    const work = this.queue.then(async () => {
+    const work = this.inTurn(async () => {
       const live = this.live.get(runId) ?? (await this.load(runId))
       const events = bodies.map(
         (body) =>
@@ -188,48 +164,18 @@ export class Recorder {
       this.tell()
       this.tabs?.postMessage(runId)
     })
-    this.queue = work.catch(() => undefined)
     return work.finally(() => this.outbox.wake())
   }
 
-  /** Hear of other devices' marks in a run for as long as it is on the screen; the answer ends it. */
-  listen(runId: string): () => void {
-    this.listening.add(runId)
-    const hangUp = listen(runId, ({ last_seq, at_s }) => {
-      this.offsets.set(runId, at_s - performance.now() / 1000)
-      void this.catchUp(runId, last_seq)
-    })
-    return () => {
-      this.listening.delete(runId)
-      hangUp()
-    }
+  /** Strikes in bursts keep their order, and what comes from elsewhere goes between: each is written before the next. */
+  private inTurn<T>(work: () => Promise<T>): Promise<T> {
+    const done = this.queue.then(work)
+    this.queue = done.catch(() => undefined)
+    return done
   }
 
-  /** Fetch what the server has of a run and this device has not; one question at a time. */
-  private async catchUp(runId: string, lastSeq: number): Promise<void> {
-    this.wanted.set(runId, Math.max(lastSeq, this.wanted.get(runId) ?? 0))
-    if (this.fetching.has(runId)) return
-    this.fetching.add(runId)
-    try {
-      for (let after = await this.hasUpTo(runId); after < (this.wanted.get(runId) ?? 0);) {
-        const query = { after }
-        const kept = await need(
-          api.GET('/api/runs/{run_id}/events', { params: { path: { run_id: runId }, query } }),
-        )
-        // between the strikes, as if it had been struck here
-        const work = this.queue.then(() => this.take(runId, kept))
-        this.queue = work.catch(() => undefined)
-        await work
-        after = await this.hasUpTo(runId)
-        if (kept.length === 0) break
-      }
-    } catch {
-      // no contact: asked again, for as long as the run is on the screen
-      setTimeout(() => this.listening.has(runId) && void this.catchUp(runId, 0), ASK_AGAIN_MS)
-    } finally {
-      this.fetching.delete(runId)
-    }
-  }
+  /** Hear of other devices' marks in a run for as long as it is on the screen; the answer ends it. */
+  listen = (runId: string): (() => void) => this.others.listen(runId)
 
   private async take(runId: string, kept: Schema['EventOut'][]): Promise<void> {
     if (!(await takeIn(this.db, runId, kept))) return
@@ -240,23 +186,14 @@ export class Recorder {
     this.tabs?.postMessage(runId)
   }
 
-  /** Up to which of the server's numbers this device has every mark of a run. */
-  private async hasUpTo(runId: string): Promise<number> {
-    const seqs = (await eventsOf(this.db, runId)).flatMap(({ serverSeq }) => serverSeq ?? [])
-    const has = new Set(seqs)
-    let upTo = 0
-    while (has.has(upTo + 1)) upTo += 1
-    return upTo
-  }
-
   private async arranged(runId: string): Promise<LocalEvent[]> {
-    const offsetS = this.offsets.get(runId) ?? null
+    const offsetS = this.others.offsetOf(runId)
     return arrange(await eventsOf(this.db, runId), { device: now().device, epoch, offsetS })
   }
 
   /** Take part in a run as the server says: one that was joined, or whose lead was taken over. */
   async takePart(head: Pick<Schema['RunOut'], 'id' | 'part'>): Promise<void> {
-    const run = (await this.db.get('runs', head.id)) ?? (await this.fetchRun(head.id))
+    const run = (await this.db.get('runs', head.id)) ?? (await fetchRun(this.db, head.id))
     await putRun(this.db, { ...run, part: head.part ?? 'watch', holder: personHere()?.id })
     if (this.live.has(head.id)) await this.refresh(head.id)
     else await this.load(head.id)
@@ -324,50 +261,10 @@ export class Recorder {
         events: events.length >= latest.events.length ? events : latest.events,
         lastSeq: lastSeq ?? latest.lastSeq,
         reached: this.outbox.reached,
-        offsetS: this.offsets.get(id) ?? null,
+        offsetS: this.others.offsetOf(id),
       })
     }
     this.tell()
-  }
-
-  /** A run kept by an earlier release has a script that this one cannot read. */
-  private async current(run: LocalRun): Promise<LocalRun> {
-    if (run.script.format === SCRIPT_FORMAT) return run
-    const script = await need(api.GET('/api/runs/{run_id}/script', { params: { path: { run_id: run.id } } }))
-    const renewed = { ...run, script, setup: run.setup ?? HOUSE_WAY }
-    await putRun(this.db, renewed)
-    return renewed
-  }
-
-  private async fetchRun(runId: string): Promise<LocalRun> {
-    const path = { run_id: runId }
-    const head = await need(api.GET('/api/runs/{run_id}', { params: { path } }))
-    const script = await need(
-      // for the unit as it was coupled when the run began, whatever it pulls by now
-      api.GET('/api/runs/{run_id}/script', { params: { path } }),
-    )
-    const kept = await need(api.GET('/api/runs/{run_id}/events', { params: { path } }))
-    const run: LocalRun = {
-      id: runId,
-      unitId: head.unit_id,
-      unitName: head.unit_name,
-      kind: head.kind,
-      driver: head.driver,
-      rules: head.rules,
-      startedWall: head.started_at,
-      script,
-      setup: { ...head.setup, purpose: head.purpose } as RunSetup,
-      closed: kept.some(({ body }) => isEnd(body.type)),
-      part: head.part ?? 'watch',
-      holder: personHere()?.id,
-    }
-    await putRun(this.db, run)
-    await takeIn(this.db, runId, kept)
-    return run
-  }
-
-  private tell(): void {
-    this.listeners.forEach((listener) => listener())
   }
 }
 

@@ -1,9 +1,16 @@
 /** Connections that the server speaks on: nudges of a run, and a unit's live feed. */
 
-const FIRST_PAUSE_MS = 500
-const LONGEST_PAUSE_MS = 10_000
+import ReconnectingSocket from 'partysocket/ws'
+
 /** The run is not there, or this page is not the server's own: coming back would not help. */
 const FOR_GOOD = new Set([4404, 4403])
+const COMING_BACK = {
+  minReconnectionDelay: 500,
+  reconnectionDelayGrowFactor: 2,
+  maxReconnectionDelay: 10_000,
+  minUptime: 1000,
+  shouldReconnectOnClose: ({ code }: { code: number }) => !FOR_GOOD.has(code),
+}
 
 export interface Nudge {
   last_seq: number
@@ -21,36 +28,35 @@ export function keepConnected(
   heard: (message: unknown) => void,
   lost?: () => void,
 ): () => void {
-  let socket: WebSocket | undefined
-  let timer: ReturnType<typeof setTimeout> | undefined
-  let pauseMs = FIRST_PAUSE_MS
+  const address = new URL(path, window.location.href)
+  address.protocol = address.protocol.replace('http', 'ws')
+  let stands = false
   let over = false
   const connect = () => {
-    clearTimeout(timer)
-    const address = new URL(path, window.location.href)
-    address.protocol = address.protocol.replace('http', 'ws')
-    socket = new WebSocket(address)
-    socket.onmessage = ({ data }) => {
-      pauseMs = FIRST_PAUSE_MS
-      heard(JSON.parse(String(data)))
-    }
-    socket.onclose = ({ code }) => {
-      socket = undefined
+    const made = new ReconnectingSocket(address.href, undefined, COMING_BACK)
+    made.onopen = () => (stands = true)
+    made.onmessage = ({ data }) => heard(JSON.parse(String(data)))
+    made.onclose = ({ code }) => {
+      stands = false
+      over ||= FOR_GOOD.has(code)
       lost?.()
-      if (over || FOR_GOOD.has(code)) return
-      timer = setTimeout(connect, pauseMs)
-      pauseMs = Math.min(pauseMs * 2, LONGEST_PAUSE_MS)
     }
+    return made
   }
+  let socket = connect()
+  const hangUp = () => {
+    socket.onclose = null
+    socket.close()
+  }
+  // one that waits for its next try would wait to the end
   const back = () => {
-    if (!socket && !over) connect()
+    if (stands || over) return
+    hangUp()
+    socket = connect()
   }
-  connect()
   window.addEventListener('online', back)
   return () => {
-    over = true
-    clearTimeout(timer)
     window.removeEventListener('online', back)
-    socket?.close()
+    hangUp()
   }
 }

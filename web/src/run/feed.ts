@@ -2,6 +2,7 @@
 
 import { useEffect, useState, useSyncExternalStore } from 'react'
 import { now, secondsSince, type Moment, keepConnected } from '../device'
+import { Subscribable } from '../shared/subscribable'
 
 export type Numbers = Record<string, number>
 
@@ -63,8 +64,7 @@ const needlesOf = ({
   }
 }
 
-export class Feed {
-  private readonly listeners = new Set<() => void>()
+export class Feed extends Subscribable {
   private readonly seen: { at: Moment; numbers: Numbers }[] = []
   private troubled: { what: 'gap' | 'jump'; at: Moment } | null = null
   private proposed: Proposal[] = []
@@ -73,6 +73,7 @@ export class Feed {
   private shown: FeedState = { stopped: true, trouble: null, numbers: null, knobs: {}, proposals: [] }
 
   constructor(unitId: string) {
+    super()
     const hangUp = keepConnected(
       `/api/units/${unitId}/feed`,
       (message) => this.take(message as Message),
@@ -88,11 +89,6 @@ export class Feed {
   }
 
   readonly close: () => void
-
-  subscribe = (listener: () => void): (() => void) => {
-    this.listeners.add(listener)
-    return () => this.listeners.delete(listener)
-  }
 
   state = (): FeedState => this.shown
 
@@ -131,7 +127,7 @@ export class Feed {
       knobs: stopped ? {} : this.knobs,
       proposals: this.proposed.filter(({ at }) => secondsSince(at) < PROPOSED_FOR_S),
     }
-    this.listeners.forEach((listener) => listener())
+    this.tell()
   }
 }
 

@@ -1,9 +1,9 @@
-import { en, type Words } from '../shared/i18n/en'
+import { i18next, type Words } from '../shared/i18n'
 
 export type MarkName = keyof Words['test']['mark']
 
 const named = (value: unknown): MarkName =>
-  Object.hasOwn(en.test.mark, String(value)) ? (String(value) as MarkName) : 'other'
+  i18next.exists(`test.mark.${String(value)}`) ? (String(value) as MarkName) : 'other'
 
 /** The word for a mark. */
 export function markName(event: { type: string } & Record<string, unknown>): MarkName {

@@ -1,13 +1,14 @@
 /** Tones for eyes that are on the needles, scheduled ahead on the audio clock, so that a busy page cannot delay them. */
 
 import { useSyncExternalStore } from 'react'
+import { Subscribable } from '../shared/subscribable'
 
 export type SoundState = 'on' | 'muted' | 'silent'
 
 let context: AudioContext | undefined
 let muted = false
-const listeners = new Set<() => void>()
-const tell = () => listeners.forEach((listener) => listener())
+const changes = new Subscribable()
+const { tell } = changes
 
 /** To be called from a touch or key: browsers let no page sound before one. Returns whether sound is on. */
 export async function unlockSound(): Promise<boolean> {
@@ -29,11 +30,7 @@ export const soundState = (): SoundState => (muted ? 'muted' : context?.state ==
 export const soundIsOn = (): boolean => soundState() === 'on'
 
 /** Whether tones would be heard now; draws again when that changes. */
-export const useSound = (): SoundState =>
-  useSyncExternalStore((listener) => {
-    listeners.add(listener)
-    return () => listeners.delete(listener)
-  }, soundState)
+export const useSound = (): SoundState => useSyncExternalStore(changes.subscribe, soundState)
 
 function beep(at: number, hertz: number, lengthS: number): OscillatorNode | undefined {
   if (!context || muted) return undefined

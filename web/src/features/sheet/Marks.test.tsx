@@ -1,7 +1,7 @@
 import { render, screen } from '@testing-library/react'
 import { expect, test } from 'vitest'
-import { Frame } from '../../shared/testing/Frame'
-import { struck } from '../../shared/testing/script'
+import { Frame } from '../../testing/Frame'
+import { struck } from '../../testing/script'
 import { Marks } from './Marks'
 
 test('every mark stays in sight: a number shows as entered, what was taken back is struck through', () => {

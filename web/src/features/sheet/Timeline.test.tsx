@@ -1,7 +1,7 @@
 import { render, screen } from '@testing-library/react'
 import { expect, test } from 'vitest'
 import type { Schema } from '../../shared/api'
-import { Frame } from '../../shared/testing/Frame'
+import { Frame } from '../../testing/Frame'
 import { Timeline } from './Timeline'
 
 const point = (at_s: number, psi: number, other_psi: number | null = null) => ({

@@ -1,7 +1,7 @@
 import { useMutation, useQuery } from '@tanstack/react-query'
 import { useState, type FormEvent, type ReactNode } from 'react'
 import { useTranslation } from 'react-i18next'
-import { PreferencesMenu } from '../../app/PreferencesMenu'
+import { PreferencesMenu } from '../../shared/preferences/PreferencesMenu'
 import { api, need } from '../../shared/api'
 import { useSession, type Me, type Person } from '../../shared/session'
 import { Button, FormError, TextField } from '../../shared/ui'

@@ -1,22 +1,15 @@
-import { useState, type FormEvent } from 'react'
+import { lazy, Suspense, useState } from 'react'
 import { useTranslation } from 'react-i18next'
 import { usePreferences } from '../../shared/preferences'
 import { fromPsi, inUnit, unitLabel } from '../../shared/figures/format'
 import { useFigures } from '../../shared/figures/useFigures'
 import type { Body, LiveRun } from '../../device'
 import { isHeld, type Script, type Step, type TestState } from '../../run'
-import { Button, Modal } from '../../shared/ui'
 import type { Verdict } from './phase'
 import { psiOf } from './useReadings'
 
-type Part = 'limit' | 'action' | 'reading' | 'verdict'
-
-interface Call {
-  part: Part
-  /** The `what` of its `said` event; what is done needs no tick. */
-  what: string | null
-  words: Record<string, string>
-}
+import type { Call, Part } from './call'
+const WrongNumber = lazy(() => import('./dialogs').then((m) => ({ default: m.WrongNumber })))
 
 interface CallsProps {
   live: LiveRun
@@ -81,14 +74,16 @@ export function Calls({ live, state, step, when, verdict, named = false, onSay }
           </div>
         ))}
       {wrong && (
-        <WrongNumber
-          call={wrong}
-          onClose={() => setWrong(undefined)}
-          onSay={(body) => {
-            onSay(body)
-            setWrong(undefined)
-          }}
-        />
+        <Suspense>
+          <WrongNumber
+            call={wrong}
+            onClose={() => setWrong(undefined)}
+            onSay={(body) => {
+              onSay(body)
+              setWrong(undefined)
+            }}
+          />
+        </Suspense>
       )}
     </div>
   )
@@ -138,44 +133,6 @@ function Ticks({ call, said, onSay, onWrong }: TicksProps) {
         </button>
       )}
     </span>
-  )
-}
-
-function WrongNumber({
-  call,
-  onClose,
-  onSay,
-}: {
-  call: Call
-  onClose: () => void
-  onSay: (body: Body) => void
-}) {
-  const { t } = useTranslation()
-  const [text, setText] = useState('')
-  const value = Number(text.replace(',', '.'))
-  const good = text.trim() !== '' && Number.isFinite(value) && Math.abs(value) <= 1000
-  const submit = (event: FormEvent) => {
-    event.preventDefault()
-    if (good) onSay({ type: 'said', what: call.what, value })
-  }
-  return (
-    <Modal title={t('test.say.wrongTitle')} open onClose={onClose}>
-      <form onSubmit={submit} className="grid gap-4">
-        <label className="grid gap-1">
-          {t('test.say.number')}
-          <input
-            autoFocus
-            inputMode="decimal"
-            value={text}
-            onChange={(event) => setText(event.target.value)}
-            className="num min-h-touch w-32 border-[1.5px] border-ink bg-sheet px-3 text-lead"
-          />
-        </label>
-        <Button type="submit" tone="air" disabled={!good} className="justify-self-start">
-          {t('test.say.wrong')}
-        </Button>
-      </form>
-    </Modal>
   )
 }
 

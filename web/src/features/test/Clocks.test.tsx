@@ -1,10 +1,10 @@
 import { act, render, screen } from '@testing-library/react'
 import { afterEach, beforeEach, expect, test, vi } from 'vitest'
 import { stateOf } from '../../run'
-import { Frame } from '../../shared/testing/Frame'
-import { script } from '../../shared/testing/script'
+import { Frame } from '../../testing/Frame'
+import { script } from '../../testing/script'
 import { FillClock, HoldClock, secondsToFull, WaitClock } from './Clocks'
-import { playTo, present, valued } from './played'
+import { playTo, present, valued } from './played.testing'
 
 const START = Date.parse('2026-11-02T04:41:00Z')
 

@@ -189,7 +189,7 @@ function Meanwhile({ state, onConfirm }: Pick<FillProps, 'state' | 'onConfirm'>)
   )
   if (open.length === 0) return null
   return (
-    <section className="max-md:hidden">
+    <section>
       <h2 className="text-note text-soft">{t('test.fill.meanwhile')}</h2>
       <ul className="flex flex-wrap gap-2">
         {open.map((item) => (

@@ -1,3 +1,4 @@
+import { scaleLinear } from 'd3-scale'
 import { useTranslation } from 'react-i18next'
 import { useFigures } from '../../shared/figures/useFigures'
 import { useSize } from '../../shared/ui'
@@ -20,7 +21,7 @@ export function Course({ legs, hideLimits }: CourseProps) {
   const figures = useFigures()
   const { width, box } = useSize()
   const leg = (width - 2 * MARGIN) / legs.length
-  const y = (psi: number) => BASE - (Math.min(TOP_PSI, Math.max(0, psi)) / TOP_PSI) * (BASE - 18)
+  const y = scaleLinear([0, TOP_PSI], [BASE, 18]).clamp(true)
   return (
     <div ref={box} className="h-32 w-full bg-sheet">
       {width > 0 && (

@@ -2,12 +2,12 @@ import { fireEvent, render, screen, within } from '@testing-library/react'
 import { expect, test, vi } from 'vitest'
 import { now, type LiveRun, type WireEvent } from '../../device'
 import { stateOf } from '../../run'
-import { Frame } from '../../shared/testing/Frame'
-import { script } from '../../shared/testing/script'
+import { Frame } from '../../testing/Frame'
+import { script } from '../../testing/script'
 import { MarkedTwice } from './MarkedTwice'
 import { MarksDialog } from './MarksDialog'
 import type { Verdict } from './phase'
-import { playTo, present, valued } from './played'
+import { playTo, present, valued } from './played.testing'
 
 function open(events: WireEvent[], part: 'lead' | 'watch' = 'lead', verdicts: Verdict[] = []) {
   const onStrike = vi.fn()

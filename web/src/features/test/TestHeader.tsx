@@ -1,15 +1,20 @@
 import { useQuery } from '@tanstack/react-query'
-import { Dialog, Popover } from 'radix-ui'
-import { useEffect, useState } from 'react'
+import { lazy, Suspense, useEffect, useState } from 'react'
 import { useTranslation } from 'react-i18next'
 import { aboutQuery } from '../../shared/api'
-import { PreferencesMenu } from '../../app/PreferencesMenu'
 import { useFigures } from '../../shared/figures/useFigures'
-import { markName, unlockSound, useSound } from '../../run'
+import { unlockSound, useSound } from '../../run'
 import { type LiveRun, leads } from '../../device'
-import { useMay } from '../../shared/session'
-import { Button } from '../../shared/ui'
 import type { Awake } from './useTimer'
+
+// what opens over the screen comes a moment after the screen itself, and is there before a thumb is
+const menus = () => import('./menus')
+const AsideMarks = lazy(() => menus().then((m) => ({ default: m.AsideMarks })))
+const Keys = lazy(() => menus().then((m) => ({ default: m.Keys })))
+const PreferencesMenu = lazy(() => menus().then((m) => ({ default: m.PreferencesMenu })))
+const Watching = lazy(() => menus().then((m) => ({ default: m.Watching })))
+const makeSafe = () => import('./MakeSafeDialog')
+const MakeSafeDialog = lazy(() => makeSafe().then((m) => ({ default: m.MakeSafeDialog })))
 
 interface TestHeaderProps {
   live: LiveRun
@@ -50,7 +55,9 @@ export function TestHeader(props: TestHeaderProps) {
       <DemoSign />
       <span className="ml-auto flex items-center gap-x-1.5 sm:gap-x-4">
         <Signs awake={awake} />
-        <Saved live={live} />
+        <Suspense>
+          <Saved live={live} />
+        </Suspense>
         <button
           type="button"
           onClick={onMarks}
@@ -61,12 +68,16 @@ export function TestHeader(props: TestHeaderProps) {
             <path d="M0 2h12M0 8h12M0 14h12M15 2h5M15 8h5M15 14h5" stroke="currentColor" strokeWidth="2" />
           </svg>
         </button>
-        <Keys />
-        <PreferencesMenu />
-        {!leads(run) ? (
-          <Watching driver={run.driver} onLead={onLead} />
-        ) : (
+        <Suspense fallback={<i className="min-h-touch min-w-touch" />}>
+          <Keys />
+          <PreferencesMenu />
+        </Suspense>
+        {leads(run) ? (
           <MakeSafe onCover={onCover} onDone={onMadeSafe} />
+        ) : (
+          <Suspense>
+            <Watching driver={run.driver} onLead={onLead} />
+          </Suspense>
         )}
       </span>
     </header>
@@ -111,27 +122,7 @@ function Saved({ live }: { live: LiveRun }) {
   const { t } = useTranslation()
   const waiting = live.events.filter(({ delivery }) => delivery === 'waiting').length
   const aside = live.events.filter(({ delivery }) => delivery === 'aside')
-  if (aside.length > 0) {
-    return (
-      <Popover.Root>
-        <Popover.Trigger className="min-h-touch text-note font-semibold text-clay underline">
-          {t('test.aside', { count: aside.length })}
-        </Popover.Trigger>
-        <Popover.Portal>
-          <Popover.Content collisionPadding={8} className="z-20 max-w-sm border-2 border-ink bg-sheet p-4">
-            <b>{t('test.asideTitle')}</b>
-            <ul className="mt-2 grid gap-2 text-note">
-              {aside.map(({ event, why }) => (
-                <li key={event.id}>
-                  <b>{t(`test.mark.${markName(event)}`)}</b>: {why}
-                </li>
-              ))}
-            </ul>
-          </Popover.Content>
-        </Popover.Portal>
-      </Popover.Root>
-    )
-  }
+  if (aside.length > 0) return <AsideMarks aside={aside} />
   const calm = waiting === 0 && !live.run.begin
   return (
     <span data-saved={calm} className="flex items-center gap-2 text-note text-soft" aria-live="polite">
@@ -148,60 +139,7 @@ function Saved({ live }: { live: LiveRun }) {
   )
 }
 
-function Keys() {
-  const { t } = useTranslation()
-  const [open, setOpen] = useState(false)
-  useEffect(() => {
-    const down = (event: KeyboardEvent) => {
-      const typing = event.target instanceof HTMLElement && event.target.matches('input, textarea, select')
-      if (event.key === '?' && !typing) setOpen((now) => !now)
-    }
-    window.addEventListener('keydown', down)
-    return () => window.removeEventListener('keydown', down)
-  }, [])
-  return (
-    <Popover.Root open={open} onOpenChange={setOpen}>
-      <Popover.Trigger
-        aria-label={t('test.keys')}
-        className="min-h-touch min-w-touch text-lead text-soft max-md:hidden"
-      >
-        ?
-      </Popover.Trigger>
-      <Popover.Portal>
-        <Popover.Content collisionPadding={8} className="z-20 border-2 border-ink bg-sheet p-4">
-          <ul className="grid gap-1.5">
-            {(['space', 'tab', 'arrows', 'digits', 'enter', 'question'] as const).map((key) => (
-              <li key={key}>{t(`test.keysList.${key}`)}</li>
-            ))}
-          </ul>
-        </Popover.Content>
-      </Popover.Portal>
-    </Popover.Root>
-  )
-}
-
-/** Instead of the way out, which is the driver's: whose test is watched, and how to lead on when that device has died. */
-function Watching({ driver, onLead }: { driver: string; onLead: () => void }) {
-  const { t } = useTranslation()
-  const trains = useMay('listPeople')
-  const word = <b className="whitespace-nowrap">{t('test.second.watching')}</b>
-  if (!trains) return <span className="px-2">{word}</span>
-  return (
-    <Popover.Root>
-      <Popover.Trigger className="min-h-touch border-[1.5px] border-ink px-2 sm:px-3">{word}</Popover.Trigger>
-      <Popover.Portal>
-        <Popover.Content
-          collisionPadding={8}
-          className="z-20 grid max-w-sm gap-3 border-2 border-ink bg-sheet p-4"
-        >
-          <p>{t('test.second.leadBody', { driver: driver || t('test.second.driver') })}</p>
-          <Button onClick={onLead}>{t('test.second.lead')}</Button>
-        </Popover.Content>
-      </Popover.Portal>
-    </Popover.Root>
-  )
-}
-
+/** The way out, always in reach: its button is part of the screen, its questions are loaded right after it. */
 function MakeSafe({
   onCover,
   onDone,
@@ -211,47 +149,25 @@ function MakeSafe({
 }) {
   const { t } = useTranslation()
   const [open, setOpen] = useState(false)
-  const [why, setWhy] = useState('')
+  useEffect(() => void makeSafe().catch(() => undefined), [])
   const change = (next: boolean) => {
     setOpen(next)
     onCover(next)
   }
   return (
-    <Dialog.Root open={open} onOpenChange={change}>
-      <Dialog.Trigger className="min-h-touch border-[1.5px] border-clay px-2 font-semibold whitespace-nowrap text-clay sm:px-3">
+    <>
+      <button
+        type="button"
+        onClick={() => change(true)}
+        className="min-h-touch border-[1.5px] border-clay px-2 font-semibold whitespace-nowrap text-clay sm:px-3"
+      >
         {t('test.makeSafe')}
-      </Dialog.Trigger>
-      <Dialog.Portal>
-        <Dialog.Overlay className="fixed inset-0 z-30 bg-ink/50" />
-        <Dialog.Content
-          // no button has the focus at first: a thumb that still hits the space bar must not end the test
-          onOpenAutoFocus={(event) => {
-            event.preventDefault()
-            if (event.target instanceof HTMLElement) event.target.focus()
-          }}
-          className="fixed top-1/2 left-1/2 z-40 w-[min(92vw,32rem)] -translate-x-1/2 -translate-y-1/2 border-2 border-ink bg-sheet p-6"
-        >
-          <Dialog.Title className="text-title text-clay">{t('test.makeSafeTitle')}</Dialog.Title>
-          <Dialog.Description className="mt-3 mb-4 text-lead">{t('test.makeSafeBody')}</Dialog.Description>
-          <label className="mb-6 grid gap-1">
-            <span className="text-note text-soft">{t('test.makeSafeWhy')}</span>
-            <input
-              value={why}
-              maxLength={200}
-              onChange={(event) => setWhy(event.target.value)}
-              className="min-h-touch border-[1.5px] border-ink bg-sheet px-3"
-            />
-          </label>
-          <div className="flex flex-wrap gap-3">
-            <Button tone="clay" onClick={() => onDone(why.trim())}>
-              {t('test.makeSafeDone')}
-            </Button>
-            <Dialog.Close asChild>
-              <Button>{t('test.makeSafeBack')}</Button>
-            </Dialog.Close>
-          </div>
-        </Dialog.Content>
-      </Dialog.Portal>
-    </Dialog.Root>
+      </button>
+      {open && (
+        <Suspense>
+          <MakeSafeDialog onClose={() => change(false)} onDone={onDone} />
+        </Suspense>
+      )}
+    </>
   )
 }

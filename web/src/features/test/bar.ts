@@ -2,7 +2,7 @@
 
 import type { Body } from '../../device'
 import { type Script, type TestState } from '../../run'
-import type { Words } from '../../shared/i18n/en'
+import type { Words } from '../../shared/i18n'
 import { WATCHED_TYPES } from '../../shared/trade.gen'
 import { bodiesOf, type Phase, type Verdict } from './phase'
 import { lastAttempt } from './Rest'

@@ -1,2 +1,1 @@
-export { SetupPage } from './SetupPage'
 export { TestPage } from './TestPage'

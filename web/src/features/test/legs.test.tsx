@@ -3,11 +3,11 @@ import type { ReactNode } from 'react'
 import { expect, test } from 'vitest'
 import { useFigures } from '../../shared/figures/useFigures'
 import { stateOf } from '../../run'
-import { Frame } from '../../shared/testing/Frame'
-import { script, struck } from '../../shared/testing/script'
+import { Frame } from '../../testing/Frame'
+import { script, struck } from '../../testing/script'
 import { measuredText } from './Course'
 import { legsOf, placeOf } from './legs'
-import { playTo, present } from './played'
+import { playTo, present } from './played.testing'
 
 const figuresIn = (unit: 'psi' | 'kpa') =>
   renderHook(() => useFigures(), {

@@ -1,10 +1,10 @@
 import { expect, test } from 'vitest'
 import { stateOf } from '../../run'
 import { type WireEvent } from '../../device'
-import { script, struck } from '../../shared/testing/script'
+import { script, struck } from '../../testing/script'
 import { barFor, repeat, type BarContext } from './bar'
 import { bodiesOf, phaseOf, type Phase, type Verdict } from './phase'
-import { playTo, present, valued } from './played'
+import { playTo, present, valued } from './played.testing'
 
 const phase = (events: WireEvent[], passed = 0, verdicts: Verdict[] = [], stale = false): Phase =>
   phaseOf(stateOf(script, events), { rest: passed }, verdicts, stale)

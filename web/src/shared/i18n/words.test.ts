@@ -1,7 +1,7 @@
 import { expect, test } from 'vitest'
 import { en } from './en'
 import { es } from './es'
-import { i18next, refusal, startWords } from './index'
+import { changeLanguage, refusal, startWords } from './index'
 
 type Tree = { [key: string]: string | Tree }
 
@@ -20,9 +20,9 @@ test('both languages hold the same words with the same figures in them', () => {
 })
 
 test('a refusal is said in the reader’s language, or as the server said it', async () => {
-  startWords('en')
+  await startWords('en')
   expect(refusal('run_unknown', 'There is no such run.')).toBe('There is no such run.')
-  await i18next.changeLanguage('es')
+  await changeLanguage('es')
   expect(refusal('run_unknown', 'There is no such run.')).toBe('No existe esa prueba.')
   expect(refusal('csv_broken', 'Line 3 is not CSV.')).toBe('Line 3 is not CSV.')
 })

@@ -1,3 +1,4 @@
+import { scaleLinear } from 'd3-scale'
 import { useId } from 'react'
 import { reading, fromPsi, type PressureUnit } from '../figures/format'
 import { useSize } from './useSize'
@@ -67,7 +68,7 @@ type ScaleProps = Omit<AirColumnProps, 'label'> & { width: number; height: numbe
 
 function Scale({ unit, fill, note = [], bays, pins, narrow, solid, width, height }: ScaleProps) {
   const pattern = useId()
-  const y = (psi: number) => height - MARGIN - (psi / TOP_PSI) * (height - 2 * MARGIN)
+  const y = scaleLinear([0, TOP_PSI], [height - MARGIN, MARGIN])
   const bar = narrow ? 26 : 60
   const x = narrow ? 14 : width * 0.5 - 10
   return (

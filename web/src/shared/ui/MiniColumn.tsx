@@ -1,7 +1,8 @@
+import { scaleLinear } from 'd3-scale'
 import type { Schema } from '../api'
 
 const TOP_PSI = 150
-const y = (psi: number) => 52 - (psi / TOP_PSI) * 48
+const y = scaleLinear([0, TOP_PSI], [52, 4])
 
 /** A run at a glance: the air column as a small figure, comparable down a list. */
 export function MiniColumn({ column }: { column: Schema['ColumnOut'] }) {

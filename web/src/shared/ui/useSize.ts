@@ -1,21 +1,10 @@
-import { useEffect, useState, type Ref } from 'react'
+import { useSize as useSizeOf } from '@radix-ui/react-use-size'
+import { useState, type Ref } from 'react'
 
-interface Size {
-  width: number
-  height: number
-}
+const NOTHING = { width: 0, height: 0 }
 
 /** The pixel size of an element, as it is laid out now, however late it comes; it takes the reference. */
-export function useSize(): Size & { box: Ref<HTMLDivElement> } {
+export function useSize(): { width: number; height: number; box: Ref<HTMLDivElement> } {
   const [element, box] = useState<HTMLDivElement | null>(null)
-  const [size, setSize] = useState<Size>({ width: 0, height: 0 })
-  useEffect(() => {
-    if (!element) return
-    const observer = new ResizeObserver(([entry]) => {
-      if (entry) setSize({ width: entry.contentRect.width, height: entry.contentRect.height })
-    })
-    observer.observe(element)
-    return () => observer.disconnect()
-  }, [element])
-  return { ...size, box }
+  return { ...(useSizeOf(element) ?? NOTHING), box }
 }

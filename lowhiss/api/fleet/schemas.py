@@ -1,0 +1,272 @@
+"""What goes in and out about power units, trailers and couplings."""
+
+from __future__ import annotations
+
+import datetime as dt
+from collections.abc import Sequence
+from typing import Annotated, Any
+
+from pydantic import BaseModel, Field
+
+from lowhiss.api.people.schemas import Version
+from lowhiss.api.runs.schemas import FailedStageOut, LatestOut
+from lowhiss.api.schemas import Strict, Uuid
+from lowhiss.core.fleet import MOST_TRAILERS, ReservoirCheck
+from lowhiss.core.vehicle import Circuits, Gearbox, PowerKind, UnitKind
+from lowhiss.rulebook import rule_set_ids
+from lowhiss.service.fleet.failed_stages import FailedStage
+from lowhiss.service.fleet.trailers import ListedTrailer
+from lowhiss.service.fleet.unit_csv import Imported
+from lowhiss.service.fleet.units import ListedUnit, UnitEdit
+from lowhiss.service.history import Change
+from lowhiss.service.runs.log import Latest
+
+Number = Annotated[float, Field(allow_inf_nan=False, ge=-1e9, le=1e9)]
+Numbers = Annotated[list[Number], Field(max_length=50)]
+VehicleName = Annotated[str, Field(max_length=200)]
+
+
+class GovernorBody(Strict):
+    """The maker's figures [psi]; null where unknown."""
+
+    cut_in_psi: Number | None = None
+    cut_out_psi: Number | None = None
+
+
+class UnitBody(Strict):
+    """A power unit as it should be. Volumes are checked against the chambers, pressures against what is possible."""
+
+    name: VehicleName
+    kind: PowerKind
+    circuits: Circuits = "dual"
+    governor: GovernorBody = Field(default_factory=GovernorBody)
+    chambers: Numbers = Field(default_factory=list)
+    reservoirs_in3: Numbers = Field(default_factory=list)
+    build_year: Annotated[int, Field(ge=-9999, le=9999)] | None = None
+    fmvss_121: bool | None = None
+    gearbox: Gearbox | None = None
+    trailer_knob: bool = True
+    resolution_psi: Annotated[float, Field(ge=0.1, le=20)] = 1.0
+    rules: Annotated[str, Field(max_length=60)] | None = None
+    """None: the default one."""
+    procedure: Annotated[str, Field(max_length=60)] | None = None
+
+    def to_service(self) -> UnitEdit:
+        """As the service takes it."""
+        facts = self.model_dump(exclude={"resolution_psi", "rules", "procedure", "version"}, exclude_none=True)
+        return UnitEdit(facts, self.resolution_psi, self.rules or rule_set_ids()[0], self.procedure)
+
+
+class EditUnitBody(UnitBody):
+    """The same, with the version that was looked at."""
+
+    version: Version
+
+
+class CoupleBody(Strict):
+    """The trailers to be coupled, the first directly behind; none uncouples."""
+
+    version: Version
+    trailer_ids: Annotated[list[Uuid], Field(max_length=MOST_TRAILERS)]
+
+
+class TrailerBody(Strict):
+    """A trailer as it should be."""
+
+    name: VehicleName
+    chambers: Numbers = Field(default_factory=list)
+    reservoirs_in3: Numbers = Field(default_factory=list)
+
+    def to_service(self) -> dict[str, Any]:
+        """As the service takes it."""
+        return self.model_dump(exclude={"version"})
+
+
+class EditTrailerBody(TrailerBody):
+    """The same, with the version that was looked at."""
+
+    version: Version
+
+
+class ReservoirsOut(BaseModel):
+    """Service reservoirs against what the chambers require [in³]."""
+
+    actual_in3: float
+    required_in3: float
+    ratio: float
+    enough: bool
+    source: str
+
+    @classmethod
+    def of(cls, check: ReservoirCheck | None, source: str) -> ReservoirsOut | None:
+        """From the core's check."""
+        if check is None:
+            return None
+        return cls(
+            actual_in3=check.actual_in3,
+            required_in3=check.required_in3,
+            ratio=round(check.ratio, 3),
+            enough=check.enough,
+            source=source,
+        )
+
+
+class GovernorOut(BaseModel):
+    """The maker's figures [psi]; null where unknown."""
+
+    cut_in_psi: float | None
+    cut_out_psi: float | None
+
+
+class UnitOut(BaseModel):
+    """A power unit as it is coupled today; ``kind`` follows from its trailers, ``power_kind`` is its own."""
+
+    id: str
+    name: str
+    kind: UnitKind
+    power_kind: PowerKind
+    circuits: Circuits
+    governor: GovernorOut
+    chambers: list[int]
+    reservoirs_in3: list[float]
+    reservoirs: ReservoirsOut | None
+    build_year: int | None
+    fmvss_121: bool
+    gearbox: Gearbox | None
+    trailer_knob: bool
+    resolution_psi: float
+    trailers: list[str]
+    trailer_ids: list[str]
+    rules: str
+    procedure: str | None
+    version: int
+    retired: bool
+    demo: bool
+
+    @classmethod
+    def fields_of(cls, listed: ListedUnit, source: str) -> dict[str, Any]:
+        """The fields, from the service's answer."""
+        power = listed.power
+        return {
+            "id": listed.id,
+            "name": power.name,
+            "kind": listed.unit.kind,
+            "power_kind": power.kind,
+            "circuits": power.circuits,
+            "governor": GovernorOut(cut_in_psi=power.governor.cut_in_psi, cut_out_psi=power.governor.cut_out_psi),
+            "chambers": list(power.chambers),
+            "reservoirs_in3": list(power.reservoirs_in3),
+            "reservoirs": ReservoirsOut.of(listed.check, source),
+            "build_year": power.build_year,
+            "fmvss_121": power.fmvss_121,
+            "gearbox": power.gearbox,
+            "trailer_knob": power.trailer_knob,
+            "resolution_psi": listed.resolution_psi,
+            "trailers": list(listed.unit.trailers),
+            "trailer_ids": list(listed.trailer_ids),
+            "rules": listed.rules,
+            "procedure": listed.procedure,
+            "version": listed.version,
+            "retired": listed.retired,
+            "demo": listed.demo,
+        }
+
+    @classmethod
+    def of(cls, listed: ListedUnit, source: str) -> UnitOut:
+        """From the service's answer."""
+        return cls(**cls.fields_of(listed, source))
+
+
+class YardUnitOut(UnitOut):
+    """A unit with its latest run and what stands failed, as the yard lists it."""
+
+    latest: LatestOut | None
+    failed: list[FailedStageOut]
+
+    @classmethod
+    def in_yard(
+        cls, listed: ListedUnit, source: str, latest: Latest | None, failed: Sequence[FailedStage]
+    ) -> YardUnitOut:
+        """From the service's answers."""
+        return cls(
+            **cls.fields_of(listed, source),
+            latest=None if latest is None else LatestOut.of(latest),
+            failed=[FailedStageOut.of(one) for one in failed],
+        )
+
+
+class ChangeOut(BaseModel):
+    """One change: each field with its value before and after."""
+
+    at: dt.datetime
+    by_name: str
+    what: dict[str, Any]
+
+    @classmethod
+    def of(cls, change: Change) -> ChangeOut:
+        """From the service's answer."""
+        return cls(at=change.at, by_name=change.by_name, what=change.what)
+
+
+class UnitPageOut(BaseModel):
+    """A unit with what stands failed and the history of its changes."""
+
+    unit: UnitOut
+    failed: list[FailedStageOut]
+    history: list[ChangeOut]
+
+
+class TrailerOut(BaseModel):
+    """A trailer and where it is coupled."""
+
+    id: str
+    name: str
+    chambers: list[int]
+    reservoirs_in3: list[float]
+    reservoirs: ReservoirsOut | None
+    coupled_to: str | None
+    version: int
+    retired: bool
+    demo: bool
+
+    @classmethod
+    def of(cls, listed: ListedTrailer, source: str) -> TrailerOut:
+        """From the service's answer."""
+        return cls(
+            id=listed.id,
+            name=listed.trailer.name,
+            chambers=list(listed.trailer.chambers),
+            reservoirs_in3=list(listed.trailer.reservoirs_in3),
+            reservoirs=ReservoirsOut.of(listed.check, source),
+            coupled_to=listed.coupled_to,
+            version=listed.version,
+            retired=listed.retired,
+            demo=listed.demo,
+        )
+
+
+class BadLineOut(BaseModel):
+    """A line that cannot be taken, and why."""
+
+    line: int
+    problem: str
+
+
+class ImportedOut(BaseModel):
+    """What the file holds; ``kept`` says whether its units were added."""
+
+    names: list[str]
+    bad: list[BadLineOut]
+    kept: bool
+
+    @classmethod
+    def of(cls, imported: Imported) -> ImportedOut:
+        """From the service's answer."""
+        bad = [BadLineOut(line=bad.line, problem=bad.problem) for bad in imported.bad]
+        return cls(names=imported.names, bad=bad, kept=imported.kept)
+
+
+class FeedTokenOut(BaseModel):
+    """The secret of a unit's sender."""
+
+    token: str

@@ -1,0 +1,107 @@
+"""Power units, how they are coupled, and the scripts that lead a test of one."""
+
+from __future__ import annotations
+
+from typing import Annotated, Any
+
+from fastapi import APIRouter, Body, Path, Query
+
+from lowhiss.api.auth import PersonDep
+from lowhiss.api.careful import CarefulRoute
+from lowhiss.api.deps import StoreDep
+from lowhiss.api.fleet.schemas import (
+    ChangeOut,
+    CoupleBody,
+    EditUnitBody,
+    FeedTokenOut,
+    ImportedOut,
+    UnitBody,
+    UnitOut,
+    UnitPageOut,
+    YardUnitOut,
+)
+from lowhiss.api.people.schemas import RetireBody
+from lowhiss.api.runs.schemas import FailedStageOut
+from lowhiss.api.runs.script_schemas import ScriptOut
+from lowhiss.api.schemas import UUID_PATTERN
+from lowhiss.rulebook import chambers
+from lowhiss.service.fleet import couplings, unit_csv, units
+from lowhiss.service.runs import feeding, log, scripts
+
+router = APIRouter(prefix="/api/units", tags=["units"], route_class=CarefulRoute)
+UnitId = Annotated[str, Path(pattern=UUID_PATTERN)]
+
+
+def _source() -> str:
+    return chambers().source
+
+
+@router.get("", operation_id="listUnits")
+def list_units(store: StoreDep, retired: Annotated[bool, Query()] = False) -> list[YardUnitOut]:
+    """Every unit in use with its latest run, by name; ``retired`` adds the others."""
+    latest, failed = log.yard(store)
+    listed = units.list_units(store, retired=retired)
+    return [YardUnitOut.in_yard(unit, _source(), latest.get(unit.id), failed.get(unit.id, ())) for unit in listed]
+
+
+@router.post("", operation_id="addUnit")
+def add_unit(body: UnitBody, store: StoreDep, by: PersonDep) -> UnitOut:
+    """A new power unit."""
+    return UnitOut.of(units.add_unit(store, by, body.to_service()), _source())
+
+
+@router.post("/import", operation_id="importUnits")
+def import_units(
+    store: StoreDep,
+    by: PersonDep,
+    data: Annotated[bytes, Body(media_type="text/csv")],
+    dry_run: Annotated[bool, Query()] = True,
+) -> ImportedOut:
+    """Units from a CSV file: checked line by line; kept only without ``dry_run`` and when every line is good."""
+    return ImportedOut.of(unit_csv.import_units(store, by, data, dry_run=dry_run))
+
+
+@router.post("/{unit_id}/feed-token", operation_id="makeFeedToken")
+def make_feed_token(unit_id: UnitId, store: StoreDep) -> FeedTokenOut:
+    """A token by which one sender may feed this unit's pressures; shown once, and the one before it is void."""
+    return FeedTokenOut(token=feeding.make_feed_token(store, unit_id))
+
+
+@router.get("/{unit_id}", operation_id="getUnit")
+def get_unit(unit_id: UnitId, store: StoreDep) -> UnitPageOut:
+    """One unit with the history of its changes."""
+    unit, failed, history = units.get_unit(store, unit_id)
+    return UnitPageOut(
+        unit=UnitOut.of(unit, _source()),
+        failed=[FailedStageOut.of(one) for one in failed],
+        history=[ChangeOut.of(change) for change in history],
+    )
+
+
+@router.put("/{unit_id}", operation_id="editUnit")
+def edit_unit(unit_id: UnitId, body: EditUnitBody, store: StoreDep, by: PersonDep) -> UnitOut:
+    """Change a power unit; refused when somebody else changed it meanwhile."""
+    return UnitOut.of(units.edit_unit(store, by, unit_id, body.version, body.to_service()), _source())
+
+
+@router.post("/{unit_id}/retired", operation_id="retireUnit")
+def retire_unit(unit_id: UnitId, body: RetireBody, store: StoreDep, by: PersonDep) -> UnitOut:
+    """Take a unit out of use, or back into it; its runs stay."""
+    return UnitOut.of(units.retire_unit(store, by, unit_id, body.version, retired=body.retired), _source())
+
+
+@router.put("/{unit_id}/coupling", operation_id="coupleUnit")
+def couple_unit(unit_id: UnitId, body: CoupleBody, store: StoreDep, by: PersonDep) -> UnitOut:
+    """Say which trailers it pulls today."""
+    return UnitOut.of(couplings.couple(store, by, unit_id, body.version, body.trailer_ids), _source())
+
+
+@router.get("/{unit_id}/script", operation_id="getScript", response_model=ScriptOut)
+def get_script(
+    unit_id: UnitId,
+    store: StoreDep,
+    procedure: Annotated[str | None, Query(max_length=60)] = None,
+    rules: Annotated[str | None, Query(max_length=60)] = None,
+) -> dict[str, Any]:
+    """All that a device needs to lead a run of this unit without contact."""
+    return scripts.script_for(store, unit_id, procedure, rules)

@@ -1,0 +1,1 @@
+"""People and sessions over HTTP."""

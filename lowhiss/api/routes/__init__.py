@@ -1,1 +1,0 @@
-"""One router per resource."""

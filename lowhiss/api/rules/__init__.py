@@ -1,0 +1,1 @@
+"""The rule book over HTTP."""

@@ -1,0 +1,1 @@
+"""Runs over HTTP: marks, sheets, the log, live nudges and the feed."""

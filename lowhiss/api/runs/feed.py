@@ -1,0 +1,306 @@
+"""Live pressure feeds: one sender for a unit, any number of its screens. The protocol stands in docs/feed.md.
+
+A process passes on what was sent to it: a unit's sender and its screens must be served by the same one.
+"""
+
+from __future__ import annotations
+
+import asyncio
+import datetime as dt
+import json
+import logging
+from collections import deque
+from contextlib import suppress
+from dataclasses import asdict
+from typing import Any, cast
+
+from sqlalchemy.exc import SQLAlchemyError
+from starlette.applications import Starlette
+from starlette.concurrency import run_in_threadpool
+from starlette.routing import WebSocketRoute
+from starlette.websockets import WebSocket, WebSocketDisconnect
+
+from lowhiss.api.sockets import (
+    BAD,
+    CROWDED,
+    FOREIGN,
+    LATER,
+    REPLACED,
+    SIGNED_OUT,
+    UNKNOWN,
+    admitted,
+    same_origin,
+    still_admitted,
+    store_of,
+    until_gone,
+)
+from lowhiss.core.errors import CoreError
+from lowhiss.core.feed import FeedWatch, Frame, read_frame
+from lowhiss.core.vehicle import Unit
+from lowhiss.service.people import guess_limits
+from lowhiss.service.runs import feeding
+from lowhiss.store.engine import Store
+
+log = logging.getLogger(__name__)
+
+MOST_FRAMES_PER_S = 200
+MOST_BAD_FRAMES = 20
+_MOST_LINE = 4096
+_KEPT_AT_ONCE = 100
+_MOST_WAITING = 40
+_KNOWN_AGAIN_S = 60.0
+TOKEN_AGAIN_S = 5.0
+"""How often a sender's token is looked at again: one that was voided ends its sender."""
+MAX_SCREENS = 40
+"""Screens that look at one unit's feed."""
+
+
+class Feed:
+    """One unit's feed in this process: who sends, who looks, and what is still to be kept."""
+
+    def __init__(self) -> None:
+        self.sender: WebSocket | None = None
+        self.screens: set[asyncio.Queue[dict[str, Any]]] = set()
+
+    def tell(self, message: dict[str, Any]) -> None:
+        """Pass a message on to every screen; one that does not keep up misses the oldest."""
+        for screen in self.screens:
+            if screen.full():
+                screen.get_nowait()
+            screen.put_nowait(message)
+
+
+class Feeds:
+    """Every feed of this process, by unit."""
+
+    def __init__(self) -> None:
+        self._by_unit: dict[str, Feed] = {}
+
+    def of(self, unit_id: str) -> Feed:
+        """The unit's feed."""
+        return self._by_unit.setdefault(unit_id, Feed())
+
+    def leave(self, unit_id: str) -> None:
+        """Forget a feed that nobody sends or looks at."""
+        feed = self._by_unit.get(unit_id)
+        if feed is not None and feed.sender is None and not feed.screens:
+            del self._by_unit[unit_id]
+
+
+def install(app: Starlette) -> None:
+    """Add both sides of a feed."""
+    app.state.feeds = Feeds()
+    app.router.routes.append(WebSocketRoute("/api/feed", send_feed, name="sendFeed"))
+    app.router.routes.append(WebSocketRoute("/api/units/{unit_id}/feed", watch_feed, name="watchFeed"))
+
+
+async def send_feed(socket: WebSocket) -> None:
+    """Take frames from whoever holds a unit's token; a newer sender of the same unit takes the older one's place."""
+    await socket.accept()
+    if not same_origin(socket):
+        await socket.close(FOREIGN)
+        return
+    scheme, _, token = socket.headers.get("authorization", "").partition(" ")
+    address = socket.client.host if socket.client else "unknown"
+    try:
+        fed = await run_in_threadpool(_fed, store_of(socket), token, address) if scheme == "Bearer" else None
+    except SQLAlchemyError:
+        await socket.close(LATER)
+        return
+    if fed is None:
+        await socket.close(SIGNED_OUT)
+        return
+    unit_id, unit = fed
+    feeds = cast(Feeds, socket.app.state.feeds)
+    feed = feeds.of(unit_id)
+    before, feed.sender = feed.sender, socket
+    if before is not None:
+        with suppress(RuntimeError, WebSocketDisconnect):  # it may be gone already
+            await before.close(REPLACED)
+    taking = _Taking(store_of(socket), unit_id, unit, feed)
+    feed.tell({"state": "live"})
+    hold_until = _now_s() + TOKEN_AGAIN_S
+    try:
+        while True:
+            text = await _within(socket, hold_until - _now_s())
+            if _now_s() >= hold_until:
+                hold_until = _now_s() + TOKEN_AGAIN_S
+                if not await _still_holds(store_of(socket), unit_id, token):
+                    await socket.close(SIGNED_OUT)
+                    return
+            for answer in taking.take(text):
+                await socket.send_json(answer)
+            if taking.why_closed is not None:
+                await socket.close(taking.why_closed)
+                return
+            await taking.keep(all_of_it=False)
+    except (WebSocketDisconnect, RuntimeError):  # gone, or replaced by another
+        pass
+    finally:
+        if feed.sender is socket:
+            feed.sender = None
+            feed.tell({"state": "stopped"})
+            feeds.leave(unit_id)
+        await taking.keep(all_of_it=True)
+
+
+def _fed(store: Store, token: str, address: str) -> tuple[str, Unit] | None:
+    """The unit that a token feeds; wrong ones are counted by where they come from."""
+    try:
+        with store.transaction() as session:
+            guess_limits.check(session, None, address)
+    except guess_limits.SlowDownError:
+        return None
+    fed = feeding.fed_unit(store, token)
+    if fed is None:
+        guess_limits.failed(store, None, address)
+    return fed
+
+
+async def _within(socket: WebSocket, longest_s: float) -> str:
+    """What the sender says next; nothing when it says nothing for so long."""
+    try:
+        async with asyncio.timeout(max(0.0, longest_s)):
+            return await socket.receive_text()
+    except TimeoutError:
+        return ""
+
+
+async def _still_holds(store: Store, unit_id: str, token: str) -> bool:
+    try:
+        return await run_in_threadpool(feeding.token_holds, store, unit_id, token)
+    except SQLAlchemyError:
+        return True  # the database is away: asked again soon
+
+
+class _Taking:
+    """What one sender says, line by line."""
+
+    def __init__(self, store: Store, unit_id: str, unit: Unit, feed: Feed) -> None:
+        self._store, self._unit_id, self._unit, self._feed = store, unit_id, unit, feed
+        self._watch = FeedWatch()
+        self._bad = 0
+        self._times: deque[float] = deque()
+        self._frames: list[dict[str, Any]] = []
+        self._zero: dt.datetime | None = None  # where the sender's clock stood at 0, by its first frame
+        self.why_closed: int | None = None
+
+    def take(self, text: str) -> list[dict[str, Any]]:
+        """Take a message of one or more JSON lines; returns what is to be answered."""
+        answers: list[dict[str, Any]] = []
+        for line in text.splitlines():
+            if not line.strip():
+                continue
+            if self._flooded():
+                self.why_closed = CROWDED
+                return [{"error": f"at most {MOST_FRAMES_PER_S} frames a second are taken", "field": ""}]
+            try:
+                frame = read_frame(_parsed(line), self._unit)
+            except CoreError as error:
+                answers.append({"error": error.problem, "field": error.field})
+                self._bad += 1
+            else:
+                answers += self._pass_on(frame)
+            if self._bad > MOST_BAD_FRAMES:
+                self.why_closed = BAD
+                break
+        return answers
+
+    def _flooded(self) -> bool:
+        now = asyncio.get_running_loop().time()
+        self._times.append(now)
+        while self._times[0] < now - 1.0:
+            self._times.popleft()
+        return len(self._times) > MOST_FRAMES_PER_S
+
+    def _pass_on(self, frame: Frame) -> list[dict[str, Any]]:
+        trouble, proposals = self._watch.take(frame)
+        shown = {key: value for key, value in asdict(frame).items() if value is not None}
+        if trouble in ("duplicate", "backwards"):
+            self._bad += trouble == "backwards"
+            return [{"trouble": trouble, "seq": frame.seq}]
+        if self._zero is None:
+            self._zero = dt.datetime.now(dt.UTC) - dt.timedelta(seconds=frame.t_s)
+        self._frames.append(shown)
+        message: dict[str, Any] = {"frame": shown}
+        if trouble is not None:
+            message["trouble"] = trouble
+        if proposals:
+            message["proposals"] = [
+                {
+                    "moment": one.moment,
+                    "ago_s": round(frame.t_s - one.frame.t_s, 3),
+                    "primary_psi": one.frame.primary_psi,
+                    "secondary_psi": one.frame.secondary_psi,
+                }
+                for one in proposals
+            ]
+        self._feed.tell(message)
+        return [] if trouble is None else [{"trouble": trouble, "seq": frame.seq}]
+
+    async def keep(self, *, all_of_it: bool) -> None:
+        """Keep the frames with the run that is under way, some at a time."""
+        if self._zero is None or not self._frames or not (all_of_it or len(self._frames) >= _KEPT_AT_ONCE):
+            return
+        frames, self._frames = self._frames, []
+        began_at = self._zero + dt.timedelta(seconds=frames[0]["t_s"])
+        try:
+            await run_in_threadpool(feeding.keep_frames, self._store, self._unit_id, began_at, frames)
+        except SQLAlchemyError:
+            log.warning("some seconds of a feed could not be kept: the database is away")
+
+
+def _parsed(line: str) -> object:
+    if len(line) > _MOST_LINE:
+        raise CoreError("", f"is {len(line)} characters long; a frame has at most {_MOST_LINE}")
+    try:
+        return json.loads(line)
+    except (ValueError, RecursionError) as error:
+        raise CoreError("", "is not valid JSON") from error
+
+
+async def watch_feed(socket: WebSocket) -> None:
+    """Show one screen what comes, until it goes or its person is signed out."""
+    if not await admitted(socket, "watchFeed"):
+        return
+    feeds, unit_id = cast(Feeds, socket.app.state.feeds), socket.path_params["unit_id"]
+    try:
+        known = await run_in_threadpool(feeding.unit_exists, store_of(socket), unit_id)
+    except SQLAlchemyError:
+        await socket.close(LATER)
+        return
+    if not known:
+        await socket.close(UNKNOWN)
+        return
+    feed = feeds.of(unit_id)
+    if len(feed.screens) >= MAX_SCREENS:
+        await socket.close(CROWDED)
+        return
+    waiting: asyncio.Queue[dict[str, Any]] = asyncio.Queue(_MOST_WAITING)
+    feed.screens.add(waiting)
+    waiting.put_nowait({"state": "stopped" if feed.sender is None else "live"})
+    gone = asyncio.create_task(until_gone(socket))
+    known_until = _now_s() + _KNOWN_AGAIN_S
+    try:
+        while not gone.done():
+            coming = asyncio.create_task(waiting.get())
+            await asyncio.wait({coming, gone}, timeout=_KNOWN_AGAIN_S, return_when=asyncio.FIRST_COMPLETED)
+            if coming.done():
+                await socket.send_json(coming.result())
+            else:
+                coming.cancel()
+            if _now_s() >= known_until:
+                known_until = _now_s() + _KNOWN_AGAIN_S
+                if not await still_admitted(socket, "watchFeed"):
+                    await socket.close(SIGNED_OUT)
+                    return
+    except (WebSocketDisconnect, RuntimeError):
+        pass
+    finally:
+        gone.cancel()
+        feed.screens.discard(waiting)
+        feeds.leave(unit_id)
+
+
+def _now_s() -> float:
+    return asyncio.get_running_loop().time()

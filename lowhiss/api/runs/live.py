@@ -1,0 +1,163 @@
+"""Telling screens that a run has grown. A nudge says how far; what came is fetched from the log, by any process.
+
+One WebSocket per screen and run: ``{"last_seq": 12, "at_s": 103.4}`` at once, then whenever the run has grown.
+``at_s`` is the run's time at the server, so that a screen can set other devices' marks on its own clock.
+"""
+
+from __future__ import annotations
+
+import asyncio
+import datetime as dt
+import logging
+from typing import cast
+
+from sqlalchemy.exc import SQLAlchemyError
+from starlette.applications import Starlette
+from starlette.concurrency import run_in_threadpool
+from starlette.requests import HTTPConnection
+from starlette.routing import WebSocketRoute
+from starlette.websockets import WebSocket, WebSocketDisconnect
+
+from lowhiss.api.sockets import (
+    CROWDED,
+    LATER,
+    SIGNED_OUT,
+    UNKNOWN,
+    admitted,
+    still_admitted,
+    store_of,
+    until_gone,
+)
+from lowhiss.service.errors import NotFoundError
+from lowhiss.service.runs import lifecycle
+from lowhiss.store.engine import Store
+
+log = logging.getLogger(__name__)
+
+LOOK_EVERY_S = 0.1
+"""How often the log is asked for what other processes have added."""
+_LOOK_AWAY_S = 1.0
+"""So long the database is left alone when it does not answer."""
+_KNOWN_AGAIN_S = 60.0
+"""How often an open connection is asked again whether its person is still signed in."""
+MOST_ON_RUN = 20
+
+
+class Nudges:
+    """Who is watching which run in this process, and how far each run has come."""
+
+    def __init__(self, store: Store) -> None:
+        self._store = store
+        self._watching: dict[str, set[asyncio.Event]] = {}
+        self._seq: dict[str, int] = {}
+        self._loop: asyncio.AbstractEventLoop | None = None
+        self._looking: asyncio.Task[None] | None = None
+
+    def grown(self, run_id: str, last_seq: int) -> None:
+        """This process has added to a run; may be called from any thread."""
+        loop = self._loop
+        if loop is not None and run_id in self._watching:
+            loop.call_soon_threadsafe(self._tell, run_id, last_seq)
+
+    def watch(self, run_id: str, last_seq: int) -> asyncio.Event | None:
+        """An event that is set whenever the run has grown; None when too many watch it already."""
+        watchers = self._watching.setdefault(run_id, set())
+        if len(watchers) >= MOST_ON_RUN:
+            return None
+        grown = asyncio.Event()
+        watchers.add(grown)
+        self._seq[run_id] = max(last_seq, self._seq.get(run_id, 0))
+        self._loop = asyncio.get_running_loop()
+        if self._looking is None or self._looking.done():
+            self._looking = self._loop.create_task(self._look())
+        return grown
+
+    def leave(self, run_id: str, grown: asyncio.Event) -> None:
+        """Watch it no longer."""
+        watchers = self._watching.get(run_id, set())
+        watchers.discard(grown)
+        if not watchers:
+            self._watching.pop(run_id, None)
+            self._seq.pop(run_id, None)
+
+    def last_seq(self, run_id: str) -> int:
+        """How far a watched run has come."""
+        return self._seq.get(run_id, 0)
+
+    def _tell(self, run_id: str, last_seq: int) -> None:
+        if last_seq > self._seq.get(run_id, 0) and run_id in self._watching:
+            self._seq[run_id] = last_seq
+            for grown in self._watching[run_id]:
+                grown.set()
+
+    async def _look(self) -> None:
+        """Ask the log, one question for all runs, as long as anything is watched."""
+        while self._watching:
+            try:
+                found = await run_in_threadpool(lifecycle.last_seqs, self._store, tuple(self._watching))
+            except SQLAlchemyError:
+                await asyncio.sleep(_LOOK_AWAY_S)
+                continue
+            for run_id, last_seq in found.items():
+                self._tell(run_id, last_seq)
+            await asyncio.sleep(LOOK_EVERY_S)
+
+
+def nudges_of(connection: HTTPConnection) -> Nudges:
+    """The nudges of the app that serves this connection."""
+    return cast(Nudges, connection.app.state.nudges)
+
+
+def install(app: Starlette, store: Store | None) -> None:
+    """Add the live connection; an app without a store only describes itself."""
+    app.state.nudges = Nudges(store) if store is not None else None
+    app.router.routes.append(WebSocketRoute("/api/runs/{run_id}/live", watch_run, name="watchRun"))
+
+
+async def watch_run(socket: WebSocket) -> None:
+    """Nudge one screen until it goes, its person is signed out, or the run turns out not to exist."""
+    nudges, run_id = nudges_of(socket), socket.path_params["run_id"]
+    if not await admitted(socket, "watchRun"):
+        return
+    try:
+        last_seq, started_at = await run_in_threadpool(lifecycle.how_far, store_of(socket), run_id)
+    except NotFoundError:
+        await socket.close(UNKNOWN)
+        return
+    except SQLAlchemyError:
+        await socket.close(LATER)
+        return
+    grown = nudges.watch(run_id, last_seq)
+    if grown is None:
+        await socket.close(CROWDED)
+        return
+    gone = asyncio.create_task(until_gone(socket))
+    known_until = _now_s() + _KNOWN_AGAIN_S
+    try:
+        while not gone.done():
+            grown.clear()
+            at_s = (dt.datetime.now(dt.UTC) - started_at).total_seconds()
+            await socket.send_json({"last_seq": nudges.last_seq(run_id), "at_s": round(at_s, 3)})
+            while not grown.is_set() and not gone.done():
+                await _either(grown, gone, known_until - _now_s())
+                if _now_s() >= known_until:
+                    known_until = _now_s() + _KNOWN_AGAIN_S
+                    if not await still_admitted(socket, "watchRun"):
+                        await socket.close(SIGNED_OUT)
+                        return
+    except WebSocketDisconnect:
+        pass
+    finally:
+        gone.cancel()
+        nudges.leave(run_id, grown)
+
+
+def _now_s() -> float:
+    return asyncio.get_running_loop().time()
+
+
+async def _either(grown: asyncio.Event, gone: asyncio.Task[None], longest_s: float) -> None:
+    """Wait until the run has grown or the screen has gone, but not for ever."""
+    growing = asyncio.create_task(grown.wait())
+    await asyncio.wait({growing, gone}, timeout=max(0.0, longest_s), return_when=asyncio.FIRST_COMPLETED)
+    growing.cancel()

@@ -1,0 +1,387 @@
+"""Runs, their marks and the log as they go in and out."""
+
+from __future__ import annotations
+
+import datetime as dt
+from dataclasses import asdict, dataclass
+from typing import Annotated, Any, Literal
+
+from pydantic import (
+    BaseModel,
+    ConfigDict,
+    Field,
+    ValidationError,
+    ValidatorFunctionWrapHandler,
+    WrapValidator,
+)
+
+from lowhiss.api.schemas import Name, Psi, Seconds, Strict, Uuid, Wall
+from lowhiss.core.fields import Language
+from lowhiss.core.judge import Outcome
+from lowhiss.core.record import Purpose
+from lowhiss.core.rules import Policy
+from lowhiss.core.stages import Stage
+from lowhiss.core.vehicle import UnitKind
+from lowhiss.engine.clocks import Instant
+from lowhiss.service.fleet.failed_stages import FailedStage
+from lowhiss.service.runs.lifecycle import Beginning
+from lowhiss.service.runs.log import Latest, LogLine
+from lowhiss.service.runs.participants import Part
+from lowhiss.service.runs.receiving import Received, SetAside, Struck
+from lowhiss.service.runs.rows import KeptEvent, RunHead, Setup
+
+Headline = Literal["pass", "fail", "void", "incomplete"]
+
+
+class Moment(Strict):
+    """One moment by a device's clocks; an epoch is one page life of the device."""
+
+    device: Name
+    epoch: Name
+    mono_s: Seconds
+    wall: Wall
+
+    def to_service(self) -> Instant:
+        """As the service takes it."""
+        return Instant(self.device, self.epoch, self.mono_s, self.wall)
+
+
+class SetupBody(Strict):
+    """How a run is led, as chosen before it begins."""
+
+    watcher: Annotated[str, Field(max_length=80)] = ""
+    timekeeper: Literal["tool", "driver", "watcher"] = "tool"
+    policy: Policy | None = None
+    calls: Literal["prompt", "rehearsal", "off"] = "off"
+    readings: Literal["eye", "feed"] = "eye"
+
+
+class BeginRun(Strict):
+    """Begin a run; the device makes the id, so that sending it again is harmless."""
+
+    id: Uuid
+    unit_id: Uuid
+    procedure: Annotated[str, Field(max_length=60)] | None = None
+    rules: Annotated[str, Field(max_length=60)] | None = None
+    purpose: Purpose = "dispatch"
+    driver: Annotated[str, Field(max_length=80)] = ""
+    setup: SetupBody = SetupBody()
+    begun: Moment
+    sent: Moment
+
+    def to_service(self) -> Beginning:
+        """As the service takes it."""
+        begun, setup = self.begun.to_service(), Setup(**self.setup.model_dump())
+        return Beginning(self.id, self.unit_id, self.procedure, self.rules, self.purpose, self.driver, begun, setup)
+
+
+class EventIn(BaseModel):
+    """One event; beside its identity and clocks it carries the fields of its type, as in the open run record."""
+
+    model_config = ConfigDict(extra="allow")
+
+    id: Name
+    seq: Annotated[int, Field(ge=0, lt=2**31)]
+    device: Name
+    epoch: Name
+    mono_s: Seconds
+    wall: Wall
+    by: Annotated[str, Field(max_length=80)] = ""
+
+    def to_service(self) -> Struck:
+        """As the service takes it."""
+        at = Instant(self.device, self.epoch, self.mono_s, self.wall)
+        return Struck(self.id, self.seq, at, self.by, dict(self.model_extra or {}))
+
+
+@dataclass(frozen=True, slots=True)
+class MalformedEvent:
+    """An event that does not have the form of one: set aside by itself, so that it holds up none of the others."""
+
+    id: str
+    sentence: str
+
+
+def _or_malformed(given: Any, handler: ValidatorFunctionWrapHandler) -> Any:
+    try:
+        return handler(given)
+    except ValidationError as error:
+        first = error.errors()[0]
+        name = given.get("id") if isinstance(given, dict) else None
+        place = ".".join(str(part) for part in first["loc"]) or "event"
+        known = name if isinstance(name, str) and name.isascii() else ""
+        return MalformedEvent(known, f"{place}: {first['msg']}.")
+
+
+class EventBatch(Strict):
+    """Events in the order they were struck, and the moment of sending."""
+
+    sent: Moment
+    events: Annotated[list[Annotated[EventIn, WrapValidator(_or_malformed)]], Field(min_length=1, max_length=500)]
+
+    def to_service(self) -> tuple[list[Struck], list[SetAside]]:
+        """The events as the service takes them, and those that are none."""
+        malformed = [one for one in self.events if isinstance(one, MalformedEvent)]
+        aside = [SetAside(one.id, "event_malformed", one.sentence) for one in malformed]
+        return [one.to_service() for one in self.events if isinstance(one, EventIn)], aside
+
+
+class AcceptedOut(BaseModel):
+    """An event that is kept, with its sequence number within the run."""
+
+    id: str
+    seq: int
+
+
+class SetAsideOut(BaseModel):
+    """An event that could not be applied, and why."""
+
+    id: str
+    code: str
+    message: str
+
+
+class ReceivedOut(BaseModel):
+    """What became of a batch; what is accepted is committed."""
+
+    last_seq: int
+    accepted: list[AcceptedOut]
+    set_aside: list[SetAsideOut]
+
+    @classmethod
+    def of(cls, received: Received) -> ReceivedOut:
+        """From the service's answer."""
+        return cls(
+            last_seq=received.last_seq,
+            accepted=[AcceptedOut(id=name, seq=seq) for name, seq in received.accepted.items()],
+            set_aside=[SetAsideOut(id=e.id, code=e.code, message=e.sentence) for e in received.set_aside],
+        )
+
+
+class EventOut(BaseModel):
+    """An event as the run keeps it; ``body`` holds the fields of its type.
+
+    by, sent_by : who struck it and who sent it.  claimed : who was said to have struck it, where that could not be.
+    after_end : it came when the run's end had been received already.
+    """
+
+    seq: int
+    at_s: float
+    id: str
+    device: str
+    epoch: str
+    mono_s: float
+    wall: dt.datetime
+    by: str
+    body: dict[str, Any]
+    received_at: dt.datetime
+    sent_by: str
+    after_end: bool
+    claimed: str | None
+
+    @classmethod
+    def of(cls, kept: KeptEvent) -> EventOut:
+        """From the service's answer."""
+        return cls(
+            seq=kept.seq,
+            at_s=kept.at_s,
+            id=kept.id,
+            device=kept.at.device,
+            epoch=kept.at.epoch,
+            mono_s=kept.at.mono_s,
+            wall=kept.at.wall,
+            by=kept.author,
+            body=kept.body,
+            received_at=kept.received_at,
+            sent_by=kept.sent_by,
+            after_end=kept.after_end,
+            claimed=kept.claimed,
+        )
+
+
+class MemberOut(BaseModel):
+    """Somebody who joined a run, and the part they take in it."""
+
+    name: str
+    part: Part
+
+
+class RunOut(BaseModel):
+    """What stands beside a run's events.
+
+    begun_by : who began it.  doubtful : its begin lies further back than any device is promised to be without contact.
+    """
+
+    id: str
+    unit_id: str
+    unit_name: str
+    kind: UnitKind
+    trailers: list[str]
+    procedure: str
+    rules: str
+    rules_title: dict[Language, str]
+    purpose: Purpose
+    driver: str
+    setup: SetupBody
+    started_at: dt.datetime
+    last_seq: int
+    demo: bool
+    begun_by: str
+    ended_by: Literal["finished", "abandoned"] | None
+    doubtful: bool
+    members: list[MemberOut]
+    part: Part | None = None
+    """The part the asker takes in it; null where that was not asked, or when they take none."""
+
+    @classmethod
+    def of(cls, head: RunHead) -> RunOut:
+        """From the service's answer."""
+        return cls(
+            id=head.id,
+            unit_id=head.unit_id,
+            unit_name=head.unit.name,
+            kind=head.unit.kind,
+            trailers=list(head.unit.trailers),
+            procedure=head.procedure,
+            rules=head.rules,
+            rules_title=dict(head.rules_title),
+            purpose=head.purpose,
+            driver=head.driver,
+            setup=SetupBody(**asdict(head.setup)),
+            started_at=head.started_at,
+            last_seq=head.last_seq,
+            demo=head.demo,
+            begun_by=head.begun_by,
+            ended_by=head.ended_by,
+            doubtful=head.doubtful,
+            members=[MemberOut(name=name, part=part) for name, part in head.members],
+            part=head.part,
+        )
+
+
+class JoinBody(Strict):
+    """The code by which somebody joins a run; case, spaces and dashes do not count."""
+
+    code: Annotated[str, Field(min_length=1, max_length=40)]
+
+
+class JoinCodeOut(BaseModel):
+    """A code to read aloud to whoever is to watch, and until when it lasts."""
+
+    code: str
+    until: dt.datetime
+
+
+class BayOut(BaseModel):
+    """A rule's window along the air column; an open side is null."""
+
+    stage: Stage
+    of: Literal["reading", "end"]
+    now: bool
+    low_psi: Psi | None
+    high_psi: Psi | None
+
+
+class PinOut(BaseModel):
+    """A judged figure on the air column."""
+
+    stage: Stage
+    point: str
+    psi: Psi
+    outcome: Outcome
+    now: bool
+
+
+class ColumnOut(BaseModel):
+    """The air column of a run."""
+
+    fill_psi: Psi | None
+    bays: list[BayOut]
+    pins: list[PinOut]
+
+
+class StandingOut(BaseModel):
+    """How a stage stands in a list; figures that were not measured are null."""
+
+    outcome: Outcome
+    close_call: bool
+    psi: Psi | None = None
+    start_psi: Psi | None = None
+    end_psi: Psi | None = None
+    drop_psi: Psi | None = None
+    rate_psi_per_min: float | None = None
+    duration_s: float | None = None
+    time_s: float | None = None
+
+
+class LogLineOut(BaseModel):
+    """A run as the log lists it."""
+
+    run: RunOut
+    outcome: Headline
+    close_call: bool
+    differs: bool
+    """A newer core judges it otherwise, and nobody has looked yet."""
+    stages: dict[Stage, StandingOut]
+    column: ColumnOut
+
+    @classmethod
+    def of(cls, line: LogLine) -> LogLineOut:
+        """From the service's answer."""
+        return cls.model_validate(
+            {
+                "run": RunOut.of(line.head),
+                "outcome": line.outcome,
+                "close_call": line.close_call,
+                "differs": line.differs,
+                "stages": line.figures["stages"],
+                "column": line.figures["column"],
+            }
+        )
+
+
+class LatestOut(BaseModel):
+    """A unit's latest run as the yard shows it."""
+
+    run_id: str
+    started_at: dt.datetime
+    driver: str
+    outcome: Headline
+    close_call: bool
+    drop_psi: Psi | None
+    column: ColumnOut
+
+    @classmethod
+    def of(cls, latest: Latest) -> LatestOut:
+        """From the service's answer."""
+        return cls.model_validate(
+            {
+                "run_id": latest.run_id,
+                "started_at": latest.started_at,
+                "driver": latest.driver,
+                "outcome": latest.outcome,
+                "close_call": latest.close_call,
+                "drop_psi": latest.figures["stages"].get("leak_applied", {}).get("drop_psi"),
+                "column": latest.figures["column"],
+            }
+        )
+
+
+class FailedStageOut(BaseModel):
+    """A stage of a unit that stands failed: since when, and in which run. The unit must not be driven."""
+
+    stage: Stage
+    since: dt.datetime
+    run_id: str
+
+    @classmethod
+    def of(cls, failed: FailedStage) -> FailedStageOut:
+        """From the service's answer."""
+        return cls.model_validate({"stage": failed.stage, "since": failed.since, "run_id": failed.run_id})
+
+
+class LogOut(BaseModel):
+    """A page of the log, the latest run first; ``next_before`` continues it."""
+
+    runs: list[LogLineOut]
+    next_before: str | None

@@ -1,0 +1,1 @@
+"""Units, trailers, and what is coupled to what."""

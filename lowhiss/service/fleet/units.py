@@ -1,0 +1,214 @@
+"""Power units, trailers and how they are coupled; and the script that leads a device through a test of one."""
+
+from __future__ import annotations
+
+import uuid
+from dataclasses import dataclass
+from typing import Any
+
+from sqlalchemy import delete, select
+from sqlalchemy.exc import IntegrityError
+from sqlalchemy.orm import Session
+
+from lowhiss import rulebook
+from lowhiss.core.errors import RecordError
+from lowhiss.core.fields import Fields
+from lowhiss.core.fleet import (
+    PowerUnit,
+    ReservoirCheck,
+    as_table,
+    assemble,
+    check_reservoirs,
+    read_power_unit,
+)
+from lowhiss.core.record import read_unit
+from lowhiss.core.vehicle import KIND_TABLE, Unit
+from lowhiss.service.errors import RefusedError
+from lowhiss.service.fleet.choosing import choose
+from lowhiss.service.fleet.failed_stages import FailedStage, failed_stages
+from lowhiss.service.fleet.rows import couplings_of, find_unit, name_taken, plain_facts
+from lowhiss.service.history import Change, check_version, differences, history_of, note_change
+from lowhiss.service.people.signin import Person, now
+from lowhiss.store.engine import Store
+from lowhiss.store.models import CouplingRow, UnitRow
+
+
+@dataclass(frozen=True, slots=True)
+class UnitEdit:
+    """What a power unit is to be: its specification as plain values, and how it is tested."""
+
+    facts: dict[str, Any]
+    resolution_psi: float
+    rules: str
+    procedure: str | None
+
+
+@dataclass(frozen=True, slots=True)
+class ListedUnit:
+    """A power unit with its trailers, as it is assembled today."""
+
+    id: str
+    power: PowerUnit
+    unit: Unit
+    check: ReservoirCheck | None
+    trailer_ids: tuple[str, ...]
+    rules: str
+    procedure: str | None
+    resolution_psi: float
+    version: int
+    retired: bool
+    demo: bool
+
+
+def unit_of(table: dict[str, Any]) -> Unit:
+    """The assembled unit kept as ``table`` with a run. Raises RecordError."""
+    return read_unit(Fields(table, "unit", RecordError))
+
+
+def list_units(store: Store, *, retired: bool = False) -> list[ListedUnit]:
+    """Every unit in use, by name; ``retired`` adds those that are not."""
+    query = select(UnitRow).order_by(UnitRow.name)
+    if not retired:
+        query = query.where(UnitRow.retired_at.is_(None))
+    with store.transaction() as session:
+        coupled = couplings_of(session)
+        return [_listed(row, coupled.get(row.id, [])) for row in session.scalars(query)]
+
+
+def get_unit(store: Store, unit_id: str) -> tuple[ListedUnit, list[FailedStage], list[Change]]:
+    """One unit with what stands failed and the history of its changes. Raises NotFoundError."""
+    with store.transaction() as session:
+        row = find_unit(session, unit_id)
+        failed = failed_stages(session, [unit_id]).get(unit_id, [])
+        return assembled(session, row), failed, history_of(session, unit_id)
+
+
+def assembled(session: Session, row: UnitRow) -> ListedUnit:
+    """The unit as it is coupled now."""
+    return _listed(row, couplings_of(session, row.id).get(row.id, []))
+
+
+def add_unit(store: Store, by: Person, edit: UnitEdit, *, demo: bool = False) -> ListedUnit:
+    """A new power unit. Raises RecordError naming the field, RefusedError, ConflictError for a name in use."""
+    power = _checked(edit)
+    try:
+        with store.transaction() as session:
+            row = _new_row(power, edit, str(uuid.uuid4()), demo=demo)
+            session.add(row)
+            note_change(session, "unit", row.id, by.name, {"added": [None, power.name]})
+            session.flush()
+            return assembled(session, row)
+    except IntegrityError as error:
+        raise name_taken(power.name) from error
+
+
+def edit_unit(store: Store, by: Person, unit_id: str, version: int, edit: UnitEdit) -> ListedUnit:
+    """Change a power unit; ``version`` is the one that was looked at. Raises as `add_unit` does, and NotFoundError."""
+    power = _checked(edit)
+    try:
+        with store.transaction() as session:
+            row = find_unit(session, unit_id, lock=True)
+            check_version(row.version, version)
+            if not KIND_TABLE[power.kind].pulling and couplings_of(session, unit_id):
+                raise RefusedError("still_coupled", "kind: uncouple its trailers first; only a tractor pulls.", "kind")
+            before = _edit_table(row)
+            row.name, row.facts = power.name, as_table(power)
+            row.rules, row.procedure, row.resolution_psi = edit.rules, edit.procedure, edit.resolution_psi
+            row.version += 1
+            note_change(session, "unit", row.id, by.name, differences(before, _edit_table(row)))
+            session.flush()
+            return assembled(session, row)
+    except IntegrityError as error:
+        raise name_taken(power.name) from error
+
+
+def retire_unit(store: Store, by: Person, unit_id: str, version: int, *, retired: bool) -> ListedUnit:
+    """Take a unit out of use, its trailers uncoupled, or back into it; its runs stay. Raises as `edit_unit` does."""
+    with store.transaction() as session:
+        row = find_unit(session, unit_id, lock=True)
+        check_version(row.version, version)
+        before = row.retired_at is not None
+        row.retired_at = now() if retired else None
+        row.version += 1
+        if retired:
+            session.execute(delete(CouplingRow).where(CouplingRow.unit_id == unit_id))
+        note_change(session, "unit", row.id, by.name, differences({"retired": before}, {"retired": retired}))
+        return assembled(session, row)
+
+
+# trailers
+
+
+# tests of a unit
+
+
+# rows and objects
+
+
+def new_unit_row(edit: UnitEdit, unit_id: str, *, demo: bool) -> UnitRow:
+    """A row for a new unit, checked. Raises RecordError, RefusedError."""
+    return _new_row(_checked(edit), edit, unit_id, demo=demo)
+
+
+def _new_row(power: PowerUnit, edit: UnitEdit, unit_id: str, *, demo: bool) -> UnitRow:
+    return UnitRow(
+        id=unit_id,
+        name=power.name,
+        facts=as_table(power),
+        resolution_psi=edit.resolution_psi,
+        rules=edit.rules,
+        procedure=edit.procedure,
+        version=1,
+        demo=demo,
+    )
+
+
+def _checked(edit: UnitEdit) -> PowerUnit:
+    power = read_power_unit(edit.facts, rulebook.chambers().volumes_in3)
+    choose(edit.rules, edit.procedure, Unit(power.kind))
+    return power
+
+
+def _edit_table(row: UnitRow) -> dict[str, Any]:
+    return {
+        **plain_facts(row.facts),
+        "rules": row.rules,
+        "procedure": row.procedure,
+        "resolution_psi": row.resolution_psi,
+    }
+
+
+_LISTED: dict[str, tuple[tuple[object, ...], ListedUnit]] = {}
+"""Units as they were put together last: a fleet's list is looked at far more often than a unit changes."""
+_MAX_LISTED = 20_000
+
+
+def _listed(row: UnitRow, trailers: list[tuple[str, str]]) -> ListedUnit:
+    state = (row.version, row.name, row.retired_at, row.rules, row.procedure, *trailers)
+    known = _LISTED.get(row.id)
+    if known is not None and known[0] == state:
+        return known[1]
+    if len(_LISTED) >= _MAX_LISTED:
+        _LISTED.clear()
+    listed = _put_together(row, trailers)
+    _LISTED[row.id] = (state, listed)
+    return listed
+
+
+def _put_together(row: UnitRow, trailers: list[tuple[str, str]]) -> ListedUnit:
+    table = rulebook.chambers()
+    power = read_power_unit(row.facts, table.volumes_in3)
+    check = check_reservoirs(power, table.volumes_in3, table.power_unit_ratio)
+    return ListedUnit(
+        id=row.id,
+        power=power,
+        unit=assemble(power, [name for _, name in trailers], check.ratio if check else 1.0),
+        check=check,
+        trailer_ids=tuple(trailer for trailer, _ in trailers),
+        rules=row.rules,
+        procedure=row.procedure,
+        resolution_psi=row.resolution_psi,
+        version=row.version,
+        retired=row.retired_at is not None,
+        demo=row.demo,
+    )

@@ -1,0 +1,1 @@
+"""People: who they are, how they sign in, what they may do."""

@@ -1,0 +1,1 @@
+"""Runs: begun, led, received, judged, kept and listed."""

@@ -1,0 +1,262 @@
+"""Runs: begun once, grown event by event, judged from what stands. Each public function is one transaction."""
+
+from __future__ import annotations
+
+import dataclasses
+import datetime as dt
+from collections.abc import Collection
+from dataclasses import asdict, dataclass
+from typing import Any
+
+from sqlalchemy import func, or_, select
+
+from lowhiss import rulebook
+from lowhiss.core.judge import judge_run
+from lowhiss.core.names import seen_of
+from lowhiss.core.procedure import read_procedure
+from lowhiss.core.vehicle import unit_table
+from lowhiss.core.words import Words, verdict_record
+from lowhiss.engine.clocks import Instant, map_begun, seconds_ago
+from lowhiss.engine.judging import sheet_of
+from lowhiss.service.errors import ConflictError, NotFoundError, RefusedError
+from lowhiss.service.fleet.choosing import choose
+from lowhiss.service.fleet.rows import find_unit
+from lowhiss.service.fleet.units import assembled
+from lowhiss.service.people.secrets import token_hash
+from lowhiss.service.people.signin import Person
+from lowhiss.service.runs.participants import OVERSEERS, part_of
+from lowhiss.service.runs.rows import (
+    KeptEvent,
+    RunHead,
+    Setup,
+    clock_row,
+    event_rows,
+    find_run,
+    head_of,
+    judge_row,
+    keep_rules,
+    names_of,
+    record_of,
+    run_of,
+)
+from lowhiss.service.runs.verdicts import accept_newer, core_version, keep_verdict
+from lowhiss.store.engine import Store
+from lowhiss.store.models import MemberRow, RunRow, VerdictRow
+
+OPEN_FOR = dt.timedelta(days=14)
+"""A run that was left open longer ago is nobody's to go on with: its vehicle has long been driven since."""
+MAX_OPEN_OF_ONE = 20
+"""So many open runs of one person are listed: nobody's forgotten ones hide the others'."""
+
+
+@dataclass(frozen=True, slots=True)
+class Beginning:
+    """What begins a run; the device makes the id, so that sending it twice begins one run."""
+
+    id: str
+    unit_id: str
+    procedure: str | None
+    rules: str | None
+    purpose: str
+    driver: str
+    begun: Instant
+    setup: Setup = dataclasses.field(default_factory=Setup)
+
+
+@dataclass(frozen=True, slots=True)
+class Sheet:
+    """A run judged: its head, its verdict record, its air column and every event that was made.
+
+    outcome : the result that counts.  at_end : as it stood when the end was received, None while the run goes on.
+    differs : what a newer core says of the same marks, until somebody has looked.
+    """
+
+    head: RunHead
+    outcome: str
+    verdict: dict[str, Any]
+    column: dict[str, Any]
+    timeline: dict[str, Any]
+    events: list[dict[str, Any]]
+    at_end: dict[str, Any] | None
+    differs: dict[str, Any] | None
+    looked: dict[str, Any] | None
+
+
+def begin_run(store: Store, start: Beginning, sent: Instant, by: Person, device: str | None = None) -> RunHead:
+    """Begin a run, or find the same one again.
+
+    Raises NotFoundError, RefusedError, or ConflictError for an id that is another run's.
+    """
+    received_at = dt.datetime.now(dt.UTC)
+    begun = {"device": start.begun.device, "epoch": start.begun.epoch, "mono_s": start.begun.mono_s}
+    with store.transaction() as session:
+        known = session.get(RunRow, start.id)
+        if known is not None:
+            part = part_of(session, known, by.id, by.role, device)
+            if known.begun != begun or known.unit_id != start.unit_id or part not in ("lead", "send"):
+                raise ConflictError(
+                    "run_id_used", "This run's id already belongs to another run: begin a new one.", "id"
+                )
+            return head_of(session, known, part)
+        unit = find_unit(session, start.unit_id)
+        if unit.retired_at is not None:
+            raise RefusedError("unit_retired", "This unit is retired: choose another one.", "unit_id")
+        together = assembled(session, unit).unit
+        rules, procedure = choose(start.rules or unit.rules, start.procedure, together)
+        keep_rules(session, rules)
+        run = RunRow(
+            id=start.id,
+            unit_id=unit.id,
+            unit=unit_table(together),
+            rules_hash=rules.content_hash,
+            procedure=procedure.as_dict(),
+            purpose=start.purpose,
+            driver=seen_of(start.driver) or by.name,
+            setup=asdict(start.setup),
+            resolution_psi=unit.resolution_psi,
+            started_at=received_at - dt.timedelta(seconds=seconds_ago(start.begun, sent)),
+            received_at=received_at,
+            begun=begun,
+            person_id=by.id,
+            device_hash=token_hash(device) if device else None,
+            last_seq=0,
+            demo=False,
+        )
+        session.add(run)
+        session.flush()
+        mapping = map_begun(start.begun.mono_s)
+        session.add(clock_row(run.id, start.begun, mapping))
+        keep_verdict(session, run, judge_row(session, run))
+        return head_of(session, run, "lead")
+
+
+def run_head(store: Store, run_id: str, by: Person, device: str | None) -> RunHead:
+    """What stands beside the run's events, and the asker's part in it. Raises NotFoundError."""
+    with store.transaction() as session:
+        run = find_run(session, run_id)
+        return head_of(session, run, part_of(session, run, by.id, by.role, device))
+
+
+def open_runs(store: Store, by: Person, now: dt.datetime) -> list[RunHead]:
+    """Runs of the last days that nobody brought to an end and that this person may go on with, the latest first.
+
+    Trainers and managers see everybody's: they may take one over.
+    """
+    going_on = RunRow.ended_at.is_(None) & (RunRow.started_at > now - OPEN_FOR) & RunRow.demo.is_(False)
+    place = func.row_number().over(partition_by=RunRow.person_id, order_by=RunRow.started_at.desc()).label("place")
+    open_ = select(RunRow.id, place).where(going_on)
+    if by.role not in OVERSEERS:
+        joined = select(MemberRow.run_id).where(MemberRow.person_id == by.id)
+        open_ = open_.where(or_(RunRow.person_id == by.id, RunRow.id.in_(joined)))
+    chosen = open_.subquery()
+    query = select(RunRow).join(chosen, chosen.c.id == RunRow.id).where(chosen.c.place <= MAX_OPEN_OF_ONE)
+    with store.transaction() as session:
+        rows = session.scalars(query.order_by(RunRow.started_at.desc())).all()
+        parts = [(run, part_of(session, run, by.id, by.role, None)) for run in rows]
+        return [head_of(session, run, part) for run, part in parts if part is not None]
+
+
+def events_after(store: Store, run_id: str, after: int) -> list[KeptEvent]:
+    """The run's events with a sequence number above ``after``, in order. Raises NotFoundError."""
+    with store.transaction() as session:
+        find_run(session, run_id)
+        names = names_of(session, run_id)
+        return [
+            KeptEvent(
+                seq=row.seq,
+                at_s=row.at_s,
+                id=row.id,
+                at=Instant(row.device, row.epoch, row.mono_s, row.wall),
+                device_seq=row.device_seq,
+                author=row.author,
+                body=row.body,
+                received_at=row.received_at,
+                sent_by=names.get(row.sent_by or "", ""),
+                after_end=row.after_end,
+                claimed=row.claimed,
+            )
+            for row in event_rows(session, run_id, after)
+        ]
+
+
+def how_far(store: Store, run_id: str) -> tuple[int, dt.datetime]:
+    """The run's last sequence number, and when it began. Raises NotFoundError."""
+    with store.transaction() as session:
+        run = find_run(session, run_id)
+        return run.last_seq, run.started_at
+
+
+def last_seqs(store: Store, run_ids: Collection[str]) -> dict[str, int]:
+    """How far each of these runs has come; one that there is not is left out."""
+    with store.transaction() as session:
+        query = select(RunRow.id, RunRow.last_seq).where(RunRow.id.in_(run_ids))
+        return {row.id: row.last_seq for row in session.execute(query)}
+
+
+def sheet(store: Store, run_id: str, words: Words) -> Sheet:
+    """The run judged under its own rule set, worded for one reader. Raises NotFoundError."""
+    with store.transaction() as session:
+        run = find_run(session, run_id)
+        record = record_of(session, run)
+        verdict = judge_row(session, run)
+        kept = session.get(VerdictRow, (run.id, run.rules_hash))
+        if kept is None or kept.last_seq != run.last_seq or kept.core_version != core_version():
+            kept = keep_verdict(session, run, verdict)
+        told = sheet_of(verdict, words) | ({"outcome": kept.outcome} if run.ended_at is not None else {})
+        return Sheet(
+            head=head_of(session, run),
+            events=record["events"],
+            at_end=kept.at_end,
+            differs=kept.differs,
+            looked=kept.looked,
+            **told,
+        )
+
+
+def look_at_result(store: Store, run_id: str, by: Person, why: str) -> None:
+    """A manager has looked at what a newer core says of an ended run: that counts from here on.
+
+    Raises NotFoundError, RefusedError where nothing differs.
+    """
+    with store.transaction() as session:
+        run = session.scalar(select(RunRow).where(RunRow.id == run_id).with_for_update())
+        if run is None:
+            raise NotFoundError("run_unknown", "There is no such run.", "run_id")
+        kept = session.get(VerdictRow, (run.id, run.rules_hash))
+        if kept is None or kept.differs is None:
+            raise RefusedError("nothing_differs", "There is one result only: nothing is to be decided.", "run_id")
+        at = dt.datetime.now(dt.UTC).isoformat()
+        accept_newer(kept, run, judge_row(session, run), {"by": by.name, "at": at, "why": why, "kept": kept.differs})
+
+
+def judge_ended_again(store: Store, limit: int = 50) -> int:
+    """After an upgrade: look at some ended runs that an older core judged; how many there were."""
+    with store.transaction() as session:
+        query = (
+            select(RunRow)
+            .join(VerdictRow, (VerdictRow.run_id == RunRow.id) & (VerdictRow.rules_hash == RunRow.rules_hash))
+            .where(VerdictRow.core_version != core_version(), RunRow.ended_at.is_not(None))
+            .limit(limit)
+        )
+        rows = session.scalars(query).all()
+        for run in rows:
+            keep_verdict(session, run, judge_row(session, run))
+        return len(rows)
+
+
+def by_every_school(store: Store, run_id: str, words: Words) -> list[dict[str, Any]]:
+    """The same run judged under each built-in rule set, as verdict records in the order of the schools.
+
+    Raises NotFoundError.
+    """
+    with store.transaction() as session:
+        run = find_run(session, run_id)
+        record, procedure = run_of(session, run), read_procedure(run.procedure)
+        verdicts = [judge_run(record, rules, procedure) for rules in rulebook.rule_sets()]
+        return [{**verdict_record(v, words, []), "title": v.rules.title, "outcome": v.headline} for v in verdicts]
+
+
+def open_record(store: Store, run_id: str) -> dict[str, Any]:
+    """The run as an open run record, ``low-hiss-run/1``. Raises NotFoundError."""
+    with store.transaction() as session:
+        return record_of(session, find_run(session, run_id))

@@ -1,0 +1,133 @@
+"""Verdicts kept beside their runs, so that lists need no judging; the result of an ended run is kept for good.
+
+While a run goes on its verdict can be rebuilt at any time. Once its end was received the result as it then stood stays:
+late marks change it only as the core says, and a newer core that judges the same marks otherwise is kept beside it,
+the worse of the two counting until somebody has looked.
+"""
+
+from __future__ import annotations
+
+import hashlib
+from functools import cache
+from importlib.resources import files
+from importlib.resources.abc import Traversable
+from typing import Any
+
+from sqlalchemy.orm import Session
+
+from lowhiss.core.judge import RunVerdict, air_column
+from lowhiss.service.fleet.failed_stages import note_failed_stages
+from lowhiss.store.models import RunRow, VerdictRow
+
+_ROOMS = ("core", "rulebook")
+_RANK = {"fail": 0, "void": 1, "incomplete": 2, "pass": 3}
+
+
+@cache
+def core_version() -> str:
+    """What judges: a hash over every file of the core and the rule book."""
+    digest = hashlib.sha256()
+    for room in _ROOMS:
+        for name, content in _files_of(files("lowhiss").joinpath(room), room):
+            digest.update(name.encode() + b"\0" + content + b"\0")
+    return digest.hexdigest()[:16]
+
+
+def _files_of(folder: Traversable, at: str) -> list[tuple[str, bytes]]:
+    found: list[tuple[str, bytes]] = []
+    for item in sorted(folder.iterdir(), key=lambda one: one.name):
+        if item.is_dir() and item.name != "__pycache__":
+            found += _files_of(item, f"{at}/{item.name}")
+        elif item.name.endswith((".py", ".toml")):
+            found.append((f"{at}/{item.name}", item.read_bytes()))
+    return found
+
+
+def is_current(row: VerdictRow | None, run: RunRow) -> bool:
+    """Whether a kept verdict still is the run's: that of an ended run stays, whatever the core would say today."""
+    if row is None or row.last_seq != run.last_seq:
+        return False
+    return run.ended_at is not None or row.core_version == core_version()
+
+
+def keep_verdict(session: Session, run: RunRow, verdict: RunVerdict) -> VerdictRow:
+    """Keep the verdict of the run as it stands now, and what it says of the unit's stages."""
+    row = session.get(VerdictRow, (run.id, run.rules_hash))
+    told = told_by(verdict)
+    if row is None:
+        row = VerdictRow(run_id=run.id, rules_hash=run.rules_hash)
+        session.add(row)
+        _take_over(row, run, verdict)
+    elif run.ended_at is None or row.at_end is None or row.core_version == core_version() or _explained(verdict):
+        _take_over(row, run, verdict)
+    else:
+        _beside(row, run, verdict, told)
+    if run.ended_at is not None and row.at_end is None:
+        row.at_end = told
+    run.outcome, run.close_call, run.stale = row.outcome, row.close_call, False
+    note_failed_stages(session, run, row.figures["stages"])
+    return row
+
+
+def accept_newer(row: VerdictRow, run: RunRow, verdict: RunVerdict, looked: dict[str, Any]) -> None:
+    """Somebody has looked at what a newer core says: it counts from here on."""
+    _take_over(row, run, verdict)
+    row.differs, row.looked = None, looked
+    run.outcome, run.close_call = row.outcome, row.close_call
+
+
+def _take_over(row: VerdictRow, run: RunRow, verdict: RunVerdict) -> None:
+    row.last_seq, row.core_version = run.last_seq, core_version()
+    row.overall, row.outcome, row.close_call = verdict.overall, verdict.headline, verdict.close_call
+    row.figures = log_figures(verdict)
+
+
+def _beside(row: VerdictRow, run: RunRow, verdict: RunVerdict, told: dict[str, Any]) -> None:
+    """A newer core's verdict on an ended run: the same, or kept beside the one that stands."""
+    kept = {
+        "outcome": row.outcome,
+        "close_call": row.close_call,
+        "stages": {stage: figures["outcome"] for stage, figures in row.figures["stages"].items()},
+    }
+    same = (kept["outcome"], kept["stages"]) == (told["outcome"], told["stages"])
+    worse = _RANK[told["outcome"]] < _RANK[row.outcome]
+    row.differs = (
+        None if same else {"core": core_version(), "kept": kept, "now": told, "counts": "now" if worse else "kept"}
+    )
+    if worse:
+        _take_over(row, run, verdict)
+    row.last_seq, row.core_version = run.last_seq, core_version()
+
+
+def _explained(verdict: RunVerdict) -> bool:
+    """Whether a late number or a confirmation is why the result is another."""
+    return any(mark.why in ("number", "confirmed") for mark in verdict.late)
+
+
+def told_by(verdict: RunVerdict) -> dict[str, Any]:
+    """A result in short: the word for it, and how each stage stands."""
+    stages = {stage.stage: stage.outcome for stage in verdict.stages if stage.stands}
+    return {"outcome": verdict.headline, "close_call": verdict.close_call, "stages": stages}
+
+
+def log_figures(verdict: RunVerdict) -> dict[str, Any]:
+    """What a list shows of a run: how each stage stands with its main figures and when, and the air column."""
+    return {
+        "stages": {
+            stage.stage: {
+                "outcome": stage.outcome,
+                "close_call": stage.close_call,
+                "at_s": _last_mark_s(verdict, stage.stage, stage.attempt),
+                **stage.measured,
+            }
+            for stage in verdict.stages
+            if stage.stands
+        },
+        "column": air_column(verdict),
+    }
+
+
+def _last_mark_s(verdict: RunVerdict, stage: str, attempt: int) -> float | None:
+    tries = verdict.state.attempts.get(stage, [])
+    marks = tries[attempt - 1].marks if 0 < attempt <= len(tries) else []
+    return marks[-1].event.at_s if marks else None

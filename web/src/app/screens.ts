@@ -1,0 +1,15 @@
+/** Every screen is loaded when it is opened; the service worker keeps all of them on the device. */
+
+import { lazy } from 'react'
+
+export const LogPage = lazy(() => import('../features/log').then((m) => ({ default: m.LogPage })))
+export const PeoplePage = lazy(() => import('../features/people').then((m) => ({ default: m.PeoplePage })))
+export const SetupPage = lazy(() => import('../features/setup').then((m) => ({ default: m.SetupPage })))
+export const SheetPage = lazy(() => import('../features/sheet').then((m) => ({ default: m.SheetPage })))
+export const TestPage = lazy(() => import('../features/test').then((m) => ({ default: m.TestPage })))
+export const UnitPage = lazy(() => import('../features/units').then((m) => ({ default: m.UnitPage })))
+export const UnitsPage = lazy(() => import('../features/units').then((m) => ({ default: m.UnitsPage })))
+export const YardPage = lazy(() => import('../features/yard').then((m) => ({ default: m.YardPage })))
+export const Shell = lazy(() => import('./Shell').then((m) => ({ default: m.Shell })))
+export const NotFound = lazy(() => import('./Shell').then((m) => ({ default: m.NotFound })))
+export const SignIn = lazy(() => import('../features/signin').then((m) => ({ default: m.SignIn })))

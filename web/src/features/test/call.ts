@@ -1,0 +1,8 @@
+export type Part = 'limit' | 'action' | 'reading' | 'verdict'
+
+export interface Call {
+  part: Part
+  /** The `what` of its `said` event; what is done needs no tick. */
+  what: string | null
+  words: Record<string, string>
+}

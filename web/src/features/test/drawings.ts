@@ -1,0 +1,3 @@
+/** What is drawn on the test screen. */
+export { Course } from './Course'
+export { TestColumn } from './TestColumn'

@@ -1,0 +1,30 @@
+/** For tests of this room: runs played by the script itself, as far as wanted. */
+
+import { stateOf, type TestState } from '../../run'
+import { type WireEvent } from '../../device'
+import { script, struck } from '../../testing/script'
+import { bodiesOf } from './phase'
+
+/** Everything the present step needs is answered, and its strikes made, until the test comes to `stop`. */
+export function playTo(stop: (state: TestState) => boolean): WireEvent[] {
+  const events: WireEvent[] = []
+  for (let n = 0; n < 200; n += 1) {
+    const state = stateOf(script, events)
+    if (stop(state)) return events
+    const [need] = state.lead.unmet
+    const bodies = need ? (script.needs[need]?.yes ?? []) : bodiesOf(state.lead.missing)
+    const at = struck('')
+    for (const body of bodies) events.push({ ...at, ...body, id: `${at.id}${events.length}` } as WireEvent)
+  }
+  throw new Error('never came there')
+}
+
+/** Whether a step is the next to be done. */
+export const present = (name: string) => (state: TestState) => state.lead.queue[0]?.step.step === name
+/** The same with a number on every mark that wants one. */
+export const valued = (events: WireEvent[], psi = 100): WireEvent[] => [
+  ...events,
+  ...stateOf(script, events)
+    .waiting.flat()
+    .map(({ id }) => struck('valued', { event: id, primary_psi: psi, secondary_psi: psi })),
+]

@@ -1,0 +1,21 @@
+export const log = {
+  log: {
+    title: 'Log',
+    search: 'Unit or driver',
+    all: 'all',
+    closeCall: 'close calls',
+    air: 'Air',
+    unit: 'Unit',
+    driver: 'Driver',
+    when: 'When',
+    held: 'Pedal held',
+    lost: 'Lost',
+    full: 'Stops pumping',
+    outcome: 'Outcome',
+    older: 'Older runs',
+    newest: 'Back to the newest',
+    none: 'No run matches.',
+    nobody: 'not said',
+    open: 'Sheet of {{unit}}, {{when}}',
+  },
+}

@@ -1,0 +1,22 @@
+export const people = {
+  people: {
+    title: 'People',
+    search: 'Name',
+    add: 'Invite somebody',
+    addTitle: 'Invite somebody',
+    edit: 'Edit',
+    editTitle: 'Edit {{name}}',
+    name: 'Name',
+    role: 'Role',
+    language: 'Language',
+    state: 'State',
+    you: 'you',
+    retire: 'Retire',
+    back: 'Take back',
+    reset: 'New code',
+    states: { joined: 'signs in', invited: 'invited', retired: 'retired' },
+    codeFor: 'One-time code for {{name}}',
+    codeHint:
+      'Hand it over now: it is shown once and holds for seven days. A code before it no longer works.',
+  },
+}

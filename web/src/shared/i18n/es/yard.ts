@@ -1,0 +1,30 @@
+import type { yard as english } from '../en/yard'
+
+export const yard: typeof english = {
+  yard: {
+    title: 'Patio',
+    summary_one: '{{count}} unidad',
+    summary_other: '{{count}} unidades',
+    failing_one: '{{count}} no debe circular',
+    failing_other: '{{count}} no deben circular',
+    resume: 'Quedaron abiertas',
+    endRun: 'Terminarla',
+    endTitle: 'Terminar la prueba de {{unit}}',
+    endWhy: 'Por qué termina aquí',
+    resumeRun: 'Seguir',
+    takeOver: 'Llevarla yo',
+    watchRun: 'Mirar',
+    joinCode: 'Código',
+    join: 'Mirar una prueba',
+    unit: 'Unidad',
+    last: 'Última prueba',
+    lost: 'Perdió, pedal pisado',
+    outcome: 'Resultado',
+    never: 'nunca probada aquí',
+    start: 'Probar',
+    startFor: 'Probar {{unit}}',
+    empty: 'Aún no hay unidades. Para mirar con datos de muestra: ./start --demo',
+    sheet: 'Hoja de la última prueba de {{unit}}',
+    doNotDrive: 'No circular',
+  },
+}
