@@ -1,6 +1,6 @@
 """How fast the simulated vehicle runs, and how late a screen hears of many live feeds sent into one server.
 
-./bench sim [--rounds N] [--feeds N] [--hertz N] [--seconds S]
+./bench sim [--rounds N] [--feeds N] [--hertz N] [--seconds S] [--long]
 """
 
 from __future__ import annotations
@@ -21,9 +21,11 @@ import websockets
 from benchmarks.live import PORT, resident_mb, server, spread
 from lowhiss import rulebook
 from lowhiss.core.airsystem import AirSystem, Driver, model
+from lowhiss.core.record import read_run
 from lowhiss.core.vehicle import UNIT_KINDS, UnitKind
 from lowhiss.demo.scenario import demo_id
-from lowhiss.engine.simulating import STARTS_AT_PSI, TRAILER_PSI, spec_named
+from lowhiss.engine.judging import judge_record
+from lowhiss.engine.simulating import STARTS_AT_PSI, TRAILER_PSI, drive, spec_named
 
 
 def pace(kind: UnitKind, seed: int) -> float:
@@ -98,8 +100,11 @@ def main(arguments: list[str]) -> None:
     parser.add_argument("--feeds", type=int, default=30)
     parser.add_argument("--hertz", type=float, default=20)
     parser.add_argument("--seconds", type=float, default=20)
+    parser.add_argument("--long", action="store_true", help="drive every procedure on every kind of unit, too")
     options = parser.parse_args(arguments)
     paces(options.rounds)
+    if options.long:
+        every_pair()
     os.environ.pop("LOWHISS_DATABASE_URL", None)
     with tempfile.TemporaryDirectory() as folder, server(Path(folder)) as process:
         before = resident_mb(process.pid)
@@ -107,6 +112,20 @@ def main(arguments: list[str]) -> None:
         print(f"{options.feeds} live feeds at {options.hertz:g} Hz, each with a screen, for {options.seconds:g} s:")
         print(f"  sender to screen: {spread(late)} of {int(options.feeds * options.hertz * options.seconds)}")
         print(f"  memory of the server: {before:.0f} MB before, {resident_mb(process.pid):.0f} MB after")
+
+
+def every_pair() -> None:
+    """A good driver on a healthy vehicle: every procedure on every kind must pass; what does not is printed."""
+    failing = []
+    for procedure in rulebook.procedures():
+        rules = rulebook.rule_set(
+            procedure.id if procedure.id in rulebook.rule_set_ids() else rulebook.rule_set_ids()[0]
+        )
+        for kind in UNIT_KINDS:
+            verdict = judge_record(read_run(drive(spec_named(kind), rules, procedure).record))
+            if verdict.overall != "pass":
+                failing.append(f"{procedure.id} on {kind}: {verdict.overall}")
+    print("every procedure on every kind:", "; ".join(failing) or "all pass")
 
 
 def paces(rounds: int) -> None:

@@ -32,7 +32,7 @@ from lowhiss.service.runs.lifecycle import judge_ended_again
 from lowhiss.store.engine import Store, StoreError, make_engine
 from lowhiss.upgrade import upgrade
 
-_MOST_FILES = 65_536
+_MAX_FILES = 65_536
 _LEAST_FREE_MB = 400
 """A fresh MariaDB data directory takes about 130 MB; the rest is room to work."""
 
@@ -132,7 +132,7 @@ def _check_wider(wider: Wider, *, demo: bool) -> None:
 def _more_files() -> None:
     """As many open connections as the machine allows: half-sent requests must not keep others out."""
     soft, hard = resource.getrlimit(resource.RLIMIT_NOFILE)
-    most = _MOST_FILES if hard == resource.RLIM_INFINITY else min(hard, _MOST_FILES)
+    most = _MAX_FILES if hard == resource.RLIM_INFINITY else min(hard, _MAX_FILES)
     if soft != resource.RLIM_INFINITY and soft < most:
         resource.setrlimit(resource.RLIMIT_NOFILE, (most, hard))
 

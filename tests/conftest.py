@@ -13,6 +13,7 @@ import httpx
 import pymysql
 import pytest
 import uvicorn
+from argon2 import PasswordHasher
 
 import tests.house  # noqa: F401  how properties are tried
 from lowhiss.api import create_app
@@ -21,10 +22,35 @@ from lowhiss.api.patient import web_options
 from lowhiss.database import PrivateServer
 from lowhiss.demo import load_demo
 from lowhiss.demo.scenario import demo_id
+from lowhiss.service.people import secrets
 from lowhiss.store.engine import Store, make_engine, migrate
 
 ROOT = Path(__file__).resolve().parents[1]
 DEMO_LOADED_AT = dt.datetime(2026, 11, 20, 5, 30, tzinfo=dt.UTC)
+
+
+def pytest_collection_modifyitems(items: list[pytest.Item]) -> None:
+    """What takes a minute of the real clock begins first: begun last, every other worker would wait for it."""
+    items.sort(key=lambda item: item.get_closest_marker("real_time") is None)
+
+
+@pytest.fixture(scope="session", autouse=True)
+def cheap_passwords() -> Iterator[None]:
+    """Hashes that cost next to nothing: what they cost is the matter of the few tests that ask for `dear_passwords`."""
+    cheap = PasswordHasher(time_cost=1, memory_cost=8, parallelism=1)
+    with pytest.MonkeyPatch.context() as patch:
+        patch.setattr(secrets, "_hasher", lambda: cheap)
+        yield
+
+
+@pytest.fixture
+def dear_passwords() -> Iterator[None]:
+    """Hashes as dear as they are in use."""
+    with pytest.MonkeyPatch.context() as patch:
+        patch.setattr(secrets, "_hasher", secrets.make_hasher)
+        secrets._nobodys_hash.cache_clear()
+        yield
+        secrets._nobodys_hash.cache_clear()
 
 
 @pytest.fixture(scope="session")

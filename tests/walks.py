@@ -8,7 +8,7 @@ from typing import Any
 from lowhiss.core.procedure.guide import Guide, Lead, LedOrder
 from lowhiss.core.vehicle import Unit
 
-MOST_STEPS = 90
+MAX_STEPS = 90
 Event = dict[str, Any]
 
 
@@ -17,7 +17,7 @@ def walk(order: LedOrder, unit: Unit, rng: random.Random, wander: float) -> list
     events: list[Event] = []
     guide = Guide(order)
     stages = [step.step for step in order.steps if step.strikes]
-    while len(events) < MOST_STEPS:
+    while len(events) < MAX_STEPS:
         now = guide.lead()
         before = len(events)
         if rng.random() < wander:

@@ -101,5 +101,28 @@ export default defineConfig({
   worker: { format: 'es' },
   server: { proxy: { '/api': 'http://127.0.0.1:8420' } },
   build: { assetsInlineLimit: 0, chunkSizeWarningLimit: 900 },
-  test: { environment: 'jsdom', setupFiles: ['./src/testing/setup.ts'], restoreMocks: true },
+  test: {
+    restoreMocks: true,
+    // a page costs a second to lay out: only what is drawn or listens to one gets it
+    projects: [
+      {
+        extends: true,
+        test: {
+          name: 'logic',
+          environment: 'node',
+          include: ['src/**/*.test.ts'],
+          setupFiles: ['./src/testing/setup.ts'],
+        },
+      },
+      {
+        extends: true,
+        test: {
+          name: 'screens',
+          environment: 'jsdom',
+          include: ['src/**/*.test.tsx'],
+          setupFiles: ['./src/testing/setup.ts', './src/testing/page.ts'],
+        },
+      },
+    ],
+  },
 })

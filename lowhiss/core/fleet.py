@@ -13,8 +13,8 @@ from lowhiss.core.fields import Fields
 from lowhiss.core.names import unseen_in
 from lowhiss.core.vehicle import KIND_TABLE, Circuits, Gearbox, Governor, PowerKind, Unit, UnitKind
 
-MOST_TRAILERS = 3
-_MOST_CHAMBERS, _MOST_RESERVOIRS = 24, 12
+MAX_TRAILERS = 3
+_MAX_CHAMBERS, _MAX_RESERVOIRS = 24, 12
 _VOLUMES_IN3 = (50.0, 20_000.0)
 _YEARS = (1930.0, 2100.0)
 FIRST_FMVSS_121_YEAR = 1975
@@ -168,7 +168,7 @@ def _listed(fields: Fields, key: str, most: int) -> list[Any]:
 
 
 def _chambers(fields: Fields, volumes_in3: Mapping[int, float]) -> tuple[int, ...]:
-    types = _listed(fields, "chambers", _MOST_CHAMBERS)
+    types = _listed(fields, "chambers", _MAX_CHAMBERS)
     for place, item in enumerate(types):
         if item not in volumes_in3:
             known = ", ".join(str(number) for number in sorted(volumes_in3))
@@ -177,7 +177,7 @@ def _chambers(fields: Fields, volumes_in3: Mapping[int, float]) -> tuple[int, ..
 
 
 def _reservoirs(fields: Fields) -> tuple[float, ...]:
-    volumes = _listed(fields, "reservoirs_in3", _MOST_RESERVOIRS)
+    volumes = _listed(fields, "reservoirs_in3", _MAX_RESERVOIRS)
     low, high = _VOLUMES_IN3
     for place, item in enumerate(volumes):
         if not low <= item <= high:

@@ -272,13 +272,13 @@ class PrivateServer:
             time.sleep(0.05)
 
 
-_LEAST_POOL_MB, _MOST_POOL_MB = 128, 8192
+_LEAST_POOL_MB, _MAX_POOL_MB = 128, 8192
 
 
 def _buffer_pool_mb() -> int:
     """A quarter of the machine's memory, within reason: what is read often stays in it."""
     memory_mb = os.sysconf("SC_PAGE_SIZE") * os.sysconf("SC_PHYS_PAGES") // 1024**2
-    return max(_LEAST_POOL_MB, min(_MOST_POOL_MB, memory_mb // 4))
+    return max(_LEAST_POOL_MB, min(_MAX_POOL_MB, memory_mb // 4))
 
 
 def _user_option(account: str | None) -> list[str]:

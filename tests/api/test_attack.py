@@ -229,7 +229,7 @@ def test_what_comes_twice_at_once_is_kept_once(client, app_url):
         http.close()
 
 
-def test_signing_in_does_not_hold_up_a_mark(client, app_url, device, newcomer):
+def test_signing_in_does_not_hold_up_a_mark(dear_passwords, client, app_url, device, newcomer):
     """Passwords have a lane of their own: marks are kept while a crowd signs in. How quickly is for ./bench to say."""
     name, _, _ = newcomer
     device.begin().raise_for_status()
@@ -239,8 +239,8 @@ def test_signing_in_does_not_hold_up_a_mark(client, app_url, device, newcomer):
         with httpx.Client(base_url=app_url, timeout=60) as http:
             return tried(http, f"{name} {uuid.uuid4()}")
 
-    with concurrent.futures.ThreadPoolExecutor(30) as pool:
-        signing = [pool.submit(crowd, n) for n in range(30)]
+    with concurrent.futures.ThreadPoolExecutor(12) as pool:
+        signing = [pool.submit(crowd, n) for n in range(12)]
         kept = 0
         while not all(one.done() for one in signing):
             device.send(device.struck("note", text="x")).raise_for_status()

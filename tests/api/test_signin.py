@@ -99,7 +99,7 @@ def test_wrong_names_and_wrong_passwords_get_the_same_answer(newcomer, stranger,
     }
 
 
-def test_an_unknown_name_takes_as_long_as_a_wrong_password(store, newcomer):
+def test_an_unknown_name_takes_as_long_as_a_wrong_password(dear_passwords, store, newcomer):
     def took(name):
         begin = time.process_time()
         with pytest.raises(signin.RefusedError):

@@ -200,7 +200,7 @@ def test_a_screen_that_may_not_listen_is_told_why(driver, stranger, signed_in, r
 
 def test_no_run_is_watched_by_a_crowd(driver):
     with ExitStack() as stack:
-        for _ in range(live.MOST_ON_RUN):
+        for _ in range(live.MAX_ON_RUN):
             heard(stack.enter_context(watching(driver.client, driver.run_id)))
         late = stack.enter_context(watching(driver.client, driver.run_id))
         with pytest.raises(ConnectionClosed) as closed:

@@ -11,7 +11,7 @@ from pydantic import BaseModel, Field
 from lowhiss.api.people.schemas import Version
 from lowhiss.api.runs.schemas import FailedStageOut, LatestOut
 from lowhiss.api.schemas import Strict, Uuid
-from lowhiss.core.fleet import MOST_TRAILERS, ReservoirCheck
+from lowhiss.core.fleet import MAX_TRAILERS, ReservoirCheck
 from lowhiss.core.vehicle import Circuits, Gearbox, PowerKind, UnitKind
 from lowhiss.rulebook import rule_set_ids
 from lowhiss.service.fleet.failed_stages import FailedStage
@@ -67,7 +67,7 @@ class CoupleBody(Strict):
     """The trailers to be coupled, the first directly behind; none uncouples."""
 
     version: Version
-    trailer_ids: Annotated[list[Uuid], Field(max_length=MOST_TRAILERS)]
+    trailer_ids: Annotated[list[Uuid], Field(max_length=MAX_TRAILERS)]
 
 
 class TrailerBody(Strict):

@@ -43,11 +43,11 @@ from lowhiss.store.engine import Store
 
 log = logging.getLogger(__name__)
 
-MOST_FRAMES_PER_S = 200
-MOST_BAD_FRAMES = 20
-_MOST_LINE = 4096
+MAX_FRAMES_PER_S = 200
+MAX_BAD_FRAMES = 20
+_MAX_LINE = 4096
 _KEPT_AT_ONCE = 100
-_MOST_WAITING = 40
+_MAX_WAITING = 40
 _KNOWN_AGAIN_S = 60.0
 TOKEN_AGAIN_S = 5.0
 """How often a sender's token is looked at again: one that was voided ends its sender."""
@@ -193,7 +193,7 @@ class _Taking:
                 continue
             if self._flooded():
                 self.why_closed = CROWDED
-                return [{"error": f"at most {MOST_FRAMES_PER_S} frames a second are taken", "field": ""}]
+                return [{"error": f"at most {MAX_FRAMES_PER_S} frames a second are taken", "field": ""}]
             try:
                 frame = read_frame(_parsed(line), self._unit)
             except CoreError as error:
@@ -201,7 +201,7 @@ class _Taking:
                 self._bad += 1
             else:
                 answers += self._pass_on(frame)
-            if self._bad > MOST_BAD_FRAMES:
+            if self._bad > MAX_BAD_FRAMES:
                 self.why_closed = BAD
                 break
         return answers
@@ -211,7 +211,7 @@ class _Taking:
         self._times.append(now)
         while self._times[0] < now - 1.0:
             self._times.popleft()
-        return len(self._times) > MOST_FRAMES_PER_S
+        return len(self._times) > MAX_FRAMES_PER_S
 
     def _pass_on(self, frame: Frame) -> list[dict[str, Any]]:
         trouble, proposals = self._watch.take(frame)
@@ -251,8 +251,8 @@ class _Taking:
 
 
 def _parsed(line: str) -> object:
-    if len(line) > _MOST_LINE:
-        raise CoreError("", f"is {len(line)} characters long; a frame has at most {_MOST_LINE}")
+    if len(line) > _MAX_LINE:
+        raise CoreError("", f"is {len(line)} characters long; a frame has at most {_MAX_LINE}")
     try:
         return json.loads(line)
     except (ValueError, RecursionError) as error:
@@ -276,7 +276,7 @@ async def watch_feed(socket: WebSocket) -> None:
     if len(feed.screens) >= MAX_SCREENS:
         await socket.close(CROWDED)
         return
-    waiting: asyncio.Queue[dict[str, Any]] = asyncio.Queue(_MOST_WAITING)
+    waiting: asyncio.Queue[dict[str, Any]] = asyncio.Queue(_MAX_WAITING)
     feed.screens.add(waiting)
     waiting.put_nowait({"state": "stopped" if feed.sender is None else "live"})
     gone = asyncio.create_task(until_gone(socket))

@@ -40,7 +40,7 @@ _LOOK_AWAY_S = 1.0
 """So long the database is left alone when it does not answer."""
 _KNOWN_AGAIN_S = 60.0
 """How often an open connection is asked again whether its person is still signed in."""
-MOST_ON_RUN = 20
+MAX_ON_RUN = 20
 
 
 class Nudges:
@@ -62,7 +62,7 @@ class Nudges:
     def watch(self, run_id: str, last_seq: int) -> asyncio.Event | None:
         """An event that is set whenever the run has grown; None when too many watch it already."""
         watchers = self._watching.setdefault(run_id, set())
-        if len(watchers) >= MOST_ON_RUN:
+        if len(watchers) >= MAX_ON_RUN:
             return None
         grown = asyncio.Event()
         watchers.add(grown)

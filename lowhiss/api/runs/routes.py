@@ -15,7 +15,7 @@ from lowhiss.api.careful import CarefulRoute
 from lowhiss.api.deps import StoreDep, WordsDep
 from lowhiss.api.lanes import HEAVY
 from lowhiss.api.runs.live import nudges_of
-from lowhiss.api.runs.schemas import BeginRun, EventBatch, EventOut, JoinBody, JoinCodeOut, ReceivedOut, RunOut
+from lowhiss.api.runs.schemas import BeginRun, EventBatch, JoinBody, JoinCodeOut, KeptEventOut, ReceivedOut, RunOut
 from lowhiss.api.runs.script_schemas import ScriptOut
 from lowhiss.api.runs.sheet_schemas import LookBody, SchoolOut, SheetOut, StretchOut
 from lowhiss.api.schemas import UUID_PATTERN
@@ -77,9 +77,9 @@ def add_events(
 
 
 @router.get("/{run_id}/events", operation_id="listEvents")
-def list_events(run_id: RunId, store: StoreDep, after: Annotated[int, Query(ge=0, lt=2**31)] = 0) -> list[EventOut]:
+def list_events(run_id: RunId, store: StoreDep, after: Annotated[int, Query(ge=0, lt=2**31)] = 0) -> list[KeptEventOut]:
     """The run's events with a sequence number above ``after``."""
-    return [EventOut.of(kept) for kept in lifecycle.events_after(store, run_id, after)]
+    return [KeptEventOut.of(kept) for kept in lifecycle.events_after(store, run_id, after)]
 
 
 @router.get("/{run_id}/sheet", operation_id="getSheet")

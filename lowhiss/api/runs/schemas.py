@@ -75,7 +75,7 @@ class BeginRun(Strict):
         return Beginning(self.id, self.unit_id, self.procedure, self.rules, self.purpose, self.driver, begun, setup)
 
 
-class EventIn(BaseModel):
+class StruckIn(BaseModel):
     """One event; beside its identity and clocks it carries the fields of its type, as in the open run record."""
 
     model_config = ConfigDict(extra="allow")
@@ -117,13 +117,13 @@ class EventBatch(Strict):
     """Events in the order they were struck, and the moment of sending."""
 
     sent: Moment
-    events: Annotated[list[Annotated[EventIn, WrapValidator(_or_malformed)]], Field(min_length=1, max_length=500)]
+    events: Annotated[list[Annotated[StruckIn, WrapValidator(_or_malformed)]], Field(min_length=1, max_length=500)]
 
     def to_service(self) -> tuple[list[Struck], list[SetAside]]:
         """The events as the service takes them, and those that are none."""
         malformed = [one for one in self.events if isinstance(one, MalformedEvent)]
         aside = [SetAside(one.id, "event_malformed", one.sentence) for one in malformed]
-        return [one.to_service() for one in self.events if isinstance(one, EventIn)], aside
+        return [one.to_service() for one in self.events if isinstance(one, StruckIn)], aside
 
 
 class AcceptedOut(BaseModel):
@@ -158,7 +158,7 @@ class ReceivedOut(BaseModel):
         )
 
 
-class EventOut(BaseModel):
+class KeptEventOut(BaseModel):
     """An event as the run keeps it; ``body`` holds the fields of its type.
 
     by, sent_by : who struck it and who sent it.  claimed : who was said to have struck it, where that could not be.
@@ -180,7 +180,7 @@ class EventOut(BaseModel):
     claimed: str | None
 
     @classmethod
-    def of(cls, kept: KeptEvent) -> EventOut:
+    def of(cls, kept: KeptEvent) -> KeptEventOut:
         """From the service's answer."""
         return cls(
             seq=kept.seq,

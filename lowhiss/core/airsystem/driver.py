@@ -30,7 +30,7 @@ _PATIENCE_S = 900.0
 _STILL_PSI = 0.25
 _STILL_FOR_S = 3.0
 _NOISE_PSI = 0.2
-_MOST_STROKES = 150
+_MAX_STROKES = 150
 _OTHER = {"pass": "fail", "fail": "pass"}
 _TOLD_WRONG = next(stage for stage in stages_of("hold") if pedal_held(stage))
 """Of which stage a driver who has the habit says a wrong limit or verdict."""
@@ -334,7 +334,7 @@ class Driver:
         so, and the parking knob takes from the higher needle, which keeps the two level.
         """
         levels = "draw_down" in self.procedure.steps
-        for _ in range(_MOST_STROKES):
+        for _ in range(_MAX_STROKES):
             if self.system.pumping:
                 break
             needles = self.system.dash().needles
@@ -393,7 +393,7 @@ class Driver:
         """Full strokes, light ones near the place, until the lamp comes on; below 40 nobody believes in it any more."""
         yield from self._let_go()
         yield from self._wait(6.0)  # what came on with the key is the lamp check
-        for _ in range(_MOST_STROKES):
+        for _ in range(_MAX_STROKES):
             if self.system.dash().lamp:
                 break
             if self._lowest() < 40:
@@ -418,7 +418,7 @@ class Driver:
                 self._read("knob", knob=knob, state="out", cause="hand")
             self._give_up(str(now.step), "pulled by hand")
             return
-        for _ in range(_MOST_STROKES):
+        for _ in range(_MAX_STROKES):
             if not waiting:
                 return
             yield from self._stroke(depth=0.7)

@@ -25,7 +25,7 @@ FINE_S = 0.01
 COARSE_S = 0.05
 """The step while nothing but leaks, compressor and warming goes on."""
 _FAST_PSI_PER_S = 4.0
-_MOST_RPM = 3500.0
+_MAX_RPM = 3500.0
 
 
 @dataclass(slots=True)
@@ -275,7 +275,7 @@ class AirSystem:
 
     def _check(self) -> None:
         controls = self.controls
-        for name, value, most in (("rpm", controls.rpm, _MOST_RPM), ("pedal", controls.pedal, 1.0)):
+        for name, value, most in (("rpm", controls.rpm, _MAX_RPM), ("pedal", controls.pedal, 1.0)):
             if not (math.isfinite(value) and 0 <= value <= most):
                 raise AirSystemError(name, f"is {value}; it must be from 0 to {most:g}")
         if controls.trailer_in and "trailer" not in self.spec.unit.knobs:

@@ -9,7 +9,7 @@ from sqlalchemy.exc import IntegrityError
 from sqlalchemy.orm import Session
 
 from lowhiss.core.fleet import (
-    MOST_TRAILERS,
+    MAX_TRAILERS,
 )
 from lowhiss.core.vehicle import KIND_TABLE
 from lowhiss.service.errors import ConflictError, RefusedError
@@ -27,9 +27,9 @@ def couple(store: Store, by: Person, unit_id: str, version: int, trailer_ids: Se
     A trailer that stands behind another unit must be uncoupled there first. Raises RefusedError, ConflictError,
     NotFoundError.
     """
-    if len(trailer_ids) > MOST_TRAILERS or len(set(trailer_ids)) != len(trailer_ids):
+    if len(trailer_ids) > MAX_TRAILERS or len(set(trailer_ids)) != len(trailer_ids):
         raise RefusedError(
-            "coupling_impossible", f"trailer_ids: name up to {MOST_TRAILERS} trailers, each once.", "trailer_ids"
+            "coupling_impossible", f"trailer_ids: name up to {MAX_TRAILERS} trailers, each once.", "trailer_ids"
         )
     try:
         with store.transaction() as session:

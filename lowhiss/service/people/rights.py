@@ -95,7 +95,7 @@ def rights_table() -> str:
     lines = [
         "# Who may do what",
         "",
-        "Made from `lowhiss/service/rights.py`, which decides. *nobody* is somebody who is not signed in.",
+        "Made from `lowhiss/service/people/rights.py`, which decides. *nobody* is somebody who is not signed in.",
         "",
         f"| operation | {' | '.join(heads)} | narrower |",
         f"|---|{'---|' * (len(heads) + 1)}",

@@ -16,9 +16,13 @@ _SHORT_LENGTH = 6
 
 
 @cache
-def _hasher() -> PasswordHasher:
+def make_hasher() -> PasswordHasher:
+    """The hasher of passwords and PINs."""
     # one core at a time: a crowd that signs in must leave the others to whoever is in a cab
     return PasswordHasher(parallelism=1)
+
+
+_hasher = make_hasher
 
 
 @cache

@@ -16,7 +16,7 @@ from lowhiss.store.engine import Store
 from lowhiss.store.models import RunRow, UnitRow, VerdictRow
 
 LOG_PAGE = 50
-_MOST_GOING_ON = 200
+_MAX_GOING_ON = 200
 """Tests that are under way at one time, in a yard far larger than any."""
 _FEW = 40
 """So few units and drivers are looked through one by one; of more than these, the latest runs soon show enough."""
@@ -136,7 +136,7 @@ def yard(store: Store) -> tuple[dict[str, Latest], dict[str, list[FailedStage]]]
 
 def judge_what_goes_on(session: Session) -> None:
     """Verdicts of runs that have grown since they were judged last: a fail shows at once, whoever looks."""
-    stale = select(RunRow).where(RunRow.stale).order_by(RunRow.started_at.desc()).limit(_MOST_GOING_ON)
+    stale = select(RunRow).where(RunRow.stale).order_by(RunRow.started_at.desc()).limit(_MAX_GOING_ON)
     for run in session.scalars(stale).all():
         keep_verdict(session, run, judge_row(session, run))
     session.flush()

@@ -17,7 +17,7 @@ export class CatchUp {
   constructor(
     private readonly db: Db,
     /** Keeps what came, between the strikes, as if it had been struck here. */
-    private readonly keep: (runId: string, kept: Schema['EventOut'][]) => Promise<void>,
+    private readonly keep: (runId: string, kept: Schema['KeptEventOut'][]) => Promise<void>,
   ) {}
 
   /** The run's time less this page's clock [s], where the server has said it. */

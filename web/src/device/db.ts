@@ -4,7 +4,7 @@ import type { Moment } from './clock'
 import type { EndType, Stage } from '../shared/trade'
 
 /** An event as it travels: its identity and clocks, and the fields of its type. */
-export interface WireEvent extends Moment {
+export interface Struck extends Moment {
   id: string
   seq: number
   by: string
@@ -17,11 +17,11 @@ export type Body = { type: string } & Record<string, unknown>
 
 export type Delivery = 'waiting' | 'kept' | 'aside'
 
-export interface LocalEvent {
+export interface DeviceEvent {
   runId: string
   /** Place in the order this device has seen. */
   place: number
-  event: WireEvent
+  event: Struck
   delivery: Delivery
   why?: string
   /** What the server added: its place in the run, and the run's time [s]. */
@@ -63,7 +63,7 @@ export type Part = NonNullable<Schema['RunOut']['part']>
 
 interface Tables extends DBSchema {
   runs: { key: string; value: LocalRun }
-  events: { key: [string, number]; value: LocalEvent; indexes: { delivery: Delivery } }
+  events: { key: [string, number]; value: DeviceEvent; indexes: { delivery: Delivery } }
   counters: { key: string; value: number }
   /** The last answers of the server that a test without contact begins with. */
   copies: { key: string; value: unknown }
@@ -103,8 +103,8 @@ export async function putRun(db: Db, run: LocalRun): Promise<void> {
 export async function appendEvents(
   db: Db,
   runId: string,
-  events: Omit<WireEvent, 'seq'>[],
-): Promise<LocalEvent[]> {
+  events: Omit<Struck, 'seq'>[],
+): Promise<DeviceEvent[]> {
   const tx = db.transaction(['events', 'counters'], 'readwrite', strict)
   const store = tx.objectStore('events')
   const counters = tx.objectStore('counters')
@@ -112,13 +112,13 @@ export async function appendEvents(
   const ids = new Set(known.map(({ event }) => event.id))
   let place = known.at(-1)?.place ?? 0
   let seq = (await counters.get('seq')) ?? 0
-  const kept: LocalEvent[] = []
+  const kept: DeviceEvent[] = []
   try {
     for (const event of events) {
       if (ids.has(String(event.id))) continue
       place += 1
       seq += 1
-      const local = { runId, place, event: { ...event, seq } as WireEvent, delivery: 'waiting' as const }
+      const local = { runId, place, event: { ...event, seq } as Struck, delivery: 'waiting' as const }
       await store.add(local)
       kept.push(local)
     }
@@ -137,7 +137,7 @@ export async function appendEvents(
  * Take in what the server has of a run: marks of other devices are added, this device's own are known to be kept.
  * Says whether that changed anything.
  */
-export async function takeIn(db: Db, runId: string, kept: Schema['EventOut'][]): Promise<boolean> {
+export async function takeIn(db: Db, runId: string, kept: Schema['KeptEventOut'][]): Promise<boolean> {
   const tx = db.transaction('events', 'readwrite', strict)
   const known = await tx.store.getAll(rangeOf(runId))
   const byId = new Map(known.map((local) => [local.event.id, local]))
@@ -160,16 +160,16 @@ export async function takeIn(db: Db, runId: string, kept: Schema['EventOut'][]):
   return changed
 }
 
-function eventOf({ body, id, device, epoch, mono_s, wall, by }: Schema['EventOut']): WireEvent {
-  return { ...{ id, seq: 0, device, epoch, mono_s, wall, by }, ...body } as WireEvent
+function eventOf({ body, id, device, epoch, mono_s, wall, by }: Schema['KeptEventOut']): Struck {
+  return { ...{ id, seq: 0, device, epoch, mono_s, wall, by }, ...body } as Struck
 }
 
-export async function markDelivered(db: Db, changed: LocalEvent[]): Promise<void> {
+export async function markDelivered(db: Db, changed: DeviceEvent[]): Promise<void> {
   const tx = db.transaction('events', 'readwrite', strict)
   await Promise.all([...changed.map((local) => tx.store.put(local)), tx.done])
 }
 
-export const eventsOf = (db: Db, runId: string): Promise<LocalEvent[]> => db.getAll('events', rangeOf(runId))
+export const eventsOf = (db: Db, runId: string): Promise<DeviceEvent[]> => db.getAll('events', rangeOf(runId))
 
 /** Forget everything but runs whose marks still wait; those stay, for their holder alone, until they are sent. */
 export async function forgetFleet(db: Db): Promise<void> {

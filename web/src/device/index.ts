@@ -1,6 +1,6 @@
 export { earlier, epoch, momentOf, now, secondsSince } from './clock'
 export type { Moment } from './clock'
-export type { Body, LocalEvent, LocalRun, RunSetup, WireEvent } from './db'
+export type { Body, DeviceEvent, LocalRun, RunSetup, Struck } from './db'
 export { judgeHere, keepJudge } from './deviceJudge'
 export { keepOfflineCopy, knowScripts } from './offlineCopy'
 export { headOf, recordOf } from './record'

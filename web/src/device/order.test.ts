@@ -1,20 +1,20 @@
 import { expect, test } from 'vitest'
 import { struck, script } from '../testing/script'
-import type { LocalEvent } from './db'
+import type { DeviceEvent } from './db'
 import { arrange } from './order'
-import { stateOf, twinsOf } from '../run'
+import { stateOf, duplicatesOf } from '../run'
 
 const here = { device: 'mine', epoch: 'now', offsetS: -100 }
 
 let places = 0
 /** A mark of one of two devices: at the run's time where the server gave it one, else by its own clock only. */
-function mark(device: string, monoS: number, atS?: number, more: Record<string, unknown> = {}): LocalEvent {
+function mark(device: string, monoS: number, atS?: number, more: Record<string, unknown> = {}): DeviceEvent {
   places += 1
   const clock = { device, epoch: device === 'mine' ? 'now' : 'far', mono_s: monoS }
   const event = { ...struck('note', { text: `${device} ${monoS}`, ...more }), ...clock }
   return { runId: 'r', place: places, event, delivery: atS === undefined ? 'waiting' : 'kept', atS }
 }
-const texts = (events: LocalEvent[]) => events.map(({ event }) => event.text)
+const texts = (events: DeviceEvent[]) => events.map(({ event }) => event.text)
 
 test('one device alone keeps its own order, whatever its clock says', () => {
   const alone = [mark('mine', 120, 20), mark('mine', 110), mark('mine', 130, 30)]
@@ -54,9 +54,9 @@ test.each([
   const reading = { type: 'reading', stage: 'cut_out', point: 'cut_out' }
   const events = [mark('mine', 120, 20, reading), mark(device, at, at - 100, { ...reading, ...more })]
   const shown = arrange(events, here).map(({ event }) => event)
-  expect(twinsOf(shown)).toHaveLength(pairs)
+  expect(duplicatesOf(shown)).toHaveLength(pairs)
   if (pairs === 0) return
   const [first] = shown
   const resolved = [...shown, struck('withdrawn', { event: first?.id })]
-  expect(twinsOf(stateOf(script, resolved).events)).toEqual([])
+  expect(duplicatesOf(stateOf(script, resolved).events)).toEqual([])
 })

@@ -1,6 +1,6 @@
 /** The marks of several devices on one line of time, told by this device's own clock. Pure. */
 
-import type { LocalEvent } from './db'
+import type { DeviceEvent } from './db'
 
 export interface Here {
   device: string
@@ -15,7 +15,7 @@ const clockOf = ({ device, epoch }: { device: string; epoch: string }): string =
  * The events in the order they were struck. As long as only this device has struck, that is the order it kept them in.
  * Marks of other devices are given this page's clock, so that whatever counts from them counts right here.
  */
-export function arrange(events: LocalEvent[], here: Here): LocalEvent[] {
+export function arrange(events: DeviceEvent[], here: Here): DeviceEvent[] {
   if (events.every(({ event }) => event.device === here.device)) return events
   const offsets = new Map<string, number>()
   if (here.offsetS !== null) offsets.set(clockOf(here), here.offsetS)

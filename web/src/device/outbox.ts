@@ -3,7 +3,7 @@
 import { api, ApiError, need, type Schema } from '../shared/api'
 import { refusal } from '../shared/i18n'
 import { now } from './clock'
-import { eventsOf, markDelivered, putRun, type Db, type LocalEvent, type LocalRun } from './db'
+import { eventsOf, markDelivered, putRun, type Db, type DeviceEvent, type LocalRun } from './db'
 
 const FIRST_PAUSE_MS = 500
 const LONGEST_PAUSE_MS = 10_000
@@ -120,7 +120,7 @@ export class Outbox {
     }
   }
 
-  private aside(events: LocalEvent[], why: string): Promise<void> {
+  private aside(events: DeviceEvent[], why: string): Promise<void> {
     return markDelivered(
       this.db,
       events.map((local) => ({ ...local, delivery: 'aside', why })),
@@ -138,7 +138,7 @@ export class Outbox {
 }
 
 /** What became of each event of a batch. One the server did not mention keeps waiting. */
-export function settle(batch: LocalEvent[], answer: Schema['ReceivedOut']): LocalEvent[] {
+export function settle(batch: DeviceEvent[], answer: Schema['ReceivedOut']): DeviceEvent[] {
   const accepted = new Map(answer.accepted.map((one) => [one.id, one.seq]))
   const aside = new Map(answer.set_aside.map((one) => [one.id, refusal(one.code, one.message)]))
   return batch.map((local) => {

@@ -1,7 +1,7 @@
 import { expect, test } from 'vitest'
 import { script, struck } from '../testing/script'
 import { epoch } from './clock'
-import type { Delivery, LocalEvent } from './db'
+import type { Delivery, DeviceEvent } from './db'
 import { headOf, recordOf, timed } from './record'
 import { HOUSE_WAY } from './fetchRun'
 import type { LiveRun } from './recorder'
@@ -17,7 +17,7 @@ const judged = { ...script, record } as typeof script
 const STARTED = '2026-11-02T04:41:00.000Z'
 
 function live(
-  events: [clock: string, mono_s: number, more?: Partial<LocalEvent>][],
+  events: [clock: string, mono_s: number, more?: Partial<DeviceEvent>][],
   more: Partial<LiveRun> = {},
   begun?: { epoch: string; mono_s: number },
 ): LiveRun {

@@ -2,7 +2,7 @@
 
 import type { Schema } from '../shared/api'
 import { epoch } from './clock'
-import type { LocalEvent } from './db'
+import type { DeviceEvent } from './db'
 import type { LiveRun } from './recorder'
 
 /** The moment of each event in the run's time [s]: the server's where it is known, else by the clocks of this device. */
@@ -10,7 +10,7 @@ export function timed({ run, events, offsetS }: Pick<LiveRun, 'run' | 'events' |
   const offsets = new Map<string, number>()
   if (run.begin) offsets.set(run.begin.begun.epoch, -run.begin.begun.mono_s)
   for (const { event, atS } of events) if (atS !== undefined) offsets.set(event.epoch, atS - event.mono_s)
-  const byClock = ({ event, atS }: LocalEvent): number => {
+  const byClock = ({ event, atS }: DeviceEvent): number => {
     if (atS !== undefined) return atS
     const offset = offsets.get(event.epoch) ?? (event.epoch === epoch ? offsetS : null)
     if (offset !== null) return event.mono_s + offset

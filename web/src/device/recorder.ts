@@ -12,10 +12,10 @@ import {
   takeIn,
   type Body,
   type Db,
-  type LocalEvent,
+  type DeviceEvent,
   type LocalRun,
   type RunSetup,
-  type WireEvent,
+  type Struck,
 } from './db'
 import { isEnd, type Stage } from '../shared/trade'
 import { arrange } from './order'
@@ -25,7 +25,7 @@ import { Outbox } from './outbox'
 
 export interface LiveRun {
   run: LocalRun
-  events: LocalEvent[]
+  events: DeviceEvent[]
   /** The server's last sequence number for this run, as far as it told. */
   lastSeq: number
   reached: boolean
@@ -144,10 +144,7 @@ export class Recorder extends Subscribable {
       const live = this.live.get(runId) ?? (await this.load(runId))
       const events = bodies.map(
         (body) =>
-          ({ ...at, id: crypto.randomUUID(), by: personHere()?.name ?? '', ...body }) as Omit<
-            WireEvent,
-            'seq'
-          >,
+          ({ ...at, id: crypto.randomUUID(), by: personHere()?.name ?? '', ...body }) as Omit<Struck, 'seq'>,
       )
       const kept = await appendEvents(this.db, runId, events)
       const ends = bodies.map(({ type }) => type).find(isEnd)
@@ -177,7 +174,7 @@ export class Recorder extends Subscribable {
   /** Hear of other devices' marks in a run for as long as it is on the screen; the answer ends it. */
   listen = (runId: string): (() => void) => this.others.listen(runId)
 
-  private async take(runId: string, kept: Schema['EventOut'][]): Promise<void> {
+  private async take(runId: string, kept: Schema['KeptEventOut'][]): Promise<void> {
     if (!(await takeIn(this.db, runId, kept))) return
     const run = await this.db.get('runs', runId)
     const ended = kept.some(({ body }) => isEnd(body.type))
@@ -186,7 +183,7 @@ export class Recorder extends Subscribable {
     this.tabs?.postMessage(runId)
   }
 
-  private async arranged(runId: string): Promise<LocalEvent[]> {
+  private async arranged(runId: string): Promise<DeviceEvent[]> {
     const offsetS = this.others.offsetOf(runId)
     return arrange(await eventsOf(this.db, runId), { device: now().device, epoch, offsetS })
   }
@@ -275,7 +272,7 @@ const isMine = ({ holder }: LocalRun): boolean => holder === undefined || holder
 export const leads = ({ part }: Pick<LocalRun, 'part'>): boolean => (part ?? 'lead') === 'lead'
 
 /** Each place once: the store may already have been read again while the newest marks were written. */
-function merge(known: LocalEvent[], added: LocalEvent[]): LocalEvent[] {
+function merge(known: DeviceEvent[], added: DeviceEvent[]): DeviceEvent[] {
   const places = new Set(known.map(({ place }) => place))
   return [...known, ...added.filter(({ place }) => !places.has(place))]
 }

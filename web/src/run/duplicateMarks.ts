@@ -1,10 +1,10 @@
 /** One thing that two devices have both marked: both marks are kept until somebody says which one counts. Pure. */
 
-import { now, type WireEvent } from '../device'
+import { now, type Struck } from '../device'
 
-export interface Twins {
-  first: WireEvent
-  second: WireEvent
+export interface DuplicateMarks {
+  first: Struck
+  second: Struck
   apartS: number
 }
 
@@ -12,7 +12,7 @@ export interface Twins {
 const SAME_THING_S = 15
 
 /** What a mark is of; null for what may well be said or noted twice. */
-function thingOf(event: WireEvent): string | null {
+function thingOf(event: Struck): string | null {
   switch (event.type) {
     case 'reading':
       return `${event.type} ${String(event.stage)} ${String(event.point)}`
@@ -27,13 +27,13 @@ function thingOf(event: WireEvent): string | null {
   }
 }
 
-const apart = (a: WireEvent, b: WireEvent): number =>
+const apart = (a: Struck, b: Struck): number =>
   a.epoch === b.epoch ? b.mono_s - a.mono_s : (Date.parse(b.wall) - Date.parse(a.wall)) / 1000
 
 /** The pairs among events that stand, in order: same thing, different devices, no new attempt between. */
-export function twinsOf(events: readonly WireEvent[]): Twins[] {
-  const last = new Map<string, WireEvent>()
-  const pairs: Twins[] = []
+export function duplicatesOf(events: readonly Struck[]): DuplicateMarks[] {
+  const last = new Map<string, Struck>()
+  const pairs: DuplicateMarks[] = []
   for (const event of events) {
     if (event.type === 'attempt') last.clear()
     const thing = thingOf(event)
@@ -49,4 +49,4 @@ export function twinsOf(events: readonly WireEvent[]): Twins[] {
 }
 
 /** Whether a mark was struck on this device. */
-export const isOwn = (event: WireEvent): boolean => event.device === now().device
+export const isOwn = (event: Struck): boolean => event.device === now().device

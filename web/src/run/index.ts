@@ -1,5 +1,5 @@
-export { isOwn, twinsOf } from './duplicateMarks'
-export type { Twins } from './duplicateMarks'
+export { isOwn, duplicatesOf } from './duplicateMarks'
+export type { DuplicateMarks } from './duplicateMarks'
 export { useFeed } from './feed'
 export type { FeedState, Proposal } from './feed'
 export { isHeld, isStage } from './guide'

@@ -1,6 +1,6 @@
 /** Where a test stands on the screen: a pure fold over its events. It says what to ask next, never how a result counts. */
 
-import type { Moment, WireEvent } from '../device'
+import type { Moment, Struck } from '../device'
 import { isEnd } from '../shared/trade'
 import { leadOf, type Lead, type Script, type Step } from './guide'
 
@@ -21,7 +21,7 @@ export interface Mark extends Moment {
 
 export interface TestState {
   /** Events that stand, in order. */
-  events: WireEvent[]
+  events: Struck[]
   lead: Lead<Step>
   closed: boolean
   marks: Mark[]
@@ -34,13 +34,13 @@ export interface TestState {
   lastMove: Moment | null
   engineStart: Moment | null
   /** Every mark of the last strike: those of one instant. */
-  lastStrike: WireEvent[]
+  lastStrike: Struck[]
 }
 
 const READING = /^(primary|secondary)_(psi|kpa|bar)$/
 
 /** Events that stand: those taken back are left out, and so are the takings-back. */
-export function standing(events: readonly WireEvent[]): WireEvent[] {
+export function standing(events: readonly Struck[]): Struck[] {
   const gone = new Set<unknown>()
   for (const event of [...events].reverse()) {
     if (event.type === 'withdrawn' && !gone.has(event.id)) gone.add(event.event)
@@ -55,7 +55,7 @@ export function numbersOf(event: Record<string, unknown>): Record<string, number
 }
 
 /** The mark an event makes, when it is one that wants numbers. */
-function markOf(event: WireEvent): Mark | null {
+function markOf(event: Struck): Mark | null {
   const made = (point: Point, stage: string, which = ''): Mark => ({
     ...{ id: event.id, device: event.device, epoch: event.epoch, mono_s: event.mono_s, wall: event.wall },
     ...{ point, stage, which, numbers: numbersOf(event), late: event.late === true },
@@ -73,10 +73,10 @@ function markOf(event: WireEvent): Mark | null {
 const together = (a: Moment | undefined, b: Moment): boolean =>
   a?.device === b.device && a.epoch === b.epoch && a.mono_s === b.mono_s
 
-export function stateOf(script: Script, all: readonly WireEvent[]): TestState {
+export function stateOf(script: Script, all: readonly Struck[]): TestState {
   const events = standing(all)
   const byId = new Map<unknown, Mark>()
-  let lastStrike: WireEvent[] = []
+  let lastStrike: Struck[] = []
   let pedalDown = false
   let lastMove: Moment | null = null
   let engineStart: Moment | null = null

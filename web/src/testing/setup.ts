@@ -1,20 +1,8 @@
 import 'fake-indexeddb/auto'
-import { afterEach } from 'vitest'
-import { cleanup } from '@testing-library/react'
-import { startWords } from '../shared/i18n'
 
-await startWords('en')
-
-/** jsdom lays nothing out: every element is as large as a sheet's column. */
-class Sized implements ResizeObserver {
-  observe(): void {}
-  unobserve(): void {}
-  disconnect(): void {}
+// logic is tried without a page; all it is told of one is its address
+if (typeof window === 'undefined') {
+  Object.assign(globalThis, { window: globalThis, location: new URL('http://localhost/') })
 }
-Object.defineProperties(HTMLElement.prototype, {
-  offsetWidth: { get: () => 340 },
-  offsetHeight: { get: () => 640 },
-})
-window.ResizeObserver = Sized
-
-afterEach(cleanup)
+const { startWords } = await import('../shared/i18n')
+await startWords('en')

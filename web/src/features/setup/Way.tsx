@@ -24,10 +24,10 @@ export function Way({ state, procedure }: { state: SetupState; procedure: string
           className="group flex min-h-touch w-full items-center justify-between gap-4 border-[1.5px] border-ink bg-sheet px-3 py-2 text-left"
         >
           <span>{useSaid(state, procedure).join(', ')}</span>
-          <span className="text-note text-air underline underline-offset-4 group-data-[state=open]:hidden">
+          <span className="text-note underline underline-offset-4 group-data-[state=open]:hidden">
             {t('setup.change')}
           </span>
-          <span className="text-note text-air underline underline-offset-4 group-data-[state=closed]:hidden">
+          <span className="text-note underline underline-offset-4 group-data-[state=closed]:hidden">
             {t('setup.fold')}
           </span>
         </Collapsible.Trigger>

@@ -1,7 +1,7 @@
 import { useState } from 'react'
 import { useTranslation } from 'react-i18next'
 import { useRecorder } from '../../run'
-import { type WireEvent } from '../../device'
+import { type Struck } from '../../device'
 import { LineForm } from '../../shared/ui'
 
 interface NotesProps {
@@ -14,7 +14,7 @@ export function Notes({ runId, events }: NotesProps) {
   const { t } = useTranslation()
   const device = useRecorder()
   const [failed, setFailed] = useState(false)
-  const notes = (events as unknown as WireEvent[]).filter(({ type }) => type === 'note')
+  const notes = (events as unknown as Struck[]).filter(({ type }) => type === 'note')
   const recorder = 'recorder' in device ? device.recorder : null
   const keep = async (text: string) => {
     setFailed(false)

@@ -1,7 +1,7 @@
 import { useTranslation } from 'react-i18next'
 import type { Schema } from '../../shared/api'
 import { standing } from '../../run'
-import { type WireEvent } from '../../device'
+import { type Struck } from '../../device'
 import { OutcomeMark } from '../../shared/ui'
 
 /** Each stage with its outcome, its arithmetic, its limit and what went wrong. */
@@ -11,7 +11,7 @@ export function Stages({
 }: Pick<Schema['VerdictOut'], 'stages'> & Pick<Schema['SheetOut'], 'events'>) {
   const { t } = useTranslation()
   const leftOut = new Map(
-    standing(events as unknown as WireEvent[])
+    standing(events as unknown as Struck[])
       .filter(({ type }) => type === 'skipped')
       .map(({ stage, why }) => [stage, why]),
   )

@@ -74,7 +74,9 @@ export function Conductor({ recorder, live }: { recorder: Recorder; live: LiveRu
               <p className="mt-1 text-lead">{test.does}</p>
             </div>
             {feed && <FeedSigns {...{ state, phase }} feed={feed.state} onTake={test.takeProposal} />}
-            {test.twins && <MarkedTwice twins={test.twins} {...{ watches }} onStrike={strike} />}
+            {test.duplicates && (
+              <MarkedTwice duplicates={test.duplicates} {...{ watches }} onStrike={strike} />
+            )}
             {!rolling && phase.name !== 'rest' && calls}
             <StageBody
               {...{ phase, live, state, legs, bar }}

@@ -1,29 +1,31 @@
 import { useTranslation } from 'react-i18next'
 import { useFigures } from '../../shared/figures/useFigures'
 import type { Body } from '../../device'
-import { isOwn, markName, type Twins } from '../../run'
+import { isOwn, markName, type DuplicateMarks } from '../../run'
 import { Button } from '../../shared/ui'
 
 interface MarkedTwiceProps {
-  twins: Twins
+  duplicates: DuplicateMarks
   /** A watcher gives up their own mark only. */
   watches: boolean
   onStrike: (bodies: Body[]) => void
 }
 
 /** The same thing struck on two devices: both are kept, and one tap says which one counts. */
-export function MarkedTwice({ twins, watches, onStrike }: MarkedTwiceProps) {
+export function MarkedTwice({ duplicates, watches, onStrike }: MarkedTwiceProps) {
   const { t } = useTranslation()
   const figures = useFigures()
-  const [mine, theirs] = isOwn(twins.first) ? [twins.first, twins.second] : [twins.second, twins.first]
+  const [mine, theirs] = isOwn(duplicates.first)
+    ? [duplicates.first, duplicates.second]
+    : [duplicates.second, duplicates.first]
   const by = theirs.by || t('test.twice.other')
-  const keep = (gone: Twins['first']) =>
+  const keep = (gone: DuplicateMarks['first']) =>
     onStrike([{ type: 'withdrawn', event: gone.id, why: t('test.twice.why') }])
   return (
     <div role="status" className="grid max-w-2xl gap-2 border-l-4 border-amber pl-3">
       <p>
         {t('test.twice.title')} <b>{t(`test.mark.${markName(mine)}`)}</b>,{' '}
-        {t('test.twice.apart', { by, seconds: figures.seconds(twins.apartS) })}
+        {t('test.twice.apart', { by, seconds: figures.seconds(duplicates.apartS) })}
       </p>
       <div className="flex flex-wrap gap-2">
         {!watches && <Button onClick={() => keep(theirs)}>{t('test.twice.mine')}</Button>}

@@ -1,6 +1,6 @@
 import { fireEvent, render, screen, within } from '@testing-library/react'
 import { expect, test, vi } from 'vitest'
-import { now, type LiveRun, type WireEvent } from '../../device'
+import { now, type LiveRun, type Struck } from '../../device'
 import { stateOf } from '../../run'
 import { Frame } from '../../testing/Frame'
 import { script } from '../../testing/script'
@@ -9,7 +9,7 @@ import { MarksDialog } from './MarksDialog'
 import type { Verdict } from './phase'
 import { playTo, present, valued } from './played.testing'
 
-function open(events: WireEvent[], part: 'lead' | 'watch' = 'lead', verdicts: Verdict[] = []) {
+function open(events: Struck[], part: 'lead' | 'watch' = 'lead', verdicts: Verdict[] = []) {
   const onStrike = vi.fn()
   const onCorrect = vi.fn()
   const onClose = vi.fn()
@@ -76,11 +76,11 @@ test.each([
 ])('of two marks one tap keeps one; a watcher (%s) gives up their own only', (watches, offers, gone) => {
   const onStrike = vi.fn()
   const [mark] = full().filter(({ type }) => type === 'reading')
-  const mine = { ...mark, id: 'mine', device: now().device } as WireEvent
-  const theirs = { ...mark, id: 'theirs', device: 'another', by: 'Bram Osei' } as WireEvent
+  const mine = { ...mark, id: 'mine', device: now().device } as Struck
+  const theirs = { ...mark, id: 'theirs', device: 'another', by: 'Bram Osei' } as Struck
   render(
     <Frame>
-      <MarkedTwice twins={{ first: theirs, second: mine, apartS: 0.4 }} {...{ watches, onStrike }} />
+      <MarkedTwice duplicates={{ first: theirs, second: mine, apartS: 0.4 }} {...{ watches, onStrike }} />
     </Frame>,
   )
   const buttons = screen.getAllByRole('button')

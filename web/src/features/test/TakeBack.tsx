@@ -1,9 +1,9 @@
 import { useTranslation } from 'react-i18next'
 import { markName } from '../../run'
-import { type WireEvent } from '../../device'
+import { type Struck } from '../../device'
 
 interface TakeBackProps {
-  lastStrike: WireEvent[]
+  lastStrike: Struck[]
   onTakeBack: (ids: string[]) => void
 }
 

@@ -3,7 +3,7 @@
 import { Popover } from 'radix-ui'
 import { useEffect, useState } from 'react'
 import { useTranslation } from 'react-i18next'
-import type { LocalEvent } from '../../device'
+import type { DeviceEvent } from '../../device'
 import { markName } from '../../run'
 import { useMay } from '../../shared/session'
 import { Button } from '../../shared/ui'
@@ -11,7 +11,7 @@ import { Button } from '../../shared/ui'
 export { PreferencesMenu } from '../../shared/preferences/PreferencesMenu'
 
 /** Marks that the server did not take, each with its reason. */
-export function AsideMarks({ aside }: { aside: LocalEvent[] }) {
+export function AsideMarks({ aside }: { aside: DeviceEvent[] }) {
   const { t } = useTranslation()
   return (
     <Popover.Root>

@@ -10,7 +10,7 @@ import {
   isOwn,
   speak,
   stateOf,
-  twinsOf,
+  duplicatesOf,
   unlockSound,
   useFeed,
   type Mark,
@@ -122,7 +122,7 @@ export function useConductor(recorder: Recorder, live: LiveRun) {
   })
   const bar = watches ? watchersBar(ledBar, setup.timekeeper === 'watcher') : ledBar
   const meant = useMeantBar(bar, live.events.filter(({ event }) => !isOwn(event)).length)
-  const twins = twinsOf(state.events).at(-1)
+  const duplicates = duplicatesOf(state.events).at(-1)
 
   const finish = (at?: Moment) => {
     const up: Body[] = state.pedalDown ? [{ type: 'pedal', state: 'released' }] : []
@@ -190,7 +190,7 @@ export function useConductor(recorder: Recorder, live: LiveRun) {
       legs,
       inSight,
       next,
-      twins,
+      duplicates,
       verdicts,
       readings,
       feed: link,

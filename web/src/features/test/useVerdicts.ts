@@ -2,7 +2,7 @@ import { keepPreviousData, useQuery } from '@tanstack/react-query'
 import { useEffect } from 'react'
 import { sheetQuery, type Schema } from '../../shared/api'
 import { useFigures } from '../../shared/figures/useFigures'
-import { judgeHere, recordOf, type LiveRun, type LocalEvent } from '../../device'
+import { judgeHere, recordOf, type LiveRun, type DeviceEvent } from '../../device'
 import { useRecorder } from '../../run'
 
 export interface Verdicts {
@@ -45,7 +45,7 @@ export function useVerdicts(live: LiveRun): Verdicts {
   const told = delivered && !sheet.isPlaceholderData ? sheet.data?.verdict.stages : hereNow
   useNoted(live.run.id, told)
   const judged = sheet.data?.run.last_seq ?? 0
-  const unjudged = ({ delivery, serverSeq }: LocalEvent) =>
+  const unjudged = ({ delivery, serverSeq }: DeviceEvent) =>
     delivery === 'waiting' || (delivery === 'kept' && (serverSeq ?? 0) > judged)
   return {
     delivered,

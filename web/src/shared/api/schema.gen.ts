@@ -1202,78 +1202,7 @@ export interface components {
         EventBatch: {
             sent: components["schemas"]["Moment"];
             /** Events */
-            events: components["schemas"]["EventIn"][];
-        };
-        /**
-         * EventIn
-         * @description One event; beside its identity and clocks it carries the fields of its type, as in the open run record.
-         */
-        EventIn: {
-            /** Id */
-            id: string;
-            /** Seq */
-            seq: number;
-            /** Device */
-            device: string;
-            /** Epoch */
-            epoch: string;
-            /** Mono S */
-            mono_s: number;
-            /**
-             * Wall
-             * Format: date-time
-             */
-            wall: string;
-            /**
-             * By
-             * @default
-             */
-            by: string;
-        } & {
-            [key: string]: unknown;
-        };
-        /**
-         * EventOut
-         * @description An event as the run keeps it; ``body`` holds the fields of its type.
-         *
-         *     by, sent_by : who struck it and who sent it.  claimed : who was said to have struck it, where that could not be.
-         *     after_end : it came when the run's end had been received already.
-         */
-        EventOut: {
-            /** Seq */
-            seq: number;
-            /** At S */
-            at_s: number;
-            /** Id */
-            id: string;
-            /** Device */
-            device: string;
-            /** Epoch */
-            epoch: string;
-            /** Mono S */
-            mono_s: number;
-            /**
-             * Wall
-             * Format: date-time
-             */
-            wall: string;
-            /** By */
-            by: string;
-            /** Body */
-            body: {
-                [key: string]: unknown;
-            };
-            /**
-             * Received At
-             * Format: date-time
-             */
-            received_at: string;
-            /** Sent By */
-            sent_by: string;
-            /** After End */
-            after_end: boolean;
-            /** Claimed */
-            claimed: string | null;
+            events: components["schemas"]["StruckIn"][];
         };
         /**
          * FailedStageOut
@@ -1369,6 +1298,49 @@ export interface components {
              * Format: date-time
              */
             until: string;
+        };
+        /**
+         * KeptEventOut
+         * @description An event as the run keeps it; ``body`` holds the fields of its type.
+         *
+         *     by, sent_by : who struck it and who sent it.  claimed : who was said to have struck it, where that could not be.
+         *     after_end : it came when the run's end had been received already.
+         */
+        KeptEventOut: {
+            /** Seq */
+            seq: number;
+            /** At S */
+            at_s: number;
+            /** Id */
+            id: string;
+            /** Device */
+            device: string;
+            /** Epoch */
+            epoch: string;
+            /** Mono S */
+            mono_s: number;
+            /**
+             * Wall
+             * Format: date-time
+             */
+            wall: string;
+            /** By */
+            by: string;
+            /** Body */
+            body: {
+                [key: string]: unknown;
+            };
+            /**
+             * Received At
+             * Format: date-time
+             */
+            received_at: string;
+            /** Sent By */
+            sent_by: string;
+            /** After End */
+            after_end: boolean;
+            /** Claimed */
+            claimed: string | null;
         };
         /**
          * LateOut
@@ -2221,6 +2193,34 @@ export interface components {
             at_s: number[];
             /** Psi */
             psi: number[];
+        };
+        /**
+         * StruckIn
+         * @description One event; beside its identity and clocks it carries the fields of its type, as in the open run record.
+         */
+        StruckIn: {
+            /** Id */
+            id: string;
+            /** Seq */
+            seq: number;
+            /** Device */
+            device: string;
+            /** Epoch */
+            epoch: string;
+            /** Mono S */
+            mono_s: number;
+            /**
+             * Wall
+             * Format: date-time
+             */
+            wall: string;
+            /**
+             * By
+             * @default
+             */
+            by: string;
+        } & {
+            [key: string]: unknown;
         };
         /**
          * SwitchBody
@@ -3934,7 +3934,7 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content: {
-                    "application/json": components["schemas"]["EventOut"][];
+                    "application/json": components["schemas"]["KeptEventOut"][];
                 };
             };
             /** @description The input cannot be accepted. */
