@@ -3,7 +3,10 @@
 from __future__ import annotations
 
 import datetime as dt
+import fcntl
+import os
 import socket
+import subprocess
 import threading
 import uuid
 from collections.abc import Iterator
@@ -54,9 +57,36 @@ def dear_passwords() -> Iterator[None]:
 
 
 @pytest.fixture(scope="session")
-def database(tmp_path_factory: pytest.TempPathFactory) -> Iterator[PrivateServer]:
-    """One MariaDB of our own for the whole test process."""
-    server = PrivateServer(tmp_path_factory.mktemp("database"))
+def demo_database(tmp_path_factory: pytest.TempPathFactory) -> Path:
+    """A stopped database with the demo scenario, made by whichever test process comes first; to be copied."""
+    base = tmp_path_factory.getbasetemp()
+    shared = base.parent if "PYTEST_XDIST_WORKER" in os.environ else base
+    made = shared / "demo-database"
+    with (shared / "demo-database.lock").open("w") as lock:
+        fcntl.flock(lock, fcntl.LOCK_EX)
+        if not made.exists():
+            server = PrivateServer(shared / "demo-database.making")
+            server.start()
+            engine = make_engine(server.url)
+            migrate(engine)
+            assert load_demo(Store(engine), DEMO_LOADED_AT)
+            engine.dispose()
+            server.stop()
+            server.directory.rename(made)
+    return made
+
+
+def copied(database: Path, to: Path) -> Path:
+    """A copy of a stopped database that can be started; files keep their owner."""
+    to.parent.mkdir(parents=True, exist_ok=True)
+    subprocess.run(["cp", "-a", str(database), str(to)], check=True)
+    return to
+
+
+@pytest.fixture(scope="session")
+def database(demo_database: Path, tmp_path_factory: pytest.TempPathFactory) -> Iterator[PrivateServer]:
+    """One MariaDB of our own for the whole test process, with the demo scenario in it."""
+    server = PrivateServer(copied(demo_database, tmp_path_factory.mktemp("database") / "copy"))
     server.start()
     yield server
     server.stop()
@@ -76,10 +106,7 @@ def empty_url(database: PrivateServer) -> str:
 def store(database: PrivateServer) -> Iterator[Store]:
     """A store with the demo scenario; tests add runs of their own and never count all of them."""
     engine = make_engine(database.url)
-    migrate(engine)
-    demo_store = Store(engine)
-    assert load_demo(demo_store, DEMO_LOADED_AT)
-    yield demo_store
+    yield Store(engine)
     engine.dispose()
 
 

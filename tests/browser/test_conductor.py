@@ -21,10 +21,9 @@ COMBINATION: dict[str, tuple[float, ...]] = {
     "warning": (64, 65),
     "popped": (31, 32),
 }
+# the others are led by the walks of tests/core; the three-part one by test_every_state, strike by strike
 WHOLE_RUNS = [
-    ("MV-12", "us-three-part", "us-cdl", {}),
     ("MV-12", "us-full", "us-cdl", {}),
-    ("MV-12", "holds-first", "us-cdl", {}),
     ("MV-18", "canada-west", "canada-west", {"lower": (50, 51), "upper": (90, 91)}),
 ]
 

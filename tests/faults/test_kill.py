@@ -9,7 +9,7 @@ import threading
 import httpx
 import pytest
 
-from tests.conftest import sign_in
+from tests.conftest import copied, sign_in
 from tests.devices import Device
 from tests.faults.processes import LowHiss, free_port
 
@@ -39,8 +39,10 @@ PAUSE = threading.Event()  # waited on only to let a killed process come back be
 
 
 @pytest.fixture(scope="module")
-def killable(tmp_path_factory):
-    app = LowHiss(tmp_path_factory.mktemp("killed") / "var", free_port(), "--demo")
+def killable(tmp_path_factory, demo_database):
+    data = tmp_path_factory.mktemp("killed") / "var"
+    copied(demo_database, data / "database")
+    app = LowHiss(data, free_port(), "--demo")
     holder = [app]
     yield holder
     holder[0].interrupt()
