@@ -38,7 +38,7 @@ def calls():
                 yield pytest.param(operation, role, id=f"{name_of(operation)}-{role}")
 
 
-@pytest.mark.parametrize(("operation", "role"), calls())
+@pytest.mark.parametrize(("operation", "role"), list(calls()))
 def test_random_calls(app_url, operation, role):
     with httpx.Client(base_url=app_url, timeout=20) as http:
         sign_in(http, SOMEBODY_OF[role])

@@ -1,4 +1,4 @@
-"""Every state that the test screen comes to in a whole run, looked at on a phone: by day in English, at night in Spanish."""
+"""Every state that the test screen comes to in a run, looked at on a phone: by day in English, at night in Spanish."""
 
 from __future__ import annotations
 
