@@ -3,12 +3,12 @@
 from __future__ import annotations
 
 import json
-from typing import Any
+from typing import Any, get_args
 
 from lowhiss.core.fields import LANGUAGES
-from lowhiss.core.record import COUNTING_PURPOSES, END_TYPES, EVENT_KINDS, ITEMS, types_that
-from lowhiss.core.stages import POINTS_OF_STAGE, STAGES, STEP_TABLE
-from lowhiss.core.vehicle import KIND_TABLE
+from lowhiss.core.record import COUNTING_PURPOSES, END_TYPES, types_that
+from lowhiss.core.stages import STAGES, STEP_TABLE
+from lowhiss.core.vehicle import KIND_TABLE, PowerKind
 
 _HEAD = """/** Written by scripts/write_generated.py from the tables of the core; not to be edited. */
 
@@ -24,13 +24,9 @@ def trade_words() -> str:
         }
         for language in LANGUAGES
     }
-    points = dict.fromkeys(point for points in POINTS_OF_STAGE.values() for point in points)
     lists: dict[str, tuple[str, ...]] = {
         "STAGES": STAGES,
-        "UNIT_KINDS": tuple(KIND_TABLE),
-        "EVENT_TYPES": tuple(EVENT_KINDS),
-        "ITEMS": ITEMS,
-        "POINTS": tuple(points),
+        "POWER_KINDS": get_args(PowerKind),
         "END_TYPES": END_TYPES,
         "WATCHED_TYPES": types_that("watched"),
         "COUNTING_PURPOSES": COUNTING_PURPOSES,

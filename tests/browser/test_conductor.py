@@ -98,7 +98,7 @@ def test_a_fail_is_retested_from_full_air_and_then_stands_as_pass(cab, tmp_path,
     cab.finish()
     verdict = agrees(cab, tmp_path, capsys)
     assert (verdict["overall"], outcomes(verdict, "leak_applied")) == ("pass", ["fail", "pass"])
-    assert "retest_not_reset" not in {finding["code"] for finding in verdict["coach"]}
+    assert "retest_without_refill" not in {finding["code"] for finding in verdict["coach"]}
 
 
 def test_a_release_before_the_end_is_void_and_leads_to_a_proper_retest(cab, tmp_path, capsys):

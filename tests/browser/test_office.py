@@ -8,7 +8,8 @@ import uuid
 import pytest
 from playwright.sync_api import expect
 
-from tests.browser.inspect import cut_off
+from lowhiss.demo.scenario import demo_id
+from tests.browser.inspect import axe_findings, cut_off, load_axe
 from tests.conftest import sign_in
 
 
@@ -155,3 +156,20 @@ def test_on_a_phone_the_head_takes_one_row_and_nothing_is_cut_off(cab, client, l
         assert page.locator("header").bounding_box()["height"] <= 60
         faults += [f"/{path}: {each}" for each in cut_off(page)]
     assert not faults, "\n".join(faults)
+
+
+def test_how_a_units_tests_went_is_drawn_and_each_quantity_can_be_chosen(cab):
+    page = cab.page
+    cab.sign_in()
+    cab.go(f"/units/{demo_id('MV-16')}")
+    chosen = page.get_by_role("button", name=re.compile("^Leak-down, pedal held"))
+    expect(chosen).to_have_attribute("aria-pressed", "true")
+    expect(page.get_by_role("heading", name="no more than 4 psi in 60 s")).to_be_visible()
+    expect(page.get_by_role("img", name="Not as before")).to_be_visible()
+    page.get_by_role("button", name=re.compile("^Stops pumping")).click()
+    expect(page.get_by_role("heading", name="120 to 140 psi")).to_be_visible()
+    load_axe(page)
+    assert axe_findings(page) == []
+    assert list(cut_off(page)) == []
+    page.locator("svg[role=img] title").first.locator("..").click(force=True)
+    expect(page.locator("article")).to_be_visible()

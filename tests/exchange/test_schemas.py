@@ -8,6 +8,8 @@ import pytest
 from hypothesis import given, settings
 from jsonschema import Draft202012Validator
 
+from lowhiss.core.errors import RecordError
+from lowhiss.core.record import read_run
 from lowhiss.core.words import Words, verdict_record
 from lowhiss.exchange.schemas import run_schema
 from tests.builders import at, judged, leak_record, reading, record, whole_test
@@ -47,3 +49,5 @@ def test_the_shipped_examples(path):
 )
 def test_what_the_app_refuses_the_schema_refuses(table):
     assert not RUNS.is_valid(table)
+    with pytest.raises(RecordError):
+        read_run(table)

@@ -4,7 +4,7 @@ from __future__ import annotations
 
 import datetime as dt
 from collections.abc import Sequence
-from typing import Annotated, Any
+from typing import Annotated, Any, Literal, cast
 
 from pydantic import BaseModel, Field
 
@@ -12,10 +12,13 @@ from lowhiss.api.people.schemas import Version
 from lowhiss.api.runs.schemas import FailedStageOut, LatestOut
 from lowhiss.api.schemas import Strict, Uuid
 from lowhiss.core.fleet import MAX_TRAILERS, ReservoirCheck
-from lowhiss.core.vehicle import Circuits, Gearbox, PowerKind, UnitKind
+from lowhiss.core.stages import Stage
+from lowhiss.core.standing.drift import State
+from lowhiss.core.vehicle import Circuits, Gearbox, Knob, PowerKind, UnitKind
 from lowhiss.rulebook import rule_set_ids
 from lowhiss.service.fleet.failed_stages import FailedStage
 from lowhiss.service.fleet.trailers import ListedTrailer
+from lowhiss.service.fleet.trends import UnitTrend, moment_of
 from lowhiss.service.fleet.unit_csv import Imported
 from lowhiss.service.fleet.units import ListedUnit, UnitEdit
 from lowhiss.service.history import Change
@@ -206,6 +209,80 @@ class ChangeOut(BaseModel):
     def of(cls, change: Change) -> ChangeOut:
         """From the service's answer."""
         return cls(at=change.at, by_name=change.by_name, what=change.what)
+
+
+class MeasuredOut(BaseModel):
+    """What one run measured of a quantity, with its reading error (k = 2), in the quantity's own unit."""
+
+    run_id: str
+    at: dt.datetime
+    value: float
+    error: float
+    outcome: Literal["pass", "fail"]
+
+
+class TrendOut(BaseModel):
+    """One measured quantity of a unit from test to test.
+
+    low, high : what it must stay within; null for an open side.  segment : as many of the last readings the trend is
+    taken from, those before were of another set.  level : the line's value at the last reading.  meets, meets_from,
+    meets_until : when the line meets the limit, and the ends of the interval; null where it does not within a year.
+    """
+
+    stage: Stage
+    knob: Knob | None
+    unit: Literal["psi", "s"]
+    readings: list[MeasuredOut]
+    segment: int
+    low: float | None
+    high: float | None
+    limit: str
+    state: State
+    said: str
+    slope_per_day: float | None
+    slope_low: float | None
+    slope_high: float | None
+    level: float | None
+    meets: dt.datetime | None
+    meets_from: dt.datetime | None
+    meets_until: dt.datetime | None
+
+    @classmethod
+    def of(cls, one: UnitTrend) -> TrendOut:
+        """From the service's answer."""
+        trend, slope = one.trend, one.trend.slope
+
+        def moment(day: float | None) -> dt.datetime | None:
+            return None if day is None else moment_of(day)
+
+        return cls(
+            stage=one.quantity.stage,
+            knob=one.quantity.knob,
+            unit=cast(Literal["psi", "s"], one.unit),
+            readings=[
+                MeasuredOut(
+                    run_id=reading.run_id,
+                    at=moment_of(reading.day),
+                    value=reading.value,
+                    error=error,
+                    outcome=cast(Literal["pass", "fail"], reading.outcome),
+                )
+                for reading, error in zip(one.readings, one.errors, strict=True)
+            ],
+            segment=one.segment,
+            low=one.window.low,
+            high=one.window.high,
+            limit=one.limit_text,
+            state=trend.state,
+            said=one.said,
+            slope_per_day=None if slope is None else slope.median,
+            slope_low=None if slope is None else slope.low,
+            slope_high=None if slope is None else slope.high,
+            level=trend.level,
+            meets=moment(trend.meets_day),
+            meets_from=moment(trend.meets_from),
+            meets_until=moment(trend.meets_until),
+        )
 
 
 class UnitPageOut(BaseModel):

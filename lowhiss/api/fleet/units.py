@@ -8,13 +8,14 @@ from fastapi import APIRouter, Body, Path, Query
 
 from lowhiss.api.auth import PersonDep
 from lowhiss.api.careful import CarefulRoute
-from lowhiss.api.deps import StoreDep
+from lowhiss.api.deps import StoreDep, WordsDep
 from lowhiss.api.fleet.schemas import (
     ChangeOut,
     CoupleBody,
     EditUnitBody,
     FeedTokenOut,
     ImportedOut,
+    TrendOut,
     UnitBody,
     UnitOut,
     UnitPageOut,
@@ -25,7 +26,7 @@ from lowhiss.api.runs.schemas import FailedStageOut
 from lowhiss.api.runs.script_schemas import ScriptOut
 from lowhiss.api.schemas import UUID_PATTERN
 from lowhiss.rulebook import chambers
-from lowhiss.service.fleet import couplings, unit_csv, units
+from lowhiss.service.fleet import couplings, trends, unit_csv, units
 from lowhiss.service.runs import feeding, log, scripts
 
 router = APIRouter(prefix="/api/units", tags=["units"], route_class=CarefulRoute)
@@ -76,6 +77,12 @@ def get_unit(unit_id: UnitId, store: StoreDep) -> UnitPageOut:
         failed=[FailedStageOut.of(one) for one in failed],
         history=[ChangeOut.of(change) for change in history],
     )
+
+
+@router.get("/{unit_id}/trends", operation_id="getTrends")
+def get_trends(unit_id: UnitId, store: StoreDep, words: WordsDep) -> list[TrendOut]:
+    """Each measured quantity of a unit from test to test, the drifting ones first."""
+    return [TrendOut.of(one) for one in trends.trends_of(store, unit_id, words)]
 
 
 @router.put("/{unit_id}", operation_id="editUnit")

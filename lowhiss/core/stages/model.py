@@ -65,6 +65,7 @@ class StepRow:
     by_the_way : done by doing the stage after it, with nothing of its own to strike.
     moves : the vehicle is held against its engine, or rolls.  wants_trailer : falls away on a single vehicle.
     marked_as : the stage whose marks are its own.  maker : the maker's figure that it is held against.
+    accuses : whom a fail concerns, the power unit or the whole set as coupled that day; a trailer knob always the set.
     """
 
     kind: StepKind
@@ -86,3 +87,4 @@ class StepRow:
     wants_trailer: bool = False
     marked_as: Stage | None = None
     maker: Literal["cut_in_psi", "cut_out_psi"] | None = None
+    accuses: Literal["power_unit", "set"] = "power_unit"

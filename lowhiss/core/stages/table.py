@@ -176,6 +176,7 @@ STEP_TABLE: dict[Step, StepRow] = {
         strikes=(_settled("leak_released"), *_reading("leak_released", "start", "end")),
         states={"engine": "off", "key": "on", "knobs": "in", "pedal": "released"},
         refill="stale",
+        accuses="set",
     ),
     "leak_applied": StepRow(
         kind="hold",
@@ -197,6 +198,7 @@ STEP_TABLE: dict[Step, StepRow] = {
         strikes=(_PEDAL_FULL, _settled("leak_applied"), *_reading("leak_applied", "start", "end")),
         states={"engine": "off", "key": "on", "knobs": "in", "pedal": "full"},
         refill="stale",
+        accuses="set",
     ),
     "low_air_warning": StepRow(
         kind="warning",
@@ -283,6 +285,7 @@ STEP_TABLE: dict[Step, StepRow] = {
         states={"engine": "running"},
         moves=True,
         wants_trailer=True,
+        accuses="set",
     ),
     "hold_parking": StepRow(
         kind="tug",
@@ -321,6 +324,7 @@ STEP_TABLE: dict[Step, StepRow] = {
         strikes=(Strike("rolled", ({"type": "rolled"},)),),
         states={"engine": "running"},
         moves=True,
+        accuses="set",
     ),
 }
 

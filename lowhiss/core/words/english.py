@@ -60,6 +60,12 @@ LIMITS = {
     "hold": "{text} in {hold_s} s",
     "window": "{lower} to {upper} in {text}",
 }
+TRENDS = {
+    "too_few": "Not enough tests yet to see a trend: {points}, and {min_points} over {min_days} days are needed.",
+    "steady": "Steady over {points} tests.",
+    "changed": "Not as before: the last three lie about {apart} from the rest.",
+    "drifts": "Moves {a_month} a month, {low} to {high}.",
+}
 ARITHMETIC = {
     "hold": "{start} → {end} {unit} in {duration_s} s",
     "rate": "{rate} {unit}/min",

@@ -12,6 +12,7 @@ from lowhiss.core.findings import FINDINGS
 from lowhiss.core.judge.model import Finding, StageVerdict
 from lowhiss.core.rules import AppliedBound, Limit, Source, apply_bounds
 from lowhiss.core.stages import STEP_TABLE, Step, kind_of
+from lowhiss.core.standing.drift import DAYS_A_MONTH, MIN_DAYS, MIN_POINTS, Slope, Trend
 from lowhiss.core.units import PressureUnit
 from lowhiss.core.vehicle import Unit
 from lowhiss.core.words import english, spanish
@@ -196,6 +197,24 @@ class Words:
             error = f"{verdict.uncertainty:.1f} s" if limit.unit == "s" else self.figures.fixed(verdict.uncertainty)
             parts.append(self._sum("error_s" if limit.unit == "s" else "error", uncertainty=error))
         return ", ".join(parts)
+
+    def trend(self, trend: Trend, unit: str) -> str:
+        """How a quantity stands, as a sentence; ``unit`` is what it is measured in, ``psi`` or ``s``."""
+
+        def amount(value: float) -> str:
+            return f"{plain(value, 1)} s" if unit == "s" else self.figures.difference(value)
+
+        slope = trend.slope or Slope(0.0, None, None)
+        monthly = [amount(DAYS_A_MONTH * (slope.median if a_day is None else a_day)) for a_day in slope]
+        return str(self.book.TRENDS[trend.state]).format(
+            points=trend.points,
+            min_points=MIN_POINTS,
+            min_days=plain(MIN_DAYS, 0),
+            apart=amount(abs(trend.apart)),
+            a_month=monthly[0],
+            low=monthly[1],
+            high=monthly[2],
+        )
 
     def _sum(self, key: str, **values: str) -> str:
         return str(self.book.ARITHMETIC[key]).format(**values)

@@ -66,6 +66,12 @@ LIMITS = {
     "hold": "{text} en {hold_s} s",
     "window": "de {lower} a {upper} en {text}",
 }
+TRENDS = {
+    "too_few": "Aún no hay pruebas para ver una tendencia: {points}, y hacen falta {min_points} en {min_days} días.",
+    "steady": "Estable en {points} pruebas.",
+    "changed": "Ya no es como antes: las tres últimas quedan a unos {apart} de las demás.",
+    "drifts": "Se mueve {a_month} al mes, de {low} a {high}.",
+}
 ARITHMETIC = {
     "hold": "{start} → {end} {unit} en {duration_s} s",
     "rate": "{rate} {unit}/min",

@@ -35,7 +35,12 @@ class FailedStage:
 
 def begun_doubtfully(run: RunRow) -> bool:
     """Whether a run is said to have begun longer ago than any device is promised to be without contact."""
-    return run.received_at is not None and run.received_at - run.started_at > OFFLINE_FOR
+    return is_doubtful(run.started_at, run.received_at)
+
+
+def is_doubtful(started_at: dt.datetime, received_at: dt.datetime | None) -> bool:
+    """The same of the two moments: when it is said to have begun, and when the server first heard of it."""
+    return received_at is not None and received_at - started_at > OFFLINE_FOR
 
 
 def failed_stages(session: Session, unit_ids: Collection[str] | None = None) -> dict[str, list[FailedStage]]:

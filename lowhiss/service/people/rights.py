@@ -35,6 +35,7 @@ RIGHTS: dict[str, frozenset[str]] = {
     # units
     "listUnits": _SIGNED_IN,
     "getUnit": _SIGNED_IN,
+    "getTrends": _SIGNED_IN,
     "addUnit": _KEEPS_UNITS,
     "editUnit": _KEEPS_UNITS,
     "retireUnit": _MANAGER,

@@ -1,7 +1,7 @@
 /** What a test without contact needs to begin: the units and their scripts, kept from the last contact. */
 
 import { dehydrate, hydrate, type DehydratedState, type Query, type QueryClient } from '@tanstack/react-query'
-import { rulebookQuery, scriptQuery, unitsQuery } from '../shared/api'
+import { personHere, rulebookQuery, scriptQuery, unitsQuery } from '../shared/api'
 import type { Recorder } from './recorder'
 
 const KEPT = new Set<unknown>(['units', 'script', 'about', 'rulebook'])
@@ -17,12 +17,12 @@ export async function keepOfflineCopy(queries: QueryClient, recorder: Recorder):
   queries.getQueryCache().subscribe(({ type, query }) => {
     if (type !== 'updated' || !isKept(query)) return
     clearTimeout(timer)
-    timer = setTimeout(
+    timer = setTimeout(() => {
+      // whoever signed out meanwhile has left nothing here, and a copy that was still due must not come after it
+      if (!personHere()) return
       // a copy that finds no room is only missed without contact
-      () =>
-        void recorder.keepCopy(dehydrate(queries, { shouldDehydrateQuery: isKept })).catch(() => undefined),
-      PAUSE_MS,
-    )
+      void recorder.keepCopy(dehydrate(queries, { shouldDehydrateQuery: isKept })).catch(() => undefined)
+    }, PAUSE_MS)
   })
 }
 

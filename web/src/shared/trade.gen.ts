@@ -72,53 +72,10 @@ export const STAGES = [
   "hold_parking",
   "rolling_service"
 ] as const
-export const UNIT_KINDS = [
+export const POWER_KINDS = [
   "straight_truck",
   "bus",
-  "tractor",
-  "tractor_semitrailer",
-  "multi_trailer"
-] as const
-export const EVENT_TYPES = [
-  "confirmed",
-  "engine",
-  "key",
-  "knob",
-  "pedal",
-  "settled",
-  "reading",
-  "warning",
-  "said",
-  "held",
-  "rolled",
-  "attempt",
-  "skipped",
-  "made_safe",
-  "finished",
-  "abandoned",
-  "withdrawn",
-  "note",
-  "valued",
-  "late_confirmed"
-] as const
-export const ITEMS = [
-  "wheels_chocked",
-  "chocks_removed",
-  "area_clear",
-  "seat_belt",
-  "neutral",
-  "in_gear",
-  "abs_lamps_out",
-  "window_down",
-  "level_ground"
-] as const
-export const POINTS = [
-  "lower",
-  "upper",
-  "cut_out",
-  "cut_in",
-  "start",
-  "end"
+  "tractor"
 ] as const
 export const END_TYPES = [
   "finished",

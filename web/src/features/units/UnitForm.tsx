@@ -5,10 +5,10 @@ import { api, need, type Schema } from '../../shared/api'
 import { useRulebook } from '../../shared/figures/useRulebook'
 import { Button, FormError, SelectField, TextField } from '../../shared/ui'
 import { toNumber, toNumbers } from './numbers'
+import { POWER_KINDS } from '../../shared/trade.gen'
 
 type Unit = Schema['UnitOut']
 type Body = Schema['UnitBody']
-const kinds = ['straight_truck', 'bus', 'tractor'] as const
 
 /** A power unit's specification. Pressures of the specification are the maker's and stand in psi. */
 export function UnitForm({
@@ -25,7 +25,7 @@ export function UnitForm({
   const book = useRulebook()
   const [fields, setFields] = useState({
     name: unit?.name ?? '',
-    kind: unit?.power_kind ?? 'straight_truck',
+    kind: unit?.power_kind ?? POWER_KINDS[0],
     circuits: unit?.circuits ?? 'dual',
     cutIn: unit?.governor.cut_in_psi?.toString() ?? '',
     cutOut: unit?.governor.cut_out_psi?.toString() ?? '',
@@ -81,7 +81,7 @@ export function UnitForm({
       <TextField label={t('units.name')} required {...line('name')} />
       <SelectField
         label={t('units.kind')}
-        options={kinds.map((value) => ({ value, text: t(`kind.${value}`) }))}
+        options={POWER_KINDS.map((value) => ({ value, text: t(`kind.${value}`) }))}
         {...line('kind')}
       />
       <SelectField

@@ -8,9 +8,10 @@ import { Button, FormError, Notice } from '../../shared/ui'
 import { Coupling } from './Coupling'
 import { LiveFeed } from './LiveFeed'
 import { Reservoirs } from './Reservoirs'
+import { Trends } from './Trends'
 import { UnitForm } from './UnitForm'
 
-/** One unit: what it is, what it pulls today, and every change that was made to it. */
+/** One unit: how its tests went, what it is, what it pulls today, and every change that was made to it. */
 export function UnitPage() {
   const { unitId = '' } = useParams()
   const { t } = useTranslation()
@@ -36,7 +37,7 @@ function Known({ page }: { page: Schema['UnitPageOut'] }) {
   const mayEdit = useMay('editUnit')
   return (
     <div className="grid gap-x-12 gap-y-8 pt-5 lg:grid-cols-[1fr_380px]">
-      <div>
+      <div className="lg:col-span-2">
         <div className="mb-4 flex flex-wrap items-baseline gap-x-4">
           <h1 className="text-title">
             {unit.name} <span className="font-normal text-soft">{t(`kind.${unit.kind}`)}</span>
@@ -59,6 +60,9 @@ function Known({ page }: { page: Schema['UnitPageOut'] }) {
             ))}
           </p>
         )}
+        <Trends unitId={unit.id} />
+      </div>
+      <div>
         <p className="mb-5">
           {t('units.reservoirs')}: <Reservoirs check={unit.reservoirs} />
         </p>
@@ -66,7 +70,7 @@ function Known({ page }: { page: Schema['UnitPageOut'] }) {
         <UnitForm key={unit.version} unit={unit} disabled={!mayEdit || unit.retired} />
         <RetireUnit unit={unit} />
       </div>
-      <aside className="grid content-start gap-8 max-lg:order-first">
+      <aside className="grid content-start gap-8">
         {unit.power_kind === 'tractor' && !unit.retired && <Coupling key={unit.version} unit={unit} />}
         {!unit.retired && <LiveFeed unitId={unit.id} />}
         <History changes={page.history} />

@@ -21,6 +21,7 @@ export {
   schoolsQuery,
   sheetQuery,
   trailersQuery,
+  trendsQuery,
   unitQuery,
   unitsQuery,
 } from './queries'

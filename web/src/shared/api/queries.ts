@@ -34,6 +34,20 @@ export const unitQuery = (unitId: string) =>
       need(api.GET('/api/units/{unit_id}', { signal, params: { path: { unit_id: unitId } } })),
   })
 
+/** What a unit's tests measured from one to the next, worded for one reader. */
+export const trendsQuery = (unitId: string, lang: Language, unit: PressureUnit) =>
+  queryOptions({
+    queryKey: ['unit', unitId, 'trends', lang, unit],
+    queryFn: ({ signal }) =>
+      need(
+        api.GET('/api/units/{unit_id}/trends', {
+          signal,
+          params: { path: { unit_id: unitId }, query: { lang, unit } },
+        }),
+      ),
+    placeholderData: keepPreviousData,
+  })
+
 export const trailersQuery = () =>
   queryOptions({
     queryKey: ['trailers'],

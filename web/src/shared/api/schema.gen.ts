@@ -363,6 +363,26 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/units/{unit_id}/trends": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * Get Trends
+         * @description Each measured quantity of a unit from test to test, the drifting ones first.
+         */
+        get: operations["getTrends"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/units/{unit_id}/retired": {
         parameters: {
             query?: never;
@@ -1513,6 +1533,28 @@ export interface components {
             demo_people: components["schemas"]["PersonOut"][];
         };
         /**
+         * MeasuredOut
+         * @description What one run measured of a quantity, with its reading error (k = 2), in the quantity's own unit.
+         */
+        MeasuredOut: {
+            /** Run Id */
+            run_id: string;
+            /**
+             * At
+             * Format: date-time
+             */
+            at: string;
+            /** Value */
+            value: number;
+            /** Error */
+            error: number;
+            /**
+             * Outcome
+             * @enum {string}
+             */
+            outcome: "pass" | "fail";
+        };
+        /**
          * MemberOut
          * @description Somebody who joined a run, and the part they take in it.
          */
@@ -2304,6 +2346,56 @@ export interface components {
             retired: boolean;
             /** Demo */
             demo: boolean;
+        };
+        /**
+         * TrendOut
+         * @description One measured quantity of a unit from test to test.
+         *
+         *     low, high : what it must stay within; null for an open side.  segment : as many of the last readings the trend is
+         *     taken from, those before were of another set.  level : the line's value at the last reading.  meets, meets_from,
+         *     meets_until : when the line meets the limit, and the ends of the interval; null where it does not within a year.
+         */
+        TrendOut: {
+            /** Stage */
+            stage: ("build_up" | "cut_out" | "cut_in" | "leak_released" | "leak_applied" | "low_air_warning" | "spring_brakes") | ("rebuild" | "hold_trailer" | "hold_parking" | "rolling_service");
+            /** Knob */
+            knob: ("tractor" | "trailer") | null;
+            /**
+             * Unit
+             * @enum {string}
+             */
+            unit: "psi" | "s";
+            /** Readings */
+            readings: components["schemas"]["MeasuredOut"][];
+            /** Segment */
+            segment: number;
+            /** Low */
+            low: number | null;
+            /** High */
+            high: number | null;
+            /** Limit */
+            limit: string;
+            /**
+             * State
+             * @enum {string}
+             */
+            state: "drifts" | "changed" | "steady" | "too_few";
+            /** Said */
+            said: string;
+            /** Slope Per Day */
+            slope_per_day: number | null;
+            /** Slope Low */
+            slope_low: number | null;
+            /** Slope High */
+            slope_high: number | null;
+            /** Level */
+            level: number | null;
+            /** Meets */
+            meets: string | null;
+            /** Meets From */
+            meets_from: string | null;
+            /** Meets Until */
+            meets_until: string | null;
         };
         /**
          * UnitBody
@@ -3352,6 +3444,49 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["UnitOut"];
+                };
+            };
+            /** @description The input cannot be accepted. */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ErrorOut"];
+                };
+            };
+            /** @description It was not done: the error's code and sentence say why. */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ErrorOut"];
+                };
+            };
+        };
+    };
+    getTrends: {
+        parameters: {
+            query?: {
+                lang?: "en" | "es";
+                unit?: "psi" | "kpa" | "bar";
+            };
+            header?: never;
+            path: {
+                unit_id: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["TrendOut"][];
                 };
             };
             /** @description The input cannot be accepted. */

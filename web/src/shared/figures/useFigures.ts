@@ -16,6 +16,8 @@ export function useFigures() {
     difference: (psi: number) => withUnit(amount(psi, unit), unit),
     when: (iso: string) => when(new Date(iso), i18n.language),
     date: (iso: string) => dateAndTime(new Date(iso), i18n.language),
+    day: (iso: string) =>
+      new Date(iso).toLocaleDateString(i18n.language, { day: 'numeric', month: 'long', year: 'numeric' }),
     time: (iso: string) => timeOfDay(new Date(iso), i18n.language),
     seconds: (value: number) => value.toLocaleString(i18n.language, { maximumFractionDigits: 1 }),
   }

@@ -1,5 +1,18 @@
 export const units = {
   units: {
+    trends: {
+      none: 'No test of this unit has measured anything yet.',
+      quantities: 'What its tests measure',
+      knobs: { tractor: 'parking knob', trailer: 'trailer knob' },
+      states: { drifts: 'drifts', changed: 'changed', steady: 'steady', too_few: 'too few' },
+      meets: 'At this slope it meets its limit about {{day}}.',
+      between: 'Between {{from}} and {{until}}, nine times in ten.',
+      after: 'Hardly before {{from}}.',
+      legend:
+        'Bars: the reading error. Line: the median slope, which single tests hardly move. Hollow: with other trailers.',
+      count_one: '{{count}} test',
+      count_other: '{{count}} tests',
+    },
     feed: 'Live feed',
     feedAbout:
       'A gauge box on this unit can fill in the readings of a test. It sends with a token of its own.',

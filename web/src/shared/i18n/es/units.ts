@@ -2,6 +2,19 @@ import type { units as english } from '../en/units'
 
 export const units: typeof english = {
   units: {
+    trends: {
+      none: 'Ninguna prueba de esta unidad ha medido nada aún.',
+      quantities: 'Lo que miden sus pruebas',
+      knobs: { tractor: 'perilla de estacionamiento', trailer: 'perilla del remolque' },
+      states: { drifts: 'se mueve', changed: 'cambió', steady: 'estable', too_few: 'muy pocas' },
+      meets: 'A este paso llega a su límite hacia el {{day}}.',
+      between: 'Entre el {{from}} y el {{until}}, nueve de cada diez veces.',
+      after: 'Difícilmente antes del {{from}}.',
+      legend:
+        'Barras: el error de lectura. Línea: la pendiente mediana, que una sola prueba apenas mueve. Hueco: con otros remolques.',
+      count_one: '{{count}} prueba',
+      count_other: '{{count}} pruebas',
+    },
     feed: 'Señal en vivo',
     feedAbout:
       'Un medidor en esta unidad puede poner las lecturas de una prueba. Envía con una clave propia.',

@@ -1,0 +1,129 @@
+"""How each measured quantity of a unit went from test to test, and whether it drifts."""
+
+from __future__ import annotations
+
+import datetime as dt
+from dataclasses import dataclass
+from typing import get_args
+
+from sqlalchemy import and_, select
+from sqlalchemy.orm import Session
+
+from lowhiss.core.record import COUNTING_PURPOSES
+from lowhiss.core.rules import Limit, RuleSet, apply_bounds
+from lowhiss.core.stages import FILL_STAGE, kind_of
+from lowhiss.core.standing import (
+    Quantity,
+    Reading,
+    Trend,
+    Window,
+    error_of,
+    quantities_of,
+    readings_of,
+    segment_of,
+    trend_of,
+    window_of,
+)
+from lowhiss.core.standing.drift import State
+from lowhiss.core.vehicle import Unit
+from lowhiss.core.words import Words
+from lowhiss.service.fleet.choosing import choose
+from lowhiss.service.fleet.failed_stages import is_doubtful
+from lowhiss.service.fleet.rows import find_unit
+from lowhiss.service.fleet.units import assembled
+from lowhiss.store.engine import Store
+from lowhiss.store.models import RunRow, VerdictRow
+
+MAX_RUNS = 300
+"""So many of a unit's latest tests are looked at: six years of weekly ones."""
+_EPOCH = dt.datetime(2000, 1, 1, tzinfo=dt.UTC)
+
+
+@dataclass(frozen=True, slots=True)
+class UnitTrend:
+    """One quantity of a unit: what was measured, when, against which limit, and how it goes on.
+
+    said, limit_text : sentences for one reader.  points : readings in order of time, the last ``len(segment)`` of which
+        the trend is taken from.  errors : of each reading, in the quantity's own unit.
+    """
+
+    quantity: Quantity
+    unit: str
+    readings: list[Reading]
+    errors: list[float]
+    segment: int
+    window: Window
+    limit_text: str
+    trend: Trend
+    said: str
+
+
+def trends_of(store: Store, unit_id: str, words: Words) -> list[UnitTrend]:
+    """Each quantity that this unit's tests have measured, the drifting ones first. Raises NotFoundError."""
+    with store.transaction() as session:
+        row = find_unit(session, unit_id)
+        unit = assembled(session, row).unit
+        rules, _ = choose(row.rules, row.procedure, unit)
+        runs = _counted_runs(session, unit_id)
+        resolution_psi = row.resolution_psi
+    cut_outs = readings_of(Quantity(FILL_STAGE), runs)
+    cut_out_psi = cut_outs[-1].value if cut_outs else None
+    trends = []
+    for quantity in quantities_of(unit):
+        readings = readings_of(quantity, runs)
+        if readings:
+            limit, window = window_of(quantity, rules, unit, cut_out_psi)
+            trends.append(_trend(quantity, readings, limit, window, rules, unit, resolution_psi, words, cut_out_psi))
+    return sorted(trends, key=_by_interest)
+
+
+def _by_interest(one: UnitTrend) -> tuple[int, bool]:
+    """The drifting first, and of those that stand alike the losses: they are what wears."""
+    return get_args(State).index(one.trend.state), kind_of(one.quantity.stage) != "hold"
+
+
+def _trend(
+    quantity: Quantity,
+    readings: list[Reading],
+    limit: Limit | None,
+    window: Window,
+    rules: RuleSet,
+    unit: Unit,
+    resolution_psi: float,
+    words: Words,
+    cut_out_psi: float | None,
+) -> UnitTrend:
+    points = segment_of(quantity, readings)
+    errors = [error_of(quantity, rules, limit, resolution_psi, reading.value) for reading in readings]
+    trend = trend_of(points, window, errors[-1])
+    measured_in = limit.unit if limit else "psi"
+    text = words.limit(limit, apply_bounds(limit, unit, cut_out_psi, cut_out_psi)) if limit else ""
+    said = words.trend(trend, measured_in)
+    return UnitTrend(quantity, measured_in, readings, errors, len(points), window, text, trend, said)
+
+
+def _counted_runs(session: Session, unit_id: str) -> list[tuple[str, float, dict[str, object], tuple[str, ...]]]:
+    """The unit's latest runs that count for the vehicle, in order of time, with their kept figures and trailers."""
+    kept = and_(VerdictRow.run_id == RunRow.id, VerdictRow.rules_hash == RunRow.rules_hash)
+    query = (
+        select(RunRow.id, RunRow.started_at, RunRow.received_at, RunRow.unit, VerdictRow.figures)
+        .join(VerdictRow, kept)
+        .where(RunRow.unit_id == unit_id, RunRow.purpose.in_(COUNTING_PURPOSES))
+        .order_by(RunRow.started_at.desc(), RunRow.id.desc())
+        .limit(MAX_RUNS)
+    )
+    return [
+        (row.id, day_of(row.started_at), row.figures, tuple(row.unit.get("trailers", ())))
+        for row in reversed(session.execute(query).all())
+        if not is_doubtful(row.started_at, row.received_at)
+    ]
+
+
+def day_of(moment: dt.datetime) -> float:
+    """A moment as days since a day that is the same for all."""
+    return (moment - _EPOCH) / dt.timedelta(days=1)
+
+
+def moment_of(day: float) -> dt.datetime:
+    """The moment that a day stands for."""
+    return _EPOCH + dt.timedelta(days=day)
