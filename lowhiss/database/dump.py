@@ -9,7 +9,8 @@ import tempfile
 from collections.abc import Iterator, Sequence
 from contextlib import contextmanager
 from pathlib import Path
-from urllib.parse import unquote, urlsplit
+
+from sqlalchemy import make_url
 
 from lowhiss.database.server import DatabaseError
 
@@ -40,8 +41,7 @@ def _run(program: str, url: str, arguments: Sequence[str], **streams: object) ->
     path = shutil.which(program)
     if path is None:
         raise DatabaseError(f"'{program}' was not found: install the Debian package mariadb-client.")
-    parts = urlsplit(url)
-    database = parts.path.lstrip("/")
+    database = make_url(url).database or ""
     with _credentials(url) as defaults:
         command = [path, f"--defaults-file={defaults}", *arguments, database]
         options = {"stdout": subprocess.PIPE, **streams}
@@ -55,13 +55,13 @@ def _run(program: str, url: str, arguments: Sequence[str], **streams: object) ->
 @contextmanager
 def _credentials(url: str) -> Iterator[Path]:
     """Name and password in a file only we can read: on a command line everybody could."""
-    parts = urlsplit(url)
+    parts = make_url(url)
     lines = [
         "[client]",
-        f"host={parts.hostname or '127.0.0.1'}",
+        f"host={parts.host or '127.0.0.1'}",
         f"port={parts.port or 3306}",
-        f"user={unquote(parts.username or '')}",
-        f'password="{unquote(parts.password or "")}"',
+        f"user={parts.username or ''}",
+        f'password="{parts.password or ""}"',
         "protocol=tcp",
         "default-character-set=utf8mb4",
     ]

@@ -11,6 +11,8 @@ from dataclasses import dataclass
 from pathlib import Path
 from typing import Any
 
+from lowhiss.core.vehicle import KIND_TABLE
+
 RUNS_FILE = Path(__file__).with_name("runs.jsonl.gz")
 OWNER = "Marram Valley Milk Haulage"
 _SPACE = uuid.UUID("6f2b8a52-3c1e-5a0e-9d6b-2f64a9a1c0de")
@@ -33,7 +35,7 @@ class DemoUnit:
     @property
     def assembled(self) -> dict[str, Any]:
         """The unit as a run record holds it."""
-        kinds = {0: self.facts["kind"], 1: "tractor_semitrailer", 2: "multi_trailer"}
+        kinds: tuple[str, ...] = (self.facts["kind"], *KIND_TABLE[self.facts["kind"]].pulling)
         kept = ("name", "circuits", "governor", "fmvss_121", "gearbox", "trailer_knob")
         facts = {key: self.facts[key] for key in kept if key in self.facts}
         return {**facts, "kind": kinds[len(self.trailers)], "trailers": list(self.trailers)}

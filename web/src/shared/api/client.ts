@@ -1,6 +1,7 @@
 import createClient from 'openapi-fetch'
 import { refusal } from '../i18n'
 import type { components, paths } from './schema.gen'
+import { Subscribable } from '../subscribable'
 
 export type Schema = components['schemas']
 
@@ -33,14 +34,10 @@ api.use({
   },
 })
 
-type Listener = () => void
-const signedOut = new Set<Listener>()
+const signedOut = new Subscribable()
 
 /** Told whenever the server says that nobody is signed in any longer. */
-export function onSignedOut(listener: Listener): Listener {
-  signedOut.add(listener)
-  return () => signedOut.delete(listener)
-}
+export const onSignedOut = signedOut.subscribe
 
 /** The server answered with an error of its own; `status` 0 means that it was not reached at all. */
 export class ApiError extends Error {
@@ -83,6 +80,6 @@ export async function need<T>(request: Promise<Answer<T>>): Promise<T> {
   const code = body?.error?.code ?? 'unknown'
   const sentence = body?.error?.message ?? `HTTP ${answer.response.status}`
   const error = new ApiError(answer.response.status, code, refusal(code, sentence))
-  if (error.needsSignIn) signedOut.forEach((listener) => listener())
+  if (error.needsSignIn) signedOut.tell()
   throw error
 }
