@@ -48,8 +48,8 @@ def office(cab: Cab) -> None:
     for path, name in (("/", "yard"), ("/log", "log"), ("/units", "units"), ("/people", "people")):
         open_list(cab, path, name)
     cab.go("/units")
-    cab.page.get_by_role("link", name="MV-15").click()
-    cab.page.wait_for_selector("form")
+    cab.page.get_by_role("link", name="MV-16").click()
+    cab.page.wait_for_selector("#trends")
     shoot(cab.page, "unit")
 
 

@@ -21,21 +21,27 @@ _VISITS, _EVERY_DAYS = 13, 58
 
 @dataclass(frozen=True, slots=True)
 class Visit:
-    """One test in the story. leaks : psi/min by place, beside the faults."""
+    """One test in the story. leaks : psi/min by place, beside the faults.
+
+    trailers : what it pulled that day, where not what it pulls today.  between : a test beside the regular ones, which
+        takes nothing from their chances.
+    """
 
     back_days: float
     faults: tuple[str, ...] = ()
     driver: str = "good"
     leaks: tuple[tuple[str, float], ...] = ()
     purpose: str = "dispatch"
+    trailers: tuple[str, ...] | None = None
+    between: bool = False
 
 
 def story_of(unit: DemoUnit, rng: random.Random) -> list[Visit]:
     """The unit's visits, the oldest first: a test about every two months, and what happened to it in particular."""
     regular = [Visit(round((_VISITS - 1 - n) * _EVERY_DAYS + 1 + rng.random() * 9, 3)) for n in range(_VISITS)]
     match unit.name:
-        case "MV-16":  # its coupling wears: it will fail in spring
-            return _worse(regular, "trailer_line", 3.8)
+        case "MV-16":  # since it pulls another trailer the coupling wears: it will fail in a few weeks
+            return _wearing(regular, "trailer_line", 3.8)
         case "MV-15":  # two trailers, and more loss with each year
             return _worse(regular, "trailer_line", 5.5)
         case "MV-21":  # the knobs stay in too long: it must not drive
@@ -63,6 +69,19 @@ def _worse(visits: list[Visit], place: str, end: float) -> list[Visit]:
     return [replace(visit, leaks=((place, round(end * (n / last) ** 1.6, 2)),)) for n, visit in enumerate(visits)]
 
 
+_NEW_TRAILER_DAYS, _LOOKED_AT_EVERY_DAYS = 200.0, 21.0
+
+
+def _wearing(visits: list[Visit], place: str, end: float) -> list[Visit]:
+    """The same visits, with another trailer until some months ago; since then a growing leak, looked at more often."""
+    before = [replace(v, trailers=("T-06",)) for v in visits if v.back_days > _NEW_TRAILER_DAYS]
+    since = [v for v in visits if v.back_days <= _NEW_TRAILER_DAYS]
+    days = [_NEW_TRAILER_DAYS - n * _LOOKED_AT_EVERY_DAYS for n in range(1, 9)]
+    since = sorted([*since, *(Visit(day, between=True) for day in days)], key=lambda visit: -visit.back_days)
+    worn = [(place, round(end * (1 - visit.back_days / _NEW_TRAILER_DAYS), 2)) for visit in since]
+    return [*before, *(replace(visit, leaks=(leak,)) for visit, leak in zip(since, worn, strict=True))]
+
+
 def vehicle_of(unit: DemoUnit, rng: random.Random) -> AirSpec:
     """The unit's simulated vehicle; its switches are a little its own."""
     trailers = [{"name": name, **TRAILERS[name]} for name in unit.trailers]
@@ -83,13 +102,15 @@ def grow(seed: int = 8420) -> Iterator[dict[str, Any]]:
         rules = rulebook.rule_set(unit.rules)
         spec = vehicle_of(unit, rng)
         for visit in story_of(unit, rng):
+            chance = random.Random(f"{seed} {unit.name} {visit.back_days}") if visit.between else rng
             leaking = replace(spec, leaks=dict(visit.leaks))
-            driven = drive(leaking, rules, None, visit.faults, visit.driver, rng.randrange(2**31), visit.purpose)
+            driven = drive(leaking, rules, None, visit.faults, visit.driver, chance.randrange(2**31), visit.purpose)
             yield {
                 "unit": unit.name,
+                **({} if visit.trailers is None else {"trailers": list(visit.trailers)}),
                 "back_s": round(visit.back_days * DAY_S),
                 "purpose": visit.purpose,
-                "driver": rng.choice(DRIVERS),
+                "driver": chance.choice(DRIVERS),
                 "procedure": driven.record["procedure"]["id"],
                 "events": driven.record["events"],
             }

@@ -141,7 +141,7 @@ def demo_runs(latest: dt.datetime) -> Iterator[tuple[DemoUnit, dict[str, Any]]]:
             "started_at": started_at.isoformat(),
             "purpose": run["purpose"],
             "people": {"driver": run["driver"]},
-            "unit": unit.assembled,
+            "unit": {**unit.assembled, **({"trailers": run["trailers"]} if "trailers" in run else {})},
             "rules": unit.rules,
             "procedure": run["procedure"],
             "gauges": {"resolution_psi": 1},

@@ -37,7 +37,7 @@ def test_the_fleet_has_its_stories():
     runs: dict[str, list] = {}
     for unit, record in demo_runs(LATEST):
         runs.setdefault(unit.name, []).append(judged(record))
-    assert all(12 <= len(verdicts) <= 17 for verdicts in runs.values())
+    assert all(12 <= len(verdicts) <= (21 if name == "MV-16" else 17) for name, verdicts in runs.items())
     latest = {name: verdicts[-1] for name, verdicts in runs.items()}
     assert latest["MV-21"].overall == "fail"
     assert latest["MV-21"].standing()["spring_brakes"].outcome == "fail"

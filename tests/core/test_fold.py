@@ -55,6 +55,18 @@ def test_a_withdrawn_mark_is_as_never_made_and_its_withdrawal_can_be_withdrawn()
     assert stage_of(record(regretted)).outcome == "fail"
 
 
+def test_what_was_taken_back_is_told_and_a_taking_back_never_is():
+    events = [at(1, "note", text="a", id="a"), at(2, "note", text="b", id="b"), at(3, "note", text="c", id="c")]
+    events += [
+        at(4, "withdrawn", event="a", id="wa"),
+        at(5, "withdrawn", event="b", id="wb"),
+        at(6, "withdrawn", event="wb", id="wwb"),  # b stands again, and the taking back of it is no mark
+    ]
+    state = judged(record(events)).state
+    assert [event.id for event in state.withdrawn] == ["a"]
+    assert [event.id for event in state.events] == ["b", "c"]
+
+
 def test_a_withdrawal_or_number_of_nothing_is_refused():
     events = with_ids(ready())
     with pytest.raises(RecordError, match=r"events\[\d+\]\.event: 'ghost' is no event of this run"):

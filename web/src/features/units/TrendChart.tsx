@@ -36,7 +36,7 @@ export function TrendChart({ trend }: { trend: Trend }) {
   const span = Math.max(highest - lowest, 1)
   const x = scaleTime([first, until], [PLOT.left, width - PLOT.right])
   const y = scaleLinear(
-    [inUnit(Math.max(0, lowest - span * 0.15)), inUnit(highest + span * 0.2)],
+    [inUnit(Math.max(-0.06 * span, lowest - span * 0.15)), inUnit(highest + span * 0.2)],
     [HEIGHT - PLOT.bottom, PLOT.top],
   )
   const at = (ms: number, value: number) => `${x(ms)} ${y(inUnit(value))}`
