@@ -22,13 +22,13 @@ from typing import Any
 
 from sqlalchemy import URL, create_engine, event, insert, select, text
 
+from lowhiss.core.words import Words
 from lowhiss.database import PrivateServer
 from lowhiss.demo import load_demo
 from lowhiss.demo.scenario import demo_id
-from lowhiss.service.fleet import units
+from lowhiss.service.fleet import trends, units
 from lowhiss.service.people import accounts, signin
-from lowhiss.service.runs import conducting as runs
-from lowhiss.service.runs import log, scripts
+from lowhiss.service.runs import lifecycle, log, scripts
 from lowhiss.store.engine import Store, make_engine, migrate
 from lowhiss.store.models import EventRow, RunRow, UnitRow, UnitStageRow, VerdictRow
 
@@ -142,8 +142,9 @@ def lists(store: Store) -> dict[str, tuple[Callable[[], object], str]]:
         "yard: latest and failed": (lambda: log.yard(store), all_units),
         "units": (lambda: units.list_units(store), all_units),
         "one unit": (lambda: units.get_unit(store, unit), of_unit),
+        "a unit's trends": (lambda: trends.trends_of(store, unit, Words()), of_unit),
         "a unit's script": (lambda: scripts.script_for(store, unit, None, None), of_unit),
-        "open runs": (lambda: runs.open_runs(store, me, _NOW), page),
+        "open runs": (lambda: lifecycle.open_runs(store, me, _NOW), page),
         "people": (lambda: accounts.list_people(store), "SELECT * FROM person ORDER BY name"),
     }  # fmt: skip
 

@@ -24,8 +24,10 @@ def trade_words() -> str:
         }
         for language in LANGUAGES
     }
+    points = dict.fromkeys(one.name for row in STEP_TABLE.values() for one in row.strikes if one.reads)
     lists: dict[str, tuple[str, ...]] = {
         "STAGES": STAGES,
+        "POINTS": tuple(points),
         "POWER_KINDS": get_args(PowerKind),
         "END_TYPES": END_TYPES,
         "WATCHED_TYPES": types_that("watched"),

@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import ast
+import importlib
 import sys
 
 import pytest
@@ -44,3 +45,15 @@ def test_core_and_engine_import_no_framework_file_or_clock(path):
     # the simulated drivers draw from a seed that is handed in
     seeded = {"random"} if "airsystem" in path.parts else set()
     assert outside <= PURE_LIBRARIES | seeded
+
+
+TOOLS = [path for folder in ("benchmarks", "scripts") for path in sorted((ROOT / folder).glob("[a-z]*.py"))]
+
+
+@pytest.mark.parametrize("path", TOOLS, ids=lambda path: f"{path.parent.name}/{path.stem}")
+def test_whatever_the_tools_import_is_there(path):
+    for node in ast.walk(ast.parse(path.read_text())):
+        if isinstance(node, ast.ImportFrom) and (node.module or "").startswith(("lowhiss", "tests", "benchmarks")):
+            module = importlib.import_module(node.module)
+            for alias in node.names:
+                assert hasattr(module, alias.name) or importlib.import_module(f"{node.module}.{alias.name}")

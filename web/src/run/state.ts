@@ -2,10 +2,11 @@
 
 import type { Moment, Struck } from '../device'
 import { isEnd } from '../shared/trade'
+import type { POINTS } from '../shared/trade.gen'
 import { leadOf, type Lead, type Script, type Step } from './guide'
 
 export type Needle = Script['needles'][number]
-export type Point = 'lower' | 'upper' | 'cut_out' | 'cut_in' | 'start' | 'end' | 'warning' | 'popped'
+export type Point = (typeof POINTS)[number]
 
 /** A mark that wants the needles' numbers. */
 export interface Mark extends Moment {

@@ -72,6 +72,16 @@ export const STAGES = [
   "hold_parking",
   "rolling_service"
 ] as const
+export const POINTS = [
+  "lower",
+  "upper",
+  "cut_out",
+  "cut_in",
+  "start",
+  "end",
+  "warning",
+  "popped"
+] as const
 export const POWER_KINDS = [
   "straight_truck",
   "bus",
