@@ -4,9 +4,16 @@ from __future__ import annotations
 
 import sys
 
-from benchmarks import attack, core, live, sim, store
+from benchmarks import attack, core, drift, live, sim, store
 
-BENCHES = {"attack": attack.main, "core": core.main, "live": live.main, "sim": sim.main, "store": store.main}
+BENCHES = {
+    "attack": attack.main,
+    "core": core.main,
+    "drift": drift.main,
+    "live": live.main,
+    "sim": sim.main,
+    "store": store.main,
+}
 
 if __name__ == "__main__":
     if len(sys.argv) < 2 or sys.argv[1] not in BENCHES:

@@ -11,13 +11,9 @@ import scipy.stats
 from hypothesis import assume, given
 from hypothesis import strategies as st
 
+from benchmarks.drift import ERROR, LEAK, WEEK, false_alarms, found_in_time
 from lowhiss.core.standing import Point, Window, trend_of
-from lowhiss.core.standing.drift import DAYS_A_MONTH, _variance_of_s, slope_of
-from lowhiss.core.uncertainty import drop_uncertainty
-
-WEEK = 7.0
-ERROR = drop_uncertainty(1.0)
-LEAK = Window(None, 4.0)
+from lowhiss.core.standing.drift import _variance_of_s, slope_of
 
 
 def weekly(values, start=0.0):
@@ -114,27 +110,10 @@ def test_points_out_of_order_are_refused():
         trend_of([Point(2, 1), Point(1, 1)], LEAK, ERROR)
 
 
-# a year of many units, read to the whole psi: the aims are ours, no source
-
-
-def alarmed(rng, start_psi, a_month, weeks):
-    """Whether an alarm comes in so many weekly tests, each needle read to the whole psi, while the loss is allowed."""
-    points = []
-    for week in range(weeks):
-        true = start_psi + a_month * week * WEEK / DAYS_A_MONTH
-        if true >= LEAK.high:
-            return False
-        before = 100.0 + rng.random()
-        points.append(Point(week * WEEK, float(max(0, round(before) - round(before - true)))))
-        # what is seen two weeks later is in time all the same
-        if week % 2 == 0 and trend_of(points, LEAK, ERROR).state == "drifts":
-            return True
-    return False
+# a year of many units, read to the whole psi: the aims are ours, no source; a thousand of each by `./bench drift`
 
 
 def test_steady_units_seldom_raise_an_alarm_and_drifting_ones_nearly_always_do_in_time():
     rng = random.Random(1968)
-    false = sum(alarmed(rng, rng.uniform(0.0, 2.5), 0.0, 53) for _ in range(150))
-    found = sum(alarmed(rng, rng.uniform(0.0, 0.5), 0.25, 80) for _ in range(60))
-    assert false <= 7  # fewer than 5 %
-    assert found >= 55  # more than 90 %
+    assert false_alarms(rng, 150) <= 7  # fewer than 5 %
+    assert found_in_time(rng, 60) >= 55  # more than 90 %
