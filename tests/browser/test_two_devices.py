@@ -7,7 +7,8 @@ import re
 import pytest
 from playwright.sync_api import expect
 
-from tests.browser.cab import RealCab
+from tests.browser.cab import Cab, RealCab
+from tests.browser.test_conductor import COMBINATION
 from tests.browser.test_leak_journey import events_of
 from tests.conftest import Running
 
@@ -125,3 +126,24 @@ def test_a_wrong_code_is_said(far):
     far.page.get_by_label("Join code").fill("nosuch")
     far.page.get_by_role("button", name="Watch a test").click()
     expect(far.page.get_by_role("alert")).to_contain_text("ask for a new one")
+
+
+def test_a_trainer_takes_a_test_over_and_low_gear_holds_where_there_are_no_chocks(near, browser):
+    run = near.begin("MV-12", procedure="leak-check")
+    near.do(COMBINATION, until="wheels_chocked")
+    near.page.get_by_role("button", name="Low gear holds it").click()
+    expect(near.bar).to_have_attribute("data-strike", "area_clear")
+    near.until(lambda: near.page.locator("[data-saved=true]").count() == 1)
+    context = browser.new_context(locale="en-US", service_workers="block")
+    other = Cab(context.new_page(), near.url)
+    other.sign_in("Hanne Solberry")
+    other.go()
+    left_open = other.page.locator(f"[data-open='{run}']")
+    expect(left_open.get_by_role("button", name="End it")).to_have_count(0)
+    left_open.get_by_role("button", name="Take the lead").click()
+    expect(other.bar).to_have_attribute("data-strike", "area_clear")
+    other.do(COMBINATION)
+    other.finish()
+    expect(other.page.locator("article")).to_contain_text("Only low gear held the vehicle")
+    assert other.complaints == []
+    context.close()

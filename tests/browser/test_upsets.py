@@ -230,27 +230,6 @@ def test_a_full_device_is_said_before_a_test_and_at_a_strike_and_the_screen_stay
     expect(cab.bar).to_have_attribute("data-strike", "key_on")
 
 
-def test_a_trainer_takes_a_test_over_and_low_gear_holds_where_there_are_no_chocks(cab, browser):
-    run = cab.begin("MV-12", procedure="leak-check")
-    cab.do(COMBINATION, until="wheels_chocked")
-    cab.page.get_by_role("button", name="Low gear holds it").click()
-    expect(cab.bar).to_have_attribute("data-strike", "area_clear")
-    cab.until(lambda: cab.page.locator("[data-saved=true]").count() == 1)
-    context = browser.new_context(locale="en-US", service_workers="block")
-    other = Cab(context.new_page(), cab.url)
-    other.sign_in("Hanne Solberry")
-    other.go()
-    left_open = other.page.locator(f"[data-open='{run}']")
-    expect(left_open.get_by_role("button", name="End it")).to_have_count(0)
-    left_open.get_by_role("button", name="Take the lead").click()
-    expect(other.bar).to_have_attribute("data-strike", "area_clear")
-    other.do(COMBINATION)
-    other.finish()
-    expect(other.page.locator("article")).to_contain_text("Only low gear held the vehicle")
-    assert other.complaints == []
-    context.close()
-
-
 def test_what_came_after_the_end_waits_for_a_trainers_word(cab):
     run = cab.begin("MV-22", procedure="leak-check")
     cab.do({**COMBINATION, "leak_applied start": (100, 100), "leak_applied end": (90, 90)}, until="again")

@@ -76,27 +76,18 @@ const together = (a: Moment | undefined, b: Moment): boolean =>
 
 export function stateOf(script: Script, all: readonly Struck[]): TestState {
   const events = standing(all)
-  const byId = new Map<unknown, Mark>()
+  const marks = events.flatMap((event) => markOf(event) ?? [])
+  setNumbers(marks, events)
   let lastStrike: Struck[] = []
   let pedalDown = false
   let lastMove: Moment | null = null
   let engineStart: Moment | null = null
   for (const event of events) {
-    const mark = markOf(event)
-    if (mark) byId.set(mark.id, mark)
-    if (event.type === 'valued') {
-      const target = byId.get(event.event)
-      if (target) {
-        Object.assign(target.numbers, numbersOf(event))
-        target.late ||= event.late === true
-      }
-    }
     if (event.type === 'pedal') pedalDown = event.state === 'full'
     if (event.type === 'pedal' || event.type === 'knob') lastMove = event
     if (event.type === 'engine') engineStart = event.state === 'running' ? event : null
     lastStrike = together(lastStrike[0], event) ? [...lastStrike, event] : [event]
   }
-  const marks = [...byId.values()]
   const lead = leadOf(script, events)
   const timed = lead.strikes[0]?.name === 'end' ? lead.queue[0]?.step.step : undefined
   const start = timed && marks.findLast(({ point, stage }) => point === 'start' && stage === timed)
@@ -111,6 +102,17 @@ export function stateOf(script: Script, all: readonly Struck[]): TestState {
     lastMove,
     engineStart,
     lastStrike,
+  }
+}
+
+/** Put the numbers that came by themselves into their marks; another device's clock may place them before these. */
+function setNumbers(marks: Mark[], events: readonly Struck[]): void {
+  const byId = new Map<unknown, Mark>(marks.map((mark) => [mark.id, mark]))
+  for (const event of events) {
+    const target = event.type === 'valued' ? byId.get(event.event) : undefined
+    if (!target) continue
+    Object.assign(target.numbers, numbersOf(event))
+    target.late ||= event.late === true
   }
 }
 
