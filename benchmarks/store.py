@@ -20,7 +20,7 @@ from collections.abc import Callable
 from pathlib import Path
 from typing import Any
 
-from sqlalchemy import URL, create_engine, event, insert, select, text
+from sqlalchemy import URL, create_engine, event, func, insert, select, text
 
 from lowhiss.core.words import Words
 from lowhiss.database import PrivateServer
@@ -123,7 +123,8 @@ def lists(store: Store) -> dict[str, tuple[Callable[[], object], str]]:
     assert me is not None
     with store.transaction() as session:
         unit = session.scalars(select(UnitRow.id).where(UnitRow.name == "B-00007")).one()
-        far = session.scalars(select(RunRow.id).order_by(RunRow.started_at).offset(5000).limit(1)).one()
+        far_back = min(5000, session.scalar(select(func.count()).select_from(RunRow)) // 2)
+        far = session.scalars(select(RunRow.id).order_by(RunRow.started_at).offset(far_back).limit(1)).one()
     page = "SELECT * FROM run ORDER BY started_at DESC LIMIT 50"
     of_unit = f"SELECT * FROM run WHERE unit_id = '{unit}' ORDER BY started_at DESC LIMIT 50"
     void = "SELECT * FROM run WHERE outcome = 'void' ORDER BY started_at DESC LIMIT 50"

@@ -68,6 +68,14 @@ def test_what_does_not_count_for_the_vehicle_makes_no_trend(client, store, unit,
     assert "leak_applied" not in trends(client, unit)
 
 
+def test_a_test_over_another_time_is_no_reading_of_the_same_quantity(client, store, unit):
+    """Western Canada holds for two minutes, not for one (from memory): twice the loss, the same leak."""
+    ids = measured_weekly(store, unit, [1, 1, 1])
+    measured_weekly(store, unit, [2, 2, 2], rules="canada-west", duration_s=120)
+    trend = trends(client, unit)["leak_applied"]
+    assert [one["run_id"] for one in trend["readings"]] == ids
+
+
 def test_a_unit_without_tests_and_one_that_there_is_not(client, unit):
     assert trends(client, unit) == {}
     assert client.get(f"/api/units/{uuid.uuid4()}/trends").status_code == 404

@@ -7,7 +7,7 @@ from collections.abc import Iterable
 
 from lowhiss.core.findings import FINDINGS
 from lowhiss.core.judge.common import JudgeContext, cut_in_psi, cut_out_of
-from lowhiss.core.judge.model import Finding, StageVerdict
+from lowhiss.core.judge.model import DECIDED, Finding, StageVerdict
 from lowhiss.core.record import Event
 from lowhiss.core.rules import apply_bounds
 from lowhiss.core.run import Mark, lower_psi
@@ -59,7 +59,7 @@ def _moved_after_fail(case: JudgeContext, stages: list[StageVerdict]) -> list[Fi
     """A hold test or a roll while a stage stood failed, that of an earlier hold test too."""
     ends: list[tuple[int, StageVerdict]] = []
     for verdict in stages:
-        if verdict.outcome in ("pass", "fail") and (marks := _marks_of(case, verdict)):
+        if verdict.outcome in DECIDED and (marks := _marks_of(case, verdict)):
             last = marks[-1].context.position
             ends.append((last if verdict.decided_position is None else verdict.decided_position, verdict))
     for stage in MOVING_STAGES:
@@ -160,14 +160,14 @@ _CALLED_WHOLE, _SAME = 0.5, 1e-6
 def _wrong_verdict(event: Event, case: JudgeContext, stages: list[StageVerdict]) -> list[Finding]:
     """A pass called on a failed attempt or the other way; the attempt last marked before the call is the one meant."""
     part, _, stage = (event.what or "").partition(":")
-    if part != "verdict" or event.value not in ("pass", "fail"):
+    if part != "verdict" or event.value not in DECIDED:
         return []
     meant = 0
     for attempt in case.state.attempts.get(stage, []):
         if attempt.marks and attempt.marks[-1].event.order <= event.order:
             meant = attempt.number
     outcome = next((v.outcome for v in stages if v.stage == stage and v.attempt == meant), None)
-    if outcome not in ("pass", "fail") or outcome == event.value:
+    if outcome not in DECIDED or outcome == event.value:
         return []
     return [Finding("wrong_verdict_said", stage, {"said": event.value, "right": outcome})]
 

@@ -11,6 +11,8 @@ from lowhiss.core.run import RunState
 from lowhiss.core.stages import Stage
 
 Outcome = Literal["pass", "fail", "void", "not_done", "no_rule"]
+DECIDED: tuple[Outcome, ...] = ("pass", "fail")
+"""The outcomes of what was validly measured and held against a limit."""
 Overall = Literal["pass", "fail", "incomplete"]
 
 

@@ -20,7 +20,7 @@ from lowhiss.core.judge.fanning import (
 from lowhiss.core.judge.governor import judge_governor, measure_governor
 from lowhiss.core.judge.late import settle
 from lowhiss.core.judge.leak import judge_leak, leak_state, measure_leak
-from lowhiss.core.judge.model import Overall, RunVerdict, StageVerdict
+from lowhiss.core.judge.model import DECIDED, Overall, RunVerdict, StageVerdict
 from lowhiss.core.judge.unlimited_stages import judge_hold, judge_rolling, rebuild_verdict
 from lowhiss.core.procedure import Procedure
 from lowhiss.core.record import Event, Run
@@ -37,8 +37,6 @@ from lowhiss.core.stages import (
     kind_of,
     stages_of,
 )
-
-_VALID = ("pass", "fail")
 
 
 def judge_run(run: Run, rules: RuleSet, procedure: Procedure, *, candidate: bool = True) -> RunVerdict:
@@ -125,7 +123,7 @@ def _stage_verdicts(stage: Stage, case: JudgeContext) -> list[StageVerdict]:
         verdicts.append(verdict)
     if verdicts:
         # only a valid attempt changes how a stage stands; without one it stands as its last
-        valid = [verdict for verdict in verdicts if verdict.outcome in _VALID]
+        valid = [verdict for verdict in verdicts if verdict.outcome in DECIDED]
         (valid or verdicts)[-1].stands = True
     return verdicts
 
@@ -161,7 +159,7 @@ def _attempt_verdict(stage: Stage, attempt: Attempt, earlier: list[Attempt], cas
         verdict.outcome = "no_rule"
     if kind_of(stage) == "warning" and not attempt.marks and case.state.lamp_checks:
         verdict.find("lamp_check_only")
-    if verdict.outcome not in _VALID:
+    if verdict.outcome not in DECIDED:
         verdict.withdraw_comparison()
     return verdict
 

@@ -5,13 +5,15 @@ from __future__ import annotations
 from collections.abc import Iterable, Iterator, Mapping, Sequence
 from typing import Any, NamedTuple
 
-from lowhiss.core.rules import Limit, RuleSet, apply_bounds
+from lowhiss.core.judge import DECIDED
+from lowhiss.core.rules import Limit, LimitUnit, RuleSet, apply_bounds
 from lowhiss.core.stages import LIMITED_STAGES, STEP_TABLE, Stage, kind_of
 from lowhiss.core.standing.drift import Point, Window
 from lowhiss.core.uncertainty import build_time_uncertainty_s, drop_uncertainty, reading_uncertainty
 from lowhiss.core.vehicle import Knob, Unit
 
-_COUNT = ("pass", "fail")
+Measure = tuple[tuple[float, float] | None, float | None]
+"""Over which window [psi] and which time [s] rules measure a quantity; None where neither has a say."""
 
 
 class Quantity(NamedTuple):
@@ -26,14 +28,25 @@ class Quantity(NamedTuple):
         return STEP_TABLE[self.stage].accuses == "set" or self.knob == "trailer"
 
 
+class TestedRun(NamedTuple):
+    """A run that counts for the vehicle: when [days], its kept figures, the trailers it pulled in order, its rules."""
+
+    run_id: str
+    day: float
+    figures: Mapping[str, Any]
+    trailers: tuple[str, ...]
+    rules: RuleSet
+
+
 class Reading(NamedTuple):
-    """What one run measured of a quantity. ``set`` : the trailers it pulled, in order."""
+    """What one run measured of a quantity. ``set`` : the trailers it pulled, in order.  over : as its rules measure."""
 
     run_id: str
     day: float
     value: float
     outcome: str
     set: tuple[str, ...]
+    over: Measure
 
 
 def quantities_of(unit: Unit) -> Iterator[Quantity]:
@@ -51,7 +64,7 @@ def measured(quantity: Quantity, figures: Mapping[str, Any]) -> tuple[float, str
     Of a hold its loss over the rules' own time, of a build-up its time over the rules' own window.
     """
     stage = figures.get("stages", {}).get(quantity.stage)
-    if stage is None or stage.get("outcome") not in _COUNT:
+    if stage is None or stage.get("outcome") not in DECIDED:
         return None
     kind = kind_of(quantity.stage)
     if kind == "knobs":
@@ -96,12 +109,26 @@ def error_of(quantity: Quantity, rules: RuleSet, limit: Limit | None, resolution
     return build_time_uncertainty_s(resolution_psi, span, value, span, rules.judging.reaction_s)
 
 
-def readings_of(
-    quantity: Quantity, runs: Iterable[tuple[str, float, Mapping[str, Any], tuple[str, ...]]]
-) -> list[Reading]:
-    """What runs measured of a quantity, in order of time."""
+def readings_of(quantity: Quantity, runs: Iterable[TestedRun], unit: Unit) -> list[Reading]:
+    """What runs measured of a quantity of ``unit``, in order of time, each over its own rules' window and time."""
     found = []
-    for run_id, day, figures, trailers in runs:
-        if (got := measured(quantity, figures)) is not None:
-            found.append(Reading(run_id, day, got[0], got[1], trailers))
+    for run in runs:
+        if (got := measured(quantity, run.figures)) is not None:
+            over = _measure(run.rules.limit_for(quantity.stage, unit))
+            found.append(Reading(run.run_id, run.day, *got, run.trailers, over))
     return found
+
+
+def comparable(readings: Sequence[Reading], limit: Limit | None) -> list[Reading]:
+    """Those measured as ``limit`` measures, without one as the latest was: 120 s lose more than 60 s."""
+    over = _measure(limit) if limit or not readings else readings[-1].over
+    return [reading for reading in readings if reading.over == over]
+
+
+def unit_of_measure(quantity: Quantity) -> LimitUnit:
+    """What a quantity is measured in: a build-up is a time, all else a pressure."""
+    return "s" if kind_of(quantity.stage) == "climb" else "psi"
+
+
+def _measure(limit: Limit | None) -> Measure:
+    return (limit.window_psi, limit.hold_s) if limit else (None, None)

@@ -15,13 +15,16 @@ from lowhiss.core.stages import FILL_STAGE, kind_of
 from lowhiss.core.standing import (
     Quantity,
     Reading,
+    TestedRun,
     Trend,
     Window,
+    comparable,
     error_of,
     quantities_of,
     readings_of,
     segment_of,
     trend_of,
+    unit_of_measure,
     window_of,
 )
 from lowhiss.core.standing.drift import State
@@ -31,6 +34,7 @@ from lowhiss.service.fleet.choosing import choose
 from lowhiss.service.fleet.failed_stages import is_doubtful
 from lowhiss.service.fleet.rows import find_unit
 from lowhiss.service.fleet.units import assembled
+from lowhiss.service.rule_sets import kept_rules
 from lowhiss.store.engine import Store
 from lowhiss.store.models import RunRow, VerdictRow
 
@@ -66,13 +70,13 @@ def trends_of(store: Store, unit_id: str, words: Words) -> list[UnitTrend]:
         rules, _ = choose(row.rules, row.procedure, unit)
         runs = _counted_runs(session, unit_id)
         resolution_psi = row.resolution_psi
-    cut_outs = readings_of(Quantity(FILL_STAGE), runs)
+    cut_outs = readings_of(Quantity(FILL_STAGE), runs, unit)
     cut_out_psi = cut_outs[-1].value if cut_outs else None
     trends = []
     for quantity in quantities_of(unit):
-        readings = readings_of(quantity, runs)
+        limit, window = window_of(quantity, rules, unit, cut_out_psi)
+        readings = comparable(readings_of(quantity, runs, unit), limit)
         if readings:
-            limit, window = window_of(quantity, rules, unit, cut_out_psi)
             trends.append(_trend(quantity, readings, limit, window, rules, unit, resolution_psi, words, cut_out_psi))
     return sorted(trends, key=_by_interest)
 
@@ -96,24 +100,30 @@ def _trend(
     points = segment_of(quantity, readings)
     errors = [error_of(quantity, rules, limit, resolution_psi, reading.value) for reading in readings]
     trend = trend_of(points, window, errors[-1])
-    measured_in = limit.unit if limit else "psi"
+    measured_in = unit_of_measure(quantity)
     text = words.limit(limit, apply_bounds(limit, unit, cut_out_psi, cut_out_psi)) if limit else ""
     said = words.trend(trend, measured_in)
     return UnitTrend(quantity, measured_in, readings, errors, len(points), window, text, trend, said)
 
 
-def _counted_runs(session: Session, unit_id: str) -> list[tuple[str, float, dict[str, object], tuple[str, ...]]]:
+def _counted_runs(session: Session, unit_id: str) -> list[TestedRun]:
     """The unit's latest runs that count for the vehicle, in order of time, with their kept figures and trailers."""
     kept = and_(VerdictRow.run_id == RunRow.id, VerdictRow.rules_hash == RunRow.rules_hash)
     query = (
-        select(RunRow.id, RunRow.started_at, RunRow.received_at, RunRow.unit, VerdictRow.figures)
+        select(RunRow.id, RunRow.started_at, RunRow.received_at, RunRow.unit, RunRow.rules_hash, VerdictRow.figures)
         .join(VerdictRow, kept)
         .where(RunRow.unit_id == unit_id, RunRow.purpose.in_(COUNTING_PURPOSES))
         .order_by(RunRow.started_at.desc(), RunRow.id.desc())
         .limit(MAX_RUNS)
     )
     return [
-        (row.id, day_of(row.started_at), row.figures, tuple(row.unit.get("trailers", ())))
+        TestedRun(
+            row.id,
+            day_of(row.started_at),
+            row.figures,
+            tuple(row.unit.get("trailers", ())),
+            kept_rules(session, row.rules_hash),
+        )
         for row in reversed(session.execute(query).all())
         if not is_doubtful(row.started_at, row.received_at)
     ]

@@ -10,12 +10,11 @@ from typing import Any, Literal, cast
 from sqlalchemy import select
 from sqlalchemy.orm import Session
 
-from lowhiss import rulebook
 from lowhiss.core.fields import Language
 from lowhiss.core.judge import RunVerdict, judge_run
 from lowhiss.core.procedure import Procedure, read_procedure
 from lowhiss.core.record import RUN_FORMAT, Event, Purpose, Run, read_event, read_run
-from lowhiss.core.rules import RuleSet, read_rule_set
+from lowhiss.core.rules import RuleSet
 from lowhiss.core.vehicle import Unit, unit_table
 from lowhiss.engine.clocks import Instant, Mapping
 from lowhiss.engine.judging import rules_in_record
@@ -23,6 +22,7 @@ from lowhiss.exchange.run_json import run_record
 from lowhiss.service.errors import NotFoundError
 from lowhiss.service.fleet.failed_stages import begun_doubtfully
 from lowhiss.service.fleet.units import unit_of
+from lowhiss.service.rule_sets import kept_rules
 from lowhiss.service.runs.participants import Part, members_of
 from lowhiss.store.models import ClockRow, EventRow, PersonRow, RuleSetRow, RunRow
 
@@ -154,16 +154,6 @@ def names_of(session: Session, run_id: str) -> dict[str, str]:
     senders = select(EventRow.sent_by).where(EventRow.run_id == run_id).distinct()
     query = select(PersonRow.id, PersonRow.name).where(PersonRow.id.in_(senders))
     return {row.id: row.name for row in session.execute(query)}
-
-
-_KEPT_RULES: dict[str, RuleSet] = {}
-"""Rule sets read before, by hash; a hash never changes its content."""
-
-
-def kept_rules(session: Session, rules_hash: str) -> RuleSet:
-    if rules_hash not in _KEPT_RULES:
-        _KEPT_RULES[rules_hash] = read_rule_set(session.get_one(RuleSetRow, rules_hash).content, rulebook.judging())
-    return _KEPT_RULES[rules_hash]
 
 
 def record_of(session: Session, run: RunRow) -> dict[str, Any]:

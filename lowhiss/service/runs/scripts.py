@@ -18,7 +18,8 @@ from lowhiss.core.vehicle import Unit
 from lowhiss.service.fleet.choosing import choose
 from lowhiss.service.fleet.rows import find_unit
 from lowhiss.service.fleet.units import assembled, unit_of
-from lowhiss.service.runs.rows import find_run, judged_by, kept_rules, run_of
+from lowhiss.service.rule_sets import kept_rules
+from lowhiss.service.runs.rows import find_run, judged_by, run_of
 from lowhiss.store.engine import Store
 from lowhiss.store.models import RunRow
 

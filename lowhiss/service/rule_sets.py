@@ -1,0 +1,19 @@
+"""The rule sets that runs were begun under, kept with them by their hash."""
+
+from __future__ import annotations
+
+from sqlalchemy.orm import Session
+
+from lowhiss import rulebook
+from lowhiss.core.rules import RuleSet, read_rule_set
+from lowhiss.store.models import RuleSetRow
+
+_KEPT: dict[str, RuleSet] = {}
+"""Rule sets read before, by hash; a hash never changes its content."""
+
+
+def kept_rules(session: Session, rules_hash: str) -> RuleSet:
+    """The rule set of this hash."""
+    if rules_hash not in _KEPT:
+        _KEPT[rules_hash] = read_rule_set(session.get_one(RuleSetRow, rules_hash).content, rulebook.judging())
+    return _KEPT[rules_hash]
