@@ -10,10 +10,11 @@ import datetime as dt
 from collections.abc import Callable
 from pathlib import Path
 
-from sqlalchemy import Engine
+from sqlalchemy import Engine, text
 
 from lowhiss.database.dump import dump, restore
-from lowhiss.store.engine import current_revision, head_revision, migrate
+from lowhiss.service.fleet.results import fold_all
+from lowhiss.store.engine import Store, current_revision, head_revision, migrate
 
 _NOTE = "upgrade-under-way"
 _KEPT_COPIES = 5
@@ -43,6 +44,14 @@ def upgrade(engine: Engine, url: str, copies: Path, say: Callable[[str], None]) 
     dump(url, copy)
     note.write_text(copy.name, encoding="utf-8")
     migrate(engine)
+    _settle(engine)
     note.unlink()
     for old in sorted(copies.glob("before-*.sql"))[:-_KEPT_COPIES]:
         old.unlink()
+
+
+def _settle(engine: Engine) -> None:
+    """What is folded from the log is folded anew: the core that is here may see more in it than the one before."""
+    with Store(engine).transaction() as session:
+        session.execute(text("SET SESSION max_statement_time=0"))
+        fold_all(session)

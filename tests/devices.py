@@ -58,6 +58,15 @@ class Device:
         """Send a batch."""
         return self.client.post(f"/api/runs/{self.run_id}/events", json={"sent": self.moment(), "events": list(events)})
 
+    def act(self, kind: str, part_id: str, part_kind: str = "unit", **body: Any) -> dict[str, Any]:
+        """Something done about a vehicle at this instant, not yet sent."""
+        part = {"kind": part_kind, "id": part_id}
+        return {"id": str(uuid.uuid4()), "type": kind, "part": part, "at": self.moment(), "by": "", "body": body}
+
+    def send_acts(self, *acts: dict[str, Any]) -> httpx.Response:
+        """Send a batch of them."""
+        return self.client.post("/api/acts", json={"sent": self.moment(), "acts": list(acts)})
+
     def leak_test(self, start: float, end: float, hold_s: float = 60) -> list[dict[str, Any]]:
         """The marks of a whole applied leak test of a combination; the device's clocks go on meanwhile."""
         events = [

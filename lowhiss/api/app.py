@@ -17,7 +17,7 @@ from starlette.middleware.trustedhost import TrustedHostMiddleware
 from lowhiss import __version__
 from lowhiss.api import errors
 from lowhiss.api.auth import authorize
-from lowhiss.api.fleet import trailers, units
+from lowhiss.api.fleet import standing, trailers, units
 from lowhiss.api.guard import Guard
 from lowhiss.api.people import accounts as people
 from lowhiss.api.people import session
@@ -67,7 +67,7 @@ def create_app(
     )
     app.state.store = store
     app.state.demo_accounts = demo_accounts
-    for area in (session, people, units, trailers, runs, log, rulebook):
+    for area in (session, people, units, trailers, standing, runs, log, rulebook):
         app.include_router(area.router)
     live.install(app, store)
     feed.install(app)

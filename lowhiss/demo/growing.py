@@ -53,6 +53,9 @@ def story_of(unit: DemoUnit, rng: random.Random) -> list[Visit]:
             return [*regular[:8], bad, Visit(bad.back_days - 1.1), *regular[9:]]
         case "MV-03":  # its secondary needle sticks
             return [*regular[:8], *(replace(visit, faults=("sticky_needle:mild",)) for visit in regular[8:])]
+        case "MV-30":  # the trailer leaks that it shunted: alone it is tight
+            shunted = Visit(3.2, leaks=(("trailer_line", 7.0),), trailers=("T-05",), between=True)
+            return [*regular[:-1], replace(regular[-1], back_days=9.4), shunted, Visit(3.1, between=True)]
         case "MV-22":  # trainees learn on it
             learning = ("cut_out_not_said", "clock_early", "limit_not_said", "wrong_limit")
             taught = [
@@ -82,11 +85,9 @@ def _wearing(visits: list[Visit], place: str, end: float) -> list[Visit]:
     return [*before, *(replace(visit, leaks=(leak,)) for visit, leak in zip(since, worn, strict=True))]
 
 
-def vehicle_of(unit: DemoUnit, rng: random.Random) -> AirSpec:
-    """The unit's simulated vehicle; its switches are a little its own."""
-    trailers = [{"name": name, **TRAILERS[name]} for name in unit.trailers]
-    spec = spec_of_table({"power": unit.facts, "trailers": trailers})
-    warning, pop = rng.uniform(-2, 2), rng.uniform(-2, 2)
+def vehicle_of(unit: DemoUnit, trailers: tuple[str, ...], warning: float, pop: float) -> AirSpec:
+    """The unit's simulated vehicle with these trailers; its switches are so much [psi] its own."""
+    spec = spec_of_table({"power": unit.facts, "trailers": [{"name": name, **TRAILERS[name]} for name in trailers]})
     return replace(
         spec,
         warning_psi=spec.warning_psi + warning,
@@ -100,9 +101,11 @@ def grow(seed: int = 8420) -> Iterator[dict[str, Any]]:
     rng = random.Random(seed)
     for unit in UNITS:
         rules = rulebook.rule_set(unit.rules)
-        spec = vehicle_of(unit, rng)
+        switches = rng.uniform(-2, 2), rng.uniform(-2, 2)
         for visit in story_of(unit, rng):
             chance = random.Random(f"{seed} {unit.name} {visit.back_days}") if visit.between else rng
+            trailers = unit.trailers if visit.trailers is None else visit.trailers
+            spec = vehicle_of(unit, trailers, *switches)
             leaking = replace(spec, leaks=dict(visit.leaks))
             driven = drive(leaking, rules, None, visit.faults, visit.driver, chance.randrange(2**31), visit.purpose)
             yield {

@@ -7,7 +7,8 @@ import datetime as dt
 from sqlalchemy import select
 
 from lowhiss.core.fleet import as_table, read_trailer
-from lowhiss.demo.scenario import OWNER, PEOPLE, SPANISH_READERS, TRAILERS, UNITS, demo_id, demo_runs
+from lowhiss.demo.doing import do_all
+from lowhiss.demo.scenario import CALENDAR, OWNER, PEOPLE, SPANISH_READERS, TRAILERS, UNITS, demo_id, demo_runs
 from lowhiss.rulebook import chambers
 from lowhiss.service.fleet.units import UnitEdit, new_unit_row
 from lowhiss.service.runs.importing import import_record
@@ -37,8 +38,10 @@ def load_demo(store: Store, now: dt.datetime) -> bool:
         for unit in UNITS:
             for position, name in enumerate(unit.trailers, start=1):
                 session.add(CouplingRow(unit_id=unit.id, position=position, trailer_id=demo_id(name)))
-        session.merge(SettingRow(name="owner", value=OWNER))
+        for name, value in (("owner", OWNER), *CALENDAR.items()):
+            session.merge(SettingRow(name=name, value=value))
         session.flush()
         for unit, record in demo_runs(now):
             import_record(session, record, unit.id, demo=True)
+        do_all(session, now)
     return True

@@ -6,7 +6,7 @@ import datetime as dt
 import gzip
 import json
 import uuid
-from collections.abc import Iterator
+from collections.abc import Iterator, Sequence
 from dataclasses import dataclass
 from pathlib import Path
 from typing import Any
@@ -15,6 +15,8 @@ from lowhiss.core.vehicle import KIND_TABLE
 
 RUNS_FILE = Path(__file__).with_name("runs.jsonl.gz")
 OWNER = "Marram Valley Milk Haulage"
+CALENDAR = {"time_zone": "America/Denver", "due_rule": '{"every": "days", "count": 60}'}
+"""The fleet's own: every unit passes once in two months."""
 _SPACE = uuid.UUID("6f2b8a52-3c1e-5a0e-9d6b-2f64a9a1c0de")
 
 
@@ -32,13 +34,12 @@ class DemoUnit:
         """The same on every machine."""
         return demo_id(self.name)
 
-    @property
-    def assembled(self) -> dict[str, Any]:
-        """The unit as a run record holds it."""
+    def assembled(self, trailers: Sequence[str]) -> dict[str, Any]:
+        """The unit with these trailers, as a run record holds it."""
         kinds: tuple[str, ...] = (self.facts["kind"], *KIND_TABLE[self.facts["kind"]].pulling)
         kept = ("name", "circuits", "governor", "fmvss_121", "gearbox", "trailer_knob")
         facts = {key: self.facts[key] for key in kept if key in self.facts}
-        return {**facts, "kind": kinds[len(self.trailers)], "trailers": list(self.trailers)}
+        return {**facts, "kind": kinds[len(trailers)], "trailers": list(trailers)}
 
 
 def demo_id(name: str) -> str:
@@ -141,7 +142,7 @@ def demo_runs(latest: dt.datetime) -> Iterator[tuple[DemoUnit, dict[str, Any]]]:
             "started_at": started_at.isoformat(),
             "purpose": run["purpose"],
             "people": {"driver": run["driver"]},
-            "unit": {**unit.assembled, **({"trailers": run["trailers"]} if "trailers" in run else {})},
+            "unit": unit.assembled(run.get("trailers", unit.trailers)),
             "rules": unit.rules,
             "procedure": run["procedure"],
             "gauges": {"resolution_psi": 1},

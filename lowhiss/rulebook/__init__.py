@@ -18,6 +18,7 @@ from lowhiss.core.fields import Fields, choices_text
 from lowhiss.core.procedure import Procedure, read_procedure
 from lowhiss.core.procedure.planner import Planning, Pressures, Rates, Times
 from lowhiss.core.rules import Judging, RuleSet, parse_toml, read_judging, read_rule_set
+from lowhiss.core.standing import Group, read_groups
 from lowhiss.core.vehicle import Unit, UnitKind
 
 _ROOT: Traversable = files(__name__)
@@ -146,3 +147,9 @@ def air_data() -> AirData:
 def hint_limits() -> HintLimits:
     """When a difference between two holds is worth a hint."""
     return HintLimits(**_table("hints.toml"))
+
+
+@cache
+def consequences() -> dict[str, Group]:
+    """What follows when something is not right, by group of parts."""
+    return read_groups(_table("consequences.toml"))

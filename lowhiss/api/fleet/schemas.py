@@ -3,25 +3,24 @@
 from __future__ import annotations
 
 import datetime as dt
-from collections.abc import Sequence
 from typing import Annotated, Any, Literal, cast
 
 from pydantic import BaseModel, Field
 
+from lowhiss.api.fleet.standing_schemas import CourseOut, HoldOut, StandingOut
 from lowhiss.api.people.schemas import Version
-from lowhiss.api.runs.schemas import FailedStageOut, LatestOut
+from lowhiss.api.runs.schemas import LatestOut
 from lowhiss.api.schemas import Strict, Uuid
 from lowhiss.core.fleet import MAX_TRAILERS, ReservoirCheck
 from lowhiss.core.stages import Stage
 from lowhiss.core.standing.drift import State
 from lowhiss.core.vehicle import Circuits, Gearbox, Knob, PowerKind, UnitKind
 from lowhiss.rulebook import rule_set_ids
-from lowhiss.service.fleet.failed_stages import FailedStage
+from lowhiss.service.fleet.standing import UnitStanding
 from lowhiss.service.fleet.trailers import ListedTrailer
 from lowhiss.service.fleet.trends import UnitTrend, moment_of
 from lowhiss.service.fleet.unit_csv import Imported
 from lowhiss.service.fleet.units import ListedUnit, UnitEdit
-from lowhiss.service.history import Change
 from lowhiss.service.runs.log import Latest
 
 Number = Annotated[float, Field(allow_inf_nan=False, ge=-1e9, le=1e9)]
@@ -181,34 +180,22 @@ class UnitOut(BaseModel):
 
 
 class YardUnitOut(UnitOut):
-    """A unit with its latest run and what stands failed, as the yard lists it."""
+    """A unit with its latest run and how it stands, as the yard lists it."""
 
     latest: LatestOut | None
-    failed: list[FailedStageOut]
+    standing: StandingOut | None
+    """None: it is retired."""
 
     @classmethod
     def in_yard(
-        cls, listed: ListedUnit, source: str, latest: Latest | None, failed: Sequence[FailedStage]
+        cls, listed: ListedUnit, source: str, latest: Latest | None, standing: UnitStanding | None
     ) -> YardUnitOut:
         """From the service's answers."""
         return cls(
             **cls.fields_of(listed, source),
             latest=None if latest is None else LatestOut.of(latest),
-            failed=[FailedStageOut.of(one) for one in failed],
+            standing=None if standing is None else StandingOut.of(standing),
         )
-
-
-class ChangeOut(BaseModel):
-    """One change: each field with its value before and after."""
-
-    at: dt.datetime
-    by_name: str
-    what: dict[str, Any]
-
-    @classmethod
-    def of(cls, change: Change) -> ChangeOut:
-        """From the service's answer."""
-        return cls(at=change.at, by_name=change.by_name, what=change.what)
 
 
 class MeasuredOut(BaseModel):
@@ -286,11 +273,12 @@ class TrendOut(BaseModel):
 
 
 class UnitPageOut(BaseModel):
-    """A unit with what stands failed and the history of its changes."""
+    """A unit, how it stands, every hold that ever accused it, the latest first, and the first page of its course."""
 
     unit: UnitOut
-    failed: list[FailedStageOut]
-    history: list[ChangeOut]
+    standing: StandingOut
+    holds: list[HoldOut]
+    course: CourseOut
 
 
 class TrailerOut(BaseModel):

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import datetime as dt
 from typing import Annotated, Any
 
 from fastapi import APIRouter, Body, Path, Query
@@ -10,7 +11,6 @@ from lowhiss.api.auth import PersonDep
 from lowhiss.api.careful import CarefulRoute
 from lowhiss.api.deps import StoreDep, WordsDep
 from lowhiss.api.fleet.schemas import (
-    ChangeOut,
     CoupleBody,
     EditUnitBody,
     FeedTokenOut,
@@ -21,12 +21,12 @@ from lowhiss.api.fleet.schemas import (
     UnitPageOut,
     YardUnitOut,
 )
+from lowhiss.api.fleet.standing_schemas import CourseOut, HoldOut, StandingOut
 from lowhiss.api.people.schemas import RetireBody
-from lowhiss.api.runs.schemas import FailedStageOut
 from lowhiss.api.runs.script_schemas import ScriptOut
 from lowhiss.api.schemas import UUID_PATTERN
 from lowhiss.rulebook import chambers
-from lowhiss.service.fleet import couplings, trends, unit_csv, units
+from lowhiss.service.fleet import couplings, course, standing, trends, unit_csv, units
 from lowhiss.service.runs import feeding, log, scripts
 
 router = APIRouter(prefix="/api/units", tags=["units"], route_class=CarefulRoute)
@@ -38,11 +38,12 @@ def _source() -> str:
 
 
 @router.get("", operation_id="listUnits")
-def list_units(store: StoreDep, retired: Annotated[bool, Query()] = False) -> list[YardUnitOut]:
+def list_units(store: StoreDep, words: WordsDep, retired: Annotated[bool, Query()] = False) -> list[YardUnitOut]:
     """Every unit in use with its latest run, by name; ``retired`` adds the others."""
-    latest, failed = log.yard(store)
+    latest = log.yard(store)
+    stands = {one.unit_id: one for one in standing.standings(store, words, dt.datetime.now(dt.UTC))}
     listed = units.list_units(store, retired=retired)
-    return [YardUnitOut.in_yard(unit, _source(), latest.get(unit.id), failed.get(unit.id, ())) for unit in listed]
+    return [YardUnitOut.in_yard(unit, _source(), latest.get(unit.id), stands.get(unit.id)) for unit in listed]
 
 
 @router.post("", operation_id="addUnit")
@@ -69,14 +70,22 @@ def make_feed_token(unit_id: UnitId, store: StoreDep) -> FeedTokenOut:
 
 
 @router.get("/{unit_id}", operation_id="getUnit")
-def get_unit(unit_id: UnitId, store: StoreDep) -> UnitPageOut:
-    """One unit with the history of its changes."""
-    unit, failed, history = units.get_unit(store, unit_id)
+def get_unit(unit_id: UnitId, store: StoreDep, words: WordsDep) -> UnitPageOut:
+    """One unit: how it stands, and what happened to it."""
+    unit = units.get_unit(store, unit_id)
+    stands, holds = standing.unit_told(store, unit_id, words, dt.datetime.now(dt.UTC))
     return UnitPageOut(
         unit=UnitOut.of(unit, _source()),
-        failed=[FailedStageOut.of(one) for one in failed],
-        history=[ChangeOut.of(change) for change in history],
+        standing=StandingOut.of(stands),
+        holds=[HoldOut.of(one) for one in holds],
+        course=CourseOut.of(*course.course_of(store, unit_id, words)),
     )
+
+
+@router.get("/{unit_id}/course", operation_id="getCourse")
+def get_course(unit_id: UnitId, store: StoreDep, words: WordsDep, before: dt.datetime) -> CourseOut:
+    """More of what happened to a unit, before a moment."""
+    return CourseOut.of(*course.course_of(store, unit_id, words, before))
 
 
 @router.get("/{unit_id}/trends", operation_id="getTrends")

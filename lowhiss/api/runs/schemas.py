@@ -23,7 +23,6 @@ from lowhiss.core.rules import Policy
 from lowhiss.core.stages import Stage
 from lowhiss.core.vehicle import UnitKind
 from lowhiss.engine.clocks import Instant
-from lowhiss.service.fleet.failed_stages import FailedStage
 from lowhiss.service.runs.lifecycle import Beginning
 from lowhiss.service.runs.log import Latest, LogLine
 from lowhiss.service.runs.participants import Part
@@ -365,19 +364,6 @@ class LatestOut(BaseModel):
                 "column": latest.figures["column"],
             }
         )
-
-
-class FailedStageOut(BaseModel):
-    """A stage of a unit that stands failed: since when, and in which run. The unit must not be driven."""
-
-    stage: Stage
-    since: dt.datetime
-    run_id: str
-
-    @classmethod
-    def of(cls, failed: FailedStage) -> FailedStageOut:
-        """From the service's answer."""
-        return cls.model_validate({"stage": failed.stage, "since": failed.since, "run_id": failed.run_id})
 
 
 class LogOut(BaseModel):

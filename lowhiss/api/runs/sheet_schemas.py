@@ -177,6 +177,7 @@ class SheetOut(BaseModel):
     """A run judged: the sheet.
 
     at_end : the result as it stood when the end was received.  differs : what a newer core says, until somebody looked.
+    did : what the result did to holds, as sentences.
     """
 
     run: RunOut
@@ -188,6 +189,7 @@ class SheetOut(BaseModel):
     at_end: ResultOut | None
     differs: DiffersOut | None
     looked: LookedOut | None
+    did: list[str]
 
     @classmethod
     def of(cls, sheet: Sheet) -> SheetOut:
@@ -203,5 +205,6 @@ class SheetOut(BaseModel):
                 "at_end": sheet.at_end,
                 "differs": sheet.differs,
                 "looked": sheet.looked,
+                "did": sheet.did,
             }
         )

@@ -1,6 +1,31 @@
-"""What a unit's tests lead to: whether one of its measured quantities drifts towards a limit."""
+"""What tests and reports of a vehicle lead to: how it stands, what holds it, when it is due, whether it drifts."""
 
+from lowhiss.core.standing.acts import (
+    ACT_KINDS,
+    ACT_TYPES,
+    Act,
+    ActType,
+    Part,
+    PartKind,
+    read_act_body,
+)
+from lowhiss.core.standing.consequences import CONSEQUENCES, Consequence, Group, read_groups
+from lowhiss.core.standing.defects import ONE_TRIP, Defect, DefectState, Rating, default_consequence, defects_of
 from lowhiss.core.standing.drift import Point, Trend, Window, trend_of
+from lowhiss.core.standing.due import DueRule, Every, end_of_day, good_until, read_due_rule, zone_of
+from lowhiss.core.standing.holds import (
+    Cleared,
+    Fail,
+    Hold,
+    HoldPolicy,
+    Lifted,
+    TestedSet,
+    Way,
+    WayOut,
+    accused,
+    holds_of,
+    ways_out,
+)
 from lowhiss.core.standing.quantities import (
     Quantity,
     Reading,
@@ -13,20 +38,61 @@ from lowhiss.core.standing.quantities import (
     unit_of_measure,
     window_of,
 )
+from lowhiss.core.standing.rank import STANDINGS, STAYS, Clock, PartFacts, Standing, standing_of
 
 __all__ = [
+    "ACT_KINDS",
+    "ACT_TYPES",
+    "CONSEQUENCES",
+    "ONE_TRIP",
+    "STANDINGS",
+    "STAYS",
+    "Act",
+    "ActType",
+    "Cleared",
+    "Clock",
+    "Consequence",
+    "Defect",
+    "DefectState",
+    "DueRule",
+    "Every",
+    "Fail",
+    "Group",
+    "Hold",
+    "HoldPolicy",
+    "Lifted",
+    "Part",
+    "PartFacts",
+    "PartKind",
     "Point",
     "Quantity",
+    "Rating",
     "Reading",
+    "Standing",
     "TestedRun",
+    "TestedSet",
     "Trend",
+    "Way",
+    "WayOut",
     "Window",
+    "accused",
     "comparable",
+    "default_consequence",
+    "defects_of",
+    "end_of_day",
     "error_of",
+    "good_until",
+    "holds_of",
     "quantities_of",
+    "read_act_body",
+    "read_due_rule",
+    "read_groups",
     "readings_of",
     "segment_of",
+    "standing_of",
     "trend_of",
     "unit_of_measure",
+    "ways_out",
     "window_of",
+    "zone_of",
 ]

@@ -80,3 +80,49 @@ ARITHMETIC = {
     "error": "reading error ±{uncertainty}",
     "error_s": "error ±{uncertainty}",
 }
+STANDINGS_OF_UNITS = {
+    "on_hold": "Do not drive: on hold",
+    "unfit": "Do not drive: a defect",
+    "overdue": "Test before it leaves: overdue",
+    "never_tested": "Test before it leaves: never tested",
+    "due": "May leave, a test is due",
+    "restricted": "This trip, then repair",
+    "fit": "May leave",
+}
+HOLDS = {
+    "failed": "{stage} failed: {figures}",
+    "placed": "{reason}",
+    "further": "failed {count} times",
+    "repair": "Repair it and certify the repair.",
+    "recheck": "A valid pass of {stage} under {rules}, in a finished test.",
+    "recheck_after": "After a certified repair: a valid pass of {stage} under {rules}, in a finished test.",
+    "narrow": "Or find out which it is: test {stage} with one of them and without the other. Whichever passes is free.",
+    "release": "A manager may release it, with a reason that stays on record.",
+    "opened": "{stage}: this opened a hold. Do not drive.",
+    "added": "{stage}: failed again; the hold stays. Do not drive.",
+    "lifted": "{stage}: this lifted the hold.",
+    "cleared": "{stage}: this passed, so the hold stays with what was not in this test.",
+    "no_repair": "{stage}: passed, but no repair was certified before: the hold stays.",
+    "still": "{stage}: still on hold.",
+}
+CONSEQUENCES = {"stay": "Stays put", "finish": "This trip, then repair", "note": "Noted"}
+DEFECT_STATES = {"open": "open", "taken": "in the workshop", "repaired": "repaired", "no_repair": "no repair needed"}
+ACTS = {
+    "hold_placed": "Put on hold: {reason}",
+    "hold_released": "Hold released: {reason}",
+    "defect_seen": "Defect reported: {defect}",
+    "defect_rated": "{defect}: now *{means}*. {reason}",
+    "defect_taken": "Taken by the workshop: {defect}",
+    "repaired": "Repair certified: {did}",
+    "no_repair": "No repair needed, certified: {defect}. {reason}",
+    "acknowledged": "Read what was reported: {defect}",
+    "trip_over": "The trip is over",
+}
+RUNS = {
+    "pass": "Test passed",
+    "fail": "Test failed",
+    "void": "Test void",
+    "incomplete": "Test not complete",
+    "training": "training",
+    "rehearsal": "rehearsal, does not count for the vehicle",
+}

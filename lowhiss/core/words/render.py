@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from collections.abc import Mapping
 from dataclasses import dataclass
 from types import ModuleType
 from typing import Any, cast
@@ -11,7 +12,7 @@ from lowhiss.core.fields import Language
 from lowhiss.core.findings import FINDINGS
 from lowhiss.core.judge.model import Finding, StageVerdict
 from lowhiss.core.rules import AppliedBound, Limit, Source, apply_bounds
-from lowhiss.core.stages import STEP_TABLE, Step, kind_of
+from lowhiss.core.stages import STEP_TABLE, Stage, Step, kind_of
 from lowhiss.core.standing.drift import DAYS_A_MONTH, MIN_DAYS, MIN_POINTS, Slope, Trend
 from lowhiss.core.units import PressureUnit
 from lowhiss.core.vehicle import Unit
@@ -215,6 +216,41 @@ class Words:
             low=monthly[1],
             high=monthly[2],
         )
+
+    def failed(self, stage: str, figures: Mapping[str, Any], limit: Limit | None, unit: Unit) -> str:
+        """What a failed stage measured, and its limit: ``99 → 94 psi in 60 s, no more than 4 psi in 60 s``."""
+        verdict = StageVerdict(cast(Stage, stage), 1, "fail", limit, measured=dict(figures))
+        parts = self._measured_parts(verdict)
+        if limit is not None:
+            parts.append(self.limit(limit, apply_bounds(limit, unit)))
+        return ", ".join(parts)
+
+    def standing(self, standing: str) -> str:
+        """How a unit stands, in short."""
+        return str(self.book.STANDINGS_OF_UNITS[standing])
+
+    def hold(self, key: str, **values: Any) -> str:
+        """A sentence about a hold; ``stage`` is named in the reader's words."""
+        if "stage" in values:
+            values["stage"] = self.stage(values["stage"])
+        return str(self.book.HOLDS[key]).format(**values)
+
+    def act(self, kind: str, **values: str) -> str:
+        """What somebody did about a vehicle, as a sentence."""
+        return str(self.book.ACTS[kind]).format(**values).strip()
+
+    def run(self, outcome: str, purpose: str) -> str:
+        """A run in a line of time: how it came out, and for what it was where that was not a trip."""
+        said = str(self.book.RUNS[outcome])
+        return f"{said} ({self.book.RUNS[purpose]})" if purpose in self.book.RUNS else said
+
+    def consequence(self, consequence: str) -> str:
+        """What a defect means, in a word or two."""
+        return str(self.book.CONSEQUENCES[consequence])
+
+    def defect_state(self, state: str) -> str:
+        """How far a defect has come."""
+        return str(self.book.DEFECT_STATES[state])
 
     def _sum(self, key: str, **values: str) -> str:
         return str(self.book.ARITHMETIC[key]).format(**values)

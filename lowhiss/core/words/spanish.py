@@ -86,3 +86,49 @@ ARITHMETIC = {
     "error": "error de lectura ±{uncertainty}",
     "error_s": "error ±{uncertainty}",
 }
+STANDINGS_OF_UNITS = {
+    "on_hold": "No conducir: retenida",
+    "unfit": "No conducir: un defecto",
+    "overdue": "Probar antes de salir: vencida",
+    "never_tested": "Probar antes de salir: nunca probada",
+    "due": "Puede salir, toca una prueba",
+    "restricted": "Este viaje y al taller",
+    "fit": "Puede salir",
+}
+HOLDS = {
+    "failed": "{stage} no pasó: {figures}",
+    "placed": "{reason}",
+    "further": "falló {count} veces",
+    "repair": "Repárela y certifique la reparación.",
+    "recheck": "Que {stage} pase de forma válida según {rules}, en una prueba terminada.",
+    "recheck_after": "Tras una reparación certificada: que {stage} pase de forma válida según {rules}, en una prueba terminada.",
+    "narrow": "O averigüe cuál es: pruebe {stage} con una y sin la otra. La que pase queda libre.",
+    "release": "Un gerente puede liberarla, con un motivo que queda registrado.",
+    "opened": "{stage}: esto abrió una retención. No conducir.",
+    "added": "{stage}: falló otra vez; la retención sigue. No conducir.",
+    "lifted": "{stage}: esto levantó la retención.",
+    "cleared": "{stage}: pasó, así que la retención queda en lo que no estuvo en esta prueba.",
+    "no_repair": "{stage}: pasó, pero antes no se certificó ninguna reparación: la retención sigue.",
+    "still": "{stage}: sigue retenida.",
+}
+CONSEQUENCES = {"stay": "No se mueve", "finish": "Este viaje y al taller", "note": "Anotado"}
+DEFECT_STATES = {"open": "abierto", "taken": "en el taller", "repaired": "reparado", "no_repair": "sin reparación"}
+ACTS = {
+    "hold_placed": "Retenida: {reason}",
+    "hold_released": "Retención liberada: {reason}",
+    "defect_seen": "Defecto informado: {defect}",
+    "defect_rated": "{defect}: ahora *{means}*. {reason}",
+    "defect_taken": "La tomó el taller: {defect}",
+    "repaired": "Reparación certificada: {did}",
+    "no_repair": "Sin reparación, certificado: {defect}. {reason}",
+    "acknowledged": "Leyó lo informado: {defect}",
+    "trip_over": "El viaje terminó",
+}
+RUNS = {
+    "pass": "Prueba superada",
+    "fail": "Prueba no superada",
+    "void": "Prueba nula",
+    "incomplete": "Prueba incompleta",
+    "training": "formación",
+    "rehearsal": "ensayo, no cuenta para el vehículo",
+}

@@ -31,7 +31,7 @@ from lowhiss.core.standing.drift import State
 from lowhiss.core.vehicle import Unit
 from lowhiss.core.words import Words
 from lowhiss.service.fleet.choosing import choose
-from lowhiss.service.fleet.failed_stages import is_doubtful
+from lowhiss.service.fleet.counting import is_doubtful
 from lowhiss.service.fleet.rows import find_unit
 from lowhiss.service.fleet.units import assembled
 from lowhiss.service.rule_sets import kept_rules

@@ -25,9 +25,8 @@ from lowhiss.core.record import read_unit
 from lowhiss.core.vehicle import KIND_TABLE, Unit
 from lowhiss.service.errors import RefusedError
 from lowhiss.service.fleet.choosing import choose
-from lowhiss.service.fleet.failed_stages import FailedStage, failed_stages
 from lowhiss.service.fleet.rows import couplings_of, find_unit, name_taken, plain_facts
-from lowhiss.service.history import Change, check_version, differences, history_of, note_change
+from lowhiss.service.history import check_version, differences, note_change
 from lowhiss.service.people.signin import Person, now
 from lowhiss.store.engine import Store
 from lowhiss.store.models import CouplingRow, UnitRow
@@ -75,12 +74,10 @@ def list_units(store: Store, *, retired: bool = False) -> list[ListedUnit]:
         return [_listed(row, coupled.get(row.id, [])) for row in session.scalars(query)]
 
 
-def get_unit(store: Store, unit_id: str) -> tuple[ListedUnit, list[FailedStage], list[Change]]:
-    """One unit with what stands failed and the history of its changes. Raises NotFoundError."""
+def get_unit(store: Store, unit_id: str) -> ListedUnit:
+    """One unit. Raises NotFoundError."""
     with store.transaction() as session:
-        row = find_unit(session, unit_id)
-        failed = failed_stages(session, [unit_id]).get(unit_id, [])
-        return assembled(session, row), failed, history_of(session, unit_id)
+        return assembled(session, find_unit(session, unit_id))
 
 
 def assembled(session: Session, row: UnitRow) -> ListedUnit:

@@ -45,10 +45,18 @@ RIGHTS: dict[str, frozenset[str]] = {
     "addTrailer": _KEEPS_UNITS,
     "editTrailer": _KEEPS_UNITS,
     "retireTrailer": _MANAGER,
+    "getCourse": _SIGNED_IN,
     "getScript": _SIGNED_IN,
     "makeFeedToken": _KEEPS_UNITS | _SEES_PEOPLE,
     "sendFeed": frozenset({"nobody"}),
     "watchFeed": _SIGNED_IN,
+    # standing
+    "getStanding": _SIGNED_IN,
+    "getWorkshop": _SIGNED_IN,
+    "addActs": _SIGNED_IN,
+    "listGroups": _SIGNED_IN,
+    "getCalendar": _SIGNED_IN,
+    "setCalendar": _MANAGER,
     # runs
     "beginRun": _SIGNED_IN,
     "listOpenRuns": _SIGNED_IN,
@@ -75,6 +83,8 @@ NARROWER: dict[str, str] = {
     "call-outs and notes, never what commands the driver; a trainer or manager who did not join only notes, and "
     "`late_confirmed`; anybody else only sends on what others, who were signed in on the same device when they struck "
     "it, left waiting there",
+    "addActs": "only a manager releases a hold; only the workshop and managers take a defect, certify a repair or that "
+    "none is needed, and rate a defect milder; everybody reports, rates worse, places a hold and reads what was done",
     "listOpenRuns": "one's own and those one has joined; trainers and managers see everybody's, to take one over",
     "makeJoinCode": "only who leads the run",
     "sendFeed": "whoever holds the unit's token, which is no person",

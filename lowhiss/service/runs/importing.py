@@ -14,6 +14,7 @@ from lowhiss.core.record import Run, read_run
 from lowhiss.core.run import standing_events
 from lowhiss.engine.clocks import Instant, map_begun
 from lowhiss.engine.judging import procedure_of, rules_of
+from lowhiss.service.fleet.results import note_trailers, trailers_named
 from lowhiss.service.fleet.rows import find_unit
 from lowhiss.service.runs.rows import Setup, clock_row, keep_rules, timekeeper_of
 from lowhiss.service.runs.verdicts import keep_verdict
@@ -59,6 +60,7 @@ def import_record(session: Session, record: dict[str, Any], unit_id: str, *, dem
     )
     session.add(row)
     session.flush()
+    note_trailers(session, row.id, trailers_named(session, run.unit.trailers))
     session.add(clock_row(row.id, begun, map_begun(0.0)))
     rows = [
         {

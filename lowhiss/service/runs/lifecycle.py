@@ -20,7 +20,9 @@ from lowhiss.engine.clocks import Instant, map_begun, seconds_ago
 from lowhiss.engine.judging import sheet_of
 from lowhiss.service.errors import ConflictError, NotFoundError, RefusedError
 from lowhiss.service.fleet.choosing import choose
+from lowhiss.service.fleet.results import note_trailers
 from lowhiss.service.fleet.rows import find_unit
+from lowhiss.service.fleet.standing import did_to_holds
 from lowhiss.service.fleet.units import assembled
 from lowhiss.service.people.secrets import token_hash
 from lowhiss.service.people.signin import Person
@@ -69,6 +71,7 @@ class Sheet:
 
     outcome : the result that counts.  at_end : as it stood when the end was received, None while the run goes on.
     differs : what a newer core says of the same marks, until somebody has looked.
+    did : what the result did to holds, as sentences.
     """
 
     head: RunHead
@@ -80,6 +83,7 @@ class Sheet:
     at_end: dict[str, Any] | None
     differs: dict[str, Any] | None
     looked: dict[str, Any] | None
+    did: list[str]
 
 
 def begin_run(store: Store, start: Beginning, sent: Instant, by: Person, device: str | None = None) -> RunHead:
@@ -101,7 +105,8 @@ def begin_run(store: Store, start: Beginning, sent: Instant, by: Person, device:
         unit = find_unit(session, start.unit_id)
         if unit.retired_at is not None:
             raise RefusedError("unit_retired", "This unit is retired: choose another one.", "unit_id")
-        together = assembled(session, unit).unit
+        listed = assembled(session, unit)
+        together = listed.unit
         rules, procedure = choose(start.rules or unit.rules, start.procedure, together)
         keep_rules(session, rules)
         run = RunRow(
@@ -124,6 +129,7 @@ def begin_run(store: Store, start: Beginning, sent: Instant, by: Person, device:
         )
         session.add(run)
         session.flush()
+        note_trailers(session, run.id, listed.trailer_ids)
         mapping = map_begun(start.begun.mono_s)
         session.add(clock_row(run.id, start.begun, mapping))
         keep_verdict(session, run, judge_row(session, run))
@@ -209,6 +215,7 @@ def sheet(store: Store, run_id: str, words: Words) -> Sheet:
             at_end=kept.at_end,
             differs=kept.differs,
             looked=kept.looked,
+            did=did_to_holds(session, run, list(kept.figures["stages"]), words),
             **told,
         )
 
@@ -226,7 +233,9 @@ def look_at_result(store: Store, run_id: str, by: Person, why: str) -> None:
         if kept is None or kept.differs is None:
             raise RefusedError("nothing_differs", "There is one result only: nothing is to be decided.", "run_id")
         at = dt.datetime.now(dt.UTC).isoformat()
-        accept_newer(kept, run, judge_row(session, run), {"by": by.name, "at": at, "why": why, "kept": kept.differs})
+        accept_newer(
+            session, kept, run, judge_row(session, run), {"by": by.name, "at": at, "why": why, "kept": kept.differs}
+        )
 
 
 def judge_ended_again(store: Store, limit: int = 50) -> int:

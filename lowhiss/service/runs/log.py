@@ -9,7 +9,6 @@ from typing import Any
 from sqlalchemy import ColumnElement, and_, false, or_, select, union_all
 from sqlalchemy.orm import Session
 
-from lowhiss.service.fleet.failed_stages import FailedStage, failed_stages
 from lowhiss.service.runs.rows import RunHead, find_run, head_of, judge_row
 from lowhiss.service.runs.verdicts import is_current, keep_verdict
 from lowhiss.store.engine import Store
@@ -127,11 +126,11 @@ def latest_runs(session: Session) -> dict[str, Latest]:
     }
 
 
-def yard(store: Store) -> tuple[dict[str, Latest], dict[str, list[FailedStage]]]:
-    """What the yard shows beside its units: each one's latest run, and what stands failed, by unit id."""
+def yard(store: Store) -> dict[str, Latest]:
+    """Each unit's latest run, by unit id, once what goes on is judged."""
     with store.transaction() as session:
         judge_what_goes_on(session)
-        return latest_runs(session), failed_stages(session)
+        return latest_runs(session)
 
 
 def judge_what_goes_on(session: Session) -> None:

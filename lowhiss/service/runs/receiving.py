@@ -17,13 +17,13 @@ from lowhiss.core.rules import canonical_json
 from lowhiss.engine.clocks import WALL_CLOCK_ERROR_S, Instant, Mapping, map_epoch
 from lowhiss.service.errors import NotFoundError
 from lowhiss.service.fleet.units import unit_of
-from lowhiss.service.people import secrets
+from lowhiss.service.people.authors import Author, Authors
 from lowhiss.service.people.signin import ForbiddenError, Person
 from lowhiss.service.runs.participants import OVERSEERS, Part, overseer_may, part_of, watcher_may
 from lowhiss.service.runs.rows import clock_row, judge_row
 from lowhiss.service.runs.verdicts import keep_verdict
 from lowhiss.store.engine import Store
-from lowhiss.store.models import ClockRow, EventRow, PersonRow, PresenceRow, RunRow
+from lowhiss.store.models import ClockRow, EventRow, RunRow
 
 _SERVERS_OWN = frozenset({"at_s", "id", "seq", "after_end", "sent_by", "received"})
 MAX_EVENTS_OF_RUN = 5_000
@@ -34,8 +34,6 @@ MAX_CLOCKS_OF_RUN = 200
 """Page lives of devices in one run."""
 _KNOWN_CLOCKS: dict[tuple[str, str, str], Mapping] = {}
 _MAX_KNOWN_CLOCKS = 10_000
-_PRESENCE_ERROR = dt.timedelta(minutes=5)
-"""How far a device's mapped time may stray from when somebody signed in or out there."""
 
 
 @dataclass(frozen=True, slots=True)
@@ -112,25 +110,15 @@ _KNOWN = select(EventRow.id).where(
 )
 
 
-@dataclass(frozen=True, slots=True)
-class _Author:
-    """Who struck an event."""
-
-    id: str
-    name: str
-    role: str
-
-
-class _Authors:
-    """Who may have struck what: the sender, and whoever was signed in on the same device at that time."""
+class _Authors(Authors):
+    """Who may have struck what in a run, and the part that they take in it."""
 
     def __init__(self, session: Session, run: RunRow, by: Person, device: str | None) -> None:
-        self.session, self.run, self.device = session, run, device
-        self.sender = _Author(by.id, by.name, by.role)
+        super().__init__(session, by, device)
+        self.run = run
         self._parts: dict[str, Part | None] = {}
-        self._present: dict[str, list[tuple[_Author, dt.datetime, dt.datetime | None]]] | None = None
 
-    def part(self, author: _Author) -> Part | None:
+    def part(self, author: Author) -> Part | None:
         """The part that somebody takes in the run."""
         if author.id not in self._parts:
             self._parts[author.id] = part_of(self.session, self.run, author.id, author.role, self.device)
@@ -144,30 +132,6 @@ class _Authors:
             for key in keys
             for author, _, _ in self.present().get(key, [])
         )
-
-    def of(self, event: Struck, at: dt.datetime) -> tuple[_Author, str | None]:
-        """Who struck an event, and who was said to have, where that could not have been."""
-        key = name_key(event.author)
-        if not key or key == name_key(self.sender.name):
-            return self.sender, None
-        for author, from_at, until_at in self.present().get(key, []):
-            if from_at - _PRESENCE_ERROR <= at and (until_at is None or at <= until_at + _PRESENCE_ERROR):
-                return author, None
-        return self.sender, event.author.strip()
-
-    def present(self) -> dict[str, list[tuple[_Author, dt.datetime, dt.datetime | None]]]:
-        """Everybody who has been signed in on this device, by the canonical form of their name."""
-        if self._present is None:
-            self._present = {}
-            query = (
-                select(PersonRow, PresenceRow.from_at, PresenceRow.until_at)
-                .join(PresenceRow, PresenceRow.person_id == PersonRow.id)
-                .where(PresenceRow.device_hash == secrets.token_hash(self.device or ""))
-            )
-            for person, from_at, until_at in self.session.execute(query) if self.device else ():
-                author = _Author(person.id, person.name, person.role)
-                self._present.setdefault(person.name_key, []).append((author, from_at, until_at))
-        return self._present
 
 
 class _Adding:
@@ -227,7 +191,7 @@ class _Adding:
             return
         if checked.type in END_TYPES:
             at_s = max(at_s, self.latest_at_s())  # an end dated back would cut off what was struck before it came
-        author, claimed = self.authors.of(event, self.run.started_at + dt.timedelta(seconds=at_s))
+        author, claimed = self.authors.of(event.author, self.run.started_at + dt.timedelta(seconds=at_s))
         target = self.known.get(checked.event or "")
         if refusal := self.refusal(event, checked.type, at_s, author, target, new_clock):
             self.aside(event, *refusal)
@@ -263,7 +227,7 @@ class _Adding:
         self.end(checked.type, at_s, target)
 
     def refusal(
-        self, event: Struck, kind: str, at_s: float, author: _Author, target: EventRow | None, new_clock: bool
+        self, event: Struck, kind: str, at_s: float, author: Author, target: EventRow | None, new_clock: bool
     ) -> tuple[str, str] | None:
         """Why an event that is well formed cannot be kept; None where it can."""
         confirms = kind == "late_confirmed"
@@ -335,7 +299,7 @@ class _Adding:
         kept = self.session.scalar(select(func.max(EventRow.at_s)).where(EventRow.run_id == self.run.id))
         return max([float(kept or 0.0), *(float(row["at_s"]) for row in self.rows)])
 
-    def many_by(self, author: _Author) -> bool:
+    def many_by(self, author: Author) -> bool:
         """Whether somebody has made as many marks as a watcher may."""
         query = select(func.count()).where(EventRow.run_id == self.run.id, EventRow.author_id == author.id)
         return (self.session.scalar(query) or 0) >= MAX_EVENTS_OF_WATCHER

@@ -20,7 +20,7 @@ from lowhiss.engine.clocks import Instant, Mapping
 from lowhiss.engine.judging import rules_in_record
 from lowhiss.exchange.run_json import run_record
 from lowhiss.service.errors import NotFoundError
-from lowhiss.service.fleet.failed_stages import begun_doubtfully
+from lowhiss.service.fleet.counting import begun_doubtfully
 from lowhiss.service.fleet.units import unit_of
 from lowhiss.service.rule_sets import kept_rules
 from lowhiss.service.runs.participants import Part, members_of
@@ -240,4 +240,9 @@ def judged_by(rules: RuleSet, procedure: Procedure, unit: Unit, resolution_psi: 
 
 def judge_row(session: Session, run: RunRow) -> RunVerdict:
     """The run judged under its own rule set."""
-    return judge_run(run_of(session, run), kept_rules(session, run.rules_hash), read_procedure(run.procedure))
+    return judge_under(session, run, kept_rules(session, run.rules_hash))
+
+
+def judge_under(session: Session, run: RunRow, rules: RuleSet) -> RunVerdict:
+    """The run judged under a rule set."""
+    return judge_run(run_of(session, run), rules, read_procedure(run.procedure))

@@ -16,7 +16,9 @@ from typing import Any
 from sqlalchemy.orm import Session
 
 from lowhiss.core.judge import RunVerdict, air_column
-from lowhiss.service.fleet.failed_stages import note_failed_stages
+from lowhiss.service.fleet.results import note_result, other_rules_wanted
+from lowhiss.service.rule_sets import kept_rules
+from lowhiss.service.runs.rows import judge_under
 from lowhiss.store.models import RunRow, VerdictRow
 
 _ROOMS = ("core", "rulebook")
@@ -51,7 +53,7 @@ def is_current(row: VerdictRow | None, run: RunRow) -> bool:
 
 
 def keep_verdict(session: Session, run: RunRow, verdict: RunVerdict) -> VerdictRow:
-    """Keep the verdict of the run as it stands now, and what it says of the unit's stages."""
+    """Keep the verdict of the run as it stands now, and what it leaves with its parts."""
     row = session.get(VerdictRow, (run.id, run.rules_hash))
     told = told_by(verdict)
     if row is None:
@@ -65,15 +67,28 @@ def keep_verdict(session: Session, run: RunRow, verdict: RunVerdict) -> VerdictR
     if run.ended_at is not None and row.at_end is None:
         row.at_end = told
     run.outcome, run.close_call, run.stale = row.outcome, row.close_call, False
-    note_failed_stages(session, run, row.figures["stages"])
+    for rules_hash in other_rules_wanted(session, run, row.figures["stages"]):
+        _keep_under(session, run, rules_hash)
+    note_result(session, run, row.figures["stages"])
     return row
 
 
-def accept_newer(row: VerdictRow, run: RunRow, verdict: RunVerdict, looked: dict[str, Any]) -> None:
+def _keep_under(session: Session, run: RunRow, rules_hash: str) -> None:
+    """What another rule set says of a run: the very one by which a stage failed before and is looked at again."""
+    row = session.get(VerdictRow, (run.id, rules_hash))
+    if row is None:
+        row = VerdictRow(run_id=run.id, rules_hash=rules_hash)
+        session.add(row)
+    _take_over(row, run, judge_under(session, run, kept_rules(session, rules_hash)))
+    session.flush()
+
+
+def accept_newer(session: Session, row: VerdictRow, run: RunRow, verdict: RunVerdict, looked: dict[str, Any]) -> None:
     """Somebody has looked at what a newer core says: it counts from here on."""
     _take_over(row, run, verdict)
     row.differs, row.looked = None, looked
     run.outcome, run.close_call = row.outcome, row.close_call
+    note_result(session, run, row.figures["stages"])
 
 
 def _take_over(row: VerdictRow, run: RunRow, verdict: RunVerdict) -> None:

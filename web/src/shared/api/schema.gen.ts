@@ -348,7 +348,7 @@ export interface paths {
         };
         /**
          * Get Unit
-         * @description One unit with the history of its changes.
+         * @description One unit: how it stands, and what happened to it.
          */
         get: operations["getUnit"];
         /**
@@ -356,6 +356,26 @@ export interface paths {
          * @description Change a power unit; refused when somebody else changed it meanwhile.
          */
         put: operations["editUnit"];
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/units/{unit_id}/course": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * Get Course
+         * @description More of what happened to a unit, before a moment.
+         */
+        get: operations["getCourse"];
+        put?: never;
         post?: never;
         delete?: never;
         options?: never;
@@ -501,6 +521,110 @@ export interface paths {
          * @description Take a trailer out of use, or back into it.
          */
         post: operations["retireTrailer"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/standing": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * Get Standing
+         * @description How every unit in use stands, the worst first.
+         */
+        get: operations["getStanding"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/workshop": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * Get Workshop
+         * @description Open holds and defects that are not closed, in the order to take them.
+         */
+        get: operations["getWorkshop"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/acts": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Add Acts
+         * @description Keep what people did about vehicles: each once, however often it is sent; what cannot be kept is set aside.
+         */
+        post: operations["addActs"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/groups": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * List Groups
+         * @description The groups of parts that may be found not right, and what follows under each rule set.
+         */
+        get: operations["listGroups"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/calendar": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * Get Calendar
+         * @description The fleet's time zone, and how often it tests.
+         */
+        get: operations["getCalendar"];
+        /**
+         * Set Calendar
+         * @description Change the fleet's time zone, and how often it tests.
+         */
+        put: operations["setCalendar"];
+        post?: never;
         delete?: never;
         options?: never;
         head?: never;
@@ -878,6 +1002,39 @@ export interface components {
             seq: number;
         };
         /**
+         * ActBody
+         * @description One thing that somebody did about a vehicle; ``body`` holds the fields of its type.
+         */
+        ActBody: {
+            /** Id */
+            id: string;
+            /**
+             * Type
+             * @enum {string}
+             */
+            type: "hold_placed" | "hold_released" | "defect_seen" | "defect_rated" | "defect_taken" | "repaired" | "no_repair" | "acknowledged" | "trip_over";
+            part: components["schemas"]["PartBody"];
+            at: components["schemas"]["Moment"];
+            /**
+             * By
+             * @default
+             */
+            by: string;
+            /** Body */
+            body: {
+                [key: string]: unknown;
+            };
+        };
+        /**
+         * ActsBody
+         * @description A batch of acts, with the clocks of the device when it was sent.
+         */
+        ActsBody: {
+            sent: components["schemas"]["Moment"];
+            /** Acts */
+            acts: components["schemas"]["ActBody"][];
+        };
+        /**
          * AddPersonBody
          * @description A new person.
          */
@@ -889,6 +1046,18 @@ export interface components {
              * @enum {string}
              */
             role: "driver" | "trainer" | "workshop" | "manager";
+        };
+        /**
+         * AsideActOut
+         * @description An act that could not be taken, and why.
+         */
+        AsideActOut: {
+            /** Id */
+            id: string;
+            /** Code */
+            code: string;
+            /** Message */
+            message: string;
         };
         /**
          * BadLineOut
@@ -1004,6 +1173,33 @@ export interface components {
             };
         };
         /**
+         * CalendarBody
+         * @description The fleet's time zone by its IANA name, and how often it tests; ``every`` null: no rule.
+         */
+        CalendarBody: {
+            /** Time Zone */
+            time_zone: string;
+            /** Every */
+            every?: ("days" | "months" | "trip") | null;
+            /**
+             * Count
+             * @default 1
+             */
+            count: number;
+        };
+        /**
+         * CalendarOut
+         * @description The fleet's time zone, and how often it tests.
+         */
+        CalendarOut: {
+            /** Time Zone */
+            time_zone: string;
+            /** Every */
+            every: ("days" | "months" | "trip") | null;
+            /** Count */
+            count: number;
+        };
+        /**
          * CandidateOut
          * @description The candidate's own result, by finding code.
          */
@@ -1026,23 +1222,6 @@ export interface components {
             old_password?: string | null;
             /** New Password */
             new_password?: string | null;
-        };
-        /**
-         * ChangeOut
-         * @description One change: each field with its value before and after.
-         */
-        ChangeOut: {
-            /**
-             * At
-             * Format: date-time
-             */
-            at: string;
-            /** By Name */
-            by_name: string;
-            /** What */
-            what: {
-                [key: string]: unknown;
-            };
         };
         /**
          * CoachOut
@@ -1087,6 +1266,16 @@ export interface components {
             trailer_ids: string[];
         };
         /**
+         * CourseOut
+         * @description A page of what happened to a unit, the latest first; ``next_before`` continues it.
+         */
+        CourseOut: {
+            /** Entries */
+            entries: components["schemas"]["EntryOut"][];
+            /** Next Before */
+            next_before: string | null;
+        };
+        /**
          * DeedOut
          * @description Something done to the vehicle.
          */
@@ -1097,6 +1286,55 @@ export interface components {
             event: {
                 [key: string]: unknown;
             };
+        };
+        /**
+         * DefectOut
+         * @description A defect that is not closed. ``consequence``: what it means now.  recheck : what must pass after its repair.
+         */
+        DefectOut: {
+            /** Id */
+            id: string;
+            /**
+             * Part Kind
+             * @enum {string}
+             */
+            part_kind: "unit" | "trailer";
+            /** Part Id */
+            part_id: string;
+            /** Part */
+            part: string;
+            /** Said */
+            said: string;
+            /**
+             * Seen At
+             * Format: date-time
+             */
+            seen_at: string;
+            /** By */
+            by: string;
+            /** Consequence */
+            consequence: ("stay" | "finish" | "note") | null;
+            /** Means */
+            means: string;
+            /**
+             * State
+             * @enum {string}
+             */
+            state: "open" | "taken" | "repaired" | "no_repair";
+            /** State Said */
+            state_said: string;
+            /** Taken By */
+            taken_by: string;
+            /** Certified At */
+            certified_at: string | null;
+            /** Certified By */
+            certified_by: string;
+            /** Did */
+            did: string;
+            /** Recheck */
+            recheck: (("build_up" | "cut_out" | "cut_in" | "leak_released" | "leak_applied" | "low_air_warning" | "spring_brakes") | ("rebuild" | "hold_trailer" | "hold_parking" | "rolling_service"))[];
+            /** Run Id */
+            run_id: string | null;
         };
         /**
          * DemoSignInBody
@@ -1197,6 +1435,34 @@ export interface components {
             version: number;
         };
         /**
+         * EntryOut
+         * @description One thing that happened to a unit, in a line of time. ``said``: a sentence.  run_id : the run it is about.
+         */
+        EntryOut: {
+            /**
+             * At
+             * Format: date-time
+             */
+            at: string;
+            /**
+             * Kind
+             * @enum {string}
+             */
+            kind: "run" | "act" | "hold" | "change";
+            /** What */
+            what: string;
+            /** By */
+            by: string;
+            /** Said */
+            said: string;
+            /** Run Id */
+            run_id: string | null;
+            /** Fields */
+            fields: {
+                [key: string]: unknown;
+            } | null;
+        };
+        /**
          * ErrorBody
          * @description What went wrong: a stable code, one sentence, the field it is about (empty when none).
          */
@@ -1223,21 +1489,6 @@ export interface components {
             sent: components["schemas"]["Moment"];
             /** Events */
             events: components["schemas"]["StruckIn"][];
-        };
-        /**
-         * FailedStageOut
-         * @description A stage of a unit that stands failed: since when, and in which run. The unit must not be driven.
-         */
-        FailedStageOut: {
-            /** Stage */
-            stage: ("build_up" | "cut_out" | "cut_in" | "leak_released" | "leak_applied" | "low_air_warning" | "spring_brakes") | ("rebuild" | "hold_trailer" | "hold_parking" | "rolling_service");
-            /**
-             * Since
-             * Format: date-time
-             */
-            since: string;
-            /** Run Id */
-            run_id: string;
         };
         /**
          * FeedTokenOut
@@ -1276,6 +1527,65 @@ export interface components {
             cut_in_psi: number | null;
             /** Cut Out Psi */
             cut_out_psi: number | null;
+        };
+        /**
+         * GroupOut
+         * @description A group of parts that may be found not right: its name, and what follows under each rule set.
+         */
+        GroupOut: {
+            /** Id */
+            id: string;
+            /** Name */
+            name: {
+                [key: string]: string;
+            };
+            /** By Rules */
+            by_rules: {
+                [key: string]: "stay" | "finish" | "note";
+            };
+            /** Raises */
+            raises: string;
+            /** Fixable */
+            fixable: boolean;
+        };
+        /**
+         * HoldOut
+         * @description A hold. ``said``: why.  ways : what would change it, in the order to do it; empty once it is lifted.
+         */
+        HoldOut: {
+            /** Id */
+            id: string;
+            /** Stage */
+            stage: ("build_up" | "cut_out" | "cut_in" | "leak_released" | "leak_applied" | "low_air_warning" | "spring_brakes") | ("rebuild" | "hold_trailer" | "hold_parking" | "rolling_service") | null;
+            /**
+             * Opened At
+             * Format: date-time
+             */
+            opened_at: string;
+            /** By */
+            by: string;
+            /** Said */
+            said: string;
+            /** Parts */
+            parts: components["schemas"]["PartOut"][];
+            /** Run Id */
+            run_id: string | null;
+            /** Repaired At */
+            repaired_at: string | null;
+            /** From Before */
+            from_before: boolean;
+            /** Ways */
+            ways: components["schemas"]["WayOutOut"][];
+            /** Lifted At */
+            lifted_at: string | null;
+            /** Lifted How */
+            lifted_how: ("recheck" | "release") | null;
+            /** Lifted Run Id */
+            lifted_run_id: string | null;
+            /** Lifted By */
+            lifted_by: string;
+            /** Lifted Reason */
+            lifted_reason: string;
         };
         /**
          * ImportedOut
@@ -1485,7 +1795,7 @@ export interface components {
             differs: boolean;
             /** Stages */
             stages: {
-                [key: string]: components["schemas"]["StandingOut"];
+                [key: string]: components["schemas"]["lowhiss__api__runs__schemas__StandingOut"];
             };
             column: components["schemas"]["ColumnOut"];
         };
@@ -1585,6 +1895,36 @@ export interface components {
             wall: string;
         };
         /**
+         * PartBody
+         * @description A power unit or a trailer.
+         */
+        PartBody: {
+            /**
+             * Kind
+             * @enum {string}
+             */
+            kind: "unit" | "trailer";
+            /** Id */
+            id: string;
+        };
+        /**
+         * PartOut
+         * @description A power unit or a trailer, with its name.
+         */
+        PartOut: {
+            /**
+             * Kind
+             * @enum {string}
+             */
+            kind: "unit" | "trailer";
+            /** Id */
+            id: string;
+            /** Name */
+            name: string;
+            /** Held */
+            held: boolean;
+        };
+        /**
          * PersonOut
          * @description Somebody who may sign in.
          */
@@ -1653,6 +1993,16 @@ export interface components {
             psi: number;
             /** Other Psi */
             other_psi: number | null;
+        };
+        /**
+         * ReceivedActsOut
+         * @description What became of a batch of acts.
+         */
+        ReceivedActsOut: {
+            /** Accepted */
+            accepted: string[];
+            /** Set Aside */
+            set_aside: components["schemas"]["AsideActOut"][];
         };
         /**
          * ReceivedOut
@@ -2114,6 +2464,7 @@ export interface components {
          * @description A run judged: the sheet.
          *
          *     at_end : the result as it stood when the end was received.  differs : what a newer core says, until somebody looked.
+         *     did : what the result did to holds, as sentences.
          */
         SheetOut: {
             run: components["schemas"]["RunOut"];
@@ -2132,6 +2483,8 @@ export interface components {
             at_end: components["schemas"]["ResultOut"] | null;
             differs: components["schemas"]["DiffersOut"] | null;
             looked: components["schemas"]["LookedOut"] | null;
+            /** Did */
+            did: string[];
         };
         /**
          * SignInBody
@@ -2193,33 +2546,6 @@ export interface components {
             arithmetic: string;
             /** Findings */
             findings: components["schemas"]["FindingOut"][];
-        };
-        /**
-         * StandingOut
-         * @description How a stage stands in a list; figures that were not measured are null.
-         */
-        StandingOut: {
-            /**
-             * Outcome
-             * @enum {string}
-             */
-            outcome: "pass" | "fail" | "void" | "not_done" | "no_rule";
-            /** Close Call */
-            close_call: boolean;
-            /** Psi */
-            psi?: number | null;
-            /** Start Psi */
-            start_psi?: number | null;
-            /** End Psi */
-            end_psi?: number | null;
-            /** Drop Psi */
-            drop_psi?: number | null;
-            /** Rate Psi Per Min */
-            rate_psi_per_min?: number | null;
-            /** Duration S */
-            duration_s?: number | null;
-            /** Time S */
-            time_s?: number | null;
         };
         /**
          * StretchOut
@@ -2498,14 +2824,14 @@ export interface components {
         };
         /**
          * UnitPageOut
-         * @description A unit with what stands failed and the history of its changes.
+         * @description A unit, how it stands, every hold that ever accused it, the latest first, and the first page of its course.
          */
         UnitPageOut: {
             unit: components["schemas"]["UnitOut"];
-            /** Failed */
-            failed: components["schemas"]["FailedStageOut"][];
-            /** History */
-            history: components["schemas"]["ChangeOut"][];
+            standing: components["schemas"]["lowhiss__api__fleet__standing_schemas__StandingOut"];
+            /** Holds */
+            holds: components["schemas"]["HoldOut"][];
+            course: components["schemas"]["CourseOut"];
         };
         /**
          * VerdictOut
@@ -2544,8 +2870,31 @@ export interface components {
             hints: components["schemas"]["FindingOut"][];
         };
         /**
+         * WayOutOut
+         * @description One thing that would change a hold, as a sentence.
+         */
+        WayOutOut: {
+            /**
+             * Way
+             * @enum {string}
+             */
+            way: "repair" | "recheck" | "narrow" | "release";
+            /** Said */
+            said: string;
+        };
+        /**
+         * WorkshopOut
+         * @description Open holds and defects that are not closed, in the order to take them.
+         */
+        WorkshopOut: {
+            /** Holds */
+            holds: components["schemas"]["HoldOut"][];
+            /** Defects */
+            defects: components["schemas"]["DefectOut"][];
+        };
+        /**
          * YardUnitOut
-         * @description A unit with its latest run and what stands failed, as the yard lists it.
+         * @description A unit with its latest run and how it stands, as the yard lists it.
          */
         YardUnitOut: {
             /** Id */
@@ -2598,8 +2947,61 @@ export interface components {
             /** Demo */
             demo: boolean;
             latest: components["schemas"]["LatestOut"] | null;
-            /** Failed */
-            failed: components["schemas"]["FailedStageOut"][];
+            standing: components["schemas"]["lowhiss__api__fleet__standing_schemas__StandingOut"] | null;
+        };
+        /**
+         * StandingOut
+         * @description How a unit stands with what it pulls today. ``said``: in a few words.  stays : it does not leave as it is.
+         */
+        lowhiss__api__fleet__standing_schemas__StandingOut: {
+            /** Unit Id */
+            unit_id: string;
+            /** Name */
+            name: string;
+            /**
+             * Standing
+             * @enum {string}
+             */
+            standing: "on_hold" | "unfit" | "overdue" | "never_tested" | "due" | "restricted" | "fit";
+            /** Said */
+            said: string;
+            /** Stays */
+            stays: boolean;
+            /** Holds */
+            holds: components["schemas"]["HoldOut"][];
+            /** Defects */
+            defects: components["schemas"]["DefectOut"][];
+            /** Passed At */
+            passed_at: string | null;
+            /** Due At */
+            due_at: string | null;
+        };
+        /**
+         * StandingOut
+         * @description How a stage stands in a list; figures that were not measured are null.
+         */
+        lowhiss__api__runs__schemas__StandingOut: {
+            /**
+             * Outcome
+             * @enum {string}
+             */
+            outcome: "pass" | "fail" | "void" | "not_done" | "no_rule";
+            /** Close Call */
+            close_call: boolean;
+            /** Psi */
+            psi?: number | null;
+            /** Start Psi */
+            start_psi?: number | null;
+            /** End Psi */
+            end_psi?: number | null;
+            /** Drop Psi */
+            drop_psi?: number | null;
+            /** Rate Psi Per Min */
+            rate_psi_per_min?: number | null;
+            /** Duration S */
+            duration_s?: number | null;
+            /** Time S */
+            time_s?: number | null;
         };
     };
     responses: never;
@@ -3220,6 +3622,8 @@ export interface operations {
         parameters: {
             query?: {
                 retired?: boolean;
+                lang?: "en" | "es";
+                unit?: "psi" | "kpa" | "bar";
             };
             header?: never;
             path?: never;
@@ -3384,7 +3788,10 @@ export interface operations {
     };
     getUnit: {
         parameters: {
-            query?: never;
+            query?: {
+                lang?: "en" | "es";
+                unit?: "psi" | "kpa" | "bar";
+            };
             header?: never;
             path: {
                 unit_id: string;
@@ -3444,6 +3851,50 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["UnitOut"];
+                };
+            };
+            /** @description The input cannot be accepted. */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ErrorOut"];
+                };
+            };
+            /** @description It was not done: the error's code and sentence say why. */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ErrorOut"];
+                };
+            };
+        };
+    };
+    getCourse: {
+        parameters: {
+            query: {
+                before: string;
+                lang?: "en" | "es";
+                unit?: "psi" | "kpa" | "bar";
+            };
+            header?: never;
+            path: {
+                unit_id: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["CourseOut"];
                 };
             };
             /** @description The input cannot be accepted. */
@@ -3786,6 +4237,248 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["TrailerOut"];
+                };
+            };
+            /** @description The input cannot be accepted. */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ErrorOut"];
+                };
+            };
+            /** @description It was not done: the error's code and sentence say why. */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ErrorOut"];
+                };
+            };
+        };
+    };
+    getStanding: {
+        parameters: {
+            query?: {
+                lang?: "en" | "es";
+                unit?: "psi" | "kpa" | "bar";
+            };
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["lowhiss__api__fleet__standing_schemas__StandingOut"][];
+                };
+            };
+            /** @description The input cannot be accepted. */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ErrorOut"];
+                };
+            };
+            /** @description It was not done: the error's code and sentence say why. */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ErrorOut"];
+                };
+            };
+        };
+    };
+    getWorkshop: {
+        parameters: {
+            query?: {
+                lang?: "en" | "es";
+                unit?: "psi" | "kpa" | "bar";
+            };
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["WorkshopOut"];
+                };
+            };
+            /** @description The input cannot be accepted. */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ErrorOut"];
+                };
+            };
+            /** @description It was not done: the error's code and sentence say why. */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ErrorOut"];
+                };
+            };
+        };
+    };
+    addActs: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["ActsBody"];
+            };
+        };
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ReceivedActsOut"];
+                };
+            };
+            /** @description The input cannot be accepted. */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ErrorOut"];
+                };
+            };
+            /** @description It was not done: the error's code and sentence say why. */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ErrorOut"];
+                };
+            };
+        };
+    };
+    listGroups: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["GroupOut"][];
+                };
+            };
+            /** @description The input cannot be accepted. */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ErrorOut"];
+                };
+            };
+            /** @description It was not done: the error's code and sentence say why. */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ErrorOut"];
+                };
+            };
+        };
+    };
+    getCalendar: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["CalendarOut"];
+                };
+            };
+            /** @description The input cannot be accepted. */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ErrorOut"];
+                };
+            };
+            /** @description It was not done: the error's code and sentence say why. */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ErrorOut"];
+                };
+            };
+        };
+    };
+    setCalendar: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["CalendarBody"];
+            };
+        };
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["CalendarOut"];
                 };
             };
             /** @description The input cannot be accepted. */

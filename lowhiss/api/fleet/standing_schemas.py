@@ -1,0 +1,296 @@
+"""What goes in and out about holds, defects, what was done about them, and when tests are due."""
+
+from __future__ import annotations
+
+import datetime as dt
+from typing import Annotated, Any, Literal
+
+from pydantic import BaseModel, Field
+
+from lowhiss.api.runs.schemas import Moment
+from lowhiss.api.schemas import Strict, Uuid
+from lowhiss.core.stages import Stage
+from lowhiss.core.standing import ActType, Consequence, DefectState, Every, Group, Part, PartKind, Standing, Way
+from lowhiss.service.fleet.acts import Done, ReceivedActs
+from lowhiss.service.fleet.course import Entry, Kind
+from lowhiss.service.fleet.standing import Calendar, ToldDefect, ToldHold, UnitStanding
+
+MAX_ACTS = 50
+
+
+class PartOut(BaseModel):
+    """A power unit or a trailer, with its name."""
+
+    kind: PartKind
+    id: str
+    name: str
+    held: bool
+
+
+class WayOutOut(BaseModel):
+    """One thing that would change a hold, as a sentence."""
+
+    way: Way
+    said: str
+
+
+class HoldOut(BaseModel):
+    """A hold. ``said``: why.  ways : what would change it, in the order to do it; empty once it is lifted."""
+
+    id: str
+    stage: Stage | None
+    opened_at: dt.datetime
+    by: str
+    said: str
+    parts: list[PartOut]
+    run_id: str | None
+    """The run that failed last."""
+    repaired_at: dt.datetime | None
+    from_before: bool
+    ways: list[WayOutOut]
+    lifted_at: dt.datetime | None
+    lifted_how: Literal["recheck", "release"] | None
+    lifted_run_id: str | None
+    lifted_by: str
+    lifted_reason: str
+
+    @classmethod
+    def of(cls, told: ToldHold) -> HoldOut:
+        """From the service's answer."""
+        hold, lifted = told.hold, told.hold.lifted
+        return cls(
+            id=hold.id,
+            stage=hold.stage,
+            opened_at=hold.opened_at,
+            by=told.by,
+            said=told.said,
+            parts=[PartOut(kind=p.kind, id=p.id, name=name, held=p in hold.held) for p, name in told.parts],
+            run_id=hold.fails[-1].run_id if hold.fails else None,
+            repaired_at=hold.repaired_at,
+            from_before=hold.from_before,
+            ways=[WayOutOut(way=way, said=said) for way, said in told.ways],
+            lifted_at=lifted.at if lifted else None,
+            lifted_how=lifted.how if lifted else None,
+            lifted_run_id=(lifted.run_id or None) if lifted else None,
+            lifted_by=lifted.by if lifted else "",
+            lifted_reason=lifted.reason if lifted else "",
+        )
+
+
+class DefectOut(BaseModel):
+    """A defect that is not closed. ``consequence``: what it means now.  recheck : what must pass after its repair."""
+
+    id: str
+    part_kind: PartKind
+    part_id: str
+    part: str
+    said: str
+    seen_at: dt.datetime
+    by: str
+    consequence: Consequence | None
+    means: str
+    state: DefectState
+    state_said: str
+    taken_by: str
+    certified_at: dt.datetime | None
+    certified_by: str
+    did: str
+    recheck: list[Stage]
+    run_id: str | None
+
+    @classmethod
+    def of(cls, told: ToldDefect) -> DefectOut:
+        """From the service's answer."""
+        defect = told.defect
+        return cls(
+            id=defect.id,
+            part_kind=defect.part.kind,
+            part_id=defect.part.id,
+            part=told.part,
+            said=told.said,
+            seen_at=defect.seen_at,
+            by=defect.by,
+            consequence=told.consequence,
+            means=told.means,
+            state=defect.state,
+            state_said=told.state,
+            taken_by=defect.taken_by,
+            certified_at=defect.certified_at,
+            certified_by=defect.certified_by,
+            did=defect.said,
+            recheck=list(defect.recheck),
+            run_id=defect.run_id or None,
+        )
+
+
+class StandingOut(BaseModel):
+    """How a unit stands with what it pulls today. ``said``: in a few words.  stays : it does not leave as it is."""
+
+    unit_id: str
+    name: str
+    standing: Standing
+    said: str
+    stays: bool
+    holds: list[HoldOut]
+    defects: list[DefectOut]
+    passed_at: dt.datetime | None
+    due_at: dt.datetime | None
+
+    @classmethod
+    def of(cls, one: UnitStanding) -> StandingOut:
+        """From the service's answer."""
+        return cls(
+            unit_id=one.unit_id,
+            name=one.name,
+            standing=one.standing,
+            said=one.said,
+            stays=one.stays,
+            holds=[HoldOut.of(hold) for hold in one.holds],
+            defects=[DefectOut.of(defect) for defect in one.defects],
+            passed_at=one.passed_at,
+            due_at=one.due_at,
+        )
+
+
+class WorkshopOut(BaseModel):
+    """Open holds and defects that are not closed, in the order to take them."""
+
+    holds: list[HoldOut]
+    defects: list[DefectOut]
+
+
+class EntryOut(BaseModel):
+    """One thing that happened to a unit, in a line of time. ``said``: a sentence.  run_id : the run it is about."""
+
+    at: dt.datetime
+    kind: Kind
+    what: str
+    by: str
+    said: str
+    run_id: str | None
+    fields: dict[str, Any] | None
+
+    @classmethod
+    def of(cls, entry: Entry) -> EntryOut:
+        """From the service's answer."""
+        return cls(
+            at=entry.at,
+            kind=entry.kind,
+            what=entry.what,
+            by=entry.by,
+            said=entry.said,
+            run_id=entry.run_id or None,
+            fields=entry.fields,
+        )
+
+
+class CourseOut(BaseModel):
+    """A page of what happened to a unit, the latest first; ``next_before`` continues it."""
+
+    entries: list[EntryOut]
+    next_before: dt.datetime | None
+
+    @classmethod
+    def of(cls, entries: list[Entry], next_before: dt.datetime | None) -> CourseOut:
+        """From the service's answer."""
+        return cls(entries=[EntryOut.of(entry) for entry in entries], next_before=next_before)
+
+
+class GroupOut(BaseModel):
+    """A group of parts that may be found not right: its name, and what follows under each rule set."""
+
+    id: str
+    name: dict[str, str]
+    by_rules: dict[str, Consequence]
+    raises: str
+    fixable: bool
+
+    @classmethod
+    def of(cls, group: Group) -> GroupOut:
+        """From the core's table."""
+        return cls(
+            id=group.id,
+            name={str(language): name for language, name in group.name.items()},
+            by_rules=dict(group.by_rules),
+            raises=group.raises,
+            fixable=group.fixable,
+        )
+
+
+class PartBody(Strict):
+    """A power unit or a trailer."""
+
+    kind: PartKind
+    id: Uuid
+
+
+class ActBody(Strict):
+    """One thing that somebody did about a vehicle; ``body`` holds the fields of its type."""
+
+    id: Uuid
+    type: ActType
+    part: PartBody
+    at: Moment
+    by: Annotated[str, Field(max_length=200)] = ""
+    body: dict[str, Any]
+
+
+class ActsBody(Strict):
+    """A batch of acts, with the clocks of the device when it was sent."""
+
+    sent: Moment
+    acts: Annotated[list[ActBody], Field(min_length=1, max_length=MAX_ACTS)]
+
+    def to_service(self) -> list[Done]:
+        """As the service takes it."""
+        return [
+            Done(act.id, act.type, Part(act.part.kind, act.part.id), act.at.to_service(), act.by, act.body)
+            for act in self.acts
+        ]
+
+
+class AsideActOut(BaseModel):
+    """An act that could not be taken, and why."""
+
+    id: str
+    code: str
+    message: str
+
+
+class ReceivedActsOut(BaseModel):
+    """What became of a batch of acts."""
+
+    accepted: list[str]
+    set_aside: list[AsideActOut]
+
+    @classmethod
+    def of(cls, received: ReceivedActs) -> ReceivedActsOut:
+        """From the service's answer."""
+        aside = [AsideActOut(id=one.id, code=one.code, message=one.sentence) for one in received.set_aside]
+        return cls(accepted=received.accepted, set_aside=aside)
+
+
+class CalendarBody(Strict):
+    """The fleet's time zone by its IANA name, and how often it tests; ``every`` null: no rule."""
+
+    time_zone: Annotated[str, Field(max_length=60)]
+    every: Every | None = None
+    count: Annotated[int, Field(ge=-9999, le=9999)] = 1
+
+    def rule_table(self) -> dict[str, Any] | None:
+        """As the service takes it."""
+        return None if self.every is None else {"every": self.every, "count": self.count}
+
+
+class CalendarOut(BaseModel):
+    """The fleet's time zone, and how often it tests."""
+
+    time_zone: str
+    every: Every | None
+    count: int
+
+    @classmethod
+    def of(cls, calendar: Calendar) -> CalendarOut:
+        """From the service's answer."""
+        rule = calendar.rule
+        return cls(time_zone=calendar.zone.key, every=rule.every if rule else None, count=rule.count if rule else 1)

@@ -1,0 +1,170 @@
+"""Defects and what was done about them, folded from the acts on one part. Pure."""
+
+from __future__ import annotations
+
+import datetime as dt
+from collections.abc import Iterable, Mapping, Sequence
+from dataclasses import dataclass, replace
+from typing import Literal
+
+from lowhiss.core.stages import Stage
+from lowhiss.core.standing.acts import Act, Part
+from lowhiss.core.standing.consequences import Consequence, Group
+from lowhiss.core.standing.holds import TestedSet
+
+ONE_TRIP = dt.timedelta(hours=24)
+"""So long a defect of *one trip, then repair* may wait at most; ours, after the day of NSC 13 (from memory)."""
+DefectState = Literal["open", "taken", "repaired", "no_repair"]
+
+
+@dataclass(frozen=True, slots=True)
+class Rating:
+    """Who rated a defect how, when and why; nobody's rating rewrites another's."""
+
+    at: dt.datetime
+    by: str
+    consequence: Consequence
+    reason: str = ""
+
+
+@dataclass(frozen=True, slots=True)
+class Defect:
+    """Something that is not right with a part.
+
+    group, finding, what : a group of the table, a finding of the judge, or words.  ratings : the default first.
+    certified_at, certified_by : of *repaired* or *no repair needed*.  said : what was done, or why nothing.
+    recheck : the stages that must pass after the repair, as far as they have not.  acknowledged : by whom, when.
+    """
+
+    id: str
+    part: Part
+    seen_at: dt.datetime
+    by: str
+    group: str
+    finding: str
+    what: str
+    where: str
+    run_id: str
+    teaching: bool
+    ratings: tuple[Rating, ...]
+    state: DefectState = "open"
+    taken_by: str = ""
+    certified_at: dt.datetime | None = None
+    certified_by: str = ""
+    said: str = ""
+    recheck: tuple[Stage, ...] = ()
+    acknowledged: tuple[tuple[str, dt.datetime], ...] = ()
+    trip_over_at: dt.datetime | None = None
+
+    @property
+    def rated(self) -> Consequence:
+        """As it was rated last."""
+        return self.ratings[-1].consequence
+
+    @property
+    def closed(self) -> bool:
+        """Whether nothing stands of it: certified, and what had to pass after the repair has passed."""
+        return self.certified_at is not None and not self.recheck
+
+    def consequence(self, now: dt.datetime) -> Consequence | None:
+        """What it means now: *one trip* turns into *stays* when the trip is over or a day has passed; None when closed.
+
+        One that was set up for teaching never means anything.
+        """
+        if self.closed or self.teaching:
+            return None
+        if self.rated == "finish" and (self.trip_over_at is not None or now - self.seen_at > ONE_TRIP):
+            return "stay"
+        return self.rated
+
+
+def defects_of(
+    part: Part, acts: Iterable[Act], tests: Sequence[TestedSet], groups: Mapping[str, Group], rules: str
+) -> list[Defect]:
+    """Every defect that was reported of a part, in the order in which they were seen.
+
+    tests : runs that counted, with this part in them.  rules : the rule set whose defaults hold.
+    """
+    mine = sorted((act for act in acts if act.part == part), key=lambda act: (act.at, act.id))
+    found = [_seen(act, groups, rules) for act in mine if act.type == "defect_seen"]
+    return [_after(defect, mine, tests, groups) for defect in found]
+
+
+def default_consequence(group: str, given: Consequence | None, groups: Mapping[str, Group], rules: str) -> Consequence:
+    """What a new defect means: the group's default, or worse where whoever saw it said so."""
+    default = groups[group].under(rules) if group in groups else "note"
+    return default if given is None else _worse(default, given)
+
+
+def _worse(one: Consequence, other: Consequence) -> Consequence:
+    order: tuple[Consequence, ...] = ("stay", "finish", "note")
+    return min(one, other, key=order.index)
+
+
+def _seen(act: Act, groups: Mapping[str, Group], rules: str) -> Defect:
+    body = act.body
+    group, given = body.get("group", ""), body.get("consequence")
+    default = groups[group].under(rules) if group in groups else None
+    ratings = [Rating(act.at, "", default)] if default else []
+    if given is not None and given != default:
+        worst = given if default is None else _worse(default, given)
+        ratings.append(Rating(act.at, act.by, worst))
+    return Defect(
+        id=act.id,
+        part=act.part,
+        seen_at=act.at,
+        by=act.by,
+        group=group,
+        finding=body.get("finding", ""),
+        what=body.get("what", ""),
+        where=body.get("where", ""),
+        run_id=body.get("run", ""),
+        teaching=body.get("teaching", False),
+        ratings=tuple(ratings) or (Rating(act.at, act.by, "note"),),
+    )
+
+
+def _after(defect: Defect, acts: Sequence[Act], tests: Sequence[TestedSet], groups: Mapping[str, Group]) -> Defect:
+    for act in acts:
+        if act.at < defect.seen_at:
+            continue
+        defect = _acted(defect, act, groups)
+    if defect.state == "repaired" and defect.certified_at is not None and defect.recheck:
+        passed = {
+            stage
+            for test in tests
+            if test.counts and defect.part in test.parts
+            for stage, figures in test.stages.items()
+            if figures["outcome"] == "pass" and test.moment(stage) > defect.certified_at
+        }
+        defect = replace(defect, recheck=tuple(stage for stage in defect.recheck if stage not in passed))
+    return defect
+
+
+def _acted(defect: Defect, act: Act, groups: Mapping[str, Group]) -> Defect:
+    body = act.body
+    if act.type == "trip_over" and defect.certified_at is None:
+        return replace(defect, trip_over_at=defect.trip_over_at or act.at)
+    if act.type == "repaired" and defect.id in body.get("defects", ()) and defect.certified_at is None:
+        recheck = groups[defect.group].recheck if defect.group in groups else ()
+        return replace(
+            defect,
+            state="repaired",
+            certified_at=act.at,
+            certified_by=act.by,
+            said=body["did"],
+            recheck=recheck if defect.rated == "stay" else (),
+        )
+    if act.type == "acknowledged" and defect.id in body["defects"]:
+        return replace(defect, acknowledged=(*defect.acknowledged, (act.by, act.at)))
+    if body.get("defect") != defect.id or defect.certified_at is not None:
+        return defect
+    if act.type == "defect_rated":
+        return replace(defect, ratings=(*defect.ratings, Rating(act.at, act.by, body["consequence"], body["reason"])))
+    if act.type == "defect_taken":
+        return replace(defect, state="taken", taken_by=act.by)
+    if act.type == "no_repair":
+        return replace(
+            defect, state="no_repair", certified_at=act.at, certified_by=act.by, said=body["reason"], recheck=()
+        )
+    return defect

@@ -1,0 +1,256 @@
+"""Holds: opened by a stage that stands failed or by hand, narrowed by evidence, lifted by a recheck or a release. Pure.
+
+Tests and acts may be handed in in any order; they count in the order in which they happened.
+"""
+
+from __future__ import annotations
+
+import datetime as dt
+import uuid
+from collections.abc import Callable, Iterable, Mapping, Sequence
+from dataclasses import dataclass, field, replace
+from typing import Any, Literal, NamedTuple
+
+from lowhiss.core.stages import LIMITED_STAGES, STAGES, STEP_TABLE, Stage, kind_of
+from lowhiss.core.standing.acts import Act, Part
+
+_NAMESPACE = uuid.UUID("3d6f5a0e-6f0c-5e0e-9a62-5d0c1b7d4f10")
+
+
+@dataclass(frozen=True, slots=True)
+class TestedSet:
+    """A run that counts for the vehicle, as far as holds go.
+
+    parts : the power unit, then its trailers.  rules : the hash of the rule set that judged it.
+    stages : the kept figures of each stage as it stands.  counts : it was finished, so that its passes count.
+    """
+
+    __test__ = False  # no test of pytest's
+
+    run_id: str
+    parts: tuple[Part, ...]
+    began_at: dt.datetime
+    rules: str
+    stages: Mapping[str, Mapping[str, Any]]
+    counts: bool
+
+    def moment(self, stage: str) -> dt.datetime:
+        """When a stage of it was decided."""
+        return self.began_at + dt.timedelta(seconds=self.stages[stage].get("at_s") or 0.0)
+
+
+class Fail(NamedTuple):
+    """A valid fail of a stage: in which run, when, under the rule set of which hash, with which figures."""
+
+    run_id: str
+    at: dt.datetime
+    rules: str
+    figures: Mapping[str, Any]
+
+
+class Cleared(NamedTuple):
+    """A part that a hold has left, because the stage passed with it and without another part that was held."""
+
+    part: Part
+    run_id: str
+    at: dt.datetime
+
+
+class Lifted(NamedTuple):
+    """How a hold ended. ``by``, ``reason``: of a release."""
+
+    at: dt.datetime
+    how: Literal["recheck", "release"]
+    run_id: str = ""
+    by: str = ""
+    reason: str = ""
+
+
+@dataclass(frozen=True, slots=True)
+class Hold:
+    """A hold. ``stage``: what failed; None where a person placed it, for ``reason``.
+
+    parts : everybody whom it accused.  repaired_at : the last repair for it since its latest fail.
+    from_before : what failed, failed before holds were kept.
+    """
+
+    id: str
+    stage: Stage | None
+    opened_at: dt.datetime
+    parts: tuple[Part, ...]
+    fails: tuple[Fail, ...] = ()
+    by: str = ""
+    reason: str = ""
+    cleared: tuple[Cleared, ...] = ()
+    repaired_at: dt.datetime | None = None
+    lifted: Lifted | None = None
+    from_before: bool = False
+
+    @property
+    def held(self) -> tuple[Part, ...]:
+        """Whom it still holds; nobody once it is lifted."""
+        gone = {one.part for one in self.cleared}
+        return () if self.lifted else tuple(part for part in self.parts if part not in gone)
+
+
+@dataclass(frozen=True, slots=True)
+class HoldPolicy:
+    """A fleet's say. ``repair_first``: stages whose recheck counts only after a repair.
+
+    since : when holds began to be kept; what had passed again before then, under any rules, stays so.
+    """
+
+    repair_first: frozenset[Stage] = field(default_factory=lambda: frozenset(LIMITED_STAGES))
+    since: dt.datetime | None = None
+
+
+Passes = Callable[[TestedSet, Stage, str], bool]
+"""Whether a stage of a run passes under the rule set of this hash; asked only where that is not the run's own."""
+
+
+def accused(stage: Stage, figures: Mapping[str, Any], parts: Sequence[Part]) -> tuple[Part, ...]:
+    """Whom a fail of a stage accuses: the power unit, or the whole set as coupled; a trailer knob always the set."""
+    trailer_knob = kind_of(stage) == "knobs" and figures.get("knob") == "trailer"
+    return tuple(parts) if STEP_TABLE[stage].accuses == "set" or trailer_knob else tuple(parts[:1])
+
+
+def holds_of(
+    unit: Part, tests: Iterable[TestedSet], acts: Iterable[Act], policy: HoldPolicy, passes: Passes
+) -> list[Hold]:
+    """Every hold that fails of this unit have opened or somebody has placed on it, in the order in which they opened.
+
+    tests : its own runs, and those of other units with a trailer that it once failed with.
+    """
+    tests, acts = list(tests), list(acts)
+    placed = [_placed(act, acts) for act in acts if act.type == "hold_placed" and act.part == unit]
+    failed = [hold for stage in STAGES for hold in _of_stage(unit, stage, tests, acts, policy, passes)]
+    return sorted((*placed, *failed), key=lambda hold: (hold.opened_at, hold.id))
+
+
+def _placed(act: Act, acts: Sequence[Act]) -> Hold:
+    hold = Hold(act.id, None, act.at, (act.part,), by=act.by, reason=str(act.body["reason"]))
+    releases = sorted((one for one in acts if _releases(one, hold)), key=lambda one: (one.at, one.id))
+    return replace(hold, lifted=_released(releases[0])) if releases else hold
+
+
+def _releases(act: Act, hold: Hold) -> bool:
+    return act.type == "hold_released" and act.body["hold"] == hold.id and act.at >= hold.opened_at
+
+
+def _released(act: Act) -> Lifted:
+    return Lifted(act.at, "release", by=act.by, reason=str(act.body["reason"]))
+
+
+class _Happening(NamedTuple):
+    """Of one moment a fail counts first, then what was done about it, then what passed."""
+
+    at: dt.datetime
+    rank: int
+    key: str
+    test: TestedSet | None = None
+    act: Act | None = None
+
+
+def _of_stage(
+    unit: Part, stage: Stage, tests: list[TestedSet], acts: list[Act], policy: HoldPolicy, passes: Passes
+) -> list[Hold]:
+    happened = [
+        _Happening(test.moment(stage), 0 if _fails(test, stage, unit) else 2, test.run_id, test=test)
+        for test in tests
+        if stage in test.stages
+    ]
+    if not any(one.rank == 0 for one in happened):
+        return []
+    happened += [_Happening(act.at, 1, act.id, act=act) for act in acts if act.type in ("repaired", "hold_released")]
+    holds: list[Hold] = []
+    standing: Hold | None = None
+    for one in sorted(happened, key=lambda one: one[:3]):
+        if one.test is not None and one.rank == 0:
+            standing = _failed(standing, unit, stage, one.test, policy)
+        elif standing is not None and one.act is not None:
+            standing = _acted(standing, one.act)
+        elif standing is not None and one.test is not None:
+            standing = _tested(standing, stage, one.test, policy, passes)
+        if standing is not None and standing.lifted:
+            holds.append(standing)
+            standing = None
+    return [*holds, standing] if standing else holds
+
+
+def _fails(test: TestedSet, stage: Stage, unit: Part) -> bool:
+    return test.stages[stage]["outcome"] == "fail" and test.parts[0] == unit
+
+
+def _failed(standing: Hold | None, unit: Part, stage: Stage, test: TestedSet, policy: HoldPolicy) -> Hold:
+    at = test.moment(stage)
+    fail = Fail(test.run_id, at, test.rules, test.stages[stage])
+    parts = accused(stage, fail.figures, test.parts)
+    if standing is None:
+        name = str(uuid.uuid5(_NAMESPACE, f"{unit.id} {stage} {test.run_id}"))
+        before = policy.since is not None and at < policy.since
+        return Hold(name, stage, at, parts, (fail,), from_before=before)
+    # it failed again: whom the hold had left is accused again with the rest, and no repair has answered this one
+    return replace(
+        standing,
+        parts=(*standing.parts, *(part for part in parts if part not in standing.parts)),
+        fails=(*standing.fails, fail),
+        cleared=tuple(one for one in standing.cleared if one.part not in parts),
+        repaired_at=None,
+    )
+
+
+def _acted(hold: Hold, act: Act) -> Hold:
+    if _releases(act, hold):
+        return replace(hold, lifted=_released(act))
+    if act.type == "repaired" and hold.id in act.body.get("holds", ()):
+        return replace(hold, repaired_at=act.at)
+    return hold
+
+
+def _tested(hold: Hold, stage: Stage, test: TestedSet, policy: HoldPolicy, passes: Passes) -> Hold:
+    covered = tuple(part for part in hold.held if part in test.parts)
+    if not test.counts or not covered:
+        return hold
+    at = test.moment(stage)
+    before = policy.since is not None and at < policy.since
+    if not before and not all(_passes_under(test, stage, fail.rules, passes) for fail in hold.fails):
+        return hold
+    if before and test.stages[stage]["outcome"] != "pass":
+        return hold
+    if covered != hold.held:
+        return replace(hold, cleared=(*hold.cleared, *(Cleared(part, test.run_id, at) for part in covered)))
+    if hold.repaired_at is None and stage in policy.repair_first and not before:
+        return hold
+    return replace(hold, lifted=Lifted(at, "recheck", test.run_id))
+
+
+def _passes_under(test: TestedSet, stage: Stage, rules: str, passes: Passes) -> bool:
+    if test.rules == rules:
+        return bool(test.stages[stage]["outcome"] == "pass")
+    return passes(test, stage, rules)
+
+
+Way = Literal["repair", "recheck", "narrow", "release"]
+
+
+class WayOut(NamedTuple):
+    """One thing that would change a hold. ``run_id``: the fail whose rule set the recheck goes by."""
+
+    way: Way
+    stage: Stage | None = None
+    run_id: str = ""
+
+
+def ways_out(hold: Hold, policy: HoldPolicy) -> tuple[WayOut, ...]:
+    """What would lift or narrow an open hold, in the order to do it; a release is always the other way."""
+    if hold.lifted:
+        return ()
+    if hold.stage is None:
+        return (WayOut("release"),)
+    ways = []
+    if hold.stage in policy.repair_first and hold.repaired_at is None:
+        ways.append(WayOut("repair", hold.stage))
+    ways.append(WayOut("recheck", hold.stage, hold.fails[-1].run_id))
+    if len(hold.held) > 1:
+        ways.append(WayOut("narrow", hold.stage))
+    return tuple(ways)

@@ -1,0 +1,75 @@
+"""How a vehicle stands: the worst of what is open on it and of when it was tested last. Pure."""
+
+from __future__ import annotations
+
+import datetime as dt
+from collections.abc import Sequence
+from dataclasses import dataclass
+from typing import Literal, get_args
+from zoneinfo import ZoneInfo
+
+from lowhiss.core.standing.acts import Part
+from lowhiss.core.standing.defects import Defect
+from lowhiss.core.standing.due import DueRule, end_of_day, good_until
+from lowhiss.core.standing.holds import Hold
+
+Standing = Literal["on_hold", "unfit", "overdue", "never_tested", "due", "restricted", "fit"]
+STANDINGS: tuple[Standing, ...] = get_args(Standing)
+"""Worst first."""
+STAYS: frozenset[Standing] = frozenset({"on_hold", "unfit", "overdue", "never_tested"})
+"""A vehicle that stands like this does not leave the yard as it is."""
+
+
+@dataclass(frozen=True, slots=True)
+class Clock:
+    """What time it is, and where the fleet's days begin and end."""
+
+    now: dt.datetime
+    zone: ZoneInfo
+
+    @property
+    def tomorrow_ends(self) -> dt.datetime:
+        """The end of tomorrow."""
+        return end_of_day(self.now.astimezone(self.zone).date() + dt.timedelta(days=1), self.zone)
+
+
+@dataclass(frozen=True, slots=True)
+class PartFacts:
+    """What stands of one part. ``tested``: a finished run that counts is there. ``rule``: its own or the fleet's."""
+
+    part: Part
+    holds: tuple[Hold, ...] = ()
+    defects: tuple[Defect, ...] = ()
+    tested: bool = False
+    passed_at: dt.datetime | None = None
+    rule: DueRule | None = None
+
+    def until(self, zone: ZoneInfo) -> dt.datetime | None:
+        """Until when its last pass is good; None without a rule or a pass."""
+        return good_until(self.passed_at, self.rule, zone) if self.rule and self.passed_at else None
+
+
+def standing_of(parts: Sequence[PartFacts], clock: Clock) -> Standing:
+    """How a set stands as it is coupled today, the power unit first: the worst of its members.
+
+    Only the power unit is tested by itself; a trailer counts as tested with whatever pulled it.
+    """
+    return min((_standing_of(facts, clock, first=place == 0) for place, facts in enumerate(parts)), key=STANDINGS.index)
+
+
+def _standing_of(facts: PartFacts, clock: Clock, *, first: bool) -> Standing:
+    if any(facts.part in hold.held for hold in facts.holds):
+        return "on_hold"
+    consequences = {defect.consequence(clock.now) for defect in facts.defects}
+    if "stay" in consequences:
+        return "unfit"
+    until = facts.until(clock.zone)
+    if first and not facts.tested:
+        return "never_tested"
+    if facts.rule is not None and facts.tested and until is None and first:
+        return "overdue"
+    if until is not None and until <= clock.now:
+        return "overdue"
+    if until is not None and until <= clock.tomorrow_ends:
+        return "due"
+    return "restricted" if "finish" in consequences else "fit"

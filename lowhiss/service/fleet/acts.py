@@ -1,0 +1,212 @@
+"""Receiving what people did about a vehicle: each act is kept once, recognised when it is resent, or set aside."""
+
+from __future__ import annotations
+
+import datetime as dt
+from collections.abc import Mapping
+from dataclasses import dataclass, field
+from typing import Any, cast
+
+from sqlalchemy.orm import Session
+
+from lowhiss.core.errors import CoreError
+from lowhiss.core.rules import canonical_json
+from lowhiss.core.standing import ACT_KINDS, CONSEQUENCES, Act, ActType, Defect, Hold, Part, PartKind, read_act_body
+from lowhiss.engine.clocks import Instant, seconds_ago
+from lowhiss.rulebook import consequences
+from lowhiss.service.fleet.counting import OFFLINE_FOR
+from lowhiss.service.fleet.defecting import folded_defects, refold_defects
+from lowhiss.service.fleet.holding import hold_of, refold
+from lowhiss.service.fleet.rows import find_trailer, find_unit
+from lowhiss.service.people.authors import Author, Authors
+from lowhiss.service.people.rights import ROLES
+from lowhiss.service.people.signin import Person
+from lowhiss.store.engine import Store
+from lowhiss.store.models import ActRow, HoldRow
+
+_ANYBODY = frozenset(ROLES)
+_MENDS = frozenset({"workshop", "manager"})
+ACT_RIGHTS: dict[ActType, frozenset[str]] = {
+    "hold_placed": _ANYBODY,
+    "hold_released": frozenset({"manager"}),
+    "defect_seen": _ANYBODY,
+    "defect_rated": _ANYBODY,
+    "defect_taken": _MENDS,
+    "repaired": _MENDS,
+    "no_repair": _MENDS,
+    "acknowledged": _ANYBODY,
+    "trip_over": _ANYBODY,
+}
+"""Who may do what about a vehicle. Rating a defect milder is the workshop's and the manager's alone."""
+_FORBIDDEN = {
+    "hold_released": "Only a manager may release a hold.",
+    "defect_rated": "Only the workshop or a manager may rate a defect milder.",
+}
+_NOT_YOURS = "Only the workshop or a manager may certify this."
+
+
+@dataclass(frozen=True, slots=True)
+class Done:
+    """One act as a device sends it: its identity and clocks, and ``body``, the fields of its type."""
+
+    id: str
+    type: str
+    part: Part
+    at: Instant
+    author: str
+    body: dict[str, Any]
+
+
+@dataclass(frozen=True, slots=True)
+class AsideAct:
+    """An act that could not be taken, and why."""
+
+    id: str
+    code: str
+    sentence: str
+
+
+@dataclass(slots=True)
+class ReceivedActs:
+    """What became of a batch of acts."""
+
+    accepted: list[str] = field(default_factory=list)
+    set_aside: list[AsideAct] = field(default_factory=list)
+
+
+def add_acts(store: Store, sent: Instant, acts: list[Done], by: Person, device: str | None = None) -> ReceivedActs:
+    """Keep a batch: each act by itself, so that none blocks the next.
+
+    When this returns, what it accepted is committed.
+    """
+    received = ReceivedActs()
+    for act in acts:
+        with store.transaction() as session:
+            try:
+                _take(session, sent, act, by, device)
+                received.accepted.append(act.id)
+            except _AsideError as error:
+                received.set_aside.append(AsideAct(act.id, error.code, error.sentence))
+    return received
+
+
+class _AsideError(Exception):
+    def __init__(self, code: str, sentence: str) -> None:
+        self.code, self.sentence = code, sentence
+        super().__init__(sentence)
+
+
+def _take(session: Session, sent: Instant, act: Done, by: Person, device: str | None) -> None:
+    # whoever else does something about the same part waits: two people certify one thing once
+    _lock(session, act.part)
+    known = session.get(ActRow, act.id)
+    if known is not None:
+        if _same(known, act):
+            return
+        raise _AsideError("id_conflict", "Another entry with other content already has this id.")
+    received_at = dt.datetime.now(dt.UTC)
+    at = received_at - dt.timedelta(seconds=min(seconds_ago(act.at, sent), OFFLINE_FOR.total_seconds()))
+    try:
+        body = read_act_body(act.type, act.body)
+        canonical_json([act.author, body]).encode()
+    except CoreError as error:
+        raise _AsideError("act_malformed", f"{error.field or 'type'} {error.problem}.") from None
+    except UnicodeEncodeError:
+        raise _AsideError("act_malformed", "It holds half a character, which cannot be kept.") from None
+    author, claimed = Authors(session, by, device).of(act.author, at)
+    read = Act(act.id, cast(ActType, act.type), act.part, at, author.name, body)
+    _keep(session, read, author, claimed=claimed, sent_by=by.id, device=act.at.device, wall=act.at.wall)
+
+
+def keep_act(
+    session: Session, act_id: str, kind: str, part: Part, at: dt.datetime, by_id: str, by: str, role: str, body: Any
+) -> None:
+    """Keep an act that no device sends, such as one of the demo. Raises CoreError, ValueError where it may not be."""
+    act = Act(act_id, cast(ActType, kind), part, at, by, read_act_body(kind, body))
+    try:
+        _keep(session, act, Author(by_id, by, role), claimed=None, sent_by=by_id, device="record", wall=at)
+    except _AsideError as error:
+        raise ValueError(error.sentence) from error
+
+
+def _keep(session: Session, act: Act, author: Author, **came: Any) -> None:
+    if author.role not in ACT_RIGHTS[act.type]:
+        raise _AsideError("not_yours", _FORBIDDEN.get(act.type, _NOT_YOURS))
+    holds = _check(session, act, author)
+    row = ActRow(
+        id=act.id,
+        type=act.type,
+        part_kind=act.part.kind,
+        part_id=act.part.id,
+        at=act.at,
+        body=act.body,
+        author=author.name,
+        author_id=author.id,
+        received_at=dt.datetime.now(dt.UTC),
+        **came,
+    )
+    session.add(row)
+    session.flush()
+    owners = {Part(cast(PartKind, hold.owner_kind), hold.owner_id) for hold in holds}
+    owners |= {act.part} if act.type == "hold_placed" else set()
+    for owner in sorted(owners):
+        refold(session, owner)
+    refold_defects(session, act.part)
+
+
+def _lock(session: Session, part: Part) -> None:
+    if part.kind == "unit":
+        find_unit(session, part.id, lock=True)
+    else:
+        find_trailer(session, part.id, lock=True)
+
+
+def _check(session: Session, act: Act, author: Author) -> list[HoldRow]:
+    """The holds that an act is about. Raises where something that it names is not there or already settled."""
+    if act.type == "defect_seen" and act.body.get("group") and act.body["group"] not in consequences():
+        raise _AsideError("group_unknown", "group is no part that is known: choose one from the list.")
+    hold_ids, defect_ids = ACT_KINDS[act.type].named(act.body)
+    if act.type == "repaired" and not hold_ids and not defect_ids and not act.body.get("stages"):
+        raise _AsideError("repairs_nothing", "Say which hold or defect this repair answers.")
+    defects = {defect.id: defect for defect in folded_defects(session, act.part)} if defect_ids else {}
+    for defect_id in defect_ids:
+        _check_defect(act, author, defects.get(defect_id))
+    return [_checked_hold(session, act, hold_id) for hold_id in hold_ids]
+
+
+def _check_defect(act: Act, author: Author, defect: Defect | None) -> None:
+    if defect is None:
+        raise _AsideError("defect_unknown", "There is no such defect on this part.")
+    if act.type == "acknowledged":
+        return
+    if defect.certified_at is not None:
+        raise _AsideError(
+            "already_certified", f"{defect.certified_by} has certified this already; report it again if it is back."
+        )
+    if act.type == "defect_rated" and author.role not in _MENDS:
+        before, after = (CONSEQUENCES.index(one) for one in (defect.rated, act.body["consequence"]))
+        if after > before:
+            raise _AsideError("not_yours", _FORBIDDEN["defect_rated"])
+
+
+def _checked_hold(session: Session, act: Act, hold_id: str) -> HoldRow:
+    row = session.get(HoldRow, hold_id)
+    hold: Hold | None = hold_of(row) if row is not None else None
+    if row is None or hold is None or act.part not in hold.parts:
+        raise _AsideError("hold_unknown", "There is no such hold on this part.")
+    if hold.lifted:
+        raise _AsideError("hold_gone", "This hold has been lifted already: nothing is left to do.")
+    return row
+
+
+def _same(row: ActRow, act: Done) -> bool:
+    """Whether a resent act is the one already kept."""
+    same_part = (row.type, row.part_kind, row.part_id) == (act.type, act.part.kind, act.part.id)
+    return same_part and row.device == act.at.device and row.wall == act.at.wall and _body_of(act) == row.body
+
+
+def _body_of(act: Done) -> Mapping[str, Any] | None:
+    try:
+        return read_act_body(act.type, act.body)
+    except CoreError:
+        return None

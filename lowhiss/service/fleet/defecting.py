@@ -1,0 +1,113 @@
+"""Defects as they lie in their rows: folded by the core from the acts on a part and the tests after them."""
+
+from __future__ import annotations
+
+import datetime as dt
+from typing import Any, cast
+
+from sqlalchemy import delete, select
+from sqlalchemy.orm import Session
+
+from lowhiss import rulebook
+from lowhiss.core.stages import STAGES
+from lowhiss.core.standing import Defect, Part, Rating, defects_of
+from lowhiss.service.fleet.holding import acts_on, tested_sets
+from lowhiss.store.models import CouplingRow, OpenDefectRow, RunRow, RunTrailerRow, UnitRow
+
+
+def folded_defects(session: Session, part: Part) -> list[Defect]:
+    """Every defect that was ever reported of a part, the oldest first."""
+    acts = acts_on(session, [part.id])
+    seen = [act.at for act in acts if act.type == "defect_seen"]
+    if not seen:
+        return []
+    # only what was certified repaired asks for tests after it
+    repaired = [act.at for act in acts if act.type == "repaired"]
+    if part.kind == "unit":
+        which: Any = RunRow.unit_id == part.id
+    else:
+        which = RunRow.id.in_(select(RunTrailerRow.run_id).where(RunTrailerRow.trailer_id == part.id))
+    tests = tested_sets(session, which, min(repaired) - dt.timedelta(days=1)) if repaired else []
+    return defects_of(part, acts, tests, rulebook.consequences(), rules_for(session, part))
+
+
+def rules_for(session: Session, part: Part) -> str:
+    """The rule set whose consequences hold for a part: a trailer's are those of the unit that pulls it."""
+    unit = part.id
+    if part.kind == "trailer":
+        unit = session.scalar(select(CouplingRow.unit_id).where(CouplingRow.trailer_id == part.id)) or ""
+    rules = session.scalar(select(UnitRow.rules).where(UnitRow.id == unit))
+    return rules or rulebook.rule_set_ids()[0]
+
+
+def refold_defects(session: Session, part: Part) -> list[Defect]:
+    """Fold the defects of a part anew, and keep those that are not closed."""
+    defects = folded_defects(session, part)
+    open_ones = [_record(defect) for defect in defects if not defect.closed and not defect.teaching]
+    row = session.get(OpenDefectRow, part.id)
+    if not open_ones:
+        session.execute(delete(OpenDefectRow).where(OpenDefectRow.part_id == part.id))
+    elif row is None:
+        session.add(OpenDefectRow(part_id=part.id, part_kind=part.kind, body=open_ones))
+    else:
+        row.body = open_ones
+    session.flush()
+    return defects
+
+
+def open_defects(session: Session, part_ids: list[str] | None = None) -> dict[str, list[Defect]]:
+    """The defects that are not closed, by part; of every part where none are named."""
+    query = select(OpenDefectRow)
+    if part_ids is not None:
+        query = query.where(OpenDefectRow.part_id.in_(part_ids))
+    return {
+        row.part_id: [_defect(Part(cast(Any, row.part_kind), row.part_id), one) for one in row.body]
+        for row in session.scalars(query)
+    }
+
+
+def _record(defect: Defect) -> dict[str, Any]:
+    return {
+        "id": defect.id,
+        "seen_at": defect.seen_at.isoformat(),
+        "by": defect.by,
+        "group": defect.group,
+        "finding": defect.finding,
+        "what": defect.what,
+        "where": defect.where,
+        "run": defect.run_id,
+        "ratings": [[one.at.isoformat(), one.by, one.consequence, one.reason] for one in defect.ratings],
+        "state": defect.state,
+        "taken_by": defect.taken_by,
+        "certified_at": defect.certified_at.isoformat() if defect.certified_at else None,
+        "certified_by": defect.certified_by,
+        "said": defect.said,
+        "recheck": list(defect.recheck),
+        "trip_over_at": defect.trip_over_at.isoformat() if defect.trip_over_at else None,
+    }
+
+
+def _defect(part: Part, body: dict[str, Any]) -> Defect:
+    def moment(key: str) -> dt.datetime | None:
+        return dt.datetime.fromisoformat(body[key]) if body[key] else None
+
+    return Defect(
+        id=body["id"],
+        part=part,
+        seen_at=dt.datetime.fromisoformat(body["seen_at"]),
+        by=body["by"],
+        group=body["group"],
+        finding=body["finding"],
+        what=body["what"],
+        where=body["where"],
+        run_id=body["run"],
+        teaching=False,
+        ratings=tuple(Rating(dt.datetime.fromisoformat(at), *rest) for at, *rest in body["ratings"]),
+        state=body["state"],
+        taken_by=body["taken_by"],
+        certified_at=moment("certified_at"),
+        certified_by=body["certified_by"],
+        said=body["said"],
+        recheck=tuple(stage for stage in STAGES if stage in body["recheck"]),
+        trip_over_at=moment("trip_over_at"),
+    )

@@ -1,0 +1,329 @@
+"""How every unit stands: its holds and its trailers', its defects, when it was tested, when it is due."""
+
+from __future__ import annotations
+
+import datetime as dt
+import json
+from collections.abc import Iterable, Sequence
+from dataclasses import dataclass
+from typing import Any
+from zoneinfo import ZoneInfo
+
+from sqlalchemy import select
+from sqlalchemy.orm import Session
+
+from lowhiss.core.errors import RecordError
+from lowhiss.core.standing import (
+    STANDINGS,
+    STAYS,
+    Clock,
+    Consequence,
+    Defect,
+    DueRule,
+    Hold,
+    HoldPolicy,
+    Part,
+    PartFacts,
+    Standing,
+    Way,
+    WayOut,
+    read_due_rule,
+    standing_of,
+    ways_out,
+    zone_of,
+)
+from lowhiss.core.words import Words
+from lowhiss.service.errors import RefusedError
+from lowhiss.service.fleet.course import said_defect
+from lowhiss.service.fleet.defecting import open_defects
+from lowhiss.service.fleet.holding import hold_of, holds_ever_on, open_holds, policy_of
+from lowhiss.service.fleet.results import parts_of
+from lowhiss.service.fleet.rows import find_unit
+from lowhiss.service.fleet.units import unit_of
+from lowhiss.service.history import differences, note_change
+from lowhiss.service.people.signin import Person
+from lowhiss.service.rule_sets import kept_rules
+from lowhiss.store.engine import Store
+from lowhiss.store.models import (
+    CouplingRow,
+    HoldPartRow,
+    HoldRow,
+    PartTestRow,
+    RunRow,
+    SettingRow,
+    TrailerRow,
+    UnitRow,
+)
+
+_DUE, _ZONE = "due_rule", "time_zone"
+_DEFAULT_ZONE = "UTC"
+
+
+@dataclass(frozen=True, slots=True)
+class Calendar:
+    """By which calendar a fleet is tested. ``rule``: None until a manager sets one."""
+
+    zone: ZoneInfo
+    rule: DueRule | None
+
+
+@dataclass(frozen=True, slots=True)
+class ToldHold:
+    """A hold with its sentences for one reader. ``ways``: what would change it, in the order to do it."""
+
+    hold: Hold
+    parts: list[tuple[Part, str]]
+    held: list[str]
+    said: str
+    by: str
+    ways: list[tuple[Way, str]]
+
+
+@dataclass(frozen=True, slots=True)
+class ToldDefect:
+    """A defect with its sentences for one reader. ``part``: the name of what it is on."""
+
+    defect: Defect
+    part: str
+    said: str
+    consequence: Consequence | None
+    means: str
+    state: str
+
+
+@dataclass(frozen=True, slots=True)
+class UnitStanding:
+    """How a unit stands with what it pulls today."""
+
+    unit_id: str
+    name: str
+    standing: Standing
+    said: str
+    holds: list[ToldHold]
+    defects: list[ToldDefect]
+    passed_at: dt.datetime | None
+    due_at: dt.datetime | None
+
+    @property
+    def stays(self) -> bool:
+        """Whether it does not leave the yard as it is."""
+        return self.standing in STAYS
+
+
+def get_calendar(store: Store) -> Calendar:
+    """The fleet's time zone, and how often it tests."""
+    with store.transaction() as session:
+        return calendar_of(session)
+
+
+def calendar_of(session: Session) -> Calendar:
+    """The fleet's time zone, and how often it tests."""
+    rows = {
+        row.name: row.value for row in session.scalars(select(SettingRow).where(SettingRow.name.in_((_DUE, _ZONE))))
+    }
+    rule = json.loads(rows.get(_DUE, "null"))
+    return Calendar(zone_of(rows.get(_ZONE, _DEFAULT_ZONE)), read_due_rule(rule) if rule else None)
+
+
+def set_calendar(store: Store, by: Person, zone: str, rule: dict[str, Any] | None) -> Calendar:
+    """Change the fleet's time zone and how often it tests. Raises RefusedError naming the field."""
+    try:
+        zone_of(zone)
+        if rule is not None:
+            read_due_rule(rule)
+    except RecordError as error:
+        raise RefusedError("calendar_unknown", f"{error}.", error.field) from error
+    with store.transaction() as session:
+        before = calendar_of(session)
+        session.merge(SettingRow(name=_ZONE, value=zone))
+        session.merge(SettingRow(name=_DUE, value=json.dumps(rule)))
+        was, wanted = _plain(before), {"time_zone": zone, "due": rule}
+        note_change(session, "fleet", "fleet", by.name, differences(was, wanted))
+        session.flush()
+        return calendar_of(session)
+
+
+def _plain(calendar: Calendar) -> dict[str, Any]:
+    rule = calendar.rule
+    return {
+        "time_zone": calendar.zone.key,
+        "due": None if rule is None else {"every": rule.every, "count": rule.count},
+    }
+
+
+class _Fleet:
+    """What is asked of the store once for many units."""
+
+    def __init__(self, session: Session, now: dt.datetime) -> None:
+        self.session = session
+        self.calendar = calendar_of(session)
+        self.clock = Clock(now, self.calendar.zone)
+        self.policy = policy_of(session)
+        self.holds: dict[str, list[Hold]] = {}
+        for hold in open_holds(session):
+            for part in hold.held:
+                self.holds.setdefault(part.id, []).append(hold)
+        self.defects = open_defects(session)
+        self.tests = {row.part_id: row for row in session.scalars(select(PartTestRow))}
+        self.trailers: dict[str, list[str]] = {}
+        coupled = select(CouplingRow).order_by(CouplingRow.unit_id, CouplingRow.position)
+        for row in session.scalars(coupled):
+            self.trailers.setdefault(row.unit_id, []).append(row.trailer_id)
+
+    def parts_of(self, unit_id: str) -> list[Part]:
+        """The unit, then what it pulls today."""
+        return [Part("unit", unit_id), *(Part("trailer", one) for one in self.trailers.get(unit_id, ()))]
+
+    def facts_of(self, part: Part) -> PartFacts:
+        """What stands of a part."""
+        test = self.tests.get(part.id)
+        return PartFacts(
+            part,
+            tuple(self.holds.get(part.id, ())),
+            tuple(self.defects.get(part.id, ())),
+            tested=test is not None,
+            passed_at=test.passed_at if test else None,
+            rule=self.calendar.rule,
+        )
+
+
+class _Names:
+    """The names of parts, and what the failed runs of holds looked like; asked for once."""
+
+    def __init__(self, session: Session, holds: Iterable[Hold]) -> None:
+        self.session = session
+        self.of: dict[str, str] = {
+            row.id: row.name for table in (UnitRow, TrailerRow) for row in session.execute(select(table.id, table.name))
+        }
+        runs = {fail.run_id for hold in holds for fail in hold.fails[-1:]}
+        query = select(RunRow.id, RunRow.unit, RunRow.driver).where(RunRow.id.in_(runs))
+        self.runs = {row.id: row for row in session.execute(query)} if runs else {}
+
+
+def standings(store: Store, words: Words, now: dt.datetime) -> list[UnitStanding]:
+    """Every unit in use, worst first, then by when it is due, then by name."""
+    with store.transaction() as session:
+        found = list(_standings(session, words, now, None))
+    far = dt.datetime.max.replace(tzinfo=dt.UTC)
+    return sorted(found, key=lambda one: (STANDINGS.index(one.standing), one.due_at or far, one.name))
+
+
+def unit_told(store: Store, unit_id: str, words: Words, now: dt.datetime) -> tuple[UnitStanding, list[ToldHold]]:
+    """How one unit stands, and every hold that accuses or has accused it, the latest first. Raises NotFoundError."""
+    with store.transaction() as session:
+        find_unit(session, unit_id)
+        return next(iter(_standings(session, words, now, unit_id))), _holds_told(session, unit_id, words)
+
+
+def _standings(session: Session, words: Words, now: dt.datetime, only: str | None) -> Iterable[UnitStanding]:
+    fleet = _Fleet(session, now)
+    names = _Names(session, {hold.id: hold for held in fleet.holds.values() for hold in held}.values())
+    units = select(UnitRow.id, UnitRow.name).where(UnitRow.id == only if only else UnitRow.retired_at.is_(None))
+    for unit_id, name in session.execute(units):
+        parts = [fleet.facts_of(part) for part in fleet.parts_of(unit_id)]
+        standing = standing_of(parts, fleet.clock)
+        holds = {hold.id: hold for facts in parts for hold in facts.holds}
+        yield UnitStanding(
+            unit_id,
+            name,
+            standing,
+            words.standing(standing),
+            [told_hold(session, hold, names, fleet.policy, words) for hold in holds.values()],
+            [told_defect(defect, names.of, words, now) for facts in parts for defect in facts.defects],
+            parts[0].passed_at,
+            parts[0].until(fleet.clock.zone),
+        )
+
+
+def workshop(store: Store, words: Words, now: dt.datetime) -> tuple[list[ToldHold], list[ToldDefect]]:
+    """Every open hold and every defect that is not closed, in the order to take them."""
+    with store.transaction() as session:
+        holds = open_holds(session)
+        names = _Names(session, holds)
+        policy = policy_of(session)
+        told = [told_hold(session, hold, names, policy, words) for hold in holds]
+        defects = [
+            told_defect(defect, names.of, words, now)
+            for on_part in open_defects(session).values()
+            for defect in on_part
+        ]
+    order: tuple[Consequence | None, ...] = ("stay", "finish", "note", None)
+    return told, sorted(defects, key=lambda one: (order.index(one.consequence), one.defect.seen_at))
+
+
+def told_hold(session: Session, hold: Hold, names: _Names, policy: HoldPolicy, words: Words) -> ToldHold:
+    """A hold in a reader's words."""
+    rules_title = ""
+    if hold.stage is None:
+        said, by = words.hold("placed", reason=hold.reason), hold.by
+    else:
+        fail = hold.fails[-1]
+        rules = kept_rules(session, fail.rules)
+        rules_title = rules.title[words.language]
+        run = names.runs.get(fail.run_id)
+        unit = unit_of(run.unit) if run else None
+        limit = rules.limit_for(hold.stage, unit) if unit else None
+        figures = words.failed(hold.stage, fail.figures, limit, unit) if unit else ""
+        said, by = words.hold("failed", stage=hold.stage, figures=figures), run.driver if run else ""
+        if len(hold.fails) > 1:
+            said = f"{said} ({words.hold('further', count=len(hold.fails))})"
+    ways = [(one.way, _said_way(one, rules_title, hold, policy, words)) for one in ways_out(hold, policy)]
+    return ToldHold(
+        hold,
+        [(part, names.of.get(part.id, "")) for part in hold.parts],
+        [names.of.get(part.id, "") for part in hold.held],
+        said,
+        by,
+        ways,
+    )
+
+
+def _said_way(one: WayOut, rules: str, hold: Hold, policy: HoldPolicy, words: Words) -> str:
+    after = one.way == "recheck" and hold.stage in policy.repair_first and hold.repaired_at is None
+    key = "recheck_after" if after else one.way
+    return words.hold(key, stage=one.stage, rules=rules) if one.stage else words.hold(key)
+
+
+def told_defect(defect: Defect, names: dict[str, str], words: Words, now: dt.datetime) -> ToldDefect:
+    """A defect in a reader's words."""
+    consequence = defect.consequence(now)
+    return ToldDefect(
+        defect,
+        names.get(defect.part.id, ""),
+        said_defect(defect, words),
+        consequence,
+        words.consequence(consequence or defect.rated),
+        words.defect_state(defect.state),
+    )
+
+
+def _holds_told(session: Session, part_id: str, words: Words) -> list[ToldHold]:
+    holds = holds_ever_on(session, part_id)[::-1]
+    names = _Names(session, holds)
+    policy = policy_of(session)
+    return [told_hold(session, hold, names, policy, words) for hold in holds]
+
+
+def did_to_holds(session: Session, run: RunRow, stages: Sequence[str], words: Words) -> list[str]:
+    """What the result of a run did to holds, as sentences for its sheet."""
+    parts = [part.id for part in parts_of(session, run)]
+    query = select(HoldRow).join(HoldPartRow, HoldPartRow.hold_id == HoldRow.id).distinct()
+    on_parts = query.where(HoldPartRow.part_id.in_(parts), HoldRow.stage.in_(stages)).order_by(HoldRow.opened_at)
+    said = []
+    for row in session.scalars(on_parts):
+        hold = hold_of(row)
+        key = _did(hold, run)
+        if key:
+            said.append(words.hold(key, stage=hold.stage))
+    return said
+
+
+def _did(hold: Hold, run: RunRow) -> str:
+    runs = [fail.run_id for fail in hold.fails]
+    if run.id in runs:
+        return "opened" if runs[0] == run.id else "added"
+    if hold.lifted is not None:
+        return "lifted" if hold.lifted.run_id == run.id else ""
+    if any(one.run_id == run.id for one in hold.cleared):
+        return "cleared"
+    return "still" if run.started_at > hold.opened_at else ""
