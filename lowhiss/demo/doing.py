@@ -13,11 +13,12 @@ from lowhiss.demo.scenario import PEOPLE, TRAILERS, demo_id
 from lowhiss.service.fleet.acts import keep_act
 from lowhiss.store.models import HoldRow
 
+_MENDED_AFTER = dt.timedelta(hours=8)
 _Done = tuple[float, str, str, str, dict[str, Any]]
 _DONE: tuple[_Done, ...] = (
-    # days back, on what, by whom, what; {"of": key} stands for what was said under that key, {"hold": unit} for its hold
+    # days back, on what, by whom, what; {"of": key}: what was said under that key, {"hold": unit}: what holds it
     (
-        243.4,
+        236.0,
         "MV-07",
         "Jory Pask",
         "repaired",
@@ -88,6 +89,8 @@ def do_all(session: Session, now: dt.datetime) -> None:
             body[key] = listed if isinstance(value, list) else listed[0]
         part = Part("trailer" if name in TRAILERS else "unit", demo_id(name))
         at = now - dt.timedelta(days=back_days)
+        if kind == "repaired" and body.get("holds"):
+            at = session.get_one(HoldRow, body["holds"][0]).opened_at + _MENDED_AFTER
         keep_act(session, act_id, kind, part, at, demo_id(by), by, PEOPLE[by], body)
 
 

@@ -7,7 +7,7 @@ from typing import Annotated, Any, Literal, cast
 
 from pydantic import BaseModel, Field
 
-from lowhiss.api.fleet.standing_schemas import CourseOut, HoldOut, StandingOut
+from lowhiss.api.fleet.standing_schemas import CourseOut, HoldOut, UnitStandingOut
 from lowhiss.api.people.schemas import Version
 from lowhiss.api.runs.schemas import LatestOut
 from lowhiss.api.schemas import Strict, Uuid
@@ -183,7 +183,7 @@ class YardUnitOut(UnitOut):
     """A unit with its latest run and how it stands, as the yard lists it."""
 
     latest: LatestOut | None
-    standing: StandingOut | None
+    standing: UnitStandingOut | None
     """None: it is retired."""
 
     @classmethod
@@ -194,7 +194,7 @@ class YardUnitOut(UnitOut):
         return cls(
             **cls.fields_of(listed, source),
             latest=None if latest is None else LatestOut.of(latest),
-            standing=None if standing is None else StandingOut.of(standing),
+            standing=None if standing is None else UnitStandingOut.of(standing),
         )
 
 
@@ -273,10 +273,11 @@ class TrendOut(BaseModel):
 
 
 class UnitPageOut(BaseModel):
-    """A unit, how it stands, every hold that ever accused it, the latest first, and the first page of its course."""
+    """A unit, how it stands, its last tests, every hold that ever accused it, and the first page of its course."""
 
     unit: UnitOut
-    standing: StandingOut
+    standing: UnitStandingOut
+    tests: list[LatestOut]
     holds: list[HoldOut]
     course: CourseOut
 

@@ -17,7 +17,7 @@ from lowhiss.api.fleet.standing_schemas import (
     GroupOut,
     HoldOut,
     ReceivedActsOut,
-    StandingOut,
+    UnitStandingOut,
     WorkshopOut,
 )
 from lowhiss.rulebook import consequences
@@ -27,9 +27,9 @@ router = APIRouter(prefix="/api", tags=["standing"], route_class=CarefulRoute)
 
 
 @router.get("/standing", operation_id="getStanding")
-def get_standing(store: StoreDep, words: WordsDep) -> list[StandingOut]:
+def get_standing(store: StoreDep, words: WordsDep) -> list[UnitStandingOut]:
     """How every unit in use stands, the worst first."""
-    return [StandingOut.of(one) for one in standing.standings(store, words, dt.datetime.now(dt.UTC))]
+    return [UnitStandingOut.of(one) for one in standing.standings(store, words, dt.datetime.now(dt.UTC))]
 
 
 @router.get("/workshop", operation_id="getWorkshop")

@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import datetime as dt
+from dataclasses import asdict
 from typing import Annotated, Any, Literal
 
 from pydantic import BaseModel, Field
@@ -48,6 +49,8 @@ class HoldOut(BaseModel):
     repaired_at: dt.datetime | None
     from_before: bool
     ways: list[WayOutOut]
+    tested_with: str | None
+    """The unit whose test would look at it again."""
     lifted_at: dt.datetime | None
     lifted_how: Literal["recheck", "release"] | None
     lifted_run_id: str | None
@@ -69,6 +72,7 @@ class HoldOut(BaseModel):
             repaired_at=hold.repaired_at,
             from_before=hold.from_before,
             ways=[WayOutOut(way=way, said=said) for way, said in told.ways],
+            tested_with=told.tested_with,
             lifted_at=lifted.at if lifted else None,
             lifted_how=lifted.how if lifted else None,
             lifted_run_id=(lifted.run_id or None) if lifted else None,
@@ -123,7 +127,17 @@ class DefectOut(BaseModel):
         )
 
 
-class StandingOut(BaseModel):
+class RecheckOut(BaseModel):
+    """The test that looks again at what holds a unit, as short as there is one; ``seconds`` as planned."""
+
+    stages: list[Stage]
+    procedure: str
+    rules: str
+    seconds: float
+    refills: int
+
+
+class UnitStandingOut(BaseModel):
     """How a unit stands with what it pulls today. ``said``: in a few words.  stays : it does not leave as it is."""
 
     unit_id: str
@@ -135,9 +149,10 @@ class StandingOut(BaseModel):
     defects: list[DefectOut]
     passed_at: dt.datetime | None
     due_at: dt.datetime | None
+    recheck: RecheckOut | None
 
     @classmethod
-    def of(cls, one: UnitStanding) -> StandingOut:
+    def of(cls, one: UnitStanding) -> UnitStandingOut:
         """From the service's answer."""
         return cls(
             unit_id=one.unit_id,
@@ -149,6 +164,7 @@ class StandingOut(BaseModel):
             defects=[DefectOut.of(defect) for defect in one.defects],
             passed_at=one.passed_at,
             due_at=one.due_at,
+            recheck=None if one.recheck is None else RecheckOut.model_validate(asdict(one.recheck)),
         )
 
 

@@ -21,8 +21,9 @@ from lowhiss.api.fleet.schemas import (
     UnitPageOut,
     YardUnitOut,
 )
-from lowhiss.api.fleet.standing_schemas import CourseOut, HoldOut, StandingOut
+from lowhiss.api.fleet.standing_schemas import CourseOut, HoldOut, UnitStandingOut
 from lowhiss.api.people.schemas import RetireBody
+from lowhiss.api.runs.schemas import LatestOut
 from lowhiss.api.runs.script_schemas import ScriptOut
 from lowhiss.api.schemas import UUID_PATTERN
 from lowhiss.rulebook import chambers
@@ -39,10 +40,11 @@ def _source() -> str:
 
 @router.get("", operation_id="listUnits")
 def list_units(store: StoreDep, words: WordsDep, retired: Annotated[bool, Query()] = False) -> list[YardUnitOut]:
-    """Every unit in use with its latest run, by name; ``retired`` adds the others."""
+    """Every unit in use with its latest run and how it stands, the worst first; ``retired`` adds the others."""
     latest = log.yard(store)
     stands = {one.unit_id: one for one in standing.standings(store, words, dt.datetime.now(dt.UTC))}
-    listed = units.list_units(store, retired=retired)
+    order = {unit_id: place for place, unit_id in enumerate(stands)}
+    listed = sorted(units.list_units(store, retired=retired), key=lambda unit: order.get(unit.id, len(order)))
     return [YardUnitOut.in_yard(unit, _source(), latest.get(unit.id), stands.get(unit.id)) for unit in listed]
 
 
@@ -76,7 +78,8 @@ def get_unit(unit_id: UnitId, store: StoreDep, words: WordsDep) -> UnitPageOut:
     stands, holds = standing.unit_told(store, unit_id, words, dt.datetime.now(dt.UTC))
     return UnitPageOut(
         unit=UnitOut.of(unit, _source()),
-        standing=StandingOut.of(stands),
+        standing=UnitStandingOut.of(stands),
+        tests=[LatestOut.of(one) for one in log.last_tests(store, unit_id)],
         holds=[HoldOut.of(one) for one in holds],
         course=CourseOut.of(*course.course_of(store, unit_id, words)),
     )

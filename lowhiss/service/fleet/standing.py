@@ -12,6 +12,7 @@ from zoneinfo import ZoneInfo
 from sqlalchemy import select
 from sqlalchemy.orm import Session
 
+from lowhiss import rulebook
 from lowhiss.core.errors import RecordError
 from lowhiss.core.standing import (
     STANDINGS,
@@ -37,9 +38,10 @@ from lowhiss.service.errors import RefusedError
 from lowhiss.service.fleet.course import said_defect
 from lowhiss.service.fleet.defecting import open_defects
 from lowhiss.service.fleet.holding import hold_of, holds_ever_on, open_holds, policy_of
+from lowhiss.service.fleet.rechecks import Recheck, recheck_of
 from lowhiss.service.fleet.results import parts_of
 from lowhiss.service.fleet.rows import find_unit
-from lowhiss.service.fleet.units import unit_of
+from lowhiss.service.fleet.units import assembled, unit_of
 from lowhiss.service.history import differences, note_change
 from lowhiss.service.people.signin import Person
 from lowhiss.service.rule_sets import kept_rules
@@ -69,7 +71,10 @@ class Calendar:
 
 @dataclass(frozen=True, slots=True)
 class ToldHold:
-    """A hold with its sentences for one reader. ``ways``: what would change it, in the order to do it."""
+    """A hold with its sentences for one reader. ``ways``: what would change it, in the order to do it.
+
+    tested_with : the unit whose test would look at it again: itself, or the one that pulls a held trailer today.
+    """
 
     hold: Hold
     parts: list[tuple[Part, str]]
@@ -77,6 +82,7 @@ class ToldHold:
     said: str
     by: str
     ways: list[tuple[Way, str]]
+    tested_with: str | None
 
 
 @dataclass(frozen=True, slots=True)
@@ -93,7 +99,7 @@ class ToldDefect:
 
 @dataclass(frozen=True, slots=True)
 class UnitStanding:
-    """How a unit stands with what it pulls today."""
+    """How a unit stands with what it pulls today. ``recheck``: the test that looks again at all that holds it."""
 
     unit_id: str
     name: str
@@ -103,6 +109,7 @@ class UnitStanding:
     defects: list[ToldDefect]
     passed_at: dt.datetime | None
     due_at: dt.datetime | None
+    recheck: Recheck | None
 
     @property
     def stays(self) -> bool:
@@ -232,7 +239,23 @@ def _standings(session: Session, words: Words, now: dt.datetime, only: str | Non
             [told_defect(defect, names.of, words, now) for facts in parts for defect in facts.defects],
             parts[0].passed_at,
             parts[0].until(fleet.clock.zone),
+            _recheck(session, unit_id, parts),
         )
+
+
+def _recheck(session: Session, unit_id: str, parts: list[PartFacts]) -> Recheck | None:
+    """What a test of this unit must look at again, under the rules of the latest fail."""
+    holds = [hold for facts in parts for hold in facts.holds if hold.stage is not None]
+    stages = {hold.stage for hold in holds if hold.stage is not None}
+    stages |= {stage for facts in parts for defect in facts.defects for stage in defect.recheck}
+    if not stages:
+        return None
+    row = find_unit(session, unit_id)
+    fails = [fail for hold in holds for fail in hold.fails]
+    rules = kept_rules(session, max(fails, key=lambda fail: fail.at).rules) if fails else None
+    if rules is None or rules.id not in rulebook.rule_set_ids():
+        rules = rulebook.rule_set(row.rules)
+    return recheck_of(stages, rules, assembled(session, row).unit)
 
 
 def workshop(store: Store, words: Words, now: dt.datetime) -> tuple[list[ToldHold], list[ToldDefect]]:
@@ -275,7 +298,18 @@ def told_hold(session: Session, hold: Hold, names: _Names, policy: HoldPolicy, w
         said,
         by,
         ways,
+        _tested_with(session, hold),
     )
+
+
+def _tested_with(session: Session, hold: Hold) -> str | None:
+    if hold.stage is None:
+        return None
+    for part in hold.held:
+        if part.kind == "unit":
+            return part.id
+    held = [part.id for part in hold.held]
+    return session.scalar(select(CouplingRow.unit_id).where(CouplingRow.trailer_id.in_(held)).limit(1))
 
 
 def _said_way(one: WayOut, rules: str, hold: Hold, policy: HoldPolicy, words: Words) -> str:

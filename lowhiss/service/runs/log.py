@@ -15,6 +15,7 @@ from lowhiss.store.engine import Store
 from lowhiss.store.models import RunRow, UnitRow, VerdictRow
 
 LOG_PAGE = 50
+_LAST_TESTS = 12
 _MAX_GOING_ON = 200
 """Tests that are under way at one time, in a yard far larger than any."""
 _FEW = 40
@@ -124,6 +125,21 @@ def latest_runs(session: Session) -> dict[str, Latest]:
         row.unit_id: Latest(row.id, row.started_at, row.driver, row.outcome, row.close_call, row.figures)
         for row in session.execute(query)
     }
+
+
+def last_tests(store: Store, unit_id: str) -> list[Latest]:
+    """A unit's last tests, the oldest first, as the yard shows its latest."""
+    kept = and_(VerdictRow.run_id == RunRow.id, VerdictRow.rules_hash == RunRow.rules_hash)
+    columns = (RunRow.id, RunRow.started_at, RunRow.driver, VerdictRow.outcome, VerdictRow.close_call)
+    query = (
+        select(*columns, VerdictRow.figures)
+        .join(VerdictRow, kept)
+        .where(RunRow.unit_id == unit_id)
+        .order_by(RunRow.started_at.desc())
+        .limit(_LAST_TESTS)
+    )
+    with store.transaction() as session:
+        return [Latest(*row) for row in reversed(session.execute(query).all())]
 
 
 def yard(store: Store) -> dict[str, Latest]:

@@ -1,7 +1,7 @@
 import { QueryClient, QueryClientProvider } from '@tanstack/react-query'
 import { Suspense, useCallback, useEffect, useMemo, useState } from 'react'
 import { BrowserRouter, Route, Routes } from 'react-router'
-import { ApiError } from '../shared/api'
+import { ApiError, FLEET_KEYS, readAs } from '../shared/api'
 import { changeLanguage } from '../shared/i18n'
 import { mute, RecorderContext, type RecorderState } from '../run'
 import { SessionGate } from './SessionGate'
@@ -14,6 +14,7 @@ import {
   TestPage,
   UnitPage,
   UnitsPage,
+  WorkshopPage,
   YardPage,
   NotFound,
   Shell,
@@ -30,7 +31,10 @@ export const queries = new QueryClient({
 })
 
 export function App({ initial, recorder }: { initial: Preferences; recorder: RecorderState }) {
-  const [preferences, setPreferences] = useState(initial)
+  const [preferences, setPreferences] = useState(() => {
+    readAs(initial.language, initial.unit)
+    return initial
+  })
   const change = useCallback(
     (part: Partial<Preferences>) => setPreferences((now) => ({ ...now, ...part })),
     [],
@@ -42,7 +46,13 @@ export function App({ initial, recorder }: { initial: Preferences; recorder: Rec
     mute(preferences.tones === 'off')
     document.documentElement.lang = preferences.language
     void changeLanguage(preferences.language).catch(() => undefined)
+    readAs(preferences.language, preferences.unit)
   }, [preferences])
+  const { language, unit } = preferences
+  useEffect(
+    () => void queries.invalidateQueries({ predicate: ({ queryKey }) => FLEET_KEYS.includes(queryKey[0]) }),
+    [language, unit],
+  )
 
   return (
     <PreferencesContext value={setting}>
@@ -59,6 +69,7 @@ export function App({ initial, recorder }: { initial: Preferences; recorder: Rec
                     <Route path="log" element={<LogPage />} />
                     <Route path="units" element={<UnitsPage />} />
                     <Route path="units/:unitId" element={<UnitPage />} />
+                    <Route path="workshop" element={<WorkshopPage />} />
                     <Route path="people" element={<PeoplePage />} />
                     <Route path="runs/:runId" element={<SheetPage />} />
                     <Route path="*" element={<NotFound />} />

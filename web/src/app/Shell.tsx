@@ -14,6 +14,7 @@ const rooms = [
   { to: '/', word: 'yard' },
   { to: '/log', word: 'log' },
   { to: '/units', word: 'units' },
+  { to: '/workshop', word: 'workshop' },
 ] as const
 const peopleRoom = { to: '/people', word: 'people' } as const
 

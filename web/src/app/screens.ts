@@ -9,6 +9,7 @@ export const SheetPage = lazy(() => import('../features/sheet').then((m) => ({ d
 export const TestPage = lazy(() => import('../features/test').then((m) => ({ default: m.TestPage })))
 export const UnitPage = lazy(() => import('../features/units').then((m) => ({ default: m.UnitPage })))
 export const UnitsPage = lazy(() => import('../features/units').then((m) => ({ default: m.UnitsPage })))
+export const WorkshopPage = lazy(() => import('../features/units').then((m) => ({ default: m.WorkshopPage })))
 export const YardPage = lazy(() => import('../features/yard').then((m) => ({ default: m.YardPage })))
 export const Shell = lazy(() => import('./Shell').then((m) => ({ default: m.Shell })))
 export const NotFound = lazy(() => import('./Shell').then((m) => ({ default: m.NotFound })))

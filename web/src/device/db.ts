@@ -61,10 +61,25 @@ export interface LocalRun {
 
 export type Part = NonNullable<Schema['RunOut']['part']>
 
+/** Something done about a vehicle, on its way to the server; gone from here once the server has kept it. */
+export interface LocalAct {
+  id: string
+  /** Its place in the order in which it was done here. */
+  place: number
+  act: Schema['ActBody']
+  /** The name of the unit or trailer. */
+  about: string
+  /** Who did it: nobody else on a shared device sees it. */
+  holder: string
+  delivery: Exclude<Delivery, 'kept'>
+  why?: string
+}
+
 interface Tables extends DBSchema {
   runs: { key: string; value: LocalRun }
   events: { key: [string, number]; value: DeviceEvent; indexes: { delivery: Delivery } }
   counters: { key: string; value: number }
+  acts: { key: string; value: LocalAct }
   /** The last answers of the server that a test without contact begins with. */
   copies: { key: string; value: unknown }
 }
@@ -76,7 +91,7 @@ export function openStore(name = 'lowhiss'): Promise<Db> {
   return new Promise((resolve, reject) => {
     const refuse = () =>
       reject(new Error('another tab runs an older version: close it and load this page again'))
-    openDB<Tables>(name, 2, { upgrade, blocked: refuse }).then(resolve, reject)
+    openDB<Tables>(name, 3, { upgrade, blocked: refuse }).then(resolve, reject)
   })
 }
 
@@ -87,6 +102,7 @@ function upgrade(db: Db, before: number): void {
     db.createObjectStore('counters')
   }
   if (before < 2) db.createObjectStore('copies')
+  if (before < 3) db.createObjectStore('acts', { keyPath: 'id' })
 }
 
 const strict = { durability: 'strict' } as const
@@ -94,6 +110,29 @@ const strict = { durability: 'strict' } as const
 export async function putRun(db: Db, run: LocalRun): Promise<void> {
   const tx = db.transaction('runs', 'readwrite', strict)
   await Promise.all([tx.store.put(run), tx.done])
+}
+
+/** Keep what was done about a vehicle, in its place among the rest. */
+export async function appendAct(db: Db, act: Omit<LocalAct, 'place'>): Promise<void> {
+  const tx = db.transaction(['acts', 'counters'], 'readwrite', strict)
+  const place = ((await tx.objectStore('counters').get('act')) ?? 0) + 1
+  await tx.objectStore('counters').put(place, 'act')
+  await tx.objectStore('acts').add({ ...act, place })
+  await tx.done
+}
+
+/** Acts in the order in which they were done. */
+export const actsOf = async (db: Db): Promise<LocalAct[]> =>
+  (await db.getAll('acts')).sort((a, b) => a.place - b.place)
+
+/** What became of acts: those that the server has are gone from here. */
+export async function settleActs(db: Db, kept: string[], aside: LocalAct[]): Promise<void> {
+  const tx = db.transaction('acts', 'readwrite', strict)
+  await Promise.all([
+    ...kept.map((id) => tx.store.delete(id)),
+    ...aside.map((act) => tx.store.put(act)),
+    tx.done,
+  ])
 }
 
 /**

@@ -1,10 +1,10 @@
 /** What a test without contact needs to begin: the units and their scripts, kept from the last contact. */
 
 import { dehydrate, hydrate, type DehydratedState, type Query, type QueryClient } from '@tanstack/react-query'
-import { personHere, rulebookQuery, scriptQuery, unitsQuery } from '../shared/api'
+import { groupsQuery, personHere, rulebookQuery, scriptQuery, unitsQuery } from '../shared/api'
 import type { Recorder } from './recorder'
 
-const KEPT = new Set<unknown>(['units', 'script', 'about', 'rulebook'])
+const KEPT = new Set<unknown>(['units', 'script', 'about', 'rulebook', 'groups'])
 const PAUSE_MS = 1000
 
 const isKept = ({ queryKey, state }: Query): boolean => KEPT.has(queryKey[0]) && state.data !== undefined
@@ -28,7 +28,7 @@ export async function keepOfflineCopy(queries: QueryClient, recorder: Recorder):
 
 /** Fetch each unit's script once, one after the other, so that its test can begin without contact. */
 export async function knowScripts(queries: QueryClient): Promise<void> {
-  await queries.prefetchQuery(rulebookQuery())
+  await Promise.all([queries.prefetchQuery(rulebookQuery()), queries.prefetchQuery(groupsQuery())])
   const units = queries.getQueryData(unitsQuery().queryKey) ?? []
   for (const { id, procedure, rules } of units) {
     const script = scriptQuery(id, procedure ?? undefined, rules)

@@ -3,11 +3,22 @@
 import { api, ApiError, need, type Schema } from '../shared/api'
 import { refusal } from '../shared/i18n'
 import { now } from './clock'
-import { eventsOf, markDelivered, putRun, type Db, type DeviceEvent, type LocalRun } from './db'
+import {
+  actsOf,
+  eventsOf,
+  markDelivered,
+  putRun,
+  settleActs,
+  type Db,
+  type DeviceEvent,
+  type LocalAct,
+  type LocalRun,
+} from './db'
 
 const FIRST_PAUSE_MS = 500
 const LONGEST_PAUSE_MS = 10_000
 const BATCH = 200
+const ACTS_BATCH = 50
 const SENDER_LOCK = 'lowhiss-sender'
 
 export type Changed = (runId: string, lastSeq?: number) => void
@@ -27,6 +38,8 @@ export class Outbox {
     private readonly changed: Changed,
     /** Whether it is known who is here; before that the server would take nothing. */
     private readonly maySend: () => boolean = () => true,
+    /** Acts have reached the server, or were set aside by it. */
+    private readonly settled: () => void = () => undefined,
   ) {}
 
   /** Send now; called after every strike and whenever contact may be back. */
@@ -46,7 +59,10 @@ export class Outbox {
       do {
         this.again = false
         // one sender per device: another tab's events are in the same store
-        await withLock(() => this.passOverRuns())
+        await withLock(async () => {
+          await this.passOverRuns()
+          await this.sendActs()
+        })
       } while (this.again)
       this.reached = true
       this.pauseMs = FIRST_PAUSE_MS
@@ -117,6 +133,41 @@ export class Outbox {
       if (unheard.length === batch.length)
         await this.aside(unheard, 'the server did not say what became of it')
       this.changed(runId, answer.last_seq)
+    }
+  }
+
+  /** What was done about vehicles goes after the runs: an act may speak of one. */
+  private async sendActs(): Promise<void> {
+    let most = ACTS_BATCH
+    for (;;) {
+      const waiting = (await actsOf(this.db)).filter(({ delivery }) => delivery === 'waiting')
+      const batch = waiting.slice(0, most)
+      if (batch.length === 0) return
+      const aside = (act: LocalAct, why: string): LocalAct => ({ ...act, delivery: 'aside', why })
+      try {
+        const body = { sent: now(), acts: batch.map(({ act }) => act) }
+        const answer = await need(api.POST('/api/acts', { body }))
+        const kept = new Set(answer.accepted)
+        const why = new Map(answer.set_aside.map(({ id, code, message }) => [id, refusal(code, message)]))
+        const rest = batch.filter(({ id }) => !kept.has(id))
+        const left = rest.map((act) =>
+          aside(act, why.get(act.id) ?? 'the server did not say what became of it'),
+        )
+        await settleActs(this.db, [...kept], left)
+        this.settled()
+      } catch (error) {
+        if (!(error instanceof ApiError) || error.passing || error.needsSignIn) throw error
+        if (batch.length > 1) most = Math.ceil(batch.length / 2)
+        else {
+          await settleActs(
+            this.db,
+            [],
+            batch.map((act) => aside(act, error.message)),
+          )
+          this.settled()
+          most = ACTS_BATCH
+        }
+      }
     }
   }
 

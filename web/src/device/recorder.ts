@@ -4,15 +4,19 @@ import { csrfWord, personHere, type Schema } from '../shared/api'
 import { Subscribable } from '../shared/subscribable'
 import { epoch, now, type Moment } from './clock'
 import {
+  actsOf,
+  appendAct,
   appendEvents,
   eventsOf,
   forgetFleet,
   openStore,
   putRun,
+  settleActs,
   takeIn,
   type Body,
   type Db,
   type DeviceEvent,
+  type LocalAct,
   type LocalRun,
   type RunSetup,
   type Struck,
@@ -40,6 +44,8 @@ export interface Waits {
   since: string
 }
 
+export type ActFields = Record<string, unknown>
+
 export interface NewRun {
   unit: Pick<Schema['UnitOut'], 'id' | 'name' | 'kind'>
   script: Schema['ScriptOut']
@@ -51,6 +57,8 @@ export interface NewRun {
 export class Recorder extends Subscribable {
   private readonly live = new Map<string, LiveRun>()
   private readonly outbox: Outbox
+  /** How often acts have reached the server: what it says of the fleet is another since then. */
+  actsSettled = 0
   private queue: Promise<unknown> = Promise.resolve()
   private readonly others: CatchUp
   /** Other tabs of this device write into the same store. */
@@ -63,7 +71,15 @@ export class Recorder extends Subscribable {
       void this.refresh(runId, lastSeq)
       this.tabs?.postMessage(runId)
     }
-    this.outbox = new Outbox(db, changed, () => csrfWord() !== '')
+    this.outbox = new Outbox(
+      db,
+      changed,
+      () => csrfWord() !== '',
+      () => {
+        this.actsSettled += 1
+        this.tell()
+      },
+    )
     this.tabs?.addEventListener('message', ({ data }) => void this.refresh(String(data)))
     window.addEventListener('online', () => this.outbox.wake())
     document.addEventListener('visibilitychange', () => this.outbox.wake())
@@ -164,6 +180,31 @@ export class Recorder extends Subscribable {
     return work.finally(() => this.outbox.wake())
   }
 
+  /** Write down something done about a vehicle; the screen may move on when this resolves. */
+  async act(
+    about: string,
+    part: Schema['PartBody'],
+    type: Schema['ActBody']['type'],
+    body: ActFields,
+  ): Promise<void> {
+    const id = crypto.randomUUID()
+    const by = personHere()
+    const act = { id, type, part, at: now(), by: by?.name ?? '', body }
+    await appendAct(this.db, { id, act, about, holder: by?.id ?? '', delivery: 'waiting' })
+    this.tell()
+    this.outbox.wake()
+  }
+
+  /** What whoever is here has done about vehicles and the server has not kept, in order. */
+  acts = async (): Promise<LocalAct[]> =>
+    (await actsOf(this.db)).filter(({ holder }) => holder === (personHere()?.id ?? ''))
+
+  /** Forget an act that the server will not take: it has been read. */
+  async dismissAct(id: string): Promise<void> {
+    await settleActs(this.db, [id], [])
+    this.tell()
+  }
+
   /** Strikes in bursts keep their order, and what comes from elsewhere goes between: each is written before the next. */
   private inTurn<T>(work: () => Promise<T>): Promise<T> {
     const done = this.queue.then(work)
@@ -221,8 +262,10 @@ export class Recorder extends Subscribable {
     const runs = await this.db.getAll('runs')
     const ids = new Set(waiting.map(({ runId }) => runId))
     const untold = runs.filter(({ begin, refused }) => begin && !refused)
+    const acts = (await actsOf(this.db)).filter(({ delivery }) => delivery === 'waiting')
     const moments = [
       ...waiting.map(({ event }) => event.wall),
+      ...acts.map(({ act }) => act.at.wall),
       ...untold.map(({ startedWall }) => startedWall),
     ]
     const [since] = moments.sort()
@@ -230,7 +273,8 @@ export class Recorder extends Subscribable {
     const units = runs
       .filter((run) => ids.has(run.id) || untold.includes(run))
       .map(({ unitName }) => unitName)
-    return { units: [...new Set(units)], count: waiting.length, since }
+    const about = acts.map((act) => act.about)
+    return { units: [...new Set([...units, ...about])], count: waiting.length + acts.length, since }
   }
 
   /** How many marks of a run the server has not acknowledged; a run it does not know yet counts as one more. */

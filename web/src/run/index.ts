@@ -1,3 +1,7 @@
+export { ReportDefect } from './acts/ReportDefect'
+export { ReasonDialog } from './acts/ReasonDialog'
+export { useActs, useWaitingActs } from './acts/useActs'
+export type { PartRef } from './acts/useActs'
 export { isOwn, duplicatesOf } from './duplicateMarks'
 export type { DuplicateMarks } from './duplicateMarks'
 export { useFeed } from './feed'

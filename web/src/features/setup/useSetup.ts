@@ -1,5 +1,6 @@
 import { useState } from 'react'
 import { HOUSE_WAY, type RunSetup } from '../../device'
+import type { Schema } from '../../shared/api'
 
 /** What is said aloud is taken down where somebody learns, and left alone where a vehicle only has to leave. */
 export const callsFor: Record<RunSetup['purpose'], RunSetup['calls']> = {
@@ -25,10 +26,12 @@ export interface SetupState {
 }
 
 /** What is chosen before a test begins, from the unit's own choices and from how the last test here was led. */
-export function useSetup(unit: { rules: string; procedure?: string | null }): SetupState {
+export function useSetup(unit: Pick<Schema['YardUnitOut'], 'rules' | 'procedure' | 'standing'>): SetupState {
   const own = unit.procedure ?? undefined
-  const [rules, setRules] = useState(unit.rules)
-  const [procedure, setProcedure] = useState(own)
+  // what is held is looked at again, by the rules that failed it, before anything else
+  const recheck = unit.standing?.recheck
+  const [rules, setRules] = useState(recheck?.rules ?? unit.rules)
+  const [procedure, setProcedure] = useState(recheck?.procedure ?? own)
   const [setup, setSetup] = useState<RunSetup>(() => ({ ...HOUSE_WAY, ...remembered() }))
   const [callsChosen, setCallsChosen] = useState(false)
   return {

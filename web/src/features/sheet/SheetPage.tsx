@@ -82,6 +82,13 @@ function SheetArticle({ sheet: data, waits, here = false, needles, children }: S
             {t(here ? 'sheet.onDevice' : 'sheet.waiting')}
           </p>
         )}
+        {data.did.length > 0 && (
+          <ul data-did className="border-l-4 border-ink pl-3 font-semibold">
+            {data.did.map((said) => (
+              <li key={said}>{said}</li>
+            ))}
+          </ul>
+        )}
         <AfterTheEnd sheet={data} />
         <Stages stages={data.verdict.stages} events={data.events} />
         <Hints hints={data.verdict.hints} />
@@ -117,6 +124,7 @@ function useSheetHere(runId: string, wanted: boolean, marks: number) {
         at_end: null,
         differs: null,
         looked: null,
+        did: [],
       }
     },
     enabled: wanted && recorder !== null,

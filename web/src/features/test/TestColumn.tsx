@@ -1,3 +1,4 @@
+import type { TFunction } from 'i18next'
 import { useTranslation } from 'react-i18next'
 import { useFigures } from '../../shared/figures/useFigures'
 import { secondsSince } from '../../device'
@@ -80,7 +81,7 @@ const isLater = (other: Mark, mark: Mark): boolean =>
   lowestPsi(other) !== null &&
   Date.parse(other.wall) > Date.parse(mark.wall)
 
-type T = ReturnType<typeof useTranslation>['t']
+type T = TFunction
 
 /** The windows of every stage's limit on a pressure; the present one stands out. */
 function baysOf(

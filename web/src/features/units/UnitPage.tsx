@@ -2,16 +2,18 @@ import { useMutation, useQuery, useQueryClient } from '@tanstack/react-query'
 import { useTranslation } from 'react-i18next'
 import { Link, useNavigate, useParams } from 'react-router'
 import { api, need, unitQuery, type Schema } from '../../shared/api'
-import { useFigures } from '../../shared/figures/useFigures'
 import { useMay } from '../../shared/session'
-import { Button, FormError, Notice } from '../../shared/ui'
+import { Button, FormError, Notice, StandingMark } from '../../shared/ui'
+import { Course } from './Course'
 import { Coupling } from './Coupling'
+import { LastTests } from './LastTests'
 import { LiveFeed } from './LiveFeed'
 import { Reservoirs } from './Reservoirs'
+import { Standing } from './Standing'
 import { Trends } from './Trends'
 import { UnitForm } from './UnitForm'
 
-/** One unit: how its tests went, what it is, what it pulls today, and every change that was made to it. */
+/** One unit: how it stands and what would change that, how its tests went, what happened to it, what it is. */
 export function UnitPage() {
   const { unitId = '' } = useParams()
   const { t } = useTranslation()
@@ -33,16 +35,19 @@ export function UnitPage() {
 function Known({ page }: { page: Schema['UnitPageOut'] }) {
   const { t } = useTranslation()
   const { unit } = page
-  const figures = useFigures()
   const mayEdit = useMay('editUnit')
   return (
     <div className="grid gap-x-12 gap-y-8 pt-5 lg:grid-cols-[1fr_380px]">
-      <div className="lg:col-span-2">
-        <div className="mb-4 flex flex-wrap items-baseline gap-x-4">
+      <div className="grid gap-6 lg:col-span-2">
+        <div className="flex flex-wrap items-baseline gap-x-4">
           <h1 className="text-title">
             {unit.name} <span className="font-normal text-soft">{t(`kind.${unit.kind}`)}</span>
           </h1>
-          {unit.retired && <b className="text-clay">{t('units.retired')}</b>}
+          {unit.retired ? (
+            <b className="text-clay">{t('units.retired')}</b>
+          ) : (
+            <StandingMark standing={page.standing.standing} stays={page.standing.stays} large />
+          )}
           <Link
             to={`/log?q=${encodeURIComponent(unit.name)}`}
             className="ml-auto text-air underline underline-offset-4"
@@ -50,19 +55,19 @@ function Known({ page }: { page: Schema['UnitPageOut'] }) {
             {t('units.runs')}
           </Link>
         </div>
-        {page.failed.length > 0 && (
-          <p role="alert" className="mb-5 bg-clay px-4 py-3 text-on-clay">
-            <b>{t('yard.doNotDrive')}.</b>{' '}
-            {page.failed.map(({ stage, run_id, since }) => (
-              <Link key={stage} to={`/runs/${run_id}`} className="mr-3 underline underline-offset-4">
-                {t(`step.${stage}`)}, {figures.when(since)}
-              </Link>
-            ))}
-          </p>
-        )}
+        <Standing page={page} />
+        <LastTests tests={page.tests} />
         <Trends unitId={unit.id} />
       </div>
       <div>
+        <Course unitId={unit.id} first={page.course} />
+      </div>
+      <aside className="grid content-start gap-8">
+        {unit.power_kind === 'tractor' && !unit.retired && <Coupling key={unit.version} unit={unit} />}
+        {!unit.retired && <LiveFeed unitId={unit.id} />}
+      </aside>
+      <div className="border-t border-line pt-6 lg:col-span-2 lg:max-w-3xl">
+        <h2 className="mb-2 text-lead">{t('units.specification')}</h2>
         <p className="mb-5">
           {t('units.reservoirs')}: <Reservoirs check={unit.reservoirs} />
         </p>
@@ -70,11 +75,6 @@ function Known({ page }: { page: Schema['UnitPageOut'] }) {
         <UnitForm key={unit.version} unit={unit} disabled={!mayEdit || unit.retired} />
         <RetireUnit unit={unit} />
       </div>
-      <aside className="grid content-start gap-8">
-        {unit.power_kind === 'tractor' && !unit.retired && <Coupling key={unit.version} unit={unit} />}
-        {!unit.retired && <LiveFeed unitId={unit.id} />}
-        <History changes={page.history} />
-      </aside>
     </div>
   )
 }
@@ -105,38 +105,4 @@ function RetireUnit({ unit }: { unit: Schema['UnitOut'] }) {
       <FormError error={retire.error} />
     </div>
   )
-}
-
-function History({ changes }: { changes: Schema['ChangeOut'][] }) {
-  const { t } = useTranslation()
-  const figures = useFigures()
-  return (
-    <section>
-      <h2 className="mb-2 text-lead">{t('units.history')}</h2>
-      {changes.length === 0 && <p className="text-soft">{t('units.noHistory')}</p>}
-      <ol className="grid gap-2">
-        {changes.map((change) => (
-          <li key={change.at} className="border-b border-hair pb-2">
-            <span className="text-note text-soft">
-              {figures.when(change.at)}, {change.by_name}
-            </span>
-            {Object.entries(change.what).map(([field, value]) => {
-              const [before, after] = value as [unknown, unknown]
-              return (
-                <div key={field}>
-                  <b className="font-semibold">{field}</b> {plain(before)} → {plain(after)}
-                </div>
-              )
-            })}
-          </li>
-        ))}
-      </ol>
-    </section>
-  )
-}
-
-function plain(value: unknown): string {
-  if (value === null || value === undefined) return '–'
-  if (Array.isArray(value)) return value.join(' ') || '–'
-  return typeof value === 'object' ? JSON.stringify(value) : String(value)
 }

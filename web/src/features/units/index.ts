@@ -1,2 +1,3 @@
 export { UnitPage } from './UnitPage'
 export { UnitsPage } from './UnitsPage'
+export { WorkshopPage } from './WorkshopPage'

@@ -12,9 +12,13 @@ export type { Schema } from './client'
 export {
   aboutQuery,
   allUnitsQuery,
+  calendarQuery,
+  FLEET_KEYS,
+  groupsQuery,
   logQuery,
   openRunsQuery,
   peopleQuery,
+  readAs,
   rulebookQuery,
   scriptQuery,
   needlesQuery,
@@ -24,6 +28,7 @@ export {
   trendsQuery,
   unitQuery,
   unitsQuery,
+  workshopQuery,
 } from './queries'
 export type { LogOutcome } from './queries'
 export type { operations } from './schema.gen'

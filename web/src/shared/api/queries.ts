@@ -18,20 +18,53 @@ export const rulebookQuery = () =>
     staleTime: Infinity,
   })
 
+/** For whom the server words what hangs on the fleet; set by the application, not part of any key, so that the copy of
+ * the last contact serves a reader who has changed the language since. */
+let reader: { lang: Language; unit: PressureUnit } = { lang: 'en', unit: 'psi' }
+export const readAs = (lang: Language, unit: PressureUnit): void => void (reader = { lang, unit })
+
 export const unitsQuery = () =>
-  queryOptions({ queryKey: ['units'], queryFn: ({ signal }) => need(api.GET('/api/units', { signal })) })
+  queryOptions({
+    queryKey: ['units'],
+    queryFn: ({ signal }) => need(api.GET('/api/units', { signal, params: { query: reader } })),
+  })
+
+/** Open holds and defects, in the order to take them. */
+export const workshopQuery = () =>
+  queryOptions({
+    queryKey: ['workshop'],
+    queryFn: ({ signal }) => need(api.GET('/api/workshop', { signal, params: { query: reader } })),
+  })
+
+/** The groups of parts that may be found not right. */
+export const groupsQuery = () =>
+  queryOptions({
+    queryKey: ['groups'],
+    queryFn: ({ signal }) => need(api.GET('/api/groups', { signal })),
+    staleTime: Infinity,
+  })
+
+export const calendarQuery = () =>
+  queryOptions({
+    queryKey: ['calendar'],
+    queryFn: ({ signal }) => need(api.GET('/api/calendar', { signal })),
+  })
+
+/** What is worded by the server, or hangs on what was done about vehicles. */
+export const FLEET_KEYS: readonly unknown[] = ['units', 'unit', 'workshop', 'trailers', 'sheet', 'calendar']
 
 export const allUnitsQuery = () =>
   queryOptions({
     queryKey: ['units', 'all'],
-    queryFn: ({ signal }) => need(api.GET('/api/units', { signal, params: { query: { retired: true } } })),
+    queryFn: ({ signal }) =>
+      need(api.GET('/api/units', { signal, params: { query: { ...reader, retired: true } } })),
   })
 
 export const unitQuery = (unitId: string) =>
   queryOptions({
     queryKey: ['unit', unitId],
     queryFn: ({ signal }) =>
-      need(api.GET('/api/units/{unit_id}', { signal, params: { path: { unit_id: unitId } } })),
+      need(api.GET('/api/units/{unit_id}', { signal, params: { path: { unit_id: unitId }, query: reader } })),
   })
 
 /** What a unit's tests measured from one to the next, worded for one reader. */

@@ -284,7 +284,7 @@ export interface paths {
         };
         /**
          * List Units
-         * @description Every unit in use with its latest run, by name; ``retired`` adds the others.
+         * @description Every unit in use with its latest run and how it stands, the worst first; ``retired`` adds the others.
          */
         get: operations["listUnits"];
         put?: never;
@@ -1576,6 +1576,8 @@ export interface components {
             from_before: boolean;
             /** Ways */
             ways: components["schemas"]["WayOutOut"][];
+            /** Tested With */
+            tested_with: string | null;
             /** Lifted At */
             lifted_at: string | null;
             /** Lifted How */
@@ -1795,7 +1797,7 @@ export interface components {
             differs: boolean;
             /** Stages */
             stages: {
-                [key: string]: components["schemas"]["lowhiss__api__runs__schemas__StandingOut"];
+                [key: string]: components["schemas"]["StandingOut"];
             };
             column: components["schemas"]["ColumnOut"];
         };
@@ -2015,6 +2017,22 @@ export interface components {
             accepted: components["schemas"]["AcceptedOut"][];
             /** Set Aside */
             set_aside: components["schemas"]["SetAsideOut"][];
+        };
+        /**
+         * RecheckOut
+         * @description The test that looks again at what holds a unit, as short as there is one; ``seconds`` as planned.
+         */
+        RecheckOut: {
+            /** Stages */
+            stages: (("build_up" | "cut_out" | "cut_in" | "leak_released" | "leak_applied" | "low_air_warning" | "spring_brakes") | ("rebuild" | "hold_trailer" | "hold_parking" | "rolling_service"))[];
+            /** Procedure */
+            procedure: string;
+            /** Rules */
+            rules: string;
+            /** Seconds */
+            seconds: number;
+            /** Refills */
+            refills: number;
         };
         /**
          * RedeemBody
@@ -2548,6 +2566,33 @@ export interface components {
             findings: components["schemas"]["FindingOut"][];
         };
         /**
+         * StandingOut
+         * @description How a stage stands in a list; figures that were not measured are null.
+         */
+        StandingOut: {
+            /**
+             * Outcome
+             * @enum {string}
+             */
+            outcome: "pass" | "fail" | "void" | "not_done" | "no_rule";
+            /** Close Call */
+            close_call: boolean;
+            /** Psi */
+            psi?: number | null;
+            /** Start Psi */
+            start_psi?: number | null;
+            /** End Psi */
+            end_psi?: number | null;
+            /** Drop Psi */
+            drop_psi?: number | null;
+            /** Rate Psi Per Min */
+            rate_psi_per_min?: number | null;
+            /** Duration S */
+            duration_s?: number | null;
+            /** Time S */
+            time_s?: number | null;
+        };
+        /**
          * StretchOut
          * @description One needle of a live feed while its frames came without a gap.
          */
@@ -2824,14 +2869,44 @@ export interface components {
         };
         /**
          * UnitPageOut
-         * @description A unit, how it stands, every hold that ever accused it, the latest first, and the first page of its course.
+         * @description A unit, how it stands, its last tests, every hold that ever accused it, and the first page of its course.
          */
         UnitPageOut: {
             unit: components["schemas"]["UnitOut"];
-            standing: components["schemas"]["lowhiss__api__fleet__standing_schemas__StandingOut"];
+            standing: components["schemas"]["UnitStandingOut"];
+            /** Tests */
+            tests: components["schemas"]["LatestOut"][];
             /** Holds */
             holds: components["schemas"]["HoldOut"][];
             course: components["schemas"]["CourseOut"];
+        };
+        /**
+         * UnitStandingOut
+         * @description How a unit stands with what it pulls today. ``said``: in a few words.  stays : it does not leave as it is.
+         */
+        UnitStandingOut: {
+            /** Unit Id */
+            unit_id: string;
+            /** Name */
+            name: string;
+            /**
+             * Standing
+             * @enum {string}
+             */
+            standing: "on_hold" | "unfit" | "overdue" | "never_tested" | "due" | "restricted" | "fit";
+            /** Said */
+            said: string;
+            /** Stays */
+            stays: boolean;
+            /** Holds */
+            holds: components["schemas"]["HoldOut"][];
+            /** Defects */
+            defects: components["schemas"]["DefectOut"][];
+            /** Passed At */
+            passed_at: string | null;
+            /** Due At */
+            due_at: string | null;
+            recheck: components["schemas"]["RecheckOut"] | null;
         };
         /**
          * VerdictOut
@@ -2947,61 +3022,7 @@ export interface components {
             /** Demo */
             demo: boolean;
             latest: components["schemas"]["LatestOut"] | null;
-            standing: components["schemas"]["lowhiss__api__fleet__standing_schemas__StandingOut"] | null;
-        };
-        /**
-         * StandingOut
-         * @description How a unit stands with what it pulls today. ``said``: in a few words.  stays : it does not leave as it is.
-         */
-        lowhiss__api__fleet__standing_schemas__StandingOut: {
-            /** Unit Id */
-            unit_id: string;
-            /** Name */
-            name: string;
-            /**
-             * Standing
-             * @enum {string}
-             */
-            standing: "on_hold" | "unfit" | "overdue" | "never_tested" | "due" | "restricted" | "fit";
-            /** Said */
-            said: string;
-            /** Stays */
-            stays: boolean;
-            /** Holds */
-            holds: components["schemas"]["HoldOut"][];
-            /** Defects */
-            defects: components["schemas"]["DefectOut"][];
-            /** Passed At */
-            passed_at: string | null;
-            /** Due At */
-            due_at: string | null;
-        };
-        /**
-         * StandingOut
-         * @description How a stage stands in a list; figures that were not measured are null.
-         */
-        lowhiss__api__runs__schemas__StandingOut: {
-            /**
-             * Outcome
-             * @enum {string}
-             */
-            outcome: "pass" | "fail" | "void" | "not_done" | "no_rule";
-            /** Close Call */
-            close_call: boolean;
-            /** Psi */
-            psi?: number | null;
-            /** Start Psi */
-            start_psi?: number | null;
-            /** End Psi */
-            end_psi?: number | null;
-            /** Drop Psi */
-            drop_psi?: number | null;
-            /** Rate Psi Per Min */
-            rate_psi_per_min?: number | null;
-            /** Duration S */
-            duration_s?: number | null;
-            /** Time S */
-            time_s?: number | null;
+            standing: components["schemas"]["UnitStandingOut"] | null;
         };
     };
     responses: never;
@@ -4277,7 +4298,7 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content: {
-                    "application/json": components["schemas"]["lowhiss__api__fleet__standing_schemas__StandingOut"][];
+                    "application/json": components["schemas"]["UnitStandingOut"][];
                 };
             };
             /** @description The input cannot be accepted. */

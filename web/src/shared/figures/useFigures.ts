@@ -18,6 +18,15 @@ export function useFigures() {
     date: (iso: string) => dateAndTime(new Date(iso), i18n.language),
     day: (iso: string) =>
       new Date(iso).toLocaleDateString(i18n.language, { day: 'numeric', month: 'long', year: 'numeric' }),
+    shortDay: (iso: string) =>
+      new Date(iso).toLocaleDateString(i18n.language, { day: 'numeric', month: 'short', year: '2-digit' }),
+    /** The last day before a moment: what is good until midnight ends the day before. */
+    lastDay: (iso: string) =>
+      new Date(Date.parse(iso) - 1000).toLocaleDateString(i18n.language, {
+        weekday: 'short',
+        day: 'numeric',
+        month: 'short',
+      }),
     time: (iso: string) => timeOfDay(new Date(iso), i18n.language),
     seconds: (value: number) => value.toLocaleString(i18n.language, { maximumFractionDigits: 1 }),
   }

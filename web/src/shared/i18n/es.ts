@@ -7,6 +7,17 @@ import { people } from './es/people'
 import { units } from './es/units'
 import { log } from './es/log'
 import { sheet } from './es/sheet'
+import { acts } from './es/acts'
 
 /** Every word of the interface in Spanish. */
-export const es: Words = { ...base, ...yard, ...setup, ...test, ...people, ...units, ...log, ...sheet }
+export const es: Words = {
+  ...base,
+  ...yard,
+  ...setup,
+  ...test,
+  ...people,
+  ...units,
+  ...log,
+  ...sheet,
+  ...acts,
+}

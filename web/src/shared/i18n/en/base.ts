@@ -6,6 +6,7 @@ export const base = {
     yard: 'Yard',
     log: 'Log',
     units: 'Units',
+    workshop: 'Workshop',
     people: 'People',
     save: 'Save',
     cancel: 'Cancel',

@@ -6,6 +6,7 @@ export const base: typeof english = {
     yard: 'Patio',
     log: 'Registro',
     units: 'Unidades',
+    workshop: 'Taller',
     people: 'Personas',
     save: 'Guardar',
     cancel: 'Cancelar',

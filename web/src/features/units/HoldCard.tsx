@@ -1,0 +1,101 @@
+import { useState } from 'react'
+import { useTranslation } from 'react-i18next'
+import { Link } from 'react-router'
+import type { Schema } from '../../shared/api'
+import { useFigures } from '../../shared/figures/useFigures'
+import { useSession } from '../../shared/session'
+import { ReasonDialog, useActs } from '../../run'
+import { Button } from '../../shared/ui'
+import { RepairDialog } from './RepairDialog'
+
+type Hold = Schema['HoldOut']
+
+/** An open hold: why, whom it holds, what would change it, and what whoever is here may do about it. */
+export function HoldCard({ hold, defects }: { hold: Hold; defects: Schema['DefectOut'][] }) {
+  const { t } = useTranslation()
+  const figures = useFigures()
+  const { me } = useSession()
+  const act = useActs()
+  const [open, setOpen] = useState<'repair' | 'release'>()
+  const held = hold.parts.filter((part) => part.held)
+  const owner = held[0] ?? hold.parts[0]
+  if (!owner) return null
+  const mends = me.person?.role === 'workshop' || me.person?.role === 'manager'
+  return (
+    <article data-hold={hold.stage ?? 'hand'} className="border-l-8 border-clay bg-sheet px-4 py-3">
+      <h3 className="text-lead leading-snug">
+        {held.map(({ name }) => name).join(' + ')}{' '}
+        <span className="font-normal text-soft">
+          {[hold.by, t('standing.since', { when: figures.when(hold.opened_at) })].filter(Boolean).join(', ')}
+          {hold.from_before && `, ${t('standing.fromBefore')}`}
+        </span>
+      </h3>
+      <p className="font-semibold text-clay">
+        {hold.run_id ? (
+          <Link to={`/runs/${hold.run_id}`} className="underline underline-offset-4">
+            {hold.said}
+          </Link>
+        ) : (
+          hold.said
+        )}
+      </p>
+      {hold.repaired_at && <p>{t('standing.repairedAt', { when: figures.when(hold.repaired_at) })}</p>}
+      <ol className="my-2 list-inside list-decimal">
+        {hold.ways.map(({ way, said }) => (
+          <li key={way}>{said}</li>
+        ))}
+      </ol>
+      <div className="flex flex-wrap gap-3">
+        {mends && hold.stage && !hold.repaired_at && (
+          <Button tone="air" onClick={() => setOpen('repair')}>
+            {t('acts.repaired')}
+          </Button>
+        )}
+        {hold.tested_with && (
+          <Link
+            to={`/test/new/${hold.tested_with}`}
+            className="inline-grid min-h-touch place-items-center border-[1.5px] border-air bg-sheet px-4 font-semibold text-air"
+          >
+            {t('acts.recheck')}
+          </Link>
+        )}
+        {me.person?.role === 'manager' && (
+          <Button onClick={() => setOpen('release')}>{t('acts.release')}</Button>
+        )}
+      </div>
+      {open === 'repair' && (
+        <RepairDialog part={owner} holds={[hold]} defects={defects} onClose={() => setOpen(undefined)} />
+      )}
+      {open === 'release' && (
+        <ReasonDialog
+          title={t('acts.releaseTitle', { unit: held.map(({ name }) => name).join(' + ') })}
+          label={t('acts.releaseWhy')}
+          button={t('acts.release')}
+          tone="clay"
+          onClose={() => setOpen(undefined)}
+          onKeep={(reason) => act('hold_released', owner, { hold: hold.id, reason })}
+        />
+      )}
+    </article>
+  )
+}
+
+/** A hold that is over, in a line. */
+export function LiftedHold({ hold }: { hold: Hold }) {
+  const { t } = useTranslation()
+  const figures = useFigures()
+  if (!hold.lifted_at) return null
+  const when = figures.when(hold.lifted_at)
+  const how =
+    hold.lifted_how === 'release'
+      ? t('standing.released', { when, by: hold.lifted_by, reason: hold.lifted_reason })
+      : t('standing.liftedBy', { when })
+  return (
+    <li className="border-b border-hair py-1.5">
+      {hold.said}{' '}
+      <span className="text-soft">
+        {t('standing.since', { when: figures.when(hold.opened_at) })}, {how}
+      </span>
+    </li>
+  )
+}

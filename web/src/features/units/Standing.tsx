@@ -1,0 +1,83 @@
+import { useState } from 'react'
+import { useTranslation } from 'react-i18next'
+import { Link } from 'react-router'
+import type { Schema } from '../../shared/api'
+import { useFigures } from '../../shared/figures/useFigures'
+import { ReasonDialog, ReportDefect, useActs, type PartRef } from '../../run'
+import { Button } from '../../shared/ui'
+import { DefectCard } from './DefectCard'
+import { HoldCard, LiftedHold } from './HoldCard'
+import { WaitingActs } from './WaitingActs'
+
+/** How a unit stands with what it pulls, what would change that, and what whoever is here may say of it. */
+export function Standing({ page }: { page: Schema['UnitPageOut'] }) {
+  const { t } = useTranslation()
+  const act = useActs()
+  const [open, setOpen] = useState<'report' | 'hold'>()
+  const { unit, standing } = page
+  const parts: PartRef[] = [
+    { kind: 'unit', id: unit.id, name: unit.name },
+    ...unit.trailer_ids.map((id, n) => ({ kind: 'trailer' as const, id, name: unit.trailers[n] ?? '' })),
+  ]
+  const [itself] = parts
+  const lifted = page.holds.filter(({ lifted_at }) => lifted_at)
+  const close = () => setOpen(undefined)
+  return (
+    <section aria-label={standing.said} className="grid gap-3">
+      <Due standing={standing} />
+      <WaitingActs partIds={parts.map(({ id }) => id)} />
+      {standing.holds.map((hold) => (
+        <HoldCard key={hold.id} hold={hold} defects={standing.defects} />
+      ))}
+      {standing.defects.map((defect) => (
+        <DefectCard key={defect.id} defect={defect} beside={standing.defects} />
+      ))}
+      {!unit.retired && (
+        <div className="flex flex-wrap gap-3">
+          <Link
+            to={`/test/new/${unit.id}`}
+            className="inline-grid min-h-touch place-items-center bg-air px-6 font-semibold text-on-air"
+          >
+            {t('yard.startFor', { unit: unit.name })}
+          </Link>
+          <Button onClick={() => setOpen('report')}>{t('acts.reportShort')}</Button>
+          <Button onClick={() => setOpen('hold')}>{t('acts.placeHold')}</Button>
+        </div>
+      )}
+      {lifted.length > 0 && (
+        <ul className="text-note">
+          {lifted.slice(0, 3).map((hold) => (
+            <LiftedHold key={hold.id} hold={hold} />
+          ))}
+        </ul>
+      )}
+      {open === 'report' && <ReportDefect {...{ parts }} rules={unit.rules} onClose={close} />}
+      {open === 'hold' && itself && (
+        <ReasonDialog
+          title={t('acts.placeHoldTitle', { unit: unit.name })}
+          label={t('acts.placeHoldWhy')}
+          button={t('acts.placeHold')}
+          tone="clay"
+          onClose={close}
+          onKeep={(reason) => act('hold_placed', itself, { reason })}
+        />
+      )}
+    </section>
+  )
+}
+
+function Due({ standing }: { standing: Schema['UnitStandingOut'] }) {
+  const { t } = useTranslation()
+  const figures = useFigures()
+  const { passed_at, due_at } = standing
+  const word = standing.standing === 'overdue' ? 'standing.overdueSince' : 'standing.due_'
+  return (
+    <p>
+      {standing.said}.{' '}
+      <span className="text-soft">
+        {passed_at ? t('standing.lastPass', { when: figures.when(passed_at) }) : t('standing.neverPassed')}
+        {due_at && `, ${t(word, { day: figures.lastDay(due_at) })}`}.
+      </span>
+    </p>
+  )
+}

@@ -1,0 +1,49 @@
+/** The units of the yard in the order in which they are looked at. Pure. */
+
+import type { Schema } from '../../shared/api'
+import type { Stage } from '../../shared/trade'
+
+export type Unit = Schema['YardUnitOut']
+export type DueGroup = 'soon' | 'week' | 'month' | 'later' | 'none'
+
+export interface YardUnit {
+  unit: Unit
+  /** It does not leave as it is: so says the server, or what this device judged and the server has not heard of yet. */
+  stays: boolean
+  /** Stages that stand failed. */
+  failed: Stage[]
+  /** What a search may find it by. */
+  words: string
+}
+
+const DAY_MS = 86_400_000
+
+/** In the server's order, the worst first; what failed on this device a moment ago stands before all. */
+export function onYard(units: Unit[], here: Record<string, Stage[]>): YardUnit[] {
+  const yard = units.map((unit) => {
+    const { holds = [], stays = false } = unit.standing ?? {}
+    const held = holds.flatMap(({ stage }) => stage ?? [])
+    const failed = [...new Set([...held, ...(here[unit.id] ?? [])])]
+    const names = [unit.name, ...unit.trailers, unit.latest?.driver ?? '']
+    return { unit, stays: stays || failed.length > 0, failed, words: names.join(' ').toLowerCase() }
+  })
+  return yard.sort((a, b) => Number(b.stays) - Number(a.stays))
+}
+
+/** When it falls due, roughly; `now` [ms]. */
+export function dueGroup({ unit }: YardUnit, now: number): DueGroup {
+  const { standing, due_at } = unit.standing ?? {}
+  if (standing === 'due') return 'soon'
+  if (!due_at) return 'none'
+  const days = (Date.parse(due_at) - now) / DAY_MS
+  return days <= 7 ? 'week' : days <= 31 ? 'month' : 'later'
+}
+
+/** Why it stays, in the server's words, the first of it; empty where the device alone knows. */
+export function whyItStays({ unit }: YardUnit): { said: string; by: string; next: string } {
+  const [hold] = unit.standing?.holds ?? []
+  if (hold) return { said: hold.said, by: hold.by, next: hold.ways[0]?.said ?? '' }
+  const defect = unit.standing?.defects.find(({ consequence }) => consequence === 'stay')
+  if (defect) return { said: defect.said, by: defect.by, next: defect.state_said }
+  return { said: '', by: '', next: '' }
+}
