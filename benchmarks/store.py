@@ -22,15 +22,16 @@ from typing import Any
 
 from sqlalchemy import URL, create_engine, event, func, insert, select, text
 
+from lowhiss import rulebook
 from lowhiss.core.words import Words
 from lowhiss.database import PrivateServer
 from lowhiss.demo import load_demo
 from lowhiss.demo.scenario import demo_id
-from lowhiss.service.fleet import trends, units
+from lowhiss.service.fleet import course, standing, trends, units
 from lowhiss.service.people import accounts, signin
 from lowhiss.service.runs import lifecycle, log, scripts
 from lowhiss.store.engine import Store, make_engine, migrate
-from lowhiss.store.models import EventRow, RunRow, UnitRow, UnitStageRow, VerdictRow
+from lowhiss.store.models import EventRow, HoldPartRow, HoldRow, PartTestRow, RunRow, UnitRow, VerdictRow
 
 _AT_ONCE = 2_000
 _ASKED = 40
@@ -75,13 +76,28 @@ def fill(store: Store, count: int, unit_count: int, rng: random.Random) -> None:
             connection.commit()
         if count > made_here:
             _copied(store.engine.url, count // made_here - 1)
-        # some that stand failed, as in any fleet
+        # some that are on hold, and when each passed last, as in any fleet
         failed = [row["id"] for row in new_runs[: max(1, unit_count // 20)]]
-        pairs = [{"unit_id": unit, "stage": "leak_applied", "failed_at": _NOW, "failed_run_id": run, "passed_at": None,
-                  "passed_run_id": None} for unit, run in zip(ids, failed, strict=False)]  # fmt: skip
-        connection.execute(insert(UnitStageRow), pairs)
-        connection.exec_driver_sql("ANALYZE TABLE run, verdict, unit, event")
+        for table, made in _standing(ids, failed):
+            connection.execute(insert(table), made)
+        connection.exec_driver_sql("ANALYZE TABLE run, verdict, unit, event, hold, hold_part, part_test")
         connection.commit()
+
+
+def _standing(ids: list[str], failed: list[str]) -> list[tuple[Any, list[dict[str, Any]]]]:
+    """Rows of holds on the first units, by the runs that failed, and of every unit's last pass."""
+    rules = rulebook.rule_set(rulebook.rule_set_ids()[0]).content_hash
+    figures = {"outcome": "fail", "at_s": 90.0, "start_psi": 100, "end_psi": 94, "drop_psi": 6.0, "duration_s": 60.0}
+    holds, parts = [], []
+    for unit, run in zip(ids, failed, strict=False):
+        fail = {"run": run, "at": _NOW.isoformat(), "rules": rules, "figures": figures}
+        body = {"parts": [["unit", unit]], "fails": [fail], "by": "", "reason": "", "cleared": [], "repaired_at": None,
+                "lifted": None, "from_before": False}  # fmt: skip
+        hold = {"id": f"hold {unit}", "owner_kind": "unit", "owner_id": unit, "stage": "leak_applied"}
+        holds.append({**hold, "opened_at": _NOW, "lifted_at": None, "body": body})
+        parts.append({"hold_id": f"hold {unit}", "part_id": unit, "part_kind": "unit", "held": True})
+    tests = [{"part_id": unit, "tested_at": _NOW, "passed_at": _NOW, "passed_run_id": None} for unit in ids]
+    return [(HoldRow, holds), (HoldPartRow, parts), (PartTestRow, tests)]
 
 
 def _copied(url: URL, copies: int) -> None:
@@ -140,7 +156,11 @@ def lists(store: Store) -> dict[str, tuple[Callable[[], object], str]]:
         "log, void": (lambda: log.log_page(store, outcome="void"), void),
         "log, failed, one unit": (lambda: log.log_page(store, "B-00007", "fail"), of_unit),
         "log, close calls": (lambda: log.log_page(store, outcome="close_call"), void),
-        "yard: latest and failed": (lambda: log.yard(store), all_units),
+        "yard: latest": (lambda: log.yard(store), all_units),
+        "yard: standing": (lambda: standing.standings(store, Words(), _NOW), all_units),
+        "workshop": (lambda: standing.workshop(store, Words(), _NOW), all_units),
+        "a unit's standing": (lambda: standing.unit_told(store, unit, Words(), _NOW), of_unit),
+        "a unit's course": (lambda: course.course_of(store, unit, Words()), of_unit),
         "units": (lambda: units.list_units(store), all_units),
         "one unit": (lambda: units.get_unit(store, unit), of_unit),
         "a unit's trends": (lambda: trends.trends_of(store, unit, Words()), of_unit),

@@ -16,6 +16,7 @@ from lowhiss.commands.judge import add_judge, add_whatif
 from lowhiss.commands.plan import add_plan
 from lowhiss.commands.rules import add_rules
 from lowhiss.commands.simulate import add_simulate
+from lowhiss.core.words import Words
 
 
 class _Parser(argparse.ArgumentParser):
@@ -59,6 +60,18 @@ def _parser() -> argparse.ArgumentParser:
     manager.add_argument("name", help="how they sign in; somebody known becomes a manager")
     manager.add_argument("--data", type=Path, default=Path("var"), metavar="DIR", help="data directory (default var)")
     manager.set_defaults(run=_manager)
+    standing = commands.add_parser(
+        "standing", help="how every unit stands, the worst first; exit code 1 where one stays"
+    )
+    standing.add_argument("--csv", action="store_true", help="as CSV")
+    due = commands.add_parser("due", help="when each unit is due")
+    due.add_argument("--ics", type=Path, metavar="FILE", help="write an iCalendar file")
+    for command, run in ((standing, _standing), (due, _due)):
+        command.add_argument("--lang", choices=("en", "es"), default="en", help="language of the words (default en)")
+        command.add_argument(
+            "--data", type=Path, default=Path("var"), metavar="DIR", help="data directory (default var)"
+        )
+        command.set_defaults(run=run)
     for add in (add_judge, add_whatif, add_rules, add_plan, add_calc, add_simulate):
         add(commands)
     return parser
@@ -75,6 +88,18 @@ def _manager(options: argparse.Namespace) -> int:
     from lowhiss.serve import make_manager
 
     return make_manager(options.data, options.name)
+
+
+def _standing(options: argparse.Namespace) -> int:
+    from lowhiss.serve import tell_standing
+
+    return tell_standing(options.data, Words(options.lang), as_csv=options.csv)
+
+
+def _due(options: argparse.Namespace) -> int:
+    from lowhiss.serve import tell_due
+
+    return tell_due(options.data, Words(options.lang), options.ics)
 
 
 if __name__ == "__main__":

@@ -23,9 +23,13 @@ import uvicorn
 
 from lowhiss.api import create_app
 from lowhiss.api.patient import web_options
+from lowhiss.core.words import Words
 from lowhiss.database import DatabaseError, PrivateServer
 from lowhiss.demo import load_demo
+from lowhiss.exchange.standing_out import last_day
 from lowhiss.service.errors import RefusedError
+from lowhiss.service.fleet import out
+from lowhiss.service.fleet.standing import get_calendar, standings
 from lowhiss.service.people.accounts import manager_code
 from lowhiss.service.people.signin import first_manager_code
 from lowhiss.service.runs.lifecycle import judge_ended_again
@@ -139,16 +143,62 @@ def _more_files() -> None:
 
 def make_manager(data_dir: Path, name: str) -> int:
     """A one-time code for a manager of this name, made on the server itself; returns the exit code."""
+
+    def make(store: Store) -> int:
+        code = manager_code(store, name)
+        print(f"{name} may now set a password with this one-time code (*I have a one-time code* on the page): {code}")
+        return 0
+
+    return _with_store(data_dir, make)
+
+
+def tell_standing(data_dir: Path, words: Words, *, as_csv: bool) -> int:
+    """Print how every unit stands; returns the exit code, 1 where one must stay."""
+
+    def tell(store: Store) -> int:
+        now = dt.datetime.now(dt.UTC)
+        found = standings(store, words, now)
+        if as_csv:
+            print(out.as_csv(store, words, now), end="")
+        for one in () if as_csv else found:
+            why = "; ".join([hold.said for hold in one.holds] + [defect.said for defect in one.defects])
+            print(f"{one.name:<12} {one.said}{f'. {why}' if why else ''}")
+        return int(any(one.stays for one in found))
+
+    return _with_store(data_dir, tell)
+
+
+def tell_due(data_dir: Path, words: Words, ics: Path | None) -> int:
+    """Print when each unit is due, or write it as iCalendar; returns the exit code."""
+
+    def tell(store: Store) -> int:
+        now = dt.datetime.now(dt.UTC)
+        if ics is not None:
+            try:
+                ics.write_bytes(out.as_calendar(store, words, now))
+            except OSError as error:
+                raise CannotStartError(f"{ics} cannot be written: {error.strerror}.") from error
+            return 0
+        zone = get_calendar(store).zone
+        for one in standings(store, words, now):
+            day = last_day(one.due_at, zone).isoformat() if one.due_at else "–"
+            print(f"{day:<12} {one.name:<12} {one.said}")
+        return 0
+
+    return _with_store(data_dir, tell)
+
+
+def _with_store(data_dir: Path, work: Callable[[Store], int]) -> int:
+    """Do something with the store of an installation; returns the exit code, 1 with a sentence where it cannot be."""
     try:
         with _any_database(data_dir.resolve()) as url:
             store = Store(make_engine(url))
-            code = manager_code(store, name)
+            code = work(store)
             store.engine.dispose()
+            return code
     except (CannotStartError, DatabaseError, StoreError, RefusedError) as error:
         print(f"lowhiss: {error}", file=sys.stderr)
         return 1
-    print(f"{name} may now set a password with this one-time code (*I have a one-time code* on the page): {code}")
-    return 0
 
 
 @contextlib.contextmanager

@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import datetime as dt
+import json
 import uuid
 from typing import Any
 
@@ -65,7 +66,8 @@ class Device:
 
     def send_acts(self, *acts: dict[str, Any]) -> httpx.Response:
         """Send a batch of them."""
-        return self.client.post("/api/acts", json={"sent": self.moment(), "acts": list(acts)})
+        body = json.dumps({"sent": self.moment(), "acts": list(acts)})  # takes what UTF-8 does not
+        return self.client.post("/api/acts", content=body, headers={"content-type": "application/json"})
 
     def leak_test(self, start: float, end: float, hold_s: float = 60) -> list[dict[str, Any]]:
         """The marks of a whole applied leak test of a combination; the device's clocks go on meanwhile."""

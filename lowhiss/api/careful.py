@@ -16,6 +16,7 @@ _TRIES = 4
 _AGAIN = frozenset({1213, 1205, 1020, 1062})
 """Deadlock, lock wait, row changed meanwhile, two with one key at once: the second try finds what is there."""
 _MAX_DIGITS = 20
+_BATCHES = ("/events", "/acts")
 
 
 class UnreadableError(HTTPException):
@@ -39,8 +40,8 @@ class CarefulRequest(Request):
                 raise UnreadableError(422, "json_invalid", "The body is nested too deeply to be read") from None
             except UnicodeDecodeError:
                 raise UnreadableError(422, "json_invalid", "The body is not UTF-8 text") from None
-            # a batch of marks says of each mark by itself what is wrong with it
-            if b"\\u" in body and not self.url.path.endswith("/events") and _half_character(self._json):
+            # a batch of marks or acts says of each by itself what is wrong with it
+            if b"\\u" in body and not self.url.path.endswith(_BATCHES) and _half_character(self._json):
                 raise UnreadableError(422, "input_invalid", "The body holds half a character, which cannot be kept")
         return self._json
 

@@ -17,11 +17,15 @@ Weight = Literal["critical", "minor", "fact"]
 
 @dataclass(frozen=True)
 class FindingCode:
-    """What a code weighs, and its sentence in English and Spanish."""
+    """What a code weighs, and its sentence in English and Spanish.
+
+    proposes : it may be a defect, of this group of parts, of none in particular where empty; None: it is none.
+    """
 
     weight: Weight
     en: str
     es: str
+    proposes: str | None = None
 
     @cached_property
     def params(self) -> frozenset[str]:
@@ -85,6 +89,7 @@ FINDINGS: dict[str, FindingCode] = {
             "Las agujas estaban a {apart_psi} una de otra ({primary_psi} y {secondary_psi}): más "
             "de lo que un manómetro puede errar."
         ),
+        proposes="air_gauge",
     ),
     "single_gauge": FindingCode(
         "minor",
@@ -156,6 +161,7 @@ FINDINGS: dict[str, FindingCode] = {
         "fact",
         ("Failed {failures} times. This is not technique any more: stop and send it to the workshop."),
         "Falló {failures} veces. Ya no es cuestión de técnica: pare y llévelo al taller.",
+        proposes="air_leak",
     ),
     "window_too_short": FindingCode(
         "minor",
@@ -166,6 +172,7 @@ FINDINGS: dict[str, FindingCode] = {
         "fact",
         "Read {reading_psi}; the maker's figure is {maker_psi}.",
         "Se leyó {reading_psi}; la cifra del fabricante es {maker_psi}.",
+        proposes="",
     ),
     "no_cut_out_before": FindingCode(
         "minor",
@@ -176,16 +183,19 @@ FINDINGS: dict[str, FindingCode] = {
         "fact",
         "On at {reading_psi}, this warning will sound in normal driving.",
         "Con {reading_psi}, esta alarma sonará al conducir normalmente.",
+        proposes="warning_lamp",
     ),
     "lamp_missing": FindingCode(
         "fact",
         "The lamp never came on.",
         "La luz nunca se encendió.",
+        proposes="warning_lamp",
     ),
     "buzzer_missing": FindingCode(
         "fact",
         "The buzzer never sounded.",
         "El zumbador nunca sonó.",
+        proposes="warning_lamp",
     ),
     "lamp_check_only": FindingCode(
         "minor",

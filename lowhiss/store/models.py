@@ -427,6 +427,20 @@ class OpenDefectRow(Base):
     body: Mapped[list[dict[str, Any]]] = mapped_column(JSON)
 
 
+class ReadTokenRow(Base):
+    """A token by which another system may read one thing of this fleet, until it is voided."""
+
+    __tablename__ = "read_token"
+    __table_args__ = (UniqueConstraint("token_hash"),)
+
+    id: Mapped[str] = mapped_column(String(36), primary_key=True)
+    token_hash: Mapped[str] = mapped_column(String(64))
+    reads: Mapped[str] = mapped_column(String(20))
+    name: Mapped[str] = mapped_column(String(80))
+    made_by: Mapped[str] = mapped_column(String(80))
+    made_at: Mapped[dt.datetime] = mapped_column(UtcDateTime)
+
+
 class SettingRow(Base):
     """A fact about this installation, such as whose data it holds."""
 

@@ -86,8 +86,8 @@ def test_two_people_editing_one_unit_nothing_is_overwritten_silently(client, tra
     assert (late["code"], late["field"]) == ("changed_meanwhile", "version")
     page = client.get(path).json()
     assert (page["unit"]["build_year"], page["unit"]["version"]) == (2015, 2)
-    assert page["history"][0]["what"]["build_year"] == [None, 2015]
-    assert page["history"][0]["by_name"] == "Odile Ferrow"
+    latest = page["course"]["entries"][0]
+    assert (latest["kind"], latest["fields"]["build_year"], latest["by"]) == ("change", [None, 2015], "Odile Ferrow")
     couple(client, page["unit"], trailer_of(client)).raise_for_status()
     truck = error_of(client.put(path, json={**mine, "kind": "straight_truck", "version": 3}), 422)
     assert truck["code"] == "still_coupled"

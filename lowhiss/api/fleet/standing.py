@@ -3,10 +3,12 @@
 from __future__ import annotations
 
 import datetime as dt
+from dataclasses import asdict
+from typing import Annotated
 
-from fastapi import APIRouter
+from fastapi import APIRouter, Path, Query, Request, Response
 
-from lowhiss.api.auth import DeviceDep, PersonDep
+from lowhiss.api.auth import DeviceDep, MaybePersonDep, PersonDep
 from lowhiss.api.careful import CarefulRoute
 from lowhiss.api.deps import StoreDep, WordsDep
 from lowhiss.api.fleet.standing_schemas import (
@@ -16,20 +18,74 @@ from lowhiss.api.fleet.standing_schemas import (
     DefectOut,
     GroupOut,
     HoldOut,
+    MadeTokenOut,
+    ReadTokenBody,
+    ReadTokenOut,
     ReceivedActsOut,
     UnitStandingOut,
     WorkshopOut,
 )
+from lowhiss.api.schemas import UUID_PATTERN
 from lowhiss.rulebook import consequences
-from lowhiss.service.fleet import acts, standing
+from lowhiss.service.fleet import acts, out, standing
+from lowhiss.service.fleet.out import Reads
+from lowhiss.service.people.signin import SignedOutError
 
 router = APIRouter(prefix="/api", tags=["standing"], route_class=CarefulRoute)
 
 
+def _reader(request: Request, store: StoreDep, person: MaybePersonDep, reads: Reads, token: str = "") -> None:
+    """Somebody who is signed in, or whoever holds a token for it. Raises SignedOutError."""
+    given = token or request.headers.get("authorization", "").removeprefix("Bearer ").strip()
+    if person is None and not (given and out.may_read(store, given, reads)):
+        raise SignedOutError("signed_out", "Sign in, or send a token that is good for reading this.")
+
+
 @router.get("/standing", operation_id="getStanding")
-def get_standing(store: StoreDep, words: WordsDep) -> list[UnitStandingOut]:
-    """How every unit in use stands, the worst first."""
+def get_standing(request: Request, store: StoreDep, words: WordsDep, person: MaybePersonDep) -> list[UnitStandingOut]:
+    """How every unit in use stands, the worst first; for a barrier or another system with a token of its own."""
+    _reader(request, store, person, "standing")
     return [UnitStandingOut.of(one) for one in standing.standings(store, words, dt.datetime.now(dt.UTC))]
+
+
+@router.get("/standing.csv", operation_id="getStandingCsv", response_class=Response)
+def get_standing_csv(request: Request, store: StoreDep, words: WordsDep, person: MaybePersonDep) -> Response:
+    """The same as a table, CSV."""
+    _reader(request, store, person, "standing")
+    kept = {"Content-Disposition": 'attachment; filename="low-hiss-standing.csv"'}
+    return Response(out.as_csv(store, words, dt.datetime.now(dt.UTC)), media_type="text/csv", headers=kept)
+
+
+@router.get("/due.ics", operation_id="getDueCalendar", response_class=Response)
+def get_due_calendar(
+    request: Request,
+    store: StoreDep,
+    words: WordsDep,
+    person: MaybePersonDep,
+    token: Annotated[str, Query(max_length=200)] = "",
+) -> Response:
+    """When each unit is due, as iCalendar; a calendar program brings its token in the address."""
+    _reader(request, store, person, "calendar", token)
+    kept = {"Content-Disposition": 'attachment; filename="low-hiss-due.ics"'}
+    return Response(out.as_calendar(store, words, dt.datetime.now(dt.UTC)), media_type="text/calendar", headers=kept)
+
+
+@router.get("/read-tokens", operation_id="listReadTokens")
+def list_read_tokens(store: StoreDep) -> list[ReadTokenOut]:
+    """The tokens by which other systems may read, without their secrets."""
+    return [ReadTokenOut.model_validate(asdict(one)) for one in out.read_tokens(store)]
+
+
+@router.post("/read-tokens", operation_id="makeReadToken")
+def make_read_token(body: ReadTokenBody, store: StoreDep, by: PersonDep) -> MadeTokenOut:
+    """A token for another system; shown once."""
+    return MadeTokenOut(token=out.make_read_token(store, by, body.reads, body.name))
+
+
+@router.delete("/read-tokens/{token_id}", operation_id="voidReadToken", status_code=204)
+def void_read_token(token_id: Annotated[str, Path(pattern=UUID_PATTERN)], store: StoreDep) -> None:
+    """Nobody reads by this token any more."""
+    out.void_read_token(store, token_id)
 
 
 @router.get("/workshop", operation_id="getWorkshop")

@@ -14,6 +14,7 @@ from lowhiss.core.stages import Stage
 from lowhiss.core.standing import ActType, Consequence, DefectState, Every, Group, Part, PartKind, Standing, Way
 from lowhiss.service.fleet.acts import Done, ReceivedActs
 from lowhiss.service.fleet.course import Entry, Kind
+from lowhiss.service.fleet.out import Reads
 from lowhiss.service.fleet.standing import Calendar, ToldDefect, ToldHold, UnitStanding
 
 MAX_ACTS = 50
@@ -284,6 +285,29 @@ class ReceivedActsOut(BaseModel):
         """From the service's answer."""
         aside = [AsideActOut(id=one.id, code=one.code, message=one.sentence) for one in received.set_aside]
         return cls(accepted=received.accepted, set_aside=aside)
+
+
+class ReadTokenBody(Strict):
+    """Who is to read, and what."""
+
+    reads: Reads
+    name: Annotated[str, Field(max_length=80)]
+
+
+class ReadTokenOut(BaseModel):
+    """A token without its secret."""
+
+    id: str
+    reads: Reads
+    name: str
+    made_by: str
+    made_at: dt.datetime
+
+
+class MadeTokenOut(BaseModel):
+    """The secret of a new token, told once."""
+
+    token: str
 
 
 class CalendarBody(Strict):

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from dataclasses import asdict
 from typing import Annotated, Any, Literal
 
 from pydantic import BaseModel, ConfigDict, Field
@@ -173,11 +174,19 @@ class LookBody(Strict):
     why: Annotated[str, Field(min_length=1, max_length=500)]
 
 
+class ProposalOut(BaseModel):
+    """A finding that may be a defect, of this group of parts or of none in particular."""
+
+    finding: str
+    group: str
+    text: str
+
+
 class SheetOut(BaseModel):
     """A run judged: the sheet.
 
     at_end : the result as it stood when the end was received.  differs : what a newer core says, until somebody looked.
-    did : what the result did to holds, as sentences.
+    did : what the result did to holds, as sentences.  proposals : what of it may be a defect.
     """
 
     run: RunOut
@@ -190,6 +199,7 @@ class SheetOut(BaseModel):
     differs: DiffersOut | None
     looked: LookedOut | None
     did: list[str]
+    proposals: list[ProposalOut]
 
     @classmethod
     def of(cls, sheet: Sheet) -> SheetOut:
@@ -206,5 +216,6 @@ class SheetOut(BaseModel):
                 "differs": sheet.differs,
                 "looked": sheet.looked,
                 "did": sheet.did,
+                "proposals": [asdict(one) for one in sheet.proposals],
             }
         )

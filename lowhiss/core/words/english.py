@@ -126,3 +126,4 @@ RUNS = {
     "training": "training",
     "rehearsal": "rehearsal, does not count for the vehicle",
 }
+DUE_TITLE = "{unit}: brake test due"

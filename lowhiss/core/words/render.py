@@ -229,6 +229,10 @@ class Words:
         """How a unit stands, in short."""
         return str(self.book.STANDINGS_OF_UNITS[standing])
 
+    def due_title(self) -> str:
+        """What stands in a calendar on the day when a unit is due; takes ``{unit}``."""
+        return str(self.book.DUE_TITLE)
+
     def hold(self, key: str, **values: Any) -> str:
         """A sentence about a hold; ``stage`` is named in the reader's words."""
         if "stage" in values:

@@ -132,3 +132,4 @@ RUNS = {
     "training": "formación",
     "rehearsal": "ensayo, no cuenta para el vehículo",
 }
+DUE_TITLE = "{unit}: toca la prueba de frenos"

@@ -51,7 +51,12 @@ RIGHTS: dict[str, frozenset[str]] = {
     "sendFeed": frozenset({"nobody"}),
     "watchFeed": _SIGNED_IN,
     # standing
-    "getStanding": _SIGNED_IN,
+    "getStanding": _EVERYONE,
+    "getStandingCsv": _EVERYONE,
+    "getDueCalendar": _EVERYONE,
+    "listReadTokens": _MANAGER,
+    "makeReadToken": _MANAGER,
+    "voidReadToken": _MANAGER,
     "getWorkshop": _SIGNED_IN,
     "addActs": _SIGNED_IN,
     "listGroups": _SIGNED_IN,
@@ -83,6 +88,9 @@ NARROWER: dict[str, str] = {
     "call-outs and notes, never what commands the driver; a trainer or manager who did not join only notes, and "
     "`late_confirmed`; anybody else only sends on what others, who were signed in on the same device when they struck "
     "it, left waiting there",
+    "getStanding": "nobody without a token for reading it",
+    "getStandingCsv": "nobody without a token for reading it",
+    "getDueCalendar": "nobody without a token for reading the calendar",
     "addActs": "only a manager releases a hold; only the workshop and managers take a defect, certify a repair or that "
     "none is needed, and rate a defect milder; everybody reports, rates worse, places a hold and reads what was done",
     "listOpenRuns": "one's own and those one has joined; trainers and managers see everybody's, to take one over",

@@ -11,7 +11,8 @@ from typing import Any
 from sqlalchemy import func, or_, select
 
 from lowhiss import rulebook
-from lowhiss.core.judge import judge_run
+from lowhiss.core.findings import FINDINGS
+from lowhiss.core.judge import RunVerdict, judge_run
 from lowhiss.core.names import seen_of
 from lowhiss.core.procedure import read_procedure
 from lowhiss.core.vehicle import unit_table
@@ -71,7 +72,7 @@ class Sheet:
 
     outcome : the result that counts.  at_end : as it stood when the end was received, None while the run goes on.
     differs : what a newer core says of the same marks, until somebody has looked.
-    did : what the result did to holds, as sentences.
+    did : what the result did to holds, as sentences.  proposals : what of it may be a defect.
     """
 
     head: RunHead
@@ -84,6 +85,16 @@ class Sheet:
     differs: dict[str, Any] | None
     looked: dict[str, Any] | None
     did: list[str]
+    proposals: list[Proposal]
+
+
+@dataclass(frozen=True, slots=True)
+class Proposal:
+    """A finding that may be a defect. ``group``: the group of parts, empty for none in particular."""
+
+    finding: str
+    group: str
+    text: str
 
 
 def begin_run(store: Store, start: Beginning, sent: Instant, by: Person, device: str | None = None) -> RunHead:
@@ -216,8 +227,19 @@ def sheet(store: Store, run_id: str, words: Words) -> Sheet:
             differs=kept.differs,
             looked=kept.looked,
             did=did_to_holds(session, run, list(kept.figures["stages"]), words),
+            proposals=_proposals(verdict, words),
             **told,
         )
+
+
+def _proposals(verdict: RunVerdict, words: Words) -> list[Proposal]:
+    found = {
+        finding.code: Proposal(finding.code, group, words.finding(finding, stage.limit))
+        for stage in verdict.stages
+        for finding in stage.findings
+        if (group := FINDINGS[finding.code].proposes) is not None
+    }
+    return list(found.values())
 
 
 def look_at_result(store: Store, run_id: str, by: Person, why: str) -> None:

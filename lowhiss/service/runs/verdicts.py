@@ -75,11 +75,10 @@ def keep_verdict(session: Session, run: RunRow, verdict: RunVerdict) -> VerdictR
 
 def _keep_under(session: Session, run: RunRow, rules_hash: str) -> None:
     """What another rule set says of a run: the very one by which a stage failed before and is looked at again."""
-    row = session.get(VerdictRow, (run.id, rules_hash))
-    if row is None:
-        row = VerdictRow(run_id=run.id, rules_hash=rules_hash)
-        session.add(row)
-    _take_over(row, run, judge_under(session, run, kept_rules(session, rules_hash)))
+    verdict = judge_under(session, run, kept_rules(session, rules_hash))
+    row = session.get(VerdictRow, (run.id, rules_hash)) or VerdictRow(run_id=run.id, rules_hash=rules_hash)
+    _take_over(row, run, verdict)
+    session.add(row)
     session.flush()
 
 

@@ -7,6 +7,7 @@ import { mute, RecorderContext, type RecorderState } from '../run'
 import { SessionGate } from './SessionGate'
 import { applyLight, keepPreferences, PreferencesContext, type Preferences } from '../shared/preferences'
 import {
+  GatePage,
   LogPage,
   PeoplePage,
   SetupPage,
@@ -66,6 +67,7 @@ export function App({ initial, recorder }: { initial: Preferences; recorder: Rec
                   <Route path="test/:runId" element={<TestPage />} />
                   <Route element={<Shell />}>
                     <Route index element={<YardPage />} />
+                    <Route path="gate" element={<GatePage />} />
                     <Route path="log" element={<LogPage />} />
                     <Route path="units" element={<UnitsPage />} />
                     <Route path="units/:unitId" element={<UnitPage />} />

@@ -2,6 +2,7 @@
 
 import { lazy } from 'react'
 
+export const GatePage = lazy(() => import('../features/yard').then((m) => ({ default: m.GatePage })))
 export const LogPage = lazy(() => import('../features/log').then((m) => ({ default: m.LogPage })))
 export const PeoplePage = lazy(() => import('../features/people').then((m) => ({ default: m.PeoplePage })))
 export const SetupPage = lazy(() => import('../features/setup').then((m) => ({ default: m.SetupPage })))

@@ -89,6 +89,16 @@ def upgrade() -> None:
     sa.Column('body', sa.JSON(), nullable=False),
     sa.PrimaryKeyConstraint('part_id', name=op.f('pk_open_defect'))
     )
+    op.create_table('read_token',
+    sa.Column('id', sa.String(length=36), nullable=False),
+    sa.Column('token_hash', sa.String(length=64), nullable=False),
+    sa.Column('reads', sa.String(length=20), nullable=False),
+    sa.Column('name', sa.String(length=80), nullable=False),
+    sa.Column('made_by', sa.String(length=80), nullable=False),
+    sa.Column('made_at', UtcDateTime(fsp=6), nullable=False),
+    sa.PrimaryKeyConstraint('id', name=op.f('pk_read_token')),
+    sa.UniqueConstraint('token_hash', name=op.f('uq_read_token_token_hash'))
+    )
     _what_was()
     op.drop_table('unit_stage')
 
@@ -130,5 +140,5 @@ def _what_was() -> None:
 
 
 def downgrade() -> None:
-    for table in ('open_defect', 'hold_part', 'hold', 'act', 'part_test', 'fail', 'run_trailer'):
+    for table in ('read_token', 'open_defect', 'hold_part', 'hold', 'act', 'part_test', 'fail', 'run_trailer'):
         op.drop_table(table)

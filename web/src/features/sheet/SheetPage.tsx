@@ -11,6 +11,7 @@ import { AfterTheEnd } from './AfterTheEnd'
 import { Candidate, Hints, Schools } from './Findings'
 import { Marks } from './Marks'
 import { Notes } from './Notes'
+import { Proposals } from './Proposals'
 import { SheetColumn } from './SheetColumn'
 import { Stages } from './Stages'
 import { Timeline } from './Timeline'
@@ -89,6 +90,7 @@ function SheetArticle({ sheet: data, waits, here = false, needles, children }: S
             ))}
           </ul>
         )}
+        {!here && <Proposals sheet={data} />}
         <AfterTheEnd sheet={data} />
         <Stages stages={data.verdict.stages} events={data.events} />
         <Hints hints={data.verdict.hints} />
@@ -125,6 +127,7 @@ function useSheetHere(runId: string, wanted: boolean, marks: number) {
         differs: null,
         looked: null,
         did: [],
+        proposals: [],
       }
     },
     enabled: wanted && recorder !== null,

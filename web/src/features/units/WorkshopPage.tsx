@@ -5,6 +5,7 @@ import { Notice } from '../../shared/ui'
 import { CalendarForm } from './CalendarForm'
 import { DefectCard } from './DefectCard'
 import { HoldCard } from './HoldCard'
+import { ReadTokens } from './ReadTokens'
 import { WaitingActs } from './WaitingActs'
 
 /** Holds and defects in the order to take them, each with what to do about it. */
@@ -45,6 +46,7 @@ export function WorkshopPage() {
         </section>
       </div>
       <CalendarForm />
+      <ReadTokens />
     </>
   )
 }

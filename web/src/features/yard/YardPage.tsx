@@ -1,6 +1,7 @@
 import { useQuery, useQueryClient } from '@tanstack/react-query'
 import { useEffect, useState } from 'react'
 import { useTranslation } from 'react-i18next'
+import { Link } from 'react-router'
 import { unitsQuery } from '../../shared/api'
 import { usePreferences } from '../../shared/preferences'
 import { knowScripts, keepJudge } from '../../device'
@@ -57,6 +58,12 @@ export function YardPage() {
           onChange={(event) => setSearch(event.target.value)}
           className="min-h-touch min-w-0 border-[1.5px] border-ink bg-sheet px-3 placeholder:text-soft max-sm:w-full"
         />
+        <Link
+          to="/gate"
+          className="inline-flex min-h-touch items-center text-air underline underline-offset-4 max-sm:hidden"
+        >
+          {t('yard.gateTitle')}
+        </Link>
         <JoinTest />
       </div>
       <LeftOpen />

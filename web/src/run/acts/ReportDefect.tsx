@@ -14,7 +14,7 @@ interface ReportDefectProps {
   parts: PartRef[]
   rules: string
   /** What a finding of the judge proposes. */
-  proposed?: { finding: string; what: string; run: string }
+  proposed?: { finding: string; group: string; what: string; run: string }
   onClose: () => void
 }
 
@@ -26,7 +26,9 @@ export function ReportDefect({ parts, rules, proposed, onClose }: ReportDefectPr
   const act = useActs()
   const [part, setPart] = useState(parts[0]?.id ?? '')
   const [search, setSearch] = useState('')
-  const [group, setGroup] = useState<Schema['GroupOut'] | null>(null)
+  const [chosenGroup, setGroup] = useState<Schema['GroupOut'] | null>()
+  const group =
+    chosenGroup === undefined ? (groups.find(({ id }) => id === proposed?.group) ?? null) : chosenGroup
   const [what, setWhat] = useState(proposed?.what ?? '')
   const [where, setWhere] = useState('')
   const [chosen, setChosen] = useState<Consequence>()

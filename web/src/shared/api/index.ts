@@ -19,6 +19,7 @@ export {
   openRunsQuery,
   peopleQuery,
   readAs,
+  readTokensQuery,
   rulebookQuery,
   scriptQuery,
   needlesQuery,

@@ -50,6 +50,12 @@ export const calendarQuery = () =>
     queryFn: ({ signal }) => need(api.GET('/api/calendar', { signal })),
   })
 
+export const readTokensQuery = () =>
+  queryOptions({
+    queryKey: ['read-tokens'],
+    queryFn: ({ signal }) => need(api.GET('/api/read-tokens', { signal })),
+  })
+
 /** What is worded by the server, or hangs on what was done about vehicles. */
 export const FLEET_KEYS: readonly unknown[] = ['units', 'unit', 'workshop', 'trailers', 'sheet', 'calendar']
 

@@ -536,12 +536,96 @@ export interface paths {
         };
         /**
          * Get Standing
-         * @description How every unit in use stands, the worst first.
+         * @description How every unit in use stands, the worst first; for a barrier or another system with a token of its own.
          */
         get: operations["getStanding"];
         put?: never;
         post?: never;
         delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/standing.csv": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * Get Standing Csv
+         * @description The same as a table, CSV.
+         */
+        get: operations["getStandingCsv"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/due.ics": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * Get Due Calendar
+         * @description When each unit is due, as iCalendar; a calendar program brings its token in the address.
+         */
+        get: operations["getDueCalendar"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/read-tokens": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * List Read Tokens
+         * @description The tokens by which other systems may read, without their secrets.
+         */
+        get: operations["listReadTokens"];
+        put?: never;
+        /**
+         * Make Read Token
+         * @description A token for another system; shown once.
+         */
+        post: operations["makeReadToken"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/read-tokens/{token_id}": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        post?: never;
+        /**
+         * Void Read Token
+         * @description Nobody reads by this token any more.
+         */
+        delete: operations["voidReadToken"];
         options?: never;
         head?: never;
         patch?: never;
@@ -1832,6 +1916,14 @@ export interface components {
             why: string;
         };
         /**
+         * MadeTokenOut
+         * @description The secret of a new token, told once.
+         */
+        MadeTokenOut: {
+            /** Token */
+            token: string;
+        };
+        /**
          * MeOut
          * @description Who is signed in, what they may do, and the word that writes of this session must carry.
          */
@@ -1995,6 +2087,53 @@ export interface components {
             psi: number;
             /** Other Psi */
             other_psi: number | null;
+        };
+        /**
+         * ProposalOut
+         * @description A finding that may be a defect, of this group of parts or of none in particular.
+         */
+        ProposalOut: {
+            /** Finding */
+            finding: string;
+            /** Group */
+            group: string;
+            /** Text */
+            text: string;
+        };
+        /**
+         * ReadTokenBody
+         * @description Who is to read, and what.
+         */
+        ReadTokenBody: {
+            /**
+             * Reads
+             * @enum {string}
+             */
+            reads: "standing" | "calendar";
+            /** Name */
+            name: string;
+        };
+        /**
+         * ReadTokenOut
+         * @description A token without its secret.
+         */
+        ReadTokenOut: {
+            /** Id */
+            id: string;
+            /**
+             * Reads
+             * @enum {string}
+             */
+            reads: "standing" | "calendar";
+            /** Name */
+            name: string;
+            /** Made By */
+            made_by: string;
+            /**
+             * Made At
+             * Format: date-time
+             */
+            made_at: string;
         };
         /**
          * ReceivedActsOut
@@ -2482,7 +2621,7 @@ export interface components {
          * @description A run judged: the sheet.
          *
          *     at_end : the result as it stood when the end was received.  differs : what a newer core says, until somebody looked.
-         *     did : what the result did to holds, as sentences.
+         *     did : what the result did to holds, as sentences.  proposals : what of it may be a defect.
          */
         SheetOut: {
             run: components["schemas"]["RunOut"];
@@ -2503,6 +2642,8 @@ export interface components {
             looked: components["schemas"]["LookedOut"] | null;
             /** Did */
             did: string[];
+            /** Proposals */
+            proposals: components["schemas"]["ProposalOut"][];
         };
         /**
          * SignInBody
@@ -4300,6 +4441,203 @@ export interface operations {
                 content: {
                     "application/json": components["schemas"]["UnitStandingOut"][];
                 };
+            };
+            /** @description The input cannot be accepted. */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ErrorOut"];
+                };
+            };
+            /** @description It was not done: the error's code and sentence say why. */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ErrorOut"];
+                };
+            };
+        };
+    };
+    getStandingCsv: {
+        parameters: {
+            query?: {
+                lang?: "en" | "es";
+                unit?: "psi" | "kpa" | "bar";
+            };
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
+            };
+            /** @description The input cannot be accepted. */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ErrorOut"];
+                };
+            };
+            /** @description It was not done: the error's code and sentence say why. */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ErrorOut"];
+                };
+            };
+        };
+    };
+    getDueCalendar: {
+        parameters: {
+            query?: {
+                token?: string;
+                lang?: "en" | "es";
+                unit?: "psi" | "kpa" | "bar";
+            };
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
+            };
+            /** @description The input cannot be accepted. */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ErrorOut"];
+                };
+            };
+            /** @description It was not done: the error's code and sentence say why. */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ErrorOut"];
+                };
+            };
+        };
+    };
+    listReadTokens: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ReadTokenOut"][];
+                };
+            };
+            /** @description The input cannot be accepted. */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ErrorOut"];
+                };
+            };
+            /** @description It was not done: the error's code and sentence say why. */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ErrorOut"];
+                };
+            };
+        };
+    };
+    makeReadToken: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["ReadTokenBody"];
+            };
+        };
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["MadeTokenOut"];
+                };
+            };
+            /** @description The input cannot be accepted. */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ErrorOut"];
+                };
+            };
+            /** @description It was not done: the error's code and sentence say why. */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ErrorOut"];
+                };
+            };
+        };
+    };
+    voidReadToken: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                token_id: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            204: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
             };
             /** @description The input cannot be accepted. */
             422: {

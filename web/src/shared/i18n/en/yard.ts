@@ -7,6 +7,8 @@ export const yard = {
     stays_other: '{{count}} stay in the yard',
     due_one: '{{count}} due by tomorrow',
     due_other: '{{count}} due by tomorrow',
+    gateTitle: 'List for the gate',
+    csv: 'As a table (CSV)',
     stayTitle: 'Stay in the yard',
     leaveTitle: 'May leave',
     inOrder: 'in the order they fall due',

@@ -1,5 +1,15 @@
 /** The server's refusals by their stable codes; its own sentences are English. */
 export const refusals: Record<string, string> = {
+  already_certified: 'Otra persona ya lo certificó; si volvió, infórmelo de nuevo.',
+  defect_unknown: 'No hay tal defecto en esta parte.',
+  group_unknown: 'Esa parte no se conoce: elija una de la lista.',
+  hold_gone: 'Esta retención ya se levantó: no queda nada por hacer.',
+  hold_unknown: 'No hay tal retención en esta parte.',
+  name_missing: 'Falta el nombre: diga quién lee con esta clave.',
+  not_yours: 'Esto no le corresponde: pídaselo al taller o a un encargado.',
+  repairs_nothing: 'Diga a qué retención o defecto responde esta reparación.',
+  token_unknown: 'No hay tal clave: quizá ya se anuló.',
+  too_many_tokens: 'Ya hay demasiadas claves: anule una primero.',
   already_there: 'Otra persona acaba de guardarlo: mírelo de nuevo antes de guardar.',
   changed_meanwhile: 'Otra persona cambió esto mientras tanto: mírelo de nuevo antes de guardar.',
   code_unknown: 'Este código no se conoce, ya se usó o caducó: pida uno nuevo.',

@@ -9,6 +9,8 @@ export const yard: typeof english = {
     stays_other: '{{count}} se quedan en el patio',
     due_one: '{{count}} vence para mañana',
     due_other: '{{count}} vencen para mañana',
+    gateTitle: 'Lista para la entrada',
+    csv: 'Como tabla (CSV)',
     stayTitle: 'Se quedan en el patio',
     leaveTitle: 'Pueden salir',
     inOrder: 'en el orden en que vencen',

@@ -1,0 +1,74 @@
+"""How a fleet stands in the formats that offices and calendars take: CSV and iCalendar (RFC 4180, RFC 5545)."""
+
+from __future__ import annotations
+
+import csv
+import datetime as dt
+import io
+from collections.abc import Iterable, Sequence
+from dataclasses import dataclass
+from zoneinfo import ZoneInfo
+
+from icalendar import Calendar, Event
+
+STANDING_COLUMNS = ("unit", "standing", "stays", "why", "last_passed", "due")
+_FORMULA = ("=", "+", "-", "@", "\t", "\r")
+
+
+@dataclass(frozen=True, slots=True)
+class StandingLine:
+    """A unit in a list: ``due`` is the first moment at which it is too late."""
+
+    unit_id: str
+    unit: str
+    standing: str
+    stays: bool
+    why: str
+    passed_at: dt.datetime | None
+    due_at: dt.datetime | None
+
+
+def last_day(due_at: dt.datetime, zone: ZoneInfo) -> dt.date:
+    """The last local day on which a test is in time."""
+    return (due_at - dt.timedelta(seconds=1)).astimezone(zone).date()
+
+
+def standing_csv(lines: Iterable[StandingLine], zone: ZoneInfo) -> str:
+    """A table with one line a unit; days are the fleet's own. No cell is ever taken for a formula."""
+    out = io.StringIO()
+    writer = csv.writer(out)
+    writer.writerow(STANDING_COLUMNS)
+    for line in lines:
+        passed = line.passed_at.astimezone(zone).date().isoformat() if line.passed_at else ""
+        due = last_day(line.due_at, zone).isoformat() if line.due_at else ""
+        stays = "yes" if line.stays else "no"
+        writer.writerow([_plain(line.unit), line.standing, stays, _plain(line.why), passed, due])
+    return out.getvalue()
+
+
+def _plain(text: str) -> str:
+    return f"'{text}" if text.startswith(_FORMULA) else text
+
+
+def due_calendar(lines: Sequence[StandingLine], zone: ZoneInfo, title: str, now: dt.datetime) -> bytes:
+    """An iCalendar with an all-day event on the last day of each unit that is due; its id stays from one to the next.
+
+    title : with ``{unit}`` for the unit's name.
+    """
+    calendar = Calendar()
+    calendar.add("prodid", "-//Low Hiss//due//EN")
+    calendar.add("version", "2.0")
+    for line in lines:
+        if line.due_at is None:
+            continue
+        day = last_day(line.due_at, zone)
+        event = Event()
+        event.add("uid", f"due-{line.unit_id}@low-hiss")
+        event.add("dtstamp", now)
+        event.add("dtstart", day)
+        event.add("dtend", day + dt.timedelta(days=1))
+        event.add("summary", title.format(unit=line.unit))
+        event.add("description", line.standing)
+        event.add("transp", "TRANSPARENT")
+        calendar.add_component(event)
+    return bytes(calendar.to_ical())

@@ -1,0 +1,98 @@
+"""How the fleet stands for other systems: as CSV and iCalendar, and the tokens by which they may read it."""
+
+from __future__ import annotations
+
+import datetime as dt
+import uuid
+from dataclasses import dataclass
+from typing import Literal, get_args
+
+from sqlalchemy import select
+
+from lowhiss.core.words import Words
+from lowhiss.exchange.standing_out import StandingLine, due_calendar, standing_csv
+from lowhiss.service.errors import NotFoundError, RefusedError
+from lowhiss.service.fleet.standing import UnitStanding, get_calendar, standings
+from lowhiss.service.people import secrets
+from lowhiss.service.people.signin import Person
+from lowhiss.store.engine import Store
+from lowhiss.store.models import ReadTokenRow
+
+Reads = Literal["standing", "calendar"]
+"""What a token lets somebody read: how every unit stands, or when each is due."""
+_MAX_TOKENS = 50
+
+
+@dataclass(frozen=True, slots=True)
+class ReadToken:
+    """A token without its secret."""
+
+    id: str
+    reads: Reads
+    name: str
+    made_by: str
+    made_at: dt.datetime
+
+
+def make_read_token(store: Store, by: Person, reads: Reads, name: str) -> str:
+    """A token for another system; its secret is told once. Raises RefusedError for a nameless one or too many."""
+    if not name.strip():
+        raise RefusedError("name_missing", "name is empty: say who reads by this token.", "name")
+    token = secrets.new_token()
+    with store.transaction() as session:
+        if len(session.scalars(select(ReadTokenRow.id)).all()) >= _MAX_TOKENS:
+            raise RefusedError("too_many_tokens", f"There are {_MAX_TOKENS} tokens: void one first.", "name")
+        row = ReadTokenRow(
+            id=str(uuid.uuid4()),
+            token_hash=secrets.token_hash(token),
+            reads=reads,
+            name=name.strip(),
+            made_by=by.name,
+            made_at=dt.datetime.now(dt.UTC),
+        )
+        session.add(row)
+    return token
+
+
+def read_tokens(store: Store) -> list[ReadToken]:
+    """Every token that is good, the oldest first."""
+    with store.transaction() as session:
+        rows = session.scalars(select(ReadTokenRow).order_by(ReadTokenRow.made_at, ReadTokenRow.id)).all()
+    known = {str(one): one for one in get_args(Reads)}
+    return [ReadToken(row.id, known[row.reads], row.name, row.made_by, row.made_at) for row in rows]
+
+
+def void_read_token(store: Store, token_id: str) -> None:
+    """Nobody reads by this token any more. Raises NotFoundError."""
+    with store.transaction() as session:
+        row = session.get(ReadTokenRow, token_id)
+        if row is None:
+            raise NotFoundError("token_unknown", "There is no such token: it may have been voided already.", "token_id")
+        session.delete(row)
+
+
+def may_read(store: Store, token: str, reads: Reads) -> bool:
+    """Whether a token is good for reading this."""
+    with store.transaction() as session:
+        kept = select(ReadTokenRow.reads).where(ReadTokenRow.token_hash == secrets.token_hash(token))
+        return session.scalar(kept) == reads
+
+
+def as_csv(store: Store, words: Words, now: dt.datetime) -> str:
+    """How every unit in use stands, as CSV."""
+    return standing_csv(_lines(standings(store, words, now)), get_calendar(store).zone)
+
+
+def as_calendar(store: Store, words: Words, now: dt.datetime) -> bytes:
+    """When each unit in use is due, as iCalendar."""
+    return due_calendar(_lines(standings(store, words, now)), get_calendar(store).zone, words.due_title(), now)
+
+
+def _lines(found: list[UnitStanding]) -> list[StandingLine]:
+    return [
+        StandingLine(one.unit_id, one.name, one.said, one.stays, _why(one), one.passed_at, one.due_at) for one in found
+    ]
+
+
+def _why(one: UnitStanding) -> str:
+    return "; ".join([hold.said for hold in one.holds] + [defect.said for defect in one.defects])

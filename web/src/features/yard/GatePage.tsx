@@ -1,0 +1,55 @@
+import { useQuery } from '@tanstack/react-query'
+import { useTranslation } from 'react-i18next'
+import { unitsQuery } from '../../shared/api'
+import { useFigures } from '../../shared/figures/useFigures'
+import { Button, Notice, StandingMark } from '../../shared/ui'
+
+/** The list for the gate: what may leave and what stays, to be printed and hung up. */
+export function GatePage() {
+  const { t } = useTranslation()
+  const figures = useFigures()
+  const { data, error, refetch, dataUpdatedAt } = useQuery(unitsQuery())
+  if (!data) return <Notice error={error} onRetry={() => void refetch()} />
+  return (
+    <>
+      <div className="flex flex-wrap items-baseline gap-x-4 pt-5 pb-3">
+        <h1 className="text-title">{t('yard.gateTitle')}</h1>
+        <p className="text-soft">{figures.date(new Date(dataUpdatedAt).toISOString())}</p>
+        <a
+          href="/api/standing.csv"
+          download
+          className="no-print ml-auto inline-grid min-h-touch place-items-center border-[1.5px] border-ink bg-sheet px-4 font-semibold"
+        >
+          {t('yard.csv')}
+        </a>
+        <Button className="no-print" onClick={() => window.print()}>
+          {t('sheet.print')}
+        </Button>
+      </div>
+      <table className="w-full border-collapse">
+        <tbody>
+          {data.map((unit) => {
+            const standing = unit.standing
+            if (!standing) return null
+            const why = [...standing.holds, ...standing.defects].map(({ said }) => said).join('; ')
+            return (
+              <tr key={unit.id} className="border-b border-hair break-inside-avoid">
+                <th scope="row" className="py-2 pr-4 text-left align-top">
+                  {unit.name}
+                  <span className="block text-note font-normal text-soft">{unit.trailers.join(', ')}</span>
+                </th>
+                <td className="py-2 pr-4 align-top whitespace-nowrap">
+                  <StandingMark standing={standing.standing} stays={standing.stays} />
+                </td>
+                <td className="py-2 pr-4 align-top">{why}</td>
+                <td className="py-2 align-top whitespace-nowrap">
+                  {standing.due_at && figures.lastDay(standing.due_at)}
+                </td>
+              </tr>
+            )
+          })}
+        </tbody>
+      </table>
+    </>
+  )
+}
