@@ -12,6 +12,7 @@ from lowhiss.api import errors
 from lowhiss.api.careful import UnreadableError
 
 MAX_BODY_BYTES = 2 * 1024 * 1024
+MAX_PHOTO_BYTES = 8 * 1024 * 1024
 BODY_PIECE_S = 10.0
 """How long a request may leave its next piece of body awaited."""
 BODY_S = 30.0
@@ -27,7 +28,15 @@ _HEADERS = {
     "Cross-Origin-Opener-Policy": "same-origin",
     "Permissions-Policy": "camera=(), microphone=(), geolocation=(), payment=()",
 }
-_TOO_LARGE = f"At most {MAX_BODY_BYTES // 1024**2} MB are taken at once"
+
+
+def _most(scope: Scope) -> int:
+    """How many bytes a request may bring: a photograph is larger than anything else."""
+    return MAX_PHOTO_BYTES if scope["path"].startswith("/api/photos/") else MAX_BODY_BYTES
+
+
+def _too_large(most: int) -> str:
+    return f"At most {most // 1024**2} MB are taken at once"
 
 
 class Guard:
@@ -58,7 +67,7 @@ class Guard:
         if refusal is not None:
             await refusal(scope, receive, answer)
         else:
-            await self.app(scope, _Bounded(receive), answer)
+            await self.app(scope, _Bounded(receive, _most(scope)), answer)
 
 
 def _refusal(scope: Scope) -> ASGIApp | None:
@@ -67,16 +76,16 @@ def _refusal(scope: Scope) -> ASGIApp | None:
     if scope["method"] not in ("GET", "HEAD") and origin and urlsplit(origin).netloc != headers.get("host"):
         return errors.answer(403, "foreign_origin", "This request comes from another site and was not carried out.")
     length = headers.get("content-length", "0")
-    if not length.isdigit() or int(length) > MAX_BODY_BYTES:
-        return errors.answer(413, "too_large", f"{_TOO_LARGE}.", "body")
+    if not length.isdigit() or int(length) > _most(scope):
+        return errors.answer(413, "too_large", f"{_too_large(_most(scope))}.", "body")
     return None
 
 
 class _Bounded:
     """A request's body, bounded in size and in the time it may take, however it is cut into pieces."""
 
-    def __init__(self, receive: Receive) -> None:
-        self._receive = receive
+    def __init__(self, receive: Receive, most: int) -> None:
+        self._receive, self._most = receive, most
         self._taken = 0
         self._whole = False
         self._until: float | None = None
@@ -93,7 +102,7 @@ class _Bounded:
         except TimeoutError:
             raise UnreadableError(408, "too_slow", "The rest of the request never came: send it again") from None
         self._taken += len(message.get("body", b""))
-        if self._taken > MAX_BODY_BYTES:
-            raise UnreadableError(413, "too_large", _TOO_LARGE)
+        if self._taken > self._most:
+            raise UnreadableError(413, "too_large", _too_large(self._most))
         self._whole = message["type"] == "http.disconnect" or not message.get("more_body", False)
         return message

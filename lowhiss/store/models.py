@@ -6,7 +6,7 @@ import datetime as dt
 from typing import Any
 
 from sqlalchemy import JSON, CheckConstraint, Double, ForeignKey, Index, MetaData, String, Text, UniqueConstraint, text
-from sqlalchemy.dialects.mysql import MEDIUMTEXT
+from sqlalchemy.dialects.mysql import MEDIUMBLOB, MEDIUMTEXT
 from sqlalchemy.orm import DeclarativeBase, Mapped, mapped_column, validates
 
 from lowhiss.core.names import name_key
@@ -384,6 +384,28 @@ class ActRow(Base):
     sent_by: Mapped[str | None] = mapped_column(ForeignKey("person.id"))
     device: Mapped[str] = mapped_column(Exact)
     wall: Mapped[dt.datetime] = mapped_column(UtcDateTime)
+    received_at: Mapped[dt.datetime] = mapped_column(UtcDateTime)
+
+
+class PhotoFileRow(Base):
+    """A photograph as it is kept, by the hash of its bytes: re-encoded here, without anything but the picture."""
+
+    __tablename__ = "photo_file"
+
+    hash: Mapped[str] = mapped_column(String(64), primary_key=True)
+    jpeg: Mapped[bytes] = mapped_column(MEDIUMBLOB)
+
+
+class PhotoRow(Base):
+    """A photograph that belongs to an act."""
+
+    __tablename__ = "photo"
+    __table_args__ = (Index(None, "act_id"),)
+
+    id: Mapped[str] = mapped_column(String(36), primary_key=True)
+    act_id: Mapped[str] = mapped_column(ForeignKey("act.id"))
+    hash: Mapped[str] = mapped_column(ForeignKey("photo_file.hash"))
+    sent_by: Mapped[str | None] = mapped_column(ForeignKey("person.id"))
     received_at: Mapped[dt.datetime] = mapped_column(UtcDateTime)
 
 

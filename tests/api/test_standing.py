@@ -3,11 +3,15 @@
 from __future__ import annotations
 
 import datetime as dt
+import io
+import socket
 import uuid
 from contextlib import ExitStack
+from urllib.parse import urlsplit
 
 import httpx
 import pytest
+from PIL import Image
 from sqlalchemy import select
 
 from lowhiss.core.standing import ACT_TYPES
@@ -15,7 +19,7 @@ from lowhiss.service.fleet.acts import ACT_RIGHTS
 from lowhiss.service.people.rights import ROLES
 from lowhiss.service.runs.importing import import_record
 from lowhiss.store.models import ActRow
-from tests.builders import leak_record
+from tests.builders import leak_record, ready, record, warned
 from tests.conftest import sign_in
 from tests.devices import Device
 
@@ -44,12 +48,17 @@ def name(prefix):
 def run_of(store, unit, end, trailers=(), days_ago=10.0, rules="us-cdl", **head):
     """A finished leak test of a unit with these trailers some days ago; its run's id."""
     kind = "tractor_semitrailer" if trailers else "tractor"
-    record = leak_record(100, end, kind=kind, rules=rules, **head)
-    record["unit"] = {**record["unit"], "trailers": list(trailers)}
+    table = leak_record(100, end, kind=kind, rules=rules, **head)
+    table["unit"] = {**table["unit"], "trailers": list(trailers)}
+    return kept(store, unit, table, days_ago)
+
+
+def kept(store, unit, table, days_ago):
+    """A record, taken in as a run of so many days ago; its id."""
     run_id = str(uuid.uuid4())
     started = (dt.datetime.now(dt.UTC) - dt.timedelta(days=days_ago)).isoformat()
     with store.transaction() as session:
-        import_record(session, {**record, "id": run_id, "started_at": started}, unit["id"])
+        import_record(session, {**table, "id": run_id, "started_at": started}, unit["id"])
     return run_id
 
 
@@ -298,3 +307,95 @@ def test_a_retired_unit_keeps_its_holds_and_comes_back_with_them(client, store, 
     assert tractor["id"] not in [one["unit_id"] for one in client.get("/api/standing").json()]
     client.post(path, json={"version": 2, "retired": False}).raise_for_status()
     assert stands(client, tractor)[0] == "on_hold"
+
+
+# for other systems
+
+
+def test_another_system_reads_by_a_token_of_its_own_until_it_is_voided(client, stranger, people):
+    assert stranger.get("/api/standing").status_code == 401
+    assert people["workshop"].post("/api/read-tokens", json={"reads": "standing", "name": "gate"}).status_code == 403
+    made = {
+        reads: client.post("/api/read-tokens", json={"reads": reads, "name": "gate"}).raise_for_status().json()["token"]
+        for reads in ("standing", "calendar")
+    }
+    bearer = {"authorization": f"Bearer {made['standing']}"}
+    assert len(stranger.get("/api/standing", headers=bearer).raise_for_status().json()) >= 14
+    table = stranger.get("/api/standing.csv", headers=bearer, params={"lang": "es"}).raise_for_status()
+    assert table.headers["content-type"].startswith("text/csv")
+    assert "Puede salir" in table.text
+    calendar = stranger.get("/api/due.ics", params={"token": made["calendar"]}).raise_for_status()
+    assert calendar.headers["content-type"].startswith("text/calendar")
+    assert calendar.text.startswith("BEGIN:VCALENDAR")
+    # each reads what it is for, and nothing else
+    assert stranger.get("/api/due.ics", params={"token": made["standing"]}).status_code == 401
+    assert stranger.get("/api/standing", headers={"authorization": f"Bearer {made['calendar']}"}).status_code == 401
+    assert stranger.get("/api/units", headers=bearer).status_code == 401
+    kept = client.get("/api/read-tokens").json()
+    assert not any(token in str(kept) for token in made.values())
+    for one in kept:
+        client.delete(f"/api/read-tokens/{one['id']}").raise_for_status()
+    assert stranger.get("/api/standing", headers=bearer).status_code == 401
+    assert client.delete(f"/api/read-tokens/{kept[0]['id']}").status_code == 404
+    nameless = client.post("/api/read-tokens", json={"reads": "standing", "name": " "})
+    assert nameless.json()["error"]["field"] == "name"
+
+
+def test_a_finding_that_may_be_a_defect_is_proposed_with_its_group(client, store, tractor):
+    events = [*ready(knobs=("tractor", "trailer")), *warned(112, at_s=140)]
+    run_id = kept(store, tractor, record(events, "tractor", procedure="static-only"), 3.0)
+    proposed = {one["finding"]: (one["group"], one["text"]) for one in sheet(client, run_id)["proposals"]}
+    group, text = proposed["early_warning"]
+    assert (group, "112 psi" in text) == ("warning_lamp", True)
+
+
+def test_a_repair_begins_the_trend_anew_and_stands_in_it(client, store, people, tractor):
+    for days_ago, end in ((40, 99), (30, 98), (20, 90)):
+        run_of(store, tractor, end, days_ago=days_ago)
+    repaired(people, tractor, days_ago=13)
+    run_of(store, tractor, 99, days_ago=10)
+    trends = {one["stage"]: one for one in client.get(f"/api/units/{tractor['id']}/trends").json()}
+    leak = trends["leak_applied"]
+    assert (len(leak["readings"]), leak["segment"]) == (4, 1)
+    assert [(one["did"], one["by"]) for one in leak["repairs"]] == [("mended", "Jory Pask")]
+
+
+# photographs
+
+
+def picture(colour="red"):
+    out = io.BytesIO()
+    Image.new("RGB", (400, 300), colour).save(out, "PNG")
+    return out.getvalue()
+
+
+def put(client, photo_id, act, data):
+    return client.put(
+        f"/api/photos/{photo_id}", params={"act": act}, content=data, headers={"content-type": "image/png"}
+    )
+
+
+def test_a_photograph_goes_with_its_defect_and_is_kept_once(client, people, tractor, store):
+    seen = do(people["driver"], "defect_seen", tractor["id"], what="torn", consequence="note")
+    photo, again = str(uuid.uuid4()), str(uuid.uuid4())
+    first = put(people["driver"], photo, seen, picture()).raise_for_status().json()["hash"]
+    assert put(people["driver"], photo, seen, picture("blue")).json()["hash"] == first
+    assert put(people["driver"], again, seen, picture()).json()["hash"] == first
+    assert page(client, tractor)["standing"]["defects"][0]["photos"] == [first, first]
+    got = client.get(f"/api/photos/{first}")
+    assert (got.headers["content-type"], got.content[:2]) == ("image/jpeg", b"\xff\xd8")
+    assert client.get(f"/api/photos/{'0' * 64}").status_code == 404
+    assert put(client, str(uuid.uuid4()), str(uuid.uuid4()), picture()).status_code == 404
+    assert put(client, str(uuid.uuid4()), seen, b"no picture").json()["error"]["code"] == "no_photograph"
+
+
+def test_two_hundred_megabytes_are_not_even_read(app_url, people):
+    cookies = "; ".join(f"{name}={value}" for name, value in people["driver"].cookies.items())
+    where = urlsplit(app_url)
+    path = f"/api/photos/{uuid.uuid4()}?act={uuid.uuid4()}"
+    head = f"PUT {path} HTTP/1.1\r\nHost: {where.netloc}\r\nCookie: {cookies}\r\n"
+    with socket.create_connection((where.hostname, where.port), timeout=10) as connection:
+        connection.sendall(f"{head}Content-Length: {200 * 1024 * 1024}\r\n\r\n".encode())
+        answer = connection.recv(4096).decode()
+    assert answer.startswith("HTTP/1.1 413")
+    assert "At most 8 MB are taken at once." in answer

@@ -98,7 +98,7 @@ def test_a_bus_fails_and_the_sheet_says_do_not_drive_first(cab):
     expect(cab.page.locator("article p").first).to_have_text("Do not drive.")
     expect(cab.page.get_by_text("a single vehicle may lose no more than three psi")).to_be_visible()
     cab.go()
-    expect(cab.page.locator("tbody tr", has_text="MV-21")).to_contain_text("Do not drive")
+    expect(cab.page.locator("[data-unit=MV-21]:visible")).to_contain_text("On hold")
 
 
 def test_the_pedal_came_up_early_needs_a_held_press_and_comes_out_void(cab):
@@ -251,4 +251,4 @@ def test_deep_links_missing_pages_and_an_empty_search(cab):
     cab.go("/somewhere/else")
     expect(page.get_by_text("There is nothing at this address.")).to_be_visible()
     page.get_by_role("link", name="Go to the yard").click()
-    expect(page.get_by_role("heading", name="Yard")).to_be_visible()
+    expect(page.get_by_role("heading", name="Yard", exact=True)).to_be_visible()

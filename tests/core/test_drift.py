@@ -12,7 +12,7 @@ from hypothesis import assume, given
 from hypothesis import strategies as st
 
 from benchmarks.drift import ERROR, LEAK, WEEK, false_alarms, found_in_time
-from lowhiss.core.standing import Point, Window, trend_of
+from lowhiss.core.standing import Point, Quantity, Reading, Window, segment_of, trend_of
 from lowhiss.core.standing.drift import _variance_of_s, slope_of
 
 
@@ -117,3 +117,20 @@ def test_steady_units_seldom_raise_an_alarm_and_drifting_ones_nearly_always_do_i
     rng = random.Random(1968)
     assert false_alarms(rng, 150) <= 7  # fewer than 5 %
     assert found_in_time(rng, 60) >= 55  # more than 90 %
+
+
+def test_a_repair_begins_a_new_segment_and_a_change_of_trailers_too():
+    def reading(day, *trailers):
+        return Reading("run", day, 1.0, "pass", trailers, (None, 60.0))
+
+    readings = [reading(0, "A"), reading(10, "A"), reading(20, "B"), reading(30, "B"), reading(40, "B")]
+    leak, cut_out = Quantity("leak_applied"), Quantity("cut_out")
+
+    def days(quantity, repaired_day=None):
+        return [point.day for point in segment_of(quantity, readings, repaired_day)]
+
+    assert days(leak) == [20, 30, 40]
+    assert days(cut_out) == [0, 10, 20, 30, 40]
+    assert days(leak, 25) == days(cut_out, 25) == [30, 40]
+    assert days(leak, 15) == [20, 30, 40]
+    assert days(cut_out, 41) == []

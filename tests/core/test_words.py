@@ -129,7 +129,15 @@ def test_the_verdict_record_has_the_documented_shape():
     assert stage["limit"]["source"] == "US CDL manual, air brakes section (from memory)"
 
 
-DETAILED = {"choice_unknown", "event_malformed", "input_invalid", "json_invalid", "not_understood"}
+DETAILED = {
+    "act_malformed",
+    "calendar_unknown",
+    "choice_unknown",
+    "event_malformed",
+    "input_invalid",
+    "json_invalid",
+    "not_understood",
+}
 """Refusals whose sentence names what was sent: the server's own words say more than any of ours could."""
 
 

@@ -208,18 +208,28 @@ class MeasuredOut(BaseModel):
     outcome: Literal["pass", "fail"]
 
 
+class RepairOut(BaseModel):
+    """A certified repair that touched a quantity."""
+
+    at: dt.datetime
+    did: str
+    by: str
+
+
 class TrendOut(BaseModel):
     """One measured quantity of a unit from test to test.
 
     low, high : what it must stay within; null for an open side.  segment : as many of the last readings the trend is
-    taken from, those before were of another set.  level : the line's value at the last reading.  meets, meets_from,
-    meets_until : when the line meets the limit, and the ends of the interval; null where it does not within a year.
+    taken from; those before were of another set, or before a repair.  level : the line's value at the last reading.
+    meets, meets_from, meets_until : when the line meets the limit, and the ends of the interval; null where it does not
+    within a year.
     """
 
     stage: Stage
     knob: Knob | None
     unit: Literal["psi", "s"]
     readings: list[MeasuredOut]
+    repairs: list[RepairOut]
     segment: int
     low: float | None
     high: float | None
@@ -256,6 +266,7 @@ class TrendOut(BaseModel):
                 )
                 for reading, error in zip(one.readings, one.errors, strict=True)
             ],
+            repairs=[RepairOut(at=repair.at, did=repair.did, by=repair.by) for repair in one.repairs],
             segment=one.segment,
             low=one.window.low,
             high=one.window.high,

@@ -6,7 +6,7 @@ import datetime as dt
 from dataclasses import asdict
 from typing import Annotated
 
-from fastapi import APIRouter, Path, Query, Request, Response
+from fastapi import APIRouter, Body, Path, Query, Request, Response
 
 from lowhiss.api.auth import DeviceDep, MaybePersonDep, PersonDep
 from lowhiss.api.careful import CarefulRoute
@@ -19,6 +19,7 @@ from lowhiss.api.fleet.standing_schemas import (
     GroupOut,
     HoldOut,
     MadeTokenOut,
+    PhotoOut,
     ReadTokenBody,
     ReadTokenOut,
     ReceivedActsOut,
@@ -27,7 +28,7 @@ from lowhiss.api.fleet.standing_schemas import (
 )
 from lowhiss.api.schemas import UUID_PATTERN
 from lowhiss.rulebook import consequences
-from lowhiss.service.fleet import acts, out, standing
+from lowhiss.service.fleet import acts, out, photographs, standing
 from lowhiss.service.fleet.out import Reads
 from lowhiss.service.people.signin import SignedOutError
 
@@ -99,6 +100,25 @@ def get_workshop(store: StoreDep, words: WordsDep) -> WorkshopOut:
 def add_acts(body: ActsBody, store: StoreDep, by: PersonDep, device: DeviceDep) -> ReceivedActsOut:
     """Keep what people did about vehicles: each once, however often it is sent; what cannot be kept is set aside."""
     return ReceivedActsOut.of(acts.add_acts(store, body.sent.to_service(), body.to_service(), by, device))
+
+
+@router.put("/photos/{photo_id}", operation_id="keepPhoto")
+def keep_photo(
+    photo_id: Annotated[str, Path(pattern=UUID_PATTERN)],
+    act: Annotated[str, Query(pattern=UUID_PATTERN)],
+    store: StoreDep,
+    by: PersonDep,
+    data: Annotated[bytes, Body(media_type="image/*")],
+) -> PhotoOut:
+    """Keep a photograph with an act, once; it is made anew, at most 400 kB, without metadata."""
+    return PhotoOut(hash=photographs.keep_photo(store, photo_id, act, data, by))
+
+
+@router.get("/photos/{digest}", operation_id="getPhoto", response_class=Response)
+def get_photo(digest: Annotated[str, Path(pattern="^[0-9a-f]{64}$")], store: StoreDep) -> Response:
+    """A photograph by its hash, JPEG; it never changes."""
+    kept = {"Cache-Control": "private, max-age=31536000, immutable"}
+    return Response(photographs.photo_file(store, digest), media_type="image/jpeg", headers=kept)
 
 
 @router.get("/groups", operation_id="listGroups")

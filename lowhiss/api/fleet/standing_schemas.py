@@ -102,6 +102,7 @@ class DefectOut(BaseModel):
     did: str
     recheck: list[Stage]
     run_id: str | None
+    photos: list[str]
 
     @classmethod
     def of(cls, told: ToldDefect) -> DefectOut:
@@ -125,6 +126,7 @@ class DefectOut(BaseModel):
             did=defect.said,
             recheck=list(defect.recheck),
             run_id=defect.run_id or None,
+            photos=told.photos,
         )
 
 
@@ -285,6 +287,12 @@ class ReceivedActsOut(BaseModel):
         """From the service's answer."""
         aside = [AsideActOut(id=one.id, code=one.code, message=one.sentence) for one in received.set_aside]
         return cls(accepted=received.accepted, set_aside=aside)
+
+
+class PhotoOut(BaseModel):
+    """The hash by which a photograph is found."""
+
+    hash: str
 
 
 class ReadTokenBody(Strict):

@@ -5,6 +5,7 @@ from __future__ import annotations
 import calendar
 import datetime as dt
 from dataclasses import dataclass
+from functools import lru_cache
 from typing import Literal
 from zoneinfo import ZoneInfo, ZoneInfoNotFoundError
 
@@ -42,6 +43,7 @@ def zone_of(name: str) -> ZoneInfo:
         raise RecordError("time_zone", f"{name[:60]!r} is no time zone that is known; one is America/Denver") from None
 
 
+@lru_cache(maxsize=4096)
 def end_of_day(day: dt.date, zone: ZoneInfo) -> dt.datetime:
     """The first moment after a local day, whatever the clocks do in it."""
     return dt.datetime.combine(day + dt.timedelta(days=1), dt.time(), zone).astimezone(dt.UTC)

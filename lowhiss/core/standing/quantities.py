@@ -76,11 +76,13 @@ def measured(quantity: Quantity, figures: Mapping[str, Any]) -> tuple[float, str
     return None if value is None else (float(value), str(stage["outcome"]))
 
 
-def segment_of(quantity: Quantity, readings: Sequence[Reading]) -> list[Point]:
-    """The points since the set was last changed, of a quantity that is the set's; else all of them."""
+def segment_of(quantity: Quantity, readings: Sequence[Reading], repaired_day: float | None = None) -> list[Point]:
+    """The points since the last repair that touched the quantity and, where it is the set's, since that was changed."""
     kept: list[Point] = []
     for reading in reversed(readings):
         if quantity.of_set and reading.set != readings[-1].set:
+            break
+        if repaired_day is not None and reading.day < repaired_day:
             break
         kept.append(Point(reading.day, reading.value))
     return kept[::-1]

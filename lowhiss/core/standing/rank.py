@@ -5,6 +5,7 @@ from __future__ import annotations
 import datetime as dt
 from collections.abc import Sequence
 from dataclasses import dataclass
+from functools import cached_property
 from typing import Literal, get_args
 from zoneinfo import ZoneInfo
 
@@ -20,14 +21,14 @@ STAYS: frozenset[Standing] = frozenset({"on_hold", "unfit", "overdue", "never_te
 """A vehicle that stands like this does not leave the yard as it is."""
 
 
-@dataclass(frozen=True, slots=True)
+@dataclass(frozen=True)
 class Clock:
     """What time it is, and where the fleet's days begin and end."""
 
     now: dt.datetime
     zone: ZoneInfo
 
-    @property
+    @cached_property
     def tomorrow_ends(self) -> dt.datetime:
         """The end of tomorrow."""
         return end_of_day(self.now.astimezone(self.zone).date() + dt.timedelta(days=1), self.zone)

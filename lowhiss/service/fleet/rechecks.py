@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 from collections.abc import Collection
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 
 from lowhiss import rulebook
 from lowhiss.core.procedure.planner import IllegalOrderError, plan
@@ -26,10 +26,25 @@ class Recheck:
     refills: int
 
 
+_FOUND: dict[tuple[object, ...], Recheck | None] = {}
+"""What was found before: a whole yard asks the same few questions."""
+_MAX_FOUND = 2_000
+
+
 def recheck_of(stages: Collection[Stage], rules: RuleSet, unit: Unit) -> Recheck | None:
     """The quickest built-in order with these stages on this unit; None where no order has them all."""
     if not stages:
         return None
+    alike = replace(unit, name="", trailers=("",) * len(unit.trailers))
+    asked = (frozenset(stages), rules.content_hash, alike)
+    if asked not in _FOUND:
+        if len(_FOUND) >= _MAX_FOUND:
+            _FOUND.clear()
+        _FOUND[asked] = _quickest(stages, rules, unit)
+    return _FOUND[asked]
+
+
+def _quickest(stages: Collection[Stage], rules: RuleSet, unit: Unit) -> Recheck | None:
     found = []
     for procedure in rulebook.procedures():
         if not set(stages) <= set(procedure.required(unit)):

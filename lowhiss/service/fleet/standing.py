@@ -37,11 +37,12 @@ from lowhiss.core.words import Words
 from lowhiss.service.errors import RefusedError
 from lowhiss.service.fleet.course import said_defect
 from lowhiss.service.fleet.defecting import open_defects
-from lowhiss.service.fleet.holding import hold_of, holds_ever_on, open_holds, policy_of
+from lowhiss.service.fleet.holding import hold_of, holds_ever_on, holds_on, open_holds, policy_of
+from lowhiss.service.fleet.photographs import photos_of
 from lowhiss.service.fleet.rechecks import Recheck, recheck_of
 from lowhiss.service.fleet.results import parts_of
-from lowhiss.service.fleet.rows import find_unit
-from lowhiss.service.fleet.units import assembled, unit_of
+from lowhiss.service.fleet.rows import couplings_of, find_unit
+from lowhiss.service.fleet.units import listed_unit, unit_of
 from lowhiss.service.history import differences, note_change
 from lowhiss.service.people.signin import Person
 from lowhiss.service.rule_sets import kept_rules
@@ -87,7 +88,7 @@ class ToldHold:
 
 @dataclass(frozen=True, slots=True)
 class ToldDefect:
-    """A defect with its sentences for one reader. ``part``: the name of what it is on."""
+    """A defect with its sentences for one reader. ``part``: the name of what it is on.  photos : by their hashes."""
 
     defect: Defect
     part: str
@@ -95,6 +96,7 @@ class ToldDefect:
     consequence: Consequence | None
     means: str
     state: str
+    photos: list[str]
 
 
 @dataclass(frozen=True, slots=True)
@@ -159,48 +161,53 @@ def _plain(calendar: Calendar) -> dict[str, Any]:
 
 
 class _Fleet:
-    """What is asked of the store once for many units."""
+    """What is asked of the store once for many units, or for one."""
 
-    def __init__(self, session: Session, now: dt.datetime) -> None:
-        self.session = session
+    def __init__(self, session: Session, now: dt.datetime, only: str | None) -> None:
         self.calendar = calendar_of(session)
         self.clock = Clock(now, self.calendar.zone)
         self.policy = policy_of(session)
+        self.coupled = couplings_of(session, only)
+        ids = [part.id for part in self.parts_of(only)] if only else None
         self.holds: dict[str, list[Hold]] = {}
-        for hold in open_holds(session):
+        for hold in open_holds(session) if ids is None else holds_on(session, ids):
             for part in hold.held:
                 self.holds.setdefault(part.id, []).append(hold)
-        self.defects = open_defects(session)
-        self.tests = {row.part_id: row for row in session.scalars(select(PartTestRow))}
-        self.trailers: dict[str, list[str]] = {}
-        coupled = select(CouplingRow).order_by(CouplingRow.unit_id, CouplingRow.position)
-        for row in session.scalars(coupled):
-            self.trailers.setdefault(row.unit_id, []).append(row.trailer_id)
+        self.defects = open_defects(session, ids)
+        passed = select(PartTestRow.part_id, PartTestRow.passed_at)
+        if ids is not None:
+            passed = passed.where(PartTestRow.part_id.in_(ids))
+        self.passed: dict[str, dt.datetime | None] = {row.part_id: row.passed_at for row in session.execute(passed)}
+        """When each part that was ever tested last passed."""
+        self.open = self.holds.keys() | self.defects.keys()
+        """Parts that a hold or a defect is open on."""
 
     def parts_of(self, unit_id: str) -> list[Part]:
         """The unit, then what it pulls today."""
-        return [Part("unit", unit_id), *(Part("trailer", one) for one in self.trailers.get(unit_id, ()))]
+        return [Part("unit", unit_id), *(Part("trailer", one) for one, _ in self.coupled.get(unit_id, ()))]
 
     def facts_of(self, part: Part) -> PartFacts:
         """What stands of a part."""
-        test = self.tests.get(part.id)
         return PartFacts(
             part,
             tuple(self.holds.get(part.id, ())),
             tuple(self.defects.get(part.id, ())),
-            tested=test is not None,
-            passed_at=test.passed_at if test else None,
+            tested=part.id in self.passed,
+            passed_at=self.passed.get(part.id),
             rule=self.calendar.rule,
         )
 
 
 class _Names:
-    """The names of parts, and what the failed runs of holds looked like; asked for once."""
+    """The names of parts that something is open on, and what the failed runs of holds looked like; asked for once."""
 
-    def __init__(self, session: Session, holds: Iterable[Hold]) -> None:
-        self.session = session
+    def __init__(self, session: Session, holds: Iterable[Hold], others: Iterable[str] = ()) -> None:
+        ids = {part.id for hold in holds for part in hold.parts} | set(others)
+        tables = (UnitRow, TrailerRow) if ids else ()
         self.of: dict[str, str] = {
-            row.id: row.name for table in (UnitRow, TrailerRow) for row in session.execute(select(table.id, table.name))
+            row.id: row.name
+            for table in tables
+            for row in session.execute(select(table.id, table.name).where(table.id.in_(ids)))
         }
         runs = {fail.run_id for hold in holds for fail in hold.fails[-1:]}
         query = select(RunRow.id, RunRow.unit, RunRow.driver).where(RunRow.id.in_(runs))
@@ -223,8 +230,13 @@ def unit_told(store: Store, unit_id: str, words: Words, now: dt.datetime) -> tup
 
 
 def _standings(session: Session, words: Words, now: dt.datetime, only: str | None) -> Iterable[UnitStanding]:
-    fleet = _Fleet(session, now)
-    names = _Names(session, {hold.id: hold for held in fleet.holds.values() for hold in held}.values())
+    fleet = _Fleet(session, now, only)
+    names = _Names(session, {hold.id: hold for held in fleet.holds.values() for hold in held}.values(), fleet.defects)
+    photos = photos_of(session, [defect.id for found in fleet.defects.values() for defect in found])
+    # those with something open are looked at closer
+    touched = {unit for unit, trailers in fleet.coupled.items() if any(one in fleet.open for one, _ in trailers)}
+    rows = session.scalars(select(UnitRow).where(UnitRow.id.in_(touched | fleet.open)))
+    held = {row.id: row for row in rows} if touched or fleet.open else {}
     units = select(UnitRow.id, UnitRow.name).where(UnitRow.id == only if only else UnitRow.retired_at.is_(None))
     for unit_id, name in session.execute(units):
         parts = [fleet.facts_of(part) for part in fleet.parts_of(unit_id)]
@@ -236,40 +248,38 @@ def _standings(session: Session, words: Words, now: dt.datetime, only: str | Non
             standing,
             words.standing(standing),
             [told_hold(session, hold, names, fleet.policy, words) for hold in holds.values()],
-            [told_defect(defect, names.of, words, now) for facts in parts for defect in facts.defects],
+            [told_defect(one, names.of, photos, words, now) for facts in parts for one in facts.defects],
             parts[0].passed_at,
             parts[0].until(fleet.clock.zone),
-            _recheck(session, unit_id, parts),
+            _recheck(session, held.get(unit_id), fleet, parts),
         )
 
 
-def _recheck(session: Session, unit_id: str, parts: list[PartFacts]) -> Recheck | None:
+def _recheck(session: Session, row: UnitRow | None, fleet: _Fleet, parts: list[PartFacts]) -> Recheck | None:
     """What a test of this unit must look at again, under the rules of the latest fail."""
     holds = [hold for facts in parts for hold in facts.holds if hold.stage is not None]
     stages = {hold.stage for hold in holds if hold.stage is not None}
     stages |= {stage for facts in parts for defect in facts.defects for stage in defect.recheck}
-    if not stages:
+    if row is None or not stages:
         return None
-    row = find_unit(session, unit_id)
     fails = [fail for hold in holds for fail in hold.fails]
     rules = kept_rules(session, max(fails, key=lambda fail: fail.at).rules) if fails else None
     if rules is None or rules.id not in rulebook.rule_set_ids():
         rules = rulebook.rule_set(row.rules)
-    return recheck_of(stages, rules, assembled(session, row).unit)
+    return recheck_of(stages, rules, listed_unit(row, fleet.coupled.get(row.id, [])).unit)
 
 
 def workshop(store: Store, words: Words, now: dt.datetime) -> tuple[list[ToldHold], list[ToldDefect]]:
     """Every open hold and every defect that is not closed, in the order to take them."""
     with store.transaction() as session:
         holds = open_holds(session)
-        names = _Names(session, holds)
+        on_parts = open_defects(session)
+        names = _Names(session, holds, on_parts)
         policy = policy_of(session)
         told = [told_hold(session, hold, names, policy, words) for hold in holds]
-        defects = [
-            told_defect(defect, names.of, words, now)
-            for on_part in open_defects(session).values()
-            for defect in on_part
-        ]
+        found = [defect for on_part in on_parts.values() for defect in on_part]
+        photos = photos_of(session, [defect.id for defect in found])
+        defects = [told_defect(defect, names.of, photos, words, now) for defect in found]
     order: tuple[Consequence | None, ...] = ("stay", "finish", "note", None)
     return told, sorted(defects, key=lambda one: (order.index(one.consequence), one.defect.seen_at))
 
@@ -318,7 +328,9 @@ def _said_way(one: WayOut, rules: str, hold: Hold, policy: HoldPolicy, words: Wo
     return words.hold(key, stage=one.stage, rules=rules) if one.stage else words.hold(key)
 
 
-def told_defect(defect: Defect, names: dict[str, str], words: Words, now: dt.datetime) -> ToldDefect:
+def told_defect(
+    defect: Defect, names: dict[str, str], photos: dict[str, list[str]], words: Words, now: dt.datetime
+) -> ToldDefect:
     """A defect in a reader's words."""
     consequence = defect.consequence(now)
     return ToldDefect(
@@ -328,6 +340,7 @@ def told_defect(defect: Defect, names: dict[str, str], words: Words, now: dt.dat
         consequence,
         words.consequence(consequence or defect.rated),
         words.defect_state(defect.state),
+        photos.get(defect.id, []),
     )
 
 

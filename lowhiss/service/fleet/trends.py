@@ -9,10 +9,12 @@ from typing import get_args
 from sqlalchemy import and_, select
 from sqlalchemy.orm import Session
 
+from lowhiss import rulebook
 from lowhiss.core.record import COUNTING_PURPOSES
 from lowhiss.core.rules import Limit, RuleSet, apply_bounds
 from lowhiss.core.stages import FILL_STAGE, kind_of
 from lowhiss.core.standing import (
+    Part,
     Quantity,
     Reading,
     TestedRun,
@@ -32,6 +34,8 @@ from lowhiss.core.vehicle import Unit
 from lowhiss.core.words import Words
 from lowhiss.service.fleet.choosing import choose
 from lowhiss.service.fleet.counting import is_doubtful
+from lowhiss.service.fleet.defecting import folded_defects
+from lowhiss.service.fleet.holding import acts_on, holds_ever_on
 from lowhiss.service.fleet.rows import find_unit
 from lowhiss.service.fleet.units import assembled
 from lowhiss.service.rule_sets import kept_rules
@@ -60,6 +64,16 @@ class UnitTrend:
     limit_text: str
     trend: Trend
     said: str
+    repairs: list[Repair]
+
+
+@dataclass(frozen=True, slots=True)
+class Repair:
+    """A certified repair that touched a quantity: when, what was done, by whom."""
+
+    at: dt.datetime
+    did: str
+    by: str
 
 
 def trends_of(store: Store, unit_id: str, words: Words) -> list[UnitTrend]:
@@ -70,6 +84,7 @@ def trends_of(store: Store, unit_id: str, words: Words) -> list[UnitTrend]:
         rules, _ = choose(row.rules, row.procedure, unit)
         runs = _counted_runs(session, unit_id)
         resolution_psi = row.resolution_psi
+        repairs = _repairs(session, unit_id)
     cut_outs = readings_of(Quantity(FILL_STAGE), runs, unit)
     cut_out_psi = cut_outs[-1].value if cut_outs else None
     trends = []
@@ -77,7 +92,10 @@ def trends_of(store: Store, unit_id: str, words: Words) -> list[UnitTrend]:
         limit, window = window_of(quantity, rules, unit, cut_out_psi)
         readings = comparable(readings_of(quantity, runs, unit), limit)
         if readings:
-            trends.append(_trend(quantity, readings, limit, window, rules, unit, resolution_psi, words, cut_out_psi))
+            touched = repairs.get(quantity.stage, [])
+            trends.append(
+                _trend(quantity, readings, touched, limit, window, rules, unit, resolution_psi, words, cut_out_psi)
+            )
     return sorted(trends, key=_by_interest)
 
 
@@ -89,6 +107,7 @@ def _by_interest(one: UnitTrend) -> tuple[int, bool]:
 def _trend(
     quantity: Quantity,
     readings: list[Reading],
+    repairs: list[Repair],
     limit: Limit | None,
     window: Window,
     rules: RuleSet,
@@ -97,13 +116,29 @@ def _trend(
     words: Words,
     cut_out_psi: float | None,
 ) -> UnitTrend:
-    points = segment_of(quantity, readings)
+    points = segment_of(quantity, readings, day_of(repairs[-1].at) if repairs else None)
     errors = [error_of(quantity, rules, limit, resolution_psi, reading.value) for reading in readings]
     trend = trend_of(points, window, errors[-1])
     measured_in = unit_of_measure(quantity)
     text = words.limit(limit, apply_bounds(limit, unit, cut_out_psi, cut_out_psi)) if limit else ""
     said = words.trend(trend, measured_in)
-    return UnitTrend(quantity, measured_in, readings, errors, len(points), window, text, trend, said)
+    return UnitTrend(quantity, measured_in, readings, errors, len(points), window, text, trend, said, repairs)
+
+
+def _repairs(session: Session, unit_id: str) -> dict[str, list[Repair]]:
+    """The unit's certified repairs by the stages that they touched, in order of time."""
+    stages = {hold.id: {hold.stage} for hold in holds_ever_on(session, unit_id) if hold.stage}
+    groups = rulebook.consequences()
+    for defect in folded_defects(session, Part("unit", unit_id)):
+        if defect.group in groups:
+            stages[defect.id] = set(groups[defect.group].recheck)
+    found: dict[str, list[Repair]] = {}
+    for act in acts_on(session, [unit_id], "repaired"):
+        about = [*act.body.get("holds", ()), *act.body.get("defects", ())]
+        touched = set(act.body.get("stages", ())).union(*(stages.get(one, set()) for one in about))
+        for stage in touched:
+            found.setdefault(stage, []).append(Repair(act.at, act.body["did"], act.by))
+    return found
 
 
 def _counted_runs(session: Session, unit_id: str) -> list[TestedRun]:

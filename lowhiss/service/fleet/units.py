@@ -71,7 +71,7 @@ def list_units(store: Store, *, retired: bool = False) -> list[ListedUnit]:
         query = query.where(UnitRow.retired_at.is_(None))
     with store.transaction() as session:
         coupled = couplings_of(session)
-        return [_listed(row, coupled.get(row.id, [])) for row in session.scalars(query)]
+        return [listed_unit(row, coupled.get(row.id, [])) for row in session.scalars(query)]
 
 
 def get_unit(store: Store, unit_id: str) -> ListedUnit:
@@ -82,7 +82,7 @@ def get_unit(store: Store, unit_id: str) -> ListedUnit:
 
 def assembled(session: Session, row: UnitRow) -> ListedUnit:
     """The unit as it is coupled now."""
-    return _listed(row, couplings_of(session, row.id).get(row.id, []))
+    return listed_unit(row, couplings_of(session, row.id).get(row.id, []))
 
 
 def add_unit(store: Store, by: Person, edit: UnitEdit, *, demo: bool = False) -> ListedUnit:
@@ -180,7 +180,8 @@ _LISTED: dict[str, tuple[tuple[object, ...], ListedUnit]] = {}
 _MAX_LISTED = 20_000
 
 
-def _listed(row: UnitRow, trailers: list[tuple[str, str]]) -> ListedUnit:
+def listed_unit(row: UnitRow, trailers: list[tuple[str, str]]) -> ListedUnit:
+    """The unit of a row with these trailers, as (id, name)."""
     state = (row.version, row.name, row.retired_at, row.rules, row.procedure, *trailers)
     known = _LISTED.get(row.id)
     if known is not None and known[0] == state:

@@ -59,6 +59,8 @@ RIGHTS: dict[str, frozenset[str]] = {
     "voidReadToken": _MANAGER,
     "getWorkshop": _SIGNED_IN,
     "addActs": _SIGNED_IN,
+    "keepPhoto": _SIGNED_IN,
+    "getPhoto": _SIGNED_IN,
     "listGroups": _SIGNED_IN,
     "getCalendar": _SIGNED_IN,
     "setCalendar": _MANAGER,

@@ -119,12 +119,31 @@ def latest_runs(session: Session) -> dict[str, Latest]:
     )
     each = select(latest.label("id")).select_from(UnitRow).subquery()
     kept = and_(VerdictRow.run_id == RunRow.id, VerdictRow.rules_hash == RunRow.rules_hash)
-    columns = (RunRow.unit_id, RunRow.id, RunRow.started_at, RunRow.driver, VerdictRow.outcome, VerdictRow.close_call)
-    query = select(*columns, VerdictRow.figures).join(each, each.c.id == RunRow.id).join(VerdictRow, kept)
-    return {
-        row.unit_id: Latest(row.id, row.started_at, row.driver, row.outcome, row.close_call, row.figures)
-        for row in session.execute(query)
-    }
+    columns = (RunRow.unit_id, RunRow.id, VerdictRow.last_seq, VerdictRow.core_version, VerdictRow.outcome)
+    query = select(*columns).join(each, each.c.id == RunRow.id).join(VerdictRow, kept)
+    if len(_KNOWN) > _MAX_KNOWN:
+        _KNOWN.clear()
+    asked: dict[str, tuple[Any, ...]] = {str(row.id): tuple(row) for row in session.execute(query)}
+    _look_up(session, {run_id: state for run_id, state in asked.items() if _state_of(run_id) != state})
+    return {state[0]: _KNOWN[run_id][1] for run_id, state in asked.items()}
+
+
+_KNOWN: dict[str, tuple[tuple[Any, ...], Latest]] = {}
+"""Latest runs as they were looked up last: a yard is looked at far more often than a run grows."""
+_MAX_KNOWN = 20_000
+
+
+def _state_of(run_id: str) -> tuple[Any, ...] | None:
+    known = _KNOWN.get(run_id)
+    return known[0] if known is not None else None
+
+
+def _look_up(session: Session, asked: dict[str, tuple[Any, ...]]) -> None:
+    kept = and_(VerdictRow.run_id == RunRow.id, VerdictRow.rules_hash == RunRow.rules_hash)
+    columns = (RunRow.id, RunRow.started_at, RunRow.driver, VerdictRow.outcome, VerdictRow.close_call)
+    query = select(*columns, VerdictRow.figures).join(VerdictRow, kept).where(RunRow.id.in_(asked))
+    for row in session.execute(query) if asked else ():
+        _KNOWN[row.id] = asked[row.id], Latest(*row)
 
 
 def last_tests(store: Store, unit_id: str) -> list[Latest]:

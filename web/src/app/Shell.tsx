@@ -13,7 +13,8 @@ import { WaitingMarks } from './WaitingMarks'
 const rooms = [
   { to: '/', word: 'yard' },
   { to: '/log', word: 'log' },
-  { to: '/units', word: 'units' },
+  // on a phone the yard leads to them: one row is all the head may take
+  { to: '/units', word: 'units', wide: true },
   { to: '/workshop', word: 'workshop' },
 ] as const
 const peopleRoom = { to: '/people', word: 'people' } as const
@@ -37,13 +38,13 @@ export function Shell() {
           Low Hiss
         </Link>
         <nav className="flex gap-3 max-sm:text-note sm:gap-5">
-          {(seesPeople ? [...rooms, peopleRoom] : rooms).map(({ to, word }) => (
+          {(seesPeople ? [...rooms, peopleRoom] : rooms).map(({ to, word, ...room }) => (
             <NavLink
               key={to}
               to={to}
               end={to === '/'}
               className={({ isActive }) =>
-                `inline-flex min-h-touch min-w-touch justify-center border-b-4 py-3 ${isActive ? 'border-air font-semibold text-ink' : 'border-transparent text-soft hover:text-ink'}`
+                `${'wide' in room ? 'max-sm:hidden' : ''} inline-flex min-h-touch min-w-touch justify-center border-b-4 py-3 ${isActive ? 'border-air font-semibold text-ink' : 'border-transparent text-soft hover:text-ink'}`
               }
             >
               {t(`app.${word}`)}

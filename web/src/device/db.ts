@@ -73,6 +73,15 @@ export interface LocalAct {
   holder: string
   delivery: Exclude<Delivery, 'kept'>
   why?: string
+  /** Photographs that go with it, once the server has it. */
+  photos?: LocalPhoto[]
+  /** The server has it; only photographs of it wait. */
+  told?: boolean
+}
+
+export interface LocalPhoto {
+  id: string
+  jpeg: Blob
 }
 
 interface Tables extends DBSchema {

@@ -141,8 +141,11 @@ export class Outbox {
     let most = ACTS_BATCH
     for (;;) {
       const waiting = (await actsOf(this.db)).filter(({ delivery }) => delivery === 'waiting')
-      const batch = waiting.slice(0, most)
-      if (batch.length === 0) return
+      const batch = waiting.filter(({ told }) => !told).slice(0, most)
+      if (batch.length === 0) {
+        for (const act of waiting) await this.sendPhotos(act)
+        return
+      }
       const aside = (act: LocalAct, why: string): LocalAct => ({ ...act, delivery: 'aside', why })
       try {
         const body = { sent: now(), acts: batch.map(({ act }) => act) }
@@ -153,7 +156,10 @@ export class Outbox {
         const left = rest.map((act) =>
           aside(act, why.get(act.id) ?? 'the server did not say what became of it'),
         )
-        await settleActs(this.db, [...kept], left)
+        const pictured = batch.filter(({ id, photos }) => kept.has(id) && photos?.length)
+        const told = pictured.map((act) => ({ ...act, told: true }))
+        const gone = [...kept].filter((id) => !pictured.some((act) => act.id === id))
+        await settleActs(this.db, gone, [...left, ...told])
         this.settled()
       } catch (error) {
         if (!(error instanceof ApiError) || error.passing || error.needsSignIn) throw error
@@ -169,6 +175,32 @@ export class Outbox {
         }
       }
     }
+  }
+
+  /** The photographs of an act that the server has, one after the other; each is kept here until it is there. */
+  private async sendPhotos(act: LocalAct): Promise<void> {
+    const [photo, ...rest] = act.photos ?? []
+    if (!photo) return
+    try {
+      const params = { path: { photo_id: photo.id }, query: { act: act.id } }
+      await need(
+        api.PUT('/api/photos/{photo_id}', {
+          params,
+          body: photo.jpeg as unknown as string,
+          bodySerializer: (body) => body as unknown as Blob,
+          headers: { 'Content-Type': 'image/jpeg' },
+        }),
+      )
+    } catch (error) {
+      if (!(error instanceof ApiError) || error.passing || error.needsSignIn) throw error
+      await settleActs(this.db, [], [{ ...act, delivery: 'aside', why: error.message }])
+      this.settled()
+      return
+    }
+    const left = { ...act, photos: rest }
+    await settleActs(this.db, rest.length ? [] : [act.id], rest.length ? [left] : [])
+    this.settled()
+    await this.sendPhotos(left)
   }
 
   private aside(events: DeviceEvent[], why: string): Promise<void> {

@@ -44,7 +44,14 @@ export interface Waits {
   since: string
 }
 
-export type ActFields = Record<string, unknown>
+export interface NewAct {
+  /** The name of the unit or trailer. */
+  about: string
+  part: Schema['PartBody']
+  type: Schema['ActBody']['type']
+  body: Record<string, unknown>
+  photos?: Blob[]
+}
 
 export interface NewRun {
   unit: Pick<Schema['UnitOut'], 'id' | 'name' | 'kind'>
@@ -181,16 +188,15 @@ export class Recorder extends Subscribable {
   }
 
   /** Write down something done about a vehicle; the screen may move on when this resolves. */
-  async act(
-    about: string,
-    part: Schema['PartBody'],
-    type: Schema['ActBody']['type'],
-    body: ActFields,
-  ): Promise<void> {
+  async act(done: NewAct): Promise<void> {
+    const { about, part, type, body, photos = [] } = done
     const id = crypto.randomUUID()
     const by = personHere()
     const act = { id, type, part, at: now(), by: by?.name ?? '', body }
-    await appendAct(this.db, { id, act, about, holder: by?.id ?? '', delivery: 'waiting' })
+    const pictured = photos.length
+      ? { photos: photos.map((jpeg) => ({ id: crypto.randomUUID(), jpeg })) }
+      : {}
+    await appendAct(this.db, { id, act, about, holder: by?.id ?? '', delivery: 'waiting', ...pictured })
     this.tell()
     this.outbox.wake()
   }

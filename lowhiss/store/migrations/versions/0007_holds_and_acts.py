@@ -99,6 +99,23 @@ def upgrade() -> None:
     sa.PrimaryKeyConstraint('id', name=op.f('pk_read_token')),
     sa.UniqueConstraint('token_hash', name=op.f('uq_read_token_token_hash'))
     )
+    op.create_table('photo_file',
+    sa.Column('hash', sa.String(length=64), nullable=False),
+    sa.Column('jpeg', mysql.MEDIUMBLOB(), nullable=False),
+    sa.PrimaryKeyConstraint('hash', name=op.f('pk_photo_file'))
+    )
+    op.create_table('photo',
+    sa.Column('id', sa.String(length=36), nullable=False),
+    sa.Column('act_id', exact, nullable=False),
+    sa.Column('hash', sa.String(length=64), nullable=False),
+    sa.Column('sent_by', sa.String(length=36), nullable=True),
+    sa.Column('received_at', UtcDateTime(fsp=6), nullable=False),
+    sa.ForeignKeyConstraint(['act_id'], ['act.id'], name=op.f('fk_photo_act_id_act')),
+    sa.ForeignKeyConstraint(['hash'], ['photo_file.hash'], name=op.f('fk_photo_hash_photo_file')),
+    sa.ForeignKeyConstraint(['sent_by'], ['person.id'], name=op.f('fk_photo_sent_by_person')),
+    sa.PrimaryKeyConstraint('id', name=op.f('pk_photo'))
+    )
+    op.create_index(op.f('ix_photo_act_id'), 'photo', ['act_id'])
     _what_was()
     op.drop_table('unit_stage')
 
@@ -140,5 +157,5 @@ def _what_was() -> None:
 
 
 def downgrade() -> None:
-    for table in ('read_token', 'open_defect', 'hold_part', 'hold', 'act', 'part_test', 'fail', 'run_trailer'):
+    for table in ('photo', 'photo_file', 'read_token', 'open_defect', 'hold_part', 'hold', 'act', 'part_test', 'fail', 'run_trailer'):
         op.drop_table(table)

@@ -52,6 +52,22 @@ export function DefectCard({ defect, beside }: { defect: Defect; beside: Defect[
               : defect.state_said}
         </span>
       </p>
+      {defect.photos.length > 0 && (
+        <ul className="mt-2 flex flex-wrap gap-2">
+          {defect.photos.map((hash, n) => (
+            <li key={hash}>
+              <a href={`/api/photos/${hash}`} target="_blank" rel="noreferrer">
+                <img
+                  src={`/api/photos/${hash}`}
+                  alt={t('acts.photoOf', { n: n + 1, what: defect.said })}
+                  loading="lazy"
+                  className="h-24 w-32 border border-line object-cover"
+                />
+              </a>
+            </li>
+          ))}
+        </ul>
+      )}
       {defect.recheck.length > 0 && (
         <p>
           {t('standing.recheckStages')} {defect.recheck.map((stage) => t(`step.${stage}`)).join(', ')}

@@ -15,11 +15,7 @@ export function LastTests({ tests }: { tests: Schema['LatestOut'][] }) {
       <ol className="flex gap-1 overflow-x-auto">
         {tests.map((test) => (
           <li key={test.run_id} className="w-24 shrink-0">
-            <Link
-              to={`/runs/${test.run_id}`}
-              aria-label={t('units.testOf', { when: figures.when(test.started_at) })}
-              className="block hover:bg-hair"
-            >
+            <Link to={`/runs/${test.run_id}`} className="block hover:bg-hair">
               <MiniColumn column={test.column} />
               <span className="block text-note">
                 <OutcomeMark outcome={test.outcome} closeCall={test.close_call} />

@@ -141,6 +141,25 @@ export function TrendChart({ trend }: { trend: Trend }) {
                 </g>
               ),
             )}
+            {trend.repairs.map((repair) => (
+              <g key={repair.at} data-repair>
+                <title>{`${repair.did}, ${repair.by}`}</title>
+                <path
+                  d={`M${x(Date.parse(repair.at))} ${PLOT.top}V${HEIGHT - PLOT.bottom}`}
+                  stroke="var(--color-ink)"
+                  strokeWidth="5"
+                />
+                <text
+                  x={x(Date.parse(repair.at)) + 8}
+                  y={PLOT.top + 14}
+                  fontSize="13"
+                  fontWeight="600"
+                  fill="var(--color-ink)"
+                >
+                  {repair.did}
+                </text>
+              </g>
+            ))}
             {banded && (
               <path
                 d={`M${at(last, level)}L${at(until, line(until, trend.slope_high ?? 0))}L${at(until, line(until, trend.slope_low ?? 0))}Z`}

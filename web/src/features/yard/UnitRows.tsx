@@ -16,10 +16,25 @@ interface UnitRowsProps {
 type Row = { unit: YardUnit } | { group: DueGroup } | { gate: true } | { stay: true }
 const ROW_PX = 84
 
-/** The same as a list, for a phone and for large fleets: only the rows in sight are drawn. */
+/** So many rows are drawn whole; of more only those in sight. */
+const MOST_DRAWN = 80
+
+/** The same as a list, for a phone and for large fleets. */
 export function UnitRows({ staying, leaving, now }: UnitRowsProps) {
-  const { t } = useTranslation()
   const rows = rowsOf(staying, leaving, now)
+  if (rows.length > MOST_DRAWN) return <InSight rows={rows} />
+  return (
+    <ol>
+      {rows.map((row) => (
+        <li key={keyOf(row)}>
+          <RowOf row={row} />
+        </li>
+      ))}
+    </ol>
+  )
+}
+
+function InSight({ rows }: { rows: Row[] }) {
   const list = useRef<HTMLOListElement>(null)
   const [top, setTop] = useState(0)
   useLayoutEffect(() => setTop(list.current?.offsetTop ?? 0), [])
@@ -34,7 +49,6 @@ export function UnitRows({ staying, leaving, now }: UnitRowsProps) {
     <ol ref={list} className="relative" style={{ height: virtual.getTotalSize() }}>
       {virtual.getVirtualItems().map(({ key, index, start }) => {
         const row = rows[index]
-        if (!row) return null
         return (
           <li
             key={key}
@@ -43,20 +57,21 @@ export function UnitRows({ staying, leaving, now }: UnitRowsProps) {
             className="absolute inset-x-0 top-0"
             style={{ transform: `translateY(${start - top}px)` }}
           >
-            {'unit' in row ? (
-              <UnitRow one={row.unit} />
-            ) : 'gate' in row ? (
-              <h2 className="mt-4 border-t-8 border-ink pt-2 text-lead">{t('yard.leaveTitle')}</h2>
-            ) : 'stay' in row ? (
-              <h2 className="text-lead text-clay">{t('yard.stayTitle')}</h2>
-            ) : (
-              <p className="pt-3 pb-1 text-note text-soft">{t(`yard.groups.${row.group}`)}</p>
-            )}
+            {row && <RowOf row={row} />}
           </li>
         )
       })}
     </ol>
   )
+}
+
+function RowOf({ row }: { row: Row }) {
+  const { t } = useTranslation()
+  if ('unit' in row) return <UnitRow one={row.unit} />
+  if ('gate' in row)
+    return <h2 className="mt-4 border-t-8 border-ink pt-2 text-lead">{t('yard.leaveTitle')}</h2>
+  if ('stay' in row) return <h2 className="text-lead text-clay">{t('yard.stayTitle')}</h2>
+  return <p className="pt-3 pb-1 text-note text-soft">{t(`yard.groups.${row.group}`)}</p>
 }
 
 function rowsOf(staying: YardUnit[], leaving: YardUnit[], now: number): Row[] {

@@ -64,6 +64,12 @@ export function YardPage() {
         >
           {t('yard.gateTitle')}
         </Link>
+        <Link
+          to="/units"
+          className="inline-flex min-h-touch items-center text-air underline underline-offset-4 sm:hidden"
+        >
+          {t('units.title')}
+        </Link>
         <JoinTest />
       </div>
       <LeftOpen />

@@ -4,9 +4,11 @@ import { useTranslation } from 'react-i18next'
 import { groupsQuery, type Schema } from '../../shared/api'
 import { useFigures } from '../../shared/figures/useFigures'
 import { Button, Choice, FormError, Modal, TextField } from '../../shared/ui'
+import { smaller } from './photos'
 import { useActs, type PartRef } from './useActs'
 
 type Consequence = Schema['DefectOut']['consequence'] & string
+const MOST_PHOTOS = 12
 const WORST_FIRST: readonly Consequence[] = ['stay', 'finish', 'note']
 
 interface ReportDefectProps {
@@ -32,7 +34,15 @@ export function ReportDefect({ parts, rules, proposed, onClose }: ReportDefectPr
   const [what, setWhat] = useState(proposed?.what ?? '')
   const [where, setWhere] = useState('')
   const [chosen, setChosen] = useState<Consequence>()
+  const [photos, setPhotos] = useState<Blob[]>([])
   const [error, setError] = useState<Error | null>(null)
+  const takePhotos = (files: FileList | null) => {
+    setError(null)
+    Promise.all([...(files ?? [])].map(smaller)).then(
+      (made) => setPhotos((before) => [...before, ...made].slice(0, MOST_PHOTOS)),
+      () => setError(new Error(t('acts.noPicture'))),
+    )
+  }
   const byTable = group && (group.by_rules[rules] ?? worst(Object.values(group.by_rules)))
   const consequence = chosen ?? byTable ?? 'note'
   // whoever sees it may call it worse than the table does, never milder
@@ -50,7 +60,7 @@ export function ReportDefect({ parts, rules, proposed, onClose }: ReportDefectPr
       ...(where.trim() && { where: where.trim() }),
       ...(consequence !== byTable && { consequence }),
     }
-    act('defect_seen', on, body).then(onClose, setError)
+    act('defect_seen', on, body, photos).then(onClose, setError)
   }
   const word = search.trim().toLocaleLowerCase(language)
   const found = word
@@ -128,6 +138,17 @@ export function ReportDefect({ parts, rules, proposed, onClose }: ReportDefectPr
           options={open.map((value) => ({ value, text: t(`acts.consequence.${value}`) }))}
           onChange={setChosen}
         />
+        <label className="grid gap-1">
+          <span className="text-note text-soft">{t('acts.photos', { count: photos.length })}</span>
+          <input
+            type="file"
+            accept="image/jpeg,image/png,image/webp"
+            capture="environment"
+            multiple
+            onChange={(event) => takePhotos(event.target.files)}
+            className="min-h-touch file:mr-3 file:min-h-touch file:border-[1.5px] file:border-ink file:bg-sheet file:px-4 file:font-semibold"
+          />
+        </label>
         <FormError error={error} />
         <div className="flex gap-3">
           <Button type="submit" tone="air" disabled={!group && !what.trim()}>

@@ -1,18 +1,23 @@
 import { useQueryClient } from '@tanstack/react-query'
 import { useEffect, useRef, useState } from 'react'
 import { FLEET_KEYS, type Schema } from '../../shared/api'
-import type { ActFields, LocalAct } from '../../device'
+import type { LocalAct } from '../../device'
 import { useRecorder } from '../useLiveRun'
 
 export type PartRef = Schema['PartBody'] & { name: string }
-export type Act = (type: Schema['ActBody']['type'], part: PartRef, body: ActFields) => Promise<void>
+export type Act = (
+  type: Schema['ActBody']['type'],
+  part: PartRef,
+  body: Record<string, unknown>,
+  photos?: Blob[],
+) => Promise<void>
 
 /** Writes down what is done about vehicles on this device first; rejects where it cannot be kept here. */
 export function useActs(): Act {
   const device = useRecorder()
-  return async (type, { name, kind, id }, body) => {
+  return async (type, { name, kind, id }, body, photos) => {
     if (!('recorder' in device)) throw new Error(device.refusal)
-    await device.recorder.act(name, { kind, id }, type, body)
+    await device.recorder.act({ about: name, part: { kind, id }, type, body, photos })
   }
 }
 

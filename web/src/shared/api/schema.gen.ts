@@ -671,6 +671,46 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/photos/{photo_id}": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        /**
+         * Keep Photo
+         * @description Keep a photograph with an act, once; it is made anew, at most 400 kB, without metadata.
+         */
+        put: operations["keepPhoto"];
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/photos/{digest}": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * Get Photo
+         * @description A photograph by its hash, JPEG; it never changes.
+         */
+        get: operations["getPhoto"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/groups": {
         parameters: {
             query?: never;
@@ -1419,6 +1459,8 @@ export interface components {
             recheck: (("build_up" | "cut_out" | "cut_in" | "leak_released" | "leak_applied" | "low_air_warning" | "spring_brakes") | ("rebuild" | "hold_trailer" | "hold_parking" | "rolling_service"))[];
             /** Run Id */
             run_id: string | null;
+            /** Photos */
+            photos: string[];
         };
         /**
          * DemoSignInBody
@@ -2046,6 +2088,14 @@ export interface components {
             demo: boolean;
         };
         /**
+         * PhotoOut
+         * @description The hash by which a photograph is found.
+         */
+        PhotoOut: {
+            /** Hash */
+            hash: string;
+        };
+        /**
          * PinBody
          * @description A PIN for this device.
          */
@@ -2187,6 +2237,21 @@ export interface components {
              * @default
              */
             name: string;
+        };
+        /**
+         * RepairOut
+         * @description A certified repair that touched a quantity.
+         */
+        RepairOut: {
+            /**
+             * At
+             * Format: date-time
+             */
+            at: string;
+            /** Did */
+            did: string;
+            /** By */
+            by: string;
         };
         /**
          * ReservoirsOut
@@ -2864,8 +2929,9 @@ export interface components {
          * @description One measured quantity of a unit from test to test.
          *
          *     low, high : what it must stay within; null for an open side.  segment : as many of the last readings the trend is
-         *     taken from, those before were of another set.  level : the line's value at the last reading.  meets, meets_from,
-         *     meets_until : when the line meets the limit, and the ends of the interval; null where it does not within a year.
+         *     taken from; those before were of another set, or before a repair.  level : the line's value at the last reading.
+         *     meets, meets_from, meets_until : when the line meets the limit, and the ends of the interval; null where it does not
+         *     within a year.
          */
         TrendOut: {
             /** Stage */
@@ -2879,6 +2945,8 @@ export interface components {
             unit: "psi" | "s";
             /** Readings */
             readings: components["schemas"]["MeasuredOut"][];
+            /** Repairs */
+            repairs: components["schemas"]["RepairOut"][];
             /** Segment */
             segment: number;
             /** Low */
@@ -4721,6 +4789,90 @@ export interface operations {
                 content: {
                     "application/json": components["schemas"]["ReceivedActsOut"];
                 };
+            };
+            /** @description The input cannot be accepted. */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ErrorOut"];
+                };
+            };
+            /** @description It was not done: the error's code and sentence say why. */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ErrorOut"];
+                };
+            };
+        };
+    };
+    keepPhoto: {
+        parameters: {
+            query: {
+                act: string;
+            };
+            header?: never;
+            path: {
+                photo_id: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "image/*": string;
+            };
+        };
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["PhotoOut"];
+                };
+            };
+            /** @description The input cannot be accepted. */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ErrorOut"];
+                };
+            };
+            /** @description It was not done: the error's code and sentence say why. */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ErrorOut"];
+                };
+            };
+        };
+    };
+    getPhoto: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                digest: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
             };
             /** @description The input cannot be accepted. */
             422: {

@@ -9,7 +9,7 @@ export const units = {
       between: 'Between {{from}} and {{until}}, nine times in ten.',
       after: 'Hardly before {{from}}.',
       legend:
-        'Bars: the reading error. Line: the median slope, which single tests hardly move. Hollow: with other trailers.',
+        'Bars: the reading error. Line: the median slope, which single tests hardly move. Hollow: with other trailers, or before the last repair.',
       count_one: '{{count}} test',
       count_other: '{{count}} tests',
     },
@@ -21,7 +21,6 @@ export const units = {
     specification: 'What it is',
     lastTests: 'Its last tests',
     lastTestsHint: 'The figure: lost with the pedal held.',
-    testOf: 'Sheet of the test of {{when}}',
     course: 'What happened to it',
     older: 'Older entries',
     title: 'Units',

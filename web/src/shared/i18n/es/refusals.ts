@@ -1,5 +1,9 @@
 /** The server's refusals by their stable codes; its own sentences are English. */
 export const refusals: Record<string, string> = {
+  act_unknown: 'No hay tal entrada a la que añadir una fotografía.',
+  no_photograph: 'Esto no es una fotografía que se pueda guardar: envíe un JPEG, PNG o WebP más pequeño.',
+  photograph_unknown: 'No hay tal fotografía.',
+  too_many_photographs: 'Ya hay demasiadas fotografías con esta entrada.',
   already_certified: 'Otra persona ya lo certificó; si volvió, infórmelo de nuevo.',
   defect_unknown: 'No hay tal defecto en esta parte.',
   group_unknown: 'Esa parte no se conoce: elija una de la lista.',

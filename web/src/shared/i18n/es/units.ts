@@ -11,7 +11,7 @@ export const units: typeof english = {
       between: 'Entre el {{from}} y el {{until}}, nueve de cada diez veces.',
       after: 'Difícilmente antes del {{from}}.',
       legend:
-        'Barras: el error de lectura. Línea: la pendiente mediana, que una sola prueba apenas mueve. Hueco: con otros remolques.',
+        'Barras: el error de lectura. Línea: la pendiente mediana, que una sola prueba apenas mueve. Hueco: con otros remolques, o antes de la última reparación.',
       count_one: '{{count}} prueba',
       count_other: '{{count}} pruebas',
     },
@@ -23,7 +23,6 @@ export const units: typeof english = {
     specification: 'Cómo es',
     lastTests: 'Sus últimas pruebas',
     lastTestsHint: 'La cifra: lo perdido con el pedal pisado.',
-    testOf: 'Hoja de la prueba de {{when}}',
     course: 'Qué le pasó',
     older: 'Entradas anteriores',
     title: 'Unidades',

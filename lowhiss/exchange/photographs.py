@@ -1,0 +1,54 @@
+"""Photographs as they come in and as they are kept: made anew, so that nothing but the picture is in them."""
+
+from __future__ import annotations
+
+import io
+import warnings
+
+from PIL import Image, ImageOps, UnidentifiedImageError
+
+MAX_BYTES = 8 * 1024 * 1024
+MAX_KEPT_BYTES = 400_000
+MAX_PIXELS = 60_000_000
+"""More than any phone takes; a small file that claims more is no photograph."""
+_TOO_MANY = "The photograph claims to be larger than any camera makes: it is not opened."
+_FORMATS = ("JPEG", "PNG", "WEBP")
+_SIDES = (1600, 1200, 900, 600)
+_QUALITIES = (82, 70, 55, 40)
+
+
+class PictureError(ValueError):
+    """It is no photograph that can be kept; one sentence."""
+
+
+def kept_jpeg(data: bytes) -> bytes:
+    """The photograph as JPEG of at most 400 kB, upright, without metadata. Raises PictureError."""
+    if len(data) > MAX_BYTES:
+        raise PictureError(f"The photograph is larger than {MAX_BYTES // 1024**2} MB: send a smaller one.")
+    picture = _opened(data)
+    for side in _SIDES:
+        picture.thumbnail((side, side))
+        for quality in _QUALITIES:
+            out = io.BytesIO()
+            picture.save(out, "JPEG", quality=quality, optimize=True)
+            if out.tell() <= MAX_KEPT_BYTES:
+                return out.getvalue()
+    raise PictureError("The photograph cannot be made small enough to be kept: take another one.")
+
+
+def _opened(data: bytes) -> Image.Image:
+    try:
+        with warnings.catch_warnings():
+            warnings.simplefilter("error", Image.DecompressionBombWarning)
+            picture = Image.open(io.BytesIO(data), formats=_FORMATS)
+            # before a single pixel is unpacked
+            if picture.width * picture.height > MAX_PIXELS:
+                raise PictureError(_TOO_MANY)
+            upright = ImageOps.exif_transpose(picture) or picture
+            plain = Image.new("RGB", upright.size, "white")
+            plain.paste(upright.convert("RGBA"), mask=upright.convert("RGBA").getchannel("A"))
+            return plain
+    except (Image.DecompressionBombError, Image.DecompressionBombWarning):
+        raise PictureError(_TOO_MANY) from None
+    except (UnidentifiedImageError, OSError, SyntaxError):
+        raise PictureError("This is no photograph: send a JPEG, PNG or WebP.") from None

@@ -1,0 +1,64 @@
+"""Photographs of what was reported, kept once by their hash."""
+
+from __future__ import annotations
+
+import datetime as dt
+import hashlib
+from collections.abc import Collection
+
+from sqlalchemy import select
+from sqlalchemy.orm import Session
+
+from lowhiss.exchange.photographs import PictureError, kept_jpeg
+from lowhiss.service.errors import NotFoundError, RefusedError
+from lowhiss.service.people.signin import Person
+from lowhiss.store.engine import Store
+from lowhiss.store.models import ActRow, PhotoFileRow, PhotoRow
+
+MAX_OF_ACT = 12
+
+
+def keep_photo(store: Store, photo_id: str, act_id: str, data: bytes, by: Person) -> str:
+    """Keep a photograph with an act; the hash by which it is found. Sending it again keeps it once.
+
+    Raises NotFoundError for an act that is not there, RefusedError for what is no photograph or one too many.
+    """
+    with store.transaction() as session:
+        known = session.get(PhotoRow, photo_id)
+        if known is not None:
+            return known.hash
+        if session.get(ActRow, act_id) is None:
+            raise NotFoundError("act_unknown", "There is no such entry to keep a photograph with.", "act")
+    try:
+        jpeg = kept_jpeg(data)
+    except PictureError as error:
+        raise RefusedError("no_photograph", str(error), "body") from error
+    digest = hashlib.sha256(jpeg).hexdigest()
+    with store.transaction() as session:
+        session.get_one(ActRow, act_id, with_for_update=True)
+        if len(session.scalars(select(PhotoRow.id).where(PhotoRow.act_id == act_id)).all()) >= MAX_OF_ACT:
+            raise RefusedError("too_many_photographs", f"At most {MAX_OF_ACT} photographs are kept with it.", "body")
+        if session.get(PhotoFileRow, digest) is None:
+            session.add(PhotoFileRow(hash=digest, jpeg=jpeg))
+            session.flush()
+        now = dt.datetime.now(dt.UTC)
+        session.add(PhotoRow(id=photo_id, act_id=act_id, hash=digest, sent_by=by.id, received_at=now))
+    return digest
+
+
+def photo_file(store: Store, digest: str) -> bytes:
+    """A photograph by its hash, JPEG. Raises NotFoundError."""
+    with store.transaction() as session:
+        row = session.get(PhotoFileRow, digest)
+        if row is None:
+            raise NotFoundError("photograph_unknown", "There is no such photograph.", "hash")
+        return row.jpeg
+
+
+def photos_of(session: Session, act_ids: Collection[str]) -> dict[str, list[str]]:
+    """The hashes of the photographs of each act, in the order in which they came."""
+    found: dict[str, list[str]] = {}
+    query = select(PhotoRow.act_id, PhotoRow.hash).where(PhotoRow.act_id.in_(act_ids))
+    for act_id, digest in session.execute(query.order_by(PhotoRow.received_at)) if act_ids else ():
+        found.setdefault(act_id, []).append(digest)
+    return found
