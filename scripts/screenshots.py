@@ -45,12 +45,24 @@ def office(cab: Cab) -> None:
     cab.page.wait_for_selector("text=Odile Ferrow")
     shoot(cab.page, "sign-in")
     cab.sign_in()
-    for path, name in (("/", "yard"), ("/log", "log"), ("/units", "units"), ("/people", "people")):
+    for path, name in (("/log", "log"), ("/units", "units"), ("/people", "people")):
         open_list(cab, path, name)
+    for path, name, shown in (("/", "yard", "[data-unit]"), ("/workshop", "workshop", "[data-hold]")):
+        cab.go(path)
+        cab.page.wait_for_selector(f"{shown} >> visible=true")
+        shoot(cab.page, name)
     cab.go("/units")
     cab.page.get_by_role("link", name="MV-16").click()
     cab.page.wait_for_selector("#trends")
     shoot(cab.page, "unit")
+
+
+def in_the_yard(cab: Cab) -> None:
+    """The yard on a phone."""
+    cab.sign_in("Tove Lind")
+    cab.go()
+    cab.page.wait_for_selector("[data-unit] >> visible=true")
+    shoot(cab.page, "phone-yard")
 
 
 def fed(cab: Cab) -> None:
@@ -145,7 +157,14 @@ def main() -> None:
             executable_path="/usr/bin/chromium",
             args=["--disable-gpu", "--no-sandbox", "--disable-background-networking"],
         )
-        views = ((office, DESK), (fed, DESK), (whole_run, DESK), (failing_bus, PHONE), (at_night, PHONE))
+        views = (
+            (office, DESK),
+            (fed, DESK),
+            (whole_run, DESK),
+            (failing_bus, PHONE),
+            (at_night, PHONE),
+            (in_the_yard, PHONE),
+        )
         for drive, size in views:
             context = browser.new_context(viewport=size, locale="en-US", service_workers="block")
             cab = (RealCab if drive is fed else Cab)(context.new_page(), url)

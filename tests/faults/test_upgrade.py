@@ -2,14 +2,18 @@
 
 from __future__ import annotations
 
+import datetime as dt
 import subprocess
 import sys
 
 import pytest
 from sqlalchemy import text
 
+from lowhiss import rulebook
 from lowhiss.database.dump import dump, restore
-from lowhiss.store.engine import current_revision, head_revision, make_engine, migrate
+from lowhiss.service.fleet.holding import holds_ever_on
+from lowhiss.store.engine import Store, current_revision, head_revision, make_engine, migrate
+from lowhiss.store.models import PartTestRow, RuleSetRow, RunRow, TrailerRow, UnitRow, VerdictRow
 from lowhiss.upgrade import upgrade
 
 # dies at the n-th statement that changes a table, as a power cut would
@@ -88,3 +92,53 @@ def test_a_copy_put_back_is_what_was_copied(first_release, tmp_path):
     with engine.connect() as connection:
         assert connection.execute(text("SELECT name FROM unit")).scalars().all() == ["MV-ñ"]
         assert "stray" not in connection.execute(text("SHOW TABLES")).scalars().all()
+
+
+def test_what_stood_failed_before_holds_were_kept_is_held_and_what_had_passed_again_is_not(empty_url, tmp_path):
+    engine = make_engine(empty_url)
+    migrate(engine, "0006")
+    began = dt.datetime(2026, 10, 1, 5, 0, tzinfo=dt.UTC)
+    rules = rulebook.rule_set("us-cdl")
+    stages = {
+        "failed": {"leak_applied": {"outcome": "fail", "at_s": 90.0, "drop_psi": 9.0}},
+        "again": {"cut_out": {"outcome": "fail", "at_s": 9.0, "psi": 110.0}},
+        "passed": {"cut_out": {"outcome": "pass", "at_s": 9.0, "psi": 125.0}},
+    }
+    with Store(engine).transaction() as session:
+        session.add(UnitRow(id="u", name="OLD-1", facts={}, resolution_psi=1, rules="us-cdl"))
+        session.add(TrailerRow(id="t", name="OLD-T", facts={}))
+        session.add(RuleSetRow(hash=rules.content_hash, name=rules.id, content=rules.as_dict(), kept_at=began))
+        session.flush()
+        for day, (run_id, said) in enumerate(stages.items()):
+            at = began + dt.timedelta(days=day)
+            unit = {"kind": "tractor_semitrailer", "name": "OLD-1", "trailers": ["OLD-T", "long gone"]}
+            outcome = "pass" if run_id == "passed" else "fail"
+            session.add(
+                RunRow(
+                    id=run_id, unit_id="u", unit=unit, rules_hash=rules.content_hash, procedure={}, purpose="dispatch",
+                    driver="Tove Lind", setup={}, resolution_psi=1, started_at=at, begun={}, received_at=at,
+                    ended_at=at, ended_by="finished", ended_at_s=99.0, outcome=outcome, stale=False,
+                )
+            )  # fmt: skip
+            session.flush()
+            session.add(
+                VerdictRow(
+                    run_id=run_id, rules_hash=rules.content_hash, last_seq=0, core_version="old", overall=outcome,
+                    outcome=outcome, close_call=False, figures={"stages": said, "column": {}},
+                )
+            )  # fmt: skip
+        session.flush()
+        failed = "INSERT INTO unit_stage (unit_id, stage, failed_at, failed_run_id, passed_at, passed_run_id) VALUES "
+        session.execute(text(f"{failed} ('u', 'leak_applied', '2026-10-01 05:01:30', 'failed', NULL, NULL)"))
+        session.execute(
+            text(f"{failed} ('u', 'cut_out', '2026-10-02 05:00:09', 'again', '2026-10-03 05:00:09', 'passed')")
+        )
+    upgrade(engine, empty_url, tmp_path, lambda _: None)
+    with Store(engine).transaction() as session:
+        holds = {hold.stage: hold for hold in holds_ever_on(session, "u")}
+        assert [part.id for part in holds["leak_applied"].held] == ["u", "t"]
+        assert holds["leak_applied"].from_before
+        assert (holds["cut_out"].held, holds["cut_out"].lifted.run_id) == ((), "passed")
+        tested = session.get_one(PartTestRow, "t")
+        assert tested.passed_at == began + dt.timedelta(days=2, seconds=99)
+    engine.dispose()
