@@ -161,8 +161,7 @@ def tell_standing(data_dir: Path, words: Words, *, as_csv: bool) -> int:
         if as_csv:
             print(out.as_csv(store, words, now), end="")
         for one in () if as_csv else found:
-            why = "; ".join([hold.said for hold in one.holds] + [defect.said for defect in one.defects])
-            print(f"{one.name:<12} {one.said}{f'. {why}' if why else ''}")
+            print(f"{one.name:<12} {one.said}{f'. {one.why}' if one.why else ''}")
         return int(any(one.stays for one in found))
 
     return _with_store(data_dir, tell)

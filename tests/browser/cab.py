@@ -7,7 +7,7 @@ import time
 
 from playwright.sync_api import Page, expect
 
-from lowhiss.demo.scenario import demo_id
+from lowhiss.demo.scenario import UNITS, demo_id
 
 STEP_MS = 250
 PATIENCE_S = 90
@@ -116,13 +116,19 @@ class Cab:
         """Sign the browser in as a demo person, without the page."""
         self.page.request.post(f"{self.url}/api/session/demo", data={"person_id": demo_id(name)})
 
-    def set_up(self, unit: str, driver: str = "Tove Lind", **choices: str) -> None:
-        """From the yard to the set-up, signed in as the driver; ``procedure`` and ``rules`` by their ids."""
+    def set_up(self, unit: str, driver: str = "Tove Lind", *, held: bool = False, **choices: str) -> None:
+        """From the yard to the set-up, signed in as the driver; ``procedure`` and ``rules`` by their ids.
+
+        held : what holds the unit may choose the order of work, as it does for whoever touches nothing.
+        """
         self.sign_in(driver)
         self.go()
         # not by its place: the yard may put another unit first between the touch and its end
         self.page.get_by_role("link", name=re.compile(f"(Test|Probar) {unit}$")).dispatch_event("click", {"button": 0})
         expect(self.page.get_by_role("textbox").first).to_have_value(driver)
+        if not held and self.page.locator("[data-recheck]").count():
+            # another test's fail: its order of work is not this one's
+            choices.setdefault("rules", next(one.rules for one in UNITS if one.name == unit))
         if choices:
             self.unfold_way()
         for name, label in (("rules", "Judged by|Se juzga por"), ("procedure", "Order of work|Orden de trabajo")):

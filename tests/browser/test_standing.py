@@ -4,9 +4,11 @@ from __future__ import annotations
 
 import io
 import re
+import uuid
 from contextlib import contextmanager
 
 import httpx
+import pytest
 from PIL import Image
 from playwright.sync_api import expect
 
@@ -21,25 +23,37 @@ def client_of(cab, name):
         yield sign_in(client, name)
 
 
+@pytest.fixture
+def coupled(app_url):
+    """A tractor of its own with a trailer: no other test has failed or passed it."""
+    with httpx.Client(base_url=app_url, timeout=20) as http:
+        client = sign_in(http)
+        name = f"HJ-{uuid.uuid4().hex[:5]}"
+        unit = client.post("/api/units", json={"name": name, "kind": "tractor"}).raise_for_status().json()
+        trailer = client.post("/api/trailers", json={"name": f"{name}-T"}).raise_for_status().json()
+        body = {"version": 1, "trailer_ids": [trailer["id"]]}
+        yield client.put(f"/api/units/{unit['id']}/coupling", json=body).raise_for_status().json()
+
+
 def failed_an_hour_ago(cab, unit):
     """A failed leak test of a unit that was over before anything is done about it; its run's id."""
     with client_of(cab, "Tove Lind") as client:
         device = Device(client)
         sent = {**device.moment(), "mono_s": device.mono_s + 3600}
-        device.begin(unit, sent=sent).raise_for_status()
+        device.begin(unit_id=unit["id"], sent=sent).raise_for_status()
         device.send(*device.leak_test(112, 98)).raise_for_status()
         device.wait(5).send(device.struck("finished")).raise_for_status()
         return device.run_id
 
 
-def test_a_fail_holds_a_repair_is_certified_and_a_recheck_lifts_it(cab):
-    page = cab.page
-    run = failed_an_hour_ago(cab, "MV-12")
+def test_a_fail_holds_a_repair_is_certified_and_a_recheck_lifts_it(cab, coupled):
+    page, name = cab.page, coupled["name"]
+    run = failed_an_hour_ago(cab, coupled)
     cab.sign_in("Jory Pask")
     cab.go(f"/runs/{run}")
     expect(page.locator("[data-did]")).to_contain_text("this opened a hold. Do not drive.")
     page.get_by_role("link", name="Workshop").click()
-    hold = page.locator("[data-hold=leak_applied]", has_text="MV-12 + T-04")
+    hold = page.locator("[data-hold=leak_applied]", has_text=f"{name} + {name}-T")
     expect(hold).to_contain_text("112 → 98 psi")
     expect(hold).to_contain_text("Whichever passes is free.")
     expect(hold.get_by_role("button", name="Release")).to_have_count(0)
@@ -47,17 +61,33 @@ def test_a_fail_holds_a_repair_is_certified_and_a_recheck_lifts_it(cab):
     page.get_by_label("What was done").fill("Both glad hand seals")
     page.get_by_role("button", name="I certify this repair").click()
     expect(hold).to_contain_text("repair certified")
-    cab.set_up("MV-12", "Tove Lind")
+    cab.set_up(name, "Tove Lind", held=True)
     expect(page.locator("[data-recheck]")).to_contain_text("To lift the hold must pass")
     page.locator("button[type=submit]:enabled").click()
     expect(cab.bar).to_be_visible()
     cab.do(COMBINATION)  # the hold chose the order: the one stage that failed
     cab.finish()
     expect(page.locator("[data-did]")).to_have_text("Leak-down, pedal held: this lifted the hold.")
-    cab.go(f"/units/{UNIT_ID['MV-12']}")
+    cab.go(f"/units/{coupled['id']}")
     expect(page.locator("[data-standing=fit]").first).to_be_visible()
-    course = page.get_by_text("Repair certified: Both glad hand seals")
-    expect(course).to_be_visible()
+    expect(page.get_by_text("Repair certified: Both glad hand seals")).to_be_visible()
+
+
+def test_the_next_driver_reads_what_was_done_and_says_so(cab, coupled):
+    page = cab.page
+    with client_of(cab, "Jory Pask") as client:
+        device = Device(client)
+        seen = device.act("defect_seen", coupled["id"], group="washer", what="dry")
+        device.send_acts(seen).raise_for_status()
+        device.send_acts(device.act("repaired", coupled["id"], did="Pump replaced", defects=[seen["id"]]))
+    cab.set_up(coupled["name"], "Ines Aldous")
+    told = page.locator("[data-unread]")
+    expect(told).to_contain_text("Washer: dry")
+    expect(told).to_contain_text("certified by Jory Pask")
+    told.get_by_role("button", name="I have read it").click()
+    expect(told).to_have_count(0)
+    cab.go(f"/units/{coupled['id']}")
+    expect(page.get_by_text("Read what was reported: Washer: dry")).to_be_visible()
 
 
 def test_somebody_puts_it_on_hold_and_a_manager_releases_it_with_a_reason(cab):

@@ -83,7 +83,10 @@ class HoldOut(BaseModel):
 
 
 class DefectOut(BaseModel):
-    """A defect that is not closed. ``consequence``: what it means now.  recheck : what must pass after its repair."""
+    """A defect. ``consequence``: what it means now.  recheck : what must pass after its repair.
+
+    closed : nothing stands of it.  unread : it was certified, and no driver has read that since.
+    """
 
     id: str
     part_kind: PartKind
@@ -101,6 +104,8 @@ class DefectOut(BaseModel):
     certified_by: str
     did: str
     recheck: list[Stage]
+    closed: bool
+    unread: bool
     run_id: str | None
     photos: list[str]
 
@@ -125,6 +130,8 @@ class DefectOut(BaseModel):
             certified_by=defect.certified_by,
             did=defect.said,
             recheck=list(defect.recheck),
+            closed=defect.closed,
+            unread=defect.unread,
             run_id=defect.run_id or None,
             photos=told.photos,
         )

@@ -66,6 +66,12 @@ class Defect:
         """Whether nothing stands of it: certified, and what had to pass after the repair has passed."""
         return self.certified_at is not None and not self.recheck
 
+    @property
+    def unread(self) -> bool:
+        """Whether no driver has said since it was certified that they have read what was done."""
+        certified = self.certified_at
+        return certified is not None and all(at < certified for _, at in self.acknowledged)
+
     def consequence(self, now: dt.datetime) -> Consequence | None:
         """What it means now: *one trip* turns into *stays* when the trip is over or a day has passed; None when closed.
 

@@ -41,9 +41,10 @@ def rules_for(session: Session, part: Part) -> str:
 
 
 def refold_defects(session: Session, part: Part) -> list[Defect]:
-    """Fold the defects of a part anew, and keep those that are not closed."""
+    """Fold the defects of a part anew, and keep those that are not closed, or not read by a driver since."""
     defects = folded_defects(session, part)
-    open_ones = [_record(defect) for defect in defects if not defect.closed and not defect.teaching]
+    kept = [defect for defect in defects if not defect.teaching and (not defect.closed or defect.unread)]
+    open_ones = [_record(defect) for defect in kept]
     row = session.get(OpenDefectRow, part.id)
     if not open_ones:
         session.execute(delete(OpenDefectRow).where(OpenDefectRow.part_id == part.id))
@@ -56,7 +57,7 @@ def refold_defects(session: Session, part: Part) -> list[Defect]:
 
 
 def open_defects(session: Session, part_ids: list[str] | None = None) -> dict[str, list[Defect]]:
-    """The defects that are not closed, by part; of every part where none are named."""
+    """The defects that are not closed or not read yet, by part; of every part where none are named."""
     query = select(OpenDefectRow)
     if part_ids is not None:
         query = query.where(OpenDefectRow.part_id.in_(part_ids))
@@ -84,6 +85,7 @@ def _record(defect: Defect) -> dict[str, Any]:
         "said": defect.said,
         "recheck": list(defect.recheck),
         "trip_over_at": defect.trip_over_at.isoformat() if defect.trip_over_at else None,
+        "acknowledged": [[by, at.isoformat()] for by, at in defect.acknowledged],
     }
 
 
@@ -110,4 +112,5 @@ def _defect(part: Part, body: dict[str, Any]) -> Defect:
         said=body["said"],
         recheck=tuple(stage for stage in STAGES if stage in body["recheck"]),
         trip_over_at=moment("trip_over_at"),
+        acknowledged=tuple((by, dt.datetime.fromisoformat(at)) for by, at in body["acknowledged"]),
     )

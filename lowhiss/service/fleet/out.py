@@ -90,9 +90,5 @@ def as_calendar(store: Store, words: Words, now: dt.datetime) -> bytes:
 
 def _lines(found: list[UnitStanding]) -> list[StandingLine]:
     return [
-        StandingLine(one.unit_id, one.name, one.said, one.stays, _why(one), one.passed_at, one.due_at) for one in found
+        StandingLine(one.unit_id, one.name, one.said, one.stays, one.why, one.passed_at, one.due_at) for one in found
     ]
-
-
-def _why(one: UnitStanding) -> str:
-    return "; ".join([hold.said for hold in one.holds] + [defect.said for defect in one.defects])

@@ -114,6 +114,11 @@ class UnitStanding:
     recheck: Recheck | None
 
     @property
+    def why(self) -> str:
+        """What is open on it, in a line."""
+        return "; ".join([one.said for one in self.holds] + [one.said for one in self.defects if not one.defect.closed])
+
+    @property
     def stays(self) -> bool:
         """Whether it does not leave the yard as it is."""
         return self.standing in STAYS
@@ -277,7 +282,7 @@ def workshop(store: Store, words: Words, now: dt.datetime) -> tuple[list[ToldHol
         names = _Names(session, holds, on_parts)
         policy = policy_of(session)
         told = [told_hold(session, hold, names, policy, words) for hold in holds]
-        found = [defect for on_part in on_parts.values() for defect in on_part]
+        found = [defect for on_part in on_parts.values() for defect in on_part if not defect.closed]
         photos = photos_of(session, [defect.id for defect in found])
         defects = [told_defect(defect, names.of, photos, words, now) for defect in found]
     order: tuple[Consequence | None, ...] = ("stay", "finish", "note", None)

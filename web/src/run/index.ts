@@ -1,4 +1,5 @@
 export { ReportDefect } from './acts/ReportDefect'
+export { Unread } from './acts/Unread'
 export { ReasonDialog } from './acts/ReasonDialog'
 export { useActs, useWaitingActs } from './acts/useActs'
 export type { PartRef } from './acts/useActs'

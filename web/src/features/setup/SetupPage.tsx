@@ -2,7 +2,7 @@ import { useQuery } from '@tanstack/react-query'
 import { useState, type FormEvent } from 'react'
 import { useTranslation } from 'react-i18next'
 import { Link, useNavigate, useParams } from 'react-router'
-import { unlockSound, useRecorder } from '../../run'
+import { Unread, unlockSound, useRecorder } from '../../run'
 import { scriptQuery, unitsQuery, type Schema } from '../../shared/api'
 import { useSession } from '../../shared/session'
 import { Choice, Notice } from '../../shared/ui'
@@ -76,6 +76,7 @@ function Setup({ unit }: { unit: Unit }) {
         <div className="grid grow content-start gap-x-12 gap-y-5 px-4 py-5 sm:px-9 md:grid-cols-2">
           <h1 className="text-title md:col-span-2">{t('setup.title')}</h1>
           {standing && <Recheck standing={standing} />}
+          {standing && <Unread defects={standing.defects} />}
           <div className="grid content-start gap-5">
             <TextField
               label={t('setup.driver')}

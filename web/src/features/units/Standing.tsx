@@ -3,7 +3,7 @@ import { useTranslation } from 'react-i18next'
 import { Link } from 'react-router'
 import type { Schema } from '../../shared/api'
 import { useFigures } from '../../shared/figures/useFigures'
-import { ReasonDialog, ReportDefect, useActs, type PartRef } from '../../run'
+import { ReasonDialog, ReportDefect, Unread, useActs, type PartRef } from '../../run'
 import { Button } from '../../shared/ui'
 import { DefectCard } from './DefectCard'
 import { HoldCard, LiftedHold } from './HoldCard'
@@ -20,6 +20,7 @@ export function Standing({ page }: { page: Schema['UnitPageOut'] }) {
     ...unit.trailer_ids.map((id, n) => ({ kind: 'trailer' as const, id, name: unit.trailers[n] ?? '' })),
   ]
   const [itself] = parts
+  const openOnes = standing.defects.filter(({ closed }) => !closed)
   const lifted = page.holds.filter(({ lifted_at }) => lifted_at)
   const close = () => setOpen(undefined)
   return (
@@ -29,8 +30,9 @@ export function Standing({ page }: { page: Schema['UnitPageOut'] }) {
       {standing.holds.map((hold) => (
         <HoldCard key={hold.id} hold={hold} defects={standing.defects} />
       ))}
-      {standing.defects.map((defect) => (
-        <DefectCard key={defect.id} defect={defect} beside={standing.defects} />
+      <Unread defects={standing.defects} />
+      {openOnes.map((defect) => (
+        <DefectCard key={defect.id} defect={defect} beside={openOnes} />
       ))}
       {!unit.retired && (
         <div className="flex flex-wrap gap-3">

@@ -27,11 +27,21 @@ export function GatePage() {
         </Button>
       </div>
       <table className="w-full border-collapse">
+        <thead className="text-left text-note text-soft">
+          <tr className="border-b-[1.5px] border-ink">
+            <th className="py-1.5 font-semibold">{t('yard.unit')}</th>
+            <th className="font-semibold">{t('units.state')}</th>
+            <th className="font-semibold">{t('yard.why')}</th>
+            <th className="font-semibold">{t('standing.due')}</th>
+          </tr>
+        </thead>
         <tbody>
           {data.map((unit) => {
             const standing = unit.standing
             if (!standing) return null
-            const why = [...standing.holds, ...standing.defects].map(({ said }) => said).join('; ')
+            const why = [...standing.holds, ...standing.defects.filter(({ closed }) => !closed)]
+              .map(({ said }) => said)
+              .join('; ')
             return (
               <tr key={unit.id} className="border-b border-hair break-inside-avoid">
                 <th scope="row" className="py-2 pr-4 text-left align-top">

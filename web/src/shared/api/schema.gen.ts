@@ -1413,7 +1413,9 @@ export interface components {
         };
         /**
          * DefectOut
-         * @description A defect that is not closed. ``consequence``: what it means now.  recheck : what must pass after its repair.
+         * @description A defect. ``consequence``: what it means now.  recheck : what must pass after its repair.
+         *
+         *     closed : nothing stands of it.  unread : it was certified, and no driver has read that since.
          */
         DefectOut: {
             /** Id */
@@ -1457,6 +1459,10 @@ export interface components {
             did: string;
             /** Recheck */
             recheck: (("build_up" | "cut_out" | "cut_in" | "leak_released" | "leak_applied" | "low_air_warning" | "spring_brakes") | ("rebuild" | "hold_trailer" | "hold_parking" | "rolling_service"))[];
+            /** Closed */
+            closed: boolean;
+            /** Unread */
+            unread: boolean;
             /** Run Id */
             run_id: string | null;
             /** Photos */

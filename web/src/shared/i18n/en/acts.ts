@@ -72,7 +72,7 @@ export const acts = {
     repairedAt: 'repair certified {{when}}',
     heldParts: 'Holds',
     free: 'free again',
-    due_: 'Due {{day}}',
+    due_: 'due {{day}}',
     overdueSince: 'was due {{day}}',
     noRule: 'No rule: a manager may set how often the fleet tests.',
     lastPass: 'Last passed {{when}}',
@@ -81,6 +81,7 @@ export const acts = {
     takenBy: 'in the workshop, {{by}}',
     certified: '{{state}}, certified by {{by}}, {{when}}',
     recheckStages: 'Still to pass:',
+    doneSince: 'Done since it was reported',
     onPart: 'on {{part}}',
   },
   workshop: {

@@ -8,6 +8,7 @@ export const yard = {
     due_one: '{{count}} due by tomorrow',
     due_other: '{{count}} due by tomorrow',
     gateTitle: 'List for the gate',
+    why: 'Why',
     csv: 'As a table (CSV)',
     stayTitle: 'Stay in the yard',
     leaveTitle: 'May leave',

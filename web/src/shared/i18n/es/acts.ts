@@ -74,7 +74,7 @@ export const acts: typeof english = {
     repairedAt: 'reparación certificada {{when}}',
     heldParts: 'Retiene',
     free: 'libre otra vez',
-    due_: 'Toca el {{day}}',
+    due_: 'toca el {{day}}',
     overdueSince: 'tocaba el {{day}}',
     noRule: 'Sin regla: un gerente puede fijar cada cuánto se prueba la flota.',
     lastPass: 'Pasó por última vez {{when}}',
@@ -83,6 +83,7 @@ export const acts: typeof english = {
     takenBy: 'en el taller, {{by}}',
     certified: '{{state}}, certificado por {{by}}, {{when}}',
     recheckStages: 'Falta pasar:',
+    doneSince: 'Lo que se hizo desde que se informó',
     onPart: 'en {{part}}',
   },
   workshop: {

@@ -10,6 +10,7 @@ export const yard: typeof english = {
     due_one: '{{count}} vence para mañana',
     due_other: '{{count}} vencen para mañana',
     gateTitle: 'Lista para la entrada',
+    why: 'Por qué',
     csv: 'Como tabla (CSV)',
     stayTitle: 'Se quedan en el patio',
     leaveTitle: 'Pueden salir',
