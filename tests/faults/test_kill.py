@@ -9,6 +9,7 @@ import threading
 import httpx
 import pytest
 
+from lowhiss.cli import main
 from tests.conftest import copied, sign_in
 from tests.devices import Device
 from tests.faults.processes import LowHiss, free_port
@@ -106,3 +107,68 @@ def test_while_the_database_is_away_the_answer_says_wait(killable):
             PAUSE.wait(0.02)
         assert answer.status_code == 200
         assert app.hear("was started again")
+
+
+@pytest.mark.parametrize("seed", range(max(2, RUNS // 3)))
+def test_a_killed_database_or_server_costs_nothing_that_was_done_about_a_vehicle(killable, seed):
+    """Holds placed and defects reported, resent until acknowledged: each there once, and the fold of all of them."""
+    rng = random.Random(1000 + seed)
+    with httpx.Client(base_url=killable[0].url, timeout=20) as client:
+        sign_in(client)
+        name = f"K-{seed}-{rng.randrange(10**6)}"
+        unit = client.post("/api/units", json={"name": name, "kind": "straight_truck"}).raise_for_status().json()["id"]
+        device = Device(client)
+        acts = [device.wait(1).act("hold_placed", unit, reason=f"noise {n}") for n in range(4)]
+        acts += [device.wait(1).act("defect_seen", unit, what=f"rattle {n}", consequence="note") for n in range(4)]
+        for number, act in enumerate(acts):
+            blow = threading.Timer(rng.uniform(0, 0.03), kill_something, (killable, rng))
+            if number in (2, 6):
+                blow.start()
+            until_acknowledged(device, act)
+            if number in (2, 6):
+                blow.join()
+        until_acknowledged(device, *acts)
+        page = client.get(f"/api/units/{unit}").raise_for_status().json()
+        assert sorted(hold["said"] for hold in page["standing"]["holds"]) == [f"noise {n}" for n in range(4)]
+        assert sorted(one["said"] for one in page["standing"]["defects"]) == [f"rattle {n}" for n in range(4)]
+        assert len([entry for entry in page["course"]["entries"] if entry["kind"] == "act"]) == len(acts)
+
+
+def until_acknowledged(device, *acts) -> None:
+    """Send acts; on no answer or a 5xx send the very same again."""
+    for _ in range(400):
+        try:
+            answer = device.send_acts(*acts)
+        except httpx.TransportError:
+            PAUSE.wait(0.05)
+            continue
+        if answer.status_code >= 500:
+            assert answer.json()["error"]["code"] == "database_away", answer.text
+            PAUSE.wait(0.05)
+            continue
+        assert answer.raise_for_status().json() == {"accepted": [act["id"] for act in acts], "set_aside": []}
+        return
+    raise AssertionError("never acknowledged")
+
+
+def test_how_the_fleet_stands_and_when_it_is_due_on_the_command_line(killable, tmp_path, capsys):
+    data = str(killable[0].data)
+    assert main(["standing", "--data", data]) == 1  # one of the demo must stay
+    told = capsys.readouterr().out.splitlines()
+    assert any(
+        line.startswith("MV-21        Do not drive: on hold. Spring brakes, knobs pop failed: read 12 psi")
+        for line in told
+    )
+    assert any(line.startswith("MV-12") and line.endswith("May leave") for line in told)
+    assert main(["standing", "--csv", "--lang", "es", "--data", data]) == 1
+    assert "No conducir: retenida" in capsys.readouterr().out
+    assert main(["due", "--data", data]) == 0
+    due = [line.split()[0] for line in capsys.readouterr().out.splitlines()]
+    assert len([day for day in due if day != "–"]) == 14
+    calendar = tmp_path / "due.ics"
+    assert main(["due", "--ics", str(calendar), "--data", data]) == 0
+    assert calendar.read_bytes().count(b"BEGIN:VEVENT") == 14
+    assert main(["due", "--ics", str(tmp_path / "no" / "where.ics"), "--data", data]) == 1
+    assert "cannot be written" in capsys.readouterr().err
+    assert main(["standing", "--data", str(tmp_path / "nothing")]) == 1
+    assert "There is no data of Low Hiss" in capsys.readouterr().err

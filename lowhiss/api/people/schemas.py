@@ -8,6 +8,7 @@ from pydantic import BaseModel, Field
 
 from lowhiss.api.schemas import Strict, Uuid
 from lowhiss.core.fields import Language
+from lowhiss.core.standing import ActType
 from lowhiss.core.units import PressureUnit
 from lowhiss.service.people.accounts import ListedPerson
 from lowhiss.service.people.rights import Role
@@ -47,6 +48,10 @@ class MeOut(BaseModel):
     person: PersonOut | None
     csrf: str
     may: list[str]
+    acts: list[ActType]
+    """What they may do about a vehicle."""
+    milder: bool
+    """Whether they may rate a defect milder than before."""
     demo_people: list[PersonOut]
 
 

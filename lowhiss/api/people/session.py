@@ -43,6 +43,8 @@ def _me(request: Request, store: Store, person: Person | None, token: str | None
         person=PersonOut.of(person) if person else None,
         csrf=secrets.csrf_token(token) if person and token else "",
         may=[operation for operation in rights.RIGHTS if rights.may(role, operation)],
+        acts=rights.acts_of(role),
+        milder=role in rights.MILDER,
         demo_people=[PersonOut.of(one) for one in accounts.demo_people(store)] if demo else [],
     )
 

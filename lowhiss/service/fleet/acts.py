@@ -19,25 +19,11 @@ from lowhiss.service.fleet.defecting import folded_defects, refold_defects
 from lowhiss.service.fleet.holding import hold_of, refold
 from lowhiss.service.fleet.rows import find_trailer, find_unit
 from lowhiss.service.people.authors import Author, Authors
-from lowhiss.service.people.rights import ROLES
+from lowhiss.service.people.rights import ACTS, MILDER
 from lowhiss.service.people.signin import Person
 from lowhiss.store.engine import Store
 from lowhiss.store.models import ActRow, HoldRow
 
-_ANYBODY = frozenset(ROLES)
-_MENDS = frozenset({"workshop", "manager"})
-ACT_RIGHTS: dict[ActType, frozenset[str]] = {
-    "hold_placed": _ANYBODY,
-    "hold_released": frozenset({"manager"}),
-    "defect_seen": _ANYBODY,
-    "defect_rated": _ANYBODY,
-    "defect_taken": _MENDS,
-    "repaired": _MENDS,
-    "no_repair": _MENDS,
-    "acknowledged": _ANYBODY,
-    "trip_over": _ANYBODY,
-}
-"""Who may do what about a vehicle. Rating a defect milder is the workshop's and the manager's alone."""
 _FORBIDDEN = {
     "hold_released": "Only a manager may release a hold.",
     "defect_rated": "Only the workshop or a manager may rate a defect milder.",
@@ -130,7 +116,7 @@ def keep_act(
 
 
 def _keep(session: Session, act: Act, author: Author, **came: Any) -> None:
-    if author.role not in ACT_RIGHTS[act.type]:
+    if author.role not in ACTS[act.type]:
         raise _AsideError("not_yours", _FORBIDDEN.get(act.type, _NOT_YOURS))
     holds = _check(session, act, author)
     row = ActRow(
@@ -183,7 +169,7 @@ def _check_defect(act: Act, author: Author, defect: Defect | None) -> None:
         raise _AsideError(
             "already_certified", f"{defect.certified_by} has certified this already; report it again if it is back."
         )
-    if act.type == "defect_rated" and author.role not in _MENDS:
+    if act.type == "defect_rated" and author.role not in MILDER:
         before, after = (CONSEQUENCES.index(one) for one in (defect.rated, act.body["consequence"]))
         if after > before:
             raise _AsideError("not_yours", _FORBIDDEN["defect_rated"])

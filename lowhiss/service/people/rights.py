@@ -4,6 +4,8 @@ from __future__ import annotations
 
 from typing import Literal, get_args
 
+from lowhiss.core.standing import ActType
+
 Role = Literal["driver", "trainer", "workshop", "manager"]
 ROLES: tuple[Role, ...] = get_args(Role)
 
@@ -105,6 +107,27 @@ NARROWER: dict[str, str] = {
 """What the use case itself narrows further, in words."""
 
 
+ACTS: dict[ActType, frozenset[str]] = {
+    "hold_placed": _SIGNED_IN,
+    "hold_released": _MANAGER,
+    "defect_seen": _SIGNED_IN,
+    "defect_rated": _SIGNED_IN,
+    "defect_taken": _KEEPS_UNITS,
+    "repaired": _KEEPS_UNITS,
+    "no_repair": _KEEPS_UNITS,
+    "acknowledged": _SIGNED_IN,
+    "trip_over": _SIGNED_IN,
+}
+"""Who may do what about a vehicle by `addActs`."""
+MILDER: frozenset[str] = _KEEPS_UNITS
+"""Who may rate a defect milder than it was rated before."""
+
+
+def acts_of(role: str | None) -> list[ActType]:
+    """What somebody of this role may do about a vehicle."""
+    return [act for act, allowed in ACTS.items() if role in allowed]
+
+
 def may(role: str | None, operation: str) -> bool:
     """Whether somebody of this role (None: not signed in) may do this. Raises KeyError for an unknown operation."""
     return (role or "nobody") in RIGHTS[operation]
@@ -124,4 +147,10 @@ def rights_table() -> str:
     for operation, allowed in RIGHTS.items():
         marks = " | ".join("yes" if head in allowed else "–" for head in heads)
         lines.append(f"| `{operation}` | {marks} | {NARROWER.get(operation, '')} |")
+    lines += ["", "What people may do about a vehicle (`addActs`):", "", f"| act | {' | '.join(ROLES)} |"]
+    lines.append(f"|---|{'---|' * len(ROLES)}")
+    for act, allowed in ACTS.items():
+        lines.append(f"| `{act}` | {' | '.join('yes' if role in allowed else '–' for role in ROLES)} |")
+    milder = " | ".join("yes" if role in MILDER else "–" for role in ROLES)
+    lines.append(f"| `defect_rated`, milder than before | {milder} |")
     return "\n".join(lines) + "\n"

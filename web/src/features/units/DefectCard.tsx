@@ -3,7 +3,7 @@ import { useTranslation } from 'react-i18next'
 import { Link } from 'react-router'
 import type { Schema } from '../../shared/api'
 import { useFigures } from '../../shared/figures/useFigures'
-import { useSession } from '../../shared/session'
+import { useMayAct, useSession } from '../../shared/session'
 import { ReasonDialog, useActs, type PartRef } from '../../run'
 import { Button } from '../../shared/ui'
 import { RateDialog } from './RateDialog'
@@ -20,7 +20,7 @@ export function DefectCard({ defect, beside }: { defect: Defect; beside: Defect[
   const [open, setOpen] = useState<'repair' | 'none' | 'rate'>()
   const [failed, setFailed] = useState<Error>()
   const part: PartRef = { kind: defect.part_kind, id: defect.part_id, name: defect.part }
-  const mends = me.person?.role === 'workshop' || me.person?.role === 'manager'
+  const [mends, takes] = [useMayAct('repaired'), useMayAct('defect_taken')]
   const stays = defect.consequence === 'stay'
   const close = () => setOpen(undefined)
   const quickly = (type: 'defect_taken' | 'acknowledged' | 'trip_over', body: Record<string, unknown>) =>
@@ -74,7 +74,7 @@ export function DefectCard({ defect, beside }: { defect: Defect; beside: Defect[
         </p>
       )}
       <div className="mt-2 flex flex-wrap gap-3">
-        {mends && defect.state === 'open' && (
+        {takes && defect.state === 'open' && (
           <Button onClick={() => quickly('defect_taken', { defect: defect.id })}>{t('acts.take')}</Button>
         )}
         {mends && !defect.certified_at && (
@@ -106,7 +106,7 @@ export function DefectCard({ defect, beside }: { defect: Defect; beside: Defect[
       {open === 'repair' && (
         <RepairDialog {...{ part }} holds={[]} defects={beside} chosen={[defect.id]} onClose={close} />
       )}
-      {open === 'rate' && <RateDialog {...{ defect, part }} mayLower={mends} onClose={close} />}
+      {open === 'rate' && <RateDialog {...{ defect, part }} mayLower={me.milder} onClose={close} />}
       {open === 'none' && (
         <ReasonDialog
           title={t('acts.noRepairTitle', { unit: defect.part })}

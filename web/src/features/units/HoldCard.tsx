@@ -3,7 +3,7 @@ import { useTranslation } from 'react-i18next'
 import { Link } from 'react-router'
 import type { Schema } from '../../shared/api'
 import { useFigures } from '../../shared/figures/useFigures'
-import { useSession } from '../../shared/session'
+import { useMayAct } from '../../shared/session'
 import { ReasonDialog, useActs } from '../../run'
 import { Button } from '../../shared/ui'
 import { RepairDialog } from './RepairDialog'
@@ -14,13 +14,12 @@ type Hold = Schema['HoldOut']
 export function HoldCard({ hold, defects }: { hold: Hold; defects: Schema['DefectOut'][] }) {
   const { t } = useTranslation()
   const figures = useFigures()
-  const { me } = useSession()
+  const [repairs, releases] = [useMayAct('repaired'), useMayAct('hold_released')]
   const act = useActs()
   const [open, setOpen] = useState<'repair' | 'release'>()
   const held = hold.parts.filter((part) => part.held)
   const owner = held[0] ?? hold.parts[0]
   if (!owner) return null
-  const mends = me.person?.role === 'workshop' || me.person?.role === 'manager'
   return (
     <article data-hold={hold.stage ?? 'hand'} className="border-l-8 border-clay bg-sheet px-4 py-3">
       <h3 className="text-lead leading-snug">
@@ -46,7 +45,7 @@ export function HoldCard({ hold, defects }: { hold: Hold; defects: Schema['Defec
         ))}
       </ol>
       <div className="flex flex-wrap gap-3">
-        {mends && hold.stage && !hold.repaired_at && (
+        {repairs && hold.stage && !hold.repaired_at && (
           <Button tone="air" onClick={() => setOpen('repair')}>
             {t('acts.repaired')}
           </Button>
@@ -59,9 +58,7 @@ export function HoldCard({ hold, defects }: { hold: Hold; defects: Schema['Defec
             {t('acts.recheck')}
           </Link>
         )}
-        {me.person?.role === 'manager' && (
-          <Button onClick={() => setOpen('release')}>{t('acts.release')}</Button>
-        )}
+        {releases && <Button onClick={() => setOpen('release')}>{t('acts.release')}</Button>}
       </div>
       {open === 'repair' && (
         <RepairDialog part={owner} holds={[hold]} defects={defects} onClose={() => setOpen(undefined)} />

@@ -1981,6 +1981,10 @@ export interface components {
             csrf: string;
             /** May */
             may: string[];
+            /** Acts */
+            acts: ("hold_placed" | "hold_released" | "defect_seen" | "defect_rated" | "defect_taken" | "repaired" | "no_repair" | "acknowledged" | "trip_over")[];
+            /** Milder */
+            milder: boolean;
             /** Demo People */
             demo_people: components["schemas"]["PersonOut"][];
         };

@@ -1,2 +1,13 @@
-export { fetchMe, keepMe, lastMe, leave, NOBODY, SessionContext, stay, useMay, useSession } from './session'
+export {
+  fetchMe,
+  keepMe,
+  lastMe,
+  leave,
+  NOBODY,
+  SessionContext,
+  stay,
+  useMay,
+  useMayAct,
+  useSession,
+} from './session'
 export type { Me, Person } from './session'

@@ -11,7 +11,7 @@ const KEY = 'lowhiss.me'
 const LEAVING = 'lowhiss.leaving'
 
 /** Nobody, as far as this device knows. */
-export const NOBODY: Me = { person: null, csrf: '', may: [], demo_people: [] }
+export const NOBODY: Me = { person: null, csrf: '', may: [], acts: [], milder: false, demo_people: [] }
 
 /** Ask who is signed in, and keep the answer for a start without contact; a sign-out that waits goes first. */
 export async function fetchMe(): Promise<Me> {
@@ -60,7 +60,8 @@ export function lastMe(): Me | undefined {
   if (leavingNow()) return NOBODY
   try {
     const kept = localStorage.getItem(KEY)
-    const me = kept ? (JSON.parse(kept) as Me) : undefined
+    // what an earlier release kept has not all of it
+    const me = kept ? { ...NOBODY, ...(JSON.parse(kept) as Partial<Me>) } : undefined
     if (me) rememberPerson(me.person)
     return me
   } catch {
@@ -85,3 +86,6 @@ export function useSession(): SessionState {
 
 /** Whether the person who is signed in may do this; the server decides again when it is done. */
 export const useMay = (operation: Operation): boolean => useSession().me.may.includes(operation)
+
+/** Whether they may do this about a vehicle. */
+export const useMayAct = (act: Schema['ActBody']['type']): boolean => useSession().me.acts.includes(act)
