@@ -32,7 +32,10 @@ class Base(DeclarativeBase):
 
 
 class UnitRow(Base):
-    """A power unit. ``facts`` is its specification; ``version`` grows with every edit."""
+    """A power unit. ``facts`` is its specification; ``version`` grows with every edit.
+
+    ``due`` is how often it is tested, None: as the fleet is.
+    """
 
     __tablename__ = "unit"
     __table_args__ = (UniqueConstraint("name"),)
@@ -43,6 +46,7 @@ class UnitRow(Base):
     resolution_psi: Mapped[float] = mapped_column(Psi)
     rules: Mapped[str] = mapped_column(String(60))
     procedure: Mapped[str | None] = mapped_column(String(60))
+    due: Mapped[dict[str, Any] | None] = mapped_column(JSON(none_as_null=True))
     version: Mapped[int] = mapped_column(default=1, server_default="1")
     retired_at: Mapped[dt.datetime | None] = mapped_column(UtcDateTime)
     demo: Mapped[bool] = mapped_column(default=False)

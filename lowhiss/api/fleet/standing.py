@@ -20,6 +20,7 @@ from lowhiss.api.fleet.standing_schemas import (
     HoldOut,
     MadeTokenOut,
     PhotoOut,
+    ReadingOut,
     ReadTokenBody,
     ReadTokenOut,
     ReceivedActsOut,
@@ -28,7 +29,7 @@ from lowhiss.api.fleet.standing_schemas import (
 )
 from lowhiss.api.schemas import UUID_PATTERN
 from lowhiss.rulebook import consequences
-from lowhiss.service.fleet import acts, out, photographs, standing
+from lowhiss.service.fleet import acts, out, photographs, readers, standing
 from lowhiss.service.fleet.out import Reads
 from lowhiss.service.people.signin import SignedOutError
 
@@ -125,6 +126,12 @@ def get_photo(digest: Annotated[str, Path(pattern="^[0-9a-f]{64}$")], store: Sto
 def list_groups() -> list[GroupOut]:
     """The groups of parts that may be found not right, and what follows under each rule set."""
     return [GroupOut.of(group) for group in consequences().values()]
+
+
+@router.get("/readers/{person_id}", operation_id="getReading")
+def get_reading(person_id: Annotated[str, Path(pattern=UUID_PATTERN)], store: StoreDep, words: WordsDep) -> ReadingOut:
+    """How somebody reads the loss against the lines of the vehicles that they tested, in words; for trainers."""
+    return ReadingOut.of(readers.reading_of(store, person_id, words))
 
 
 @router.get("/calendar", operation_id="getCalendar")

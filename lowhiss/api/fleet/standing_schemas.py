@@ -15,6 +15,7 @@ from lowhiss.core.standing import ActType, Consequence, DefectState, Every, Grou
 from lowhiss.service.fleet.acts import Done, ReceivedActs
 from lowhiss.service.fleet.course import Entry, Kind
 from lowhiss.service.fleet.out import Reads
+from lowhiss.service.fleet.readers import Reading
 from lowhiss.service.fleet.standing import Calendar, ToldDefect, ToldHold, UnitStanding
 
 MAX_ACTS = 50
@@ -159,6 +160,10 @@ class UnitStandingOut(BaseModel):
     defects: list[DefectOut]
     passed_at: dt.datetime | None
     due_at: dt.datetime | None
+    every: Every | None
+    count: int
+    own_rule: bool
+    """How often it is tested is its own rule, not the fleet's."""
     recheck: RecheckOut | None
 
     @classmethod
@@ -174,6 +179,9 @@ class UnitStandingOut(BaseModel):
             defects=[DefectOut.of(defect) for defect in one.defects],
             passed_at=one.passed_at,
             due_at=one.due_at,
+            every=one.rule.every if one.rule else None,
+            count=one.rule.count if one.rule else 1,
+            own_rule=one.own_rule,
             recheck=None if one.recheck is None else RecheckOut.model_validate(asdict(one.recheck)),
         )
 
@@ -325,16 +333,41 @@ class MadeTokenOut(BaseModel):
     token: str
 
 
-class CalendarBody(Strict):
-    """The fleet's time zone by its IANA name, and how often it tests; ``every`` null: no rule."""
+class ReadingOut(BaseModel):
+    """How somebody reads a loss; figures null with too few tests."""
 
-    time_zone: Annotated[str, Field(max_length=60)]
+    tests: int | None
+    mean_psi: float | None
+    error_psi: float | None
+    said: str
+
+    @classmethod
+    def of(cls, reading: Reading) -> ReadingOut:
+        """From the service's answer."""
+        bias = reading.bias
+        return cls(
+            tests=bias.tests if bias else None,
+            mean_psi=bias.mean_psi if bias else None,
+            error_psi=bias.error_psi if bias else None,
+            said=reading.said,
+        )
+
+
+class DueBody(Strict):
+    """How often something is tested; ``every`` null: no rule of its own."""
+
     every: Every | None = None
     count: Annotated[int, Field(ge=-9999, le=9999)] = 1
 
     def rule_table(self) -> dict[str, Any] | None:
         """As the service takes it."""
         return None if self.every is None else {"every": self.every, "count": self.count}
+
+
+class CalendarBody(DueBody):
+    """The same of the fleet, with its time zone by its IANA name."""
+
+    time_zone: Annotated[str, Field(max_length=60)]
 
 
 class CalendarOut(BaseModel):

@@ -21,7 +21,7 @@ from lowhiss.api.fleet.schemas import (
     UnitPageOut,
     YardUnitOut,
 )
-from lowhiss.api.fleet.standing_schemas import CourseOut, HoldOut, UnitStandingOut
+from lowhiss.api.fleet.standing_schemas import CourseOut, DueBody, HoldOut, UnitStandingOut
 from lowhiss.api.people.schemas import RetireBody
 from lowhiss.api.runs.schemas import LatestOut
 from lowhiss.api.runs.script_schemas import ScriptOut
@@ -107,6 +107,13 @@ def edit_unit(unit_id: UnitId, body: EditUnitBody, store: StoreDep, by: PersonDe
 def retire_unit(unit_id: UnitId, body: RetireBody, store: StoreDep, by: PersonDep) -> UnitOut:
     """Take a unit out of use, or back into it; its runs stay."""
     return UnitOut.of(units.retire_unit(store, by, unit_id, body.version, retired=body.retired), _source())
+
+
+@router.put("/{unit_id}/due", operation_id="setUnitDue")
+def set_unit_due(unit_id: UnitId, body: DueBody, store: StoreDep, by: PersonDep, words: WordsDep) -> UnitStandingOut:
+    """Say how often this unit is tested; without a rule of its own it is as often as the fleet."""
+    standing.set_unit_due(store, by, unit_id, body.rule_table())
+    return UnitStandingOut.of(standing.unit_told(store, unit_id, words, dt.datetime.now(dt.UTC))[0])
 
 
 @router.put("/{unit_id}/coupling", operation_id="coupleUnit")

@@ -39,6 +39,7 @@ from lowhiss.core.standing.quantities import (
     window_of,
 )
 from lowhiss.core.standing.rank import STANDINGS, STAYS, Clock, PartFacts, Standing, standing_of
+from lowhiss.core.standing.readers import Bias, bias_of, residual_of
 
 __all__ = [
     "ACT_KINDS",
@@ -49,6 +50,7 @@ __all__ = [
     "STAYS",
     "Act",
     "ActType",
+    "Bias",
     "Cleared",
     "Clock",
     "Consequence",
@@ -76,6 +78,7 @@ __all__ = [
     "WayOut",
     "Window",
     "accused",
+    "bias_of",
     "comparable",
     "default_consequence",
     "defects_of",
@@ -88,6 +91,7 @@ __all__ = [
     "read_due_rule",
     "read_groups",
     "readings_of",
+    "residual_of",
     "segment_of",
     "standing_of",
     "trend_of",

@@ -127,3 +127,9 @@ RUNS = {
     "rehearsal": "rehearsal, does not count for the vehicle",
 }
 DUE_TITLE = "{unit}: brake test due"
+READING = {
+    "too_few": "Fewer than {tests} tests on vehicles with a line of their own: nothing is said yet.",
+    "same": "Over {tests} tests the loss is read as the vehicles' own lines have it, to within {error}.",
+    "low": "Over {tests} tests the loss is read {amount} ±{error} above the vehicles' own lines: reads the end low.",
+    "high": "Over {tests} tests the loss is read {amount} ±{error} below the vehicles' own lines: reads the end high.",
+}

@@ -13,7 +13,9 @@ from lowhiss.core.findings import FINDINGS
 from lowhiss.core.judge.model import Finding, StageVerdict
 from lowhiss.core.rules import AppliedBound, Limit, Source, apply_bounds
 from lowhiss.core.stages import STEP_TABLE, Stage, Step, kind_of
+from lowhiss.core.standing import Bias
 from lowhiss.core.standing.drift import DAYS_A_MONTH, MIN_DAYS, MIN_POINTS, Slope, Trend
+from lowhiss.core.standing.readers import MIN_TESTS
 from lowhiss.core.units import PressureUnit
 from lowhiss.core.vehicle import Unit
 from lowhiss.core.words import english, spanish
@@ -228,6 +230,14 @@ class Words:
     def standing(self, standing: str) -> str:
         """How a unit stands, in short."""
         return str(self.book.STANDINGS_OF_UNITS[standing])
+
+    def reading(self, bias: Bias | None) -> str:
+        """How somebody reads a loss, as a fact; nothing of it where there are too few tests."""
+        if bias is None:
+            return str(self.book.READING["too_few"]).format(tests=MIN_TESTS)
+        key = "same" if not bias.seen else "low" if bias.mean_psi > 0 else "high"
+        amount, error = self.figures.difference(abs(bias.mean_psi)), self.figures.difference(bias.error_psi)
+        return str(self.book.READING[key]).format(tests=bias.tests, amount=amount, error=error)
 
     def due_title(self) -> str:
         """What stands in a calendar on the day when a unit is due; takes ``{unit}``."""

@@ -133,3 +133,9 @@ RUNS = {
     "rehearsal": "ensayo, no cuenta para el vehículo",
 }
 DUE_TITLE = "{unit}: toca la prueba de frenos"
+READING = {
+    "too_few": "Menos de {tests} pruebas en vehículos con línea propia: todavía no se dice nada.",
+    "same": "En {tests} pruebas la pérdida se lee como la línea de cada vehículo, con {error} de margen.",
+    "low": "En {tests} pruebas la pérdida se lee {amount} ±{error} por encima de la línea de cada vehículo: lee bajo el final.",
+    "high": "En {tests} pruebas la pérdida se lee {amount} ±{error} por debajo de la línea de cada vehículo: lee alto el final.",
+}

@@ -101,7 +101,10 @@ class ToldDefect:
 
 @dataclass(frozen=True, slots=True)
 class UnitStanding:
-    """How a unit stands with what it pulls today. ``recheck``: the test that looks again at all that holds it."""
+    """How a unit stands with what it pulls today. ``recheck``: the test that looks again at all that holds it.
+
+    rule : how often it is tested.  own_rule : that is its own rule, not the fleet's.
+    """
 
     unit_id: str
     name: str
@@ -111,6 +114,8 @@ class UnitStanding:
     defects: list[ToldDefect]
     passed_at: dt.datetime | None
     due_at: dt.datetime | None
+    rule: DueRule | None
+    own_rule: bool
     recheck: Recheck | None
 
     @property
@@ -157,6 +162,19 @@ def set_calendar(store: Store, by: Person, zone: str, rule: dict[str, Any] | Non
         return calendar_of(session)
 
 
+def set_unit_due(store: Store, by: Person, unit_id: str, rule: dict[str, Any] | None) -> None:
+    """Say how often one unit is tested; None: as the fleet is. Raises RefusedError naming the field, NotFoundError."""
+    try:
+        if rule is not None:
+            read_due_rule(rule)
+    except RecordError as error:
+        raise RefusedError("calendar_unknown", f"{error}.", error.field) from error
+    with store.transaction() as session:
+        row = find_unit(session, unit_id, lock=True)
+        note_change(session, "unit", unit_id, by.name, differences({"due": row.due}, {"due": rule}))
+        row.due = rule
+
+
 def _plain(calendar: Calendar) -> dict[str, Any]:
     rule = calendar.rule
     return {
@@ -182,6 +200,9 @@ class _Fleet:
         passed = select(PartTestRow.part_id, PartTestRow.passed_at)
         if ids is not None:
             passed = passed.where(PartTestRow.part_id.in_(ids))
+        own = select(UnitRow.id, UnitRow.due).where(UnitRow.due.is_not(None))
+        self.rules = {row.id: read_due_rule(row.due) for row in session.execute(own)}
+        """Rules of units that have one of their own."""
         self.passed: dict[str, dt.datetime | None] = {row.part_id: row.passed_at for row in session.execute(passed)}
         """When each part that was ever tested last passed."""
         self.open = self.holds.keys() | self.defects.keys()
@@ -199,7 +220,7 @@ class _Fleet:
             tuple(self.defects.get(part.id, ())),
             tested=part.id in self.passed,
             passed_at=self.passed.get(part.id),
-            rule=self.calendar.rule,
+            rule=self.rules.get(part.id, self.calendar.rule),
         )
 
 
@@ -256,6 +277,8 @@ def _standings(session: Session, words: Words, now: dt.datetime, only: str | Non
             [told_defect(one, names.of, photos, words, now) for facts in parts for one in facts.defects],
             parts[0].passed_at,
             parts[0].until(fleet.clock.zone),
+            parts[0].rule,
+            unit_id in fleet.rules,
             _recheck(session, held.get(unit_id), fleet, parts),
         )
 

@@ -99,6 +99,17 @@ def trends_of(store: Store, unit_id: str, words: Words) -> list[UnitTrend]:
     return sorted(trends, key=_by_interest)
 
 
+def readings_for(session: Session, unit_id: str, quantity: Quantity) -> tuple[list[Reading], Window, float]:
+    """What a unit's tests measured of one quantity, within what, and the error of one reading. Raises NotFoundError."""
+    row = find_unit(session, unit_id)
+    unit = assembled(session, row).unit
+    rules, _ = choose(row.rules, row.procedure, unit)
+    limit, window = window_of(quantity, rules, unit, None)
+    readings = comparable(readings_of(quantity, _counted_runs(session, unit_id), unit), limit)
+    value = readings[-1].value if readings else 0.0
+    return readings, window, error_of(quantity, rules, limit, row.resolution_psi, value)
+
+
 def _by_interest(one: UnitTrend) -> tuple[int, bool]:
     """The drifting first, and of those that stand alike the losses: they are what wears."""
     return get_args(State).index(one.trend.state), kind_of(one.quantity.stage) != "hold"

@@ -13,6 +13,7 @@ _EVERYONE: frozenset[str] = frozenset({"nobody", *ROLES})
 _SIGNED_IN: frozenset[str] = frozenset(ROLES)
 _MANAGER: frozenset[str] = frozenset({"manager"})
 _KEEPS_UNITS: frozenset[str] = frozenset({"workshop", "manager"})
+_TRAINER: frozenset[str] = frozenset({"trainer"})
 _SEES_PEOPLE: frozenset[str] = frozenset({"trainer", "manager"})
 
 RIGHTS: dict[str, frozenset[str]] = {
@@ -41,6 +42,7 @@ RIGHTS: dict[str, frozenset[str]] = {
     "addUnit": _KEEPS_UNITS,
     "editUnit": _KEEPS_UNITS,
     "retireUnit": _MANAGER,
+    "setUnitDue": _MANAGER,
     "importUnits": _KEEPS_UNITS,
     "coupleUnit": _SIGNED_IN,
     "listTrailers": _SIGNED_IN,
@@ -64,6 +66,7 @@ RIGHTS: dict[str, frozenset[str]] = {
     "keepPhoto": _SIGNED_IN,
     "getPhoto": _SIGNED_IN,
     "listGroups": _SIGNED_IN,
+    "getReading": _TRAINER,
     "getCalendar": _SIGNED_IN,
     "setCalendar": _MANAGER,
     # runs

@@ -116,6 +116,7 @@ def upgrade() -> None:
     sa.PrimaryKeyConstraint('id', name=op.f('pk_photo'))
     )
     op.create_index(op.f('ix_photo_act_id'), 'photo', ['act_id'])
+    op.add_column('unit', sa.Column('due', sa.JSON(), nullable=True))
     _what_was()
     op.drop_table('unit_stage')
 
@@ -157,5 +158,6 @@ def _what_was() -> None:
 
 
 def downgrade() -> None:
+    op.drop_column('unit', 'due')
     for table in ('photo', 'photo_file', 'read_token', 'open_defect', 'hold_part', 'hold', 'act', 'part_test', 'fail', 'run_trailer'):
         op.drop_table(table)

@@ -1,7 +1,8 @@
 import { useMutation, useQuery, useQueryClient } from '@tanstack/react-query'
 import { useState, type FormEvent } from 'react'
 import { useTranslation } from 'react-i18next'
-import { api, need, peopleQuery, type Schema } from '../../shared/api'
+import { api, need, peopleQuery, type Schema, readingQuery } from '../../shared/api'
+import { useFigures } from '../../shared/figures/useFigures'
 import { useMay, useSession } from '../../shared/session'
 import { Button, FormError, Modal, Notice, SelectField, TextField } from '../../shared/ui'
 
@@ -90,6 +91,10 @@ function Row({
   const { t } = useTranslation()
   const { me } = useSession()
   const may = { edit: useMay('editPerson'), retire: useMay('retirePerson'), reset: useMay('resetPerson') }
+  const [asked, setAsked] = useState(false)
+  const mayRead = useMay('getReading')
+  const { unit, language } = useFigures()
+  const reading = useQuery({ ...readingQuery(person.id, language, unit), enabled: asked })
   const queries = useQueryClient()
   const path = { person_id: person.id }
   const refresh = () => queries.invalidateQueries({ queryKey: ['people'] })
@@ -114,10 +119,16 @@ function Row({
         {person.name}
         {person.id === me.person?.id && <span className="font-normal text-soft"> ({t('people.you')})</span>}
       </th>
-      <td className="pr-3">{t(`role.${person.role}`)}</td>
+      <td className="pr-3">
+        {t(`role.${person.role}`)}
+        {reading.data && <p className="max-w-md text-note">{reading.data.said}</p>}
+      </td>
       <td className="pr-3 max-sm:hidden">{person.language === 'es' ? 'Español' : 'English'}</td>
       <td className="pr-3 max-sm:hidden">{t(`people.states.${state}`)}</td>
       <td className="text-right sm:whitespace-nowrap">
+        {mayRead && !asked && (
+          <Action word={t('people.reading')} of={person.name} onClick={() => setAsked(true)} />
+        )}
         {may.edit && !person.retired && <Action word={t('people.edit')} of={person.name} onClick={onEdit} />}
         {may.reset && !person.retired && !person.demo && (
           <Action word={t('people.reset')} of={person.name} onClick={() => reset.mutate()} />

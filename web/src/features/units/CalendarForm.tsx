@@ -3,9 +3,8 @@ import { useState, type FormEvent } from 'react'
 import { useTranslation } from 'react-i18next'
 import { api, calendarQuery, FLEET_KEYS, need, type Schema } from '../../shared/api'
 import { useMay } from '../../shared/session'
-import { Button, FormError, SelectField, TextField } from '../../shared/ui'
-
-const EVERY = ['none', 'days', 'months', 'trip'] as const
+import { Button, FormError, TextField } from '../../shared/ui'
+import { bodyOf, DueFields, type Due } from './DueFields'
 
 /** How often the fleet tests and where its days begin; a manager changes it. */
 export function CalendarForm() {
@@ -18,15 +17,10 @@ export function CalendarForm() {
 function Form({ calendar }: { calendar: Schema['CalendarOut'] }) {
   const { t } = useTranslation()
   const queries = useQueryClient()
-  const [every, setEvery] = useState<(typeof EVERY)[number]>(calendar.every ?? 'none')
-  const [count, setCount] = useState(String(calendar.count))
+  const [due, setDue] = useState<Due>({ every: calendar.every ?? 'none', count: String(calendar.count) })
   const [zone, setZone] = useState(calendar.time_zone)
   const keep = useMutation({
-    mutationFn: () => {
-      const rule = every === 'none' ? null : every
-      const body = { time_zone: zone.trim(), every: rule, count: rule === 'trip' ? 1 : Number(count) || 0 }
-      return need(api.PUT('/api/calendar', { body }))
-    },
+    mutationFn: () => need(api.PUT('/api/calendar', { body: { time_zone: zone.trim(), ...bodyOf(due) } })),
     onSuccess: () =>
       queries.invalidateQueries({ predicate: ({ queryKey }) => FLEET_KEYS.includes(queryKey[0]) }),
   })
@@ -38,21 +32,7 @@ function Form({ calendar }: { calendar: Schema['CalendarOut'] }) {
     <section className="mt-8 max-w-2xl border-t border-line pt-4">
       <h2 className="mb-2 text-lead">{t('workshop.calendar')}</h2>
       <form onSubmit={submit} className="grid items-end gap-4 sm:grid-cols-3">
-        <SelectField
-          label={t('workshop.every')}
-          value={every}
-          options={EVERY.map((value) => ({ value, text: t(`workshop.everyOf.${value}`) }))}
-          onChange={(event) => setEvery(EVERY.find((one) => one === event.target.value) ?? 'none')}
-        />
-        {(every === 'days' || every === 'months') && (
-          <TextField
-            label={t('workshop.count')}
-            value={count}
-            inputMode="numeric"
-            maxLength={4}
-            onChange={(event) => setCount(event.target.value)}
-          />
-        )}
+        <DueFields {...{ due }} none={t('workshop.everyOf.none')} onChange={setDue} />
         <TextField
           label={t('workshop.zone')}
           value={zone}

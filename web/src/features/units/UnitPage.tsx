@@ -11,6 +11,7 @@ import { LiveFeed } from './LiveFeed'
 import { Reservoirs } from './Reservoirs'
 import { Standing } from './Standing'
 import { Trends } from './Trends'
+import { UnitDue } from './UnitDue'
 import { UnitForm } from './UnitForm'
 
 /** One unit: how it stands and what would change that, how its tests went, what happened to it, what it is. */
@@ -64,6 +65,7 @@ function Known({ page }: { page: Schema['UnitPageOut'] }) {
       </div>
       <aside className="grid content-start gap-8">
         {unit.power_kind === 'tractor' && !unit.retired && <Coupling key={unit.version} unit={unit} />}
+        {!unit.retired && <UnitDue standing={page.standing} />}
         {!unit.retired && <LiveFeed unitId={unit.id} />}
       </aside>
       <div className="border-t border-line pt-6 lg:col-span-2 lg:max-w-3xl">

@@ -19,6 +19,7 @@ export {
   openRunsQuery,
   peopleQuery,
   readAs,
+  readingQuery,
   readTokensQuery,
   rulebookQuery,
   scriptQuery,

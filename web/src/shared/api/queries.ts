@@ -50,6 +50,19 @@ export const calendarQuery = () =>
     queryFn: ({ signal }) => need(api.GET('/api/calendar', { signal })),
   })
 
+/** How somebody reads, against the lines of the vehicles that they tested. */
+export const readingQuery = (personId: string, lang: Language, unit: PressureUnit) =>
+  queryOptions({
+    queryKey: ['reading', personId, lang, unit],
+    queryFn: ({ signal }) =>
+      need(
+        api.GET('/api/readers/{person_id}', {
+          signal,
+          params: { path: { person_id: personId }, query: { lang, unit } },
+        }),
+      ),
+  })
+
 export const readTokensQuery = () =>
   queryOptions({
     queryKey: ['read-tokens'],

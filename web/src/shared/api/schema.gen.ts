@@ -423,6 +423,26 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/units/{unit_id}/due": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        /**
+         * Set Unit Due
+         * @description Say how often this unit is tested; without a rule of its own it is as often as the fleet.
+         */
+        put: operations["setUnitDue"];
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/units/{unit_id}/coupling": {
         parameters: {
             query?: never;
@@ -723,6 +743,26 @@ export interface paths {
          * @description The groups of parts that may be found not right, and what follows under each rule set.
          */
         get: operations["listGroups"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/readers/{person_id}": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * Get Reading
+         * @description How somebody reads the loss against the lines of the vehicles that they tested, in words; for trainers.
+         */
+        get: operations["getReading"];
         put?: never;
         post?: never;
         delete?: never;
@@ -1298,11 +1338,9 @@ export interface components {
         };
         /**
          * CalendarBody
-         * @description The fleet's time zone by its IANA name, and how often it tests; ``every`` null: no rule.
+         * @description The same of the fleet, with its time zone by its IANA name.
          */
         CalendarBody: {
-            /** Time Zone */
-            time_zone: string;
             /** Every */
             every?: ("days" | "months" | "trip") | null;
             /**
@@ -1310,6 +1348,8 @@ export interface components {
              * @default 1
              */
             count: number;
+            /** Time Zone */
+            time_zone: string;
         };
         /**
          * CalendarOut
@@ -1490,6 +1530,19 @@ export interface components {
              * @enum {string}
              */
             counts: "kept" | "now";
+        };
+        /**
+         * DueBody
+         * @description How often something is tested; ``every`` null: no rule of its own.
+         */
+        DueBody: {
+            /** Every */
+            every?: ("days" | "months" | "trip") | null;
+            /**
+             * Count
+             * @default 1
+             */
+            count: number;
         };
         /**
          * EditPersonBody
@@ -2194,6 +2247,20 @@ export interface components {
              * Format: date-time
              */
             made_at: string;
+        };
+        /**
+         * ReadingOut
+         * @description How somebody reads a loss; figures null with too few tests.
+         */
+        ReadingOut: {
+            /** Tests */
+            tests: number | null;
+            /** Mean Psi */
+            mean_psi: number | null;
+            /** Error Psi */
+            error_psi: number | null;
+            /** Said */
+            said: string;
         };
         /**
          * ReceivedActsOut
@@ -3125,6 +3192,12 @@ export interface components {
             passed_at: string | null;
             /** Due At */
             due_at: string | null;
+            /** Every */
+            every: ("days" | "months" | "trip") | null;
+            /** Count */
+            count: number;
+            /** Own Rule */
+            own_rule: boolean;
             recheck: components["schemas"]["RecheckOut"] | null;
         };
         /**
@@ -4244,6 +4317,53 @@ export interface operations {
             };
         };
     };
+    setUnitDue: {
+        parameters: {
+            query?: {
+                lang?: "en" | "es";
+                unit?: "psi" | "kpa" | "bar";
+            };
+            header?: never;
+            path: {
+                unit_id: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["DueBody"];
+            };
+        };
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["UnitStandingOut"];
+                };
+            };
+            /** @description The input cannot be accepted. */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ErrorOut"];
+                };
+            };
+            /** @description It was not done: the error's code and sentence say why. */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ErrorOut"];
+                };
+            };
+        };
+    };
     coupleUnit: {
         parameters: {
             query?: never;
@@ -4920,6 +5040,49 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["GroupOut"][];
+                };
+            };
+            /** @description The input cannot be accepted. */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ErrorOut"];
+                };
+            };
+            /** @description It was not done: the error's code and sentence say why. */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ErrorOut"];
+                };
+            };
+        };
+    };
+    getReading: {
+        parameters: {
+            query?: {
+                lang?: "en" | "es";
+                unit?: "psi" | "kpa" | "bar";
+            };
+            header?: never;
+            path: {
+                person_id: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ReadingOut"];
                 };
             };
             /** @description The input cannot be accepted. */

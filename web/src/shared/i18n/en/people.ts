@@ -4,6 +4,7 @@ export const people = {
     search: 'Name',
     add: 'Invite somebody',
     addTitle: 'Invite somebody',
+    reading: 'How they read',
     edit: 'Edit',
     editTitle: 'Edit {{name}}',
     name: 'Name',

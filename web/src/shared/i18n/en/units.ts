@@ -21,6 +21,8 @@ export const units = {
     specification: 'What it is',
     lastTests: 'Its last tests',
     lastTestsHint: 'The figure: lost with the pedal held.',
+    dueTitle: 'How often it is tested',
+    asTheFleet: 'as the fleet',
     course: 'What happened to it',
     older: 'Older entries',
     title: 'Units',

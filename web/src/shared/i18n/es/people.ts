@@ -6,6 +6,7 @@ export const people: typeof english = {
     search: 'Nombre',
     add: 'Invitar a alguien',
     addTitle: 'Invitar a alguien',
+    reading: 'Cómo lee',
     edit: 'Editar',
     editTitle: 'Editar {{name}}',
     name: 'Nombre',

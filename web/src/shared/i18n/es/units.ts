@@ -23,6 +23,8 @@ export const units: typeof english = {
     specification: 'Cómo es',
     lastTests: 'Sus últimas pruebas',
     lastTestsHint: 'La cifra: lo perdido con el pedal pisado.',
+    dueTitle: 'Cada cuánto se prueba',
+    asTheFleet: 'como la flota',
     course: 'Qué le pasó',
     older: 'Entradas anteriores',
     title: 'Unidades',

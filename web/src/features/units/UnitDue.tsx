@@ -1,0 +1,44 @@
+import { useMutation, useQueryClient } from '@tanstack/react-query'
+import { useState, type FormEvent } from 'react'
+import { useTranslation } from 'react-i18next'
+import { api, FLEET_KEYS, need, type Schema } from '../../shared/api'
+import { useMay } from '../../shared/session'
+import { Button, FormError } from '../../shared/ui'
+import { bodyOf, DueFields, type Due } from './DueFields'
+
+/** How often this unit is tested, where that is not as often as the fleet; a manager changes it. */
+export function UnitDue({ standing }: { standing: Schema['UnitStandingOut'] }) {
+  const { t } = useTranslation()
+  const may = useMay('setUnitDue')
+  const queries = useQueryClient()
+  const [due, setDue] = useState<Due>({
+    every: (standing.own_rule && standing.every) || 'none',
+    count: String(standing.own_rule ? standing.count : 1),
+  })
+  const keep = useMutation({
+    mutationFn: () => {
+      const params = { path: { unit_id: standing.unit_id } }
+      return need(api.PUT('/api/units/{unit_id}/due', { params, body: bodyOf(due) }))
+    },
+    onSuccess: () =>
+      queries.invalidateQueries({ predicate: ({ queryKey }) => FLEET_KEYS.includes(queryKey[0]) }),
+  })
+  if (!may) return null
+  const submit = (event: FormEvent) => {
+    event.preventDefault()
+    keep.mutate()
+  }
+  return (
+    <section>
+      <h2 className="mb-2 text-lead">{t('units.dueTitle')}</h2>
+      <form onSubmit={submit} className="grid gap-3">
+        <DueFields {...{ due }} none={t('units.asTheFleet')} onChange={setDue} />
+        <FormError error={keep.error} />
+        {keep.isSuccess && <p role="status">{t('workshop.kept')}</p>}
+        <Button type="submit" disabled={keep.isPending} className="justify-self-start">
+          {t('workshop.keep')}
+        </Button>
+      </form>
+    </section>
+  )
+}
