@@ -12,8 +12,15 @@ export const lastAttempt = (verdicts: Verdict[] | undefined, step: Step): Verdic
   )
 }
 
+interface RestProps {
+  stages: Step[]
+  verdicts: Verdict[] | undefined
+  /** The run counts for the vehicle: what fails holds it. */
+  counts: boolean
+}
+
 /** The stages just done, each with its outcome, its arithmetic and what was found. */
-export function Rest({ stages, verdicts }: { stages: Step[]; verdicts: Verdict[] | undefined }) {
+export function Rest({ stages, verdicts, counts }: RestProps) {
   const { t } = useTranslation()
   // what failed comes first: nothing else matters as much
   const judged = stages
@@ -22,7 +29,9 @@ export function Rest({ stages, verdicts }: { stages: Step[]; verdicts: Verdict[]
   return (
     <section aria-live="assertive" className="grid max-w-3xl gap-5">
       {judged.some(({ verdict }) => verdict?.outcome === 'fail') && (
-        <p className="bg-clay px-4 py-3 text-lead font-bold text-on-clay">{t('test.failNow')}</p>
+        <p className="bg-clay px-4 py-3 text-lead font-bold text-on-clay">
+          {t('test.failNow')} {counts && t('test.failHolds')}
+        </p>
       )}
       {judged.map(({ step, verdict }) => (
         <div key={step.step} data-judged={step.step} className="grid gap-2">

@@ -3,6 +3,7 @@ import { unitLabel } from '../../shared/figures/format'
 import { useFigures } from '../../shared/figures/useFigures'
 import { type Body, type LiveRun, leads } from '../../device'
 import { isStage, type Mark, type Step, type TestState } from '../../run'
+import { counts } from '../../shared/trade'
 import { Button, OutcomeMark } from '../../shared/ui'
 import { Asking, deniedNeeds } from './Asking'
 import { repeat, type Bar } from './bar'
@@ -142,7 +143,7 @@ function RestBody({
   })
   return (
     <>
-      <Rest stages={phase.stages} verdicts={verdicts} />
+      <Rest stages={phase.stages} verdicts={verdicts} counts={counts(live.run.setup.purpose)} />
       {onDevice && <p className="text-note text-soft">{t('sheet.onDevice')}</p>}
       {bad && leads(live.run) && (
         <div className="flex flex-wrap gap-2 pb-2">

@@ -379,5 +379,6 @@ export const test = {
     },
     gone: 'This run is not known on this device and could not be fetched.',
     failNow: 'Do not drive. Park it, and have it looked at by someone qualified.',
+    failHolds: 'It is on hold unless it passes again in this test.',
   },
 }

@@ -381,5 +381,6 @@ export const test: typeof english = {
     },
     gone: 'Este aparato no conoce esta prueba y no se pudo traer.',
     failNow: 'No conducir. Estaciónelo y que lo revise alguien calificado.',
+    failHolds: 'Queda retenida si no vuelve a pasar en esta prueba.',
   },
 }
