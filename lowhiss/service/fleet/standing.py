@@ -201,6 +201,8 @@ class _Fleet:
         if ids is not None:
             passed = passed.where(PartTestRow.part_id.in_(ids))
         own = select(UnitRow.id, UnitRow.due).where(UnitRow.due.is_not(None))
+        if only is not None:
+            own = own.where(UnitRow.id == only)
         self.rules = {row.id: read_due_rule(row.due) for row in session.execute(own)}
         """Rules of units that have one of their own."""
         self.passed: dict[str, dt.datetime | None] = {row.part_id: row.passed_at for row in session.execute(passed)}

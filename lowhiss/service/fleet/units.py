@@ -133,15 +133,6 @@ def retire_unit(store: Store, by: Person, unit_id: str, version: int, *, retired
         return assembled(session, row)
 
 
-# trailers
-
-
-# tests of a unit
-
-
-# rows and objects
-
-
 def new_unit_row(edit: UnitEdit, unit_id: str, *, demo: bool) -> UnitRow:
     """A row for a new unit, checked. Raises RecordError, RefusedError."""
     return _new_row(_checked(edit), edit, unit_id, demo=demo)
