@@ -7,6 +7,7 @@ import io
 import random
 import socket
 import uuid
+from concurrent.futures import ThreadPoolExecutor
 from contextlib import ExitStack
 from urllib.parse import urlsplit
 
@@ -211,6 +212,17 @@ def test_a_defect_goes_its_way_and_two_people_certify_it_once(client, store, peo
     assert page(client, tractor)["standing"]["defects"][0]["recheck"] == ["leak_released"]
     do(people["driver"], "acknowledged", tractor["id"], defects=[seen])
     assert do(people["driver"], "acknowledged", tractor["id"], defects=["nothing"]) == "defect_unknown"
+
+
+def test_of_two_who_certify_at_once_one_is_told_who_was_first(client, people, tractor, app_url):
+    seen = do(people["driver"], "defect_seen", tractor["id"], what="a rattle", consequence="stay")
+    names = ("Jory Pask", "Wanda Keel", "Odile Ferrow", "Marten Quill")
+    with ExitStack() as stack, ThreadPoolExecutor(len(names)) as pool:
+        hands = [sign_in(stack.enter_context(httpx.Client(base_url=app_url, timeout=20)), name) for name in names]
+        codes = list(pool.map(lambda hand: do(hand, "no_repair", tractor["id"], defect=seen, reason="dry"), hands))
+    assert sorted(code == "already_certified" for code in codes) == [False, True, True, True]
+    certified = [one for one in page(client, tractor)["course"]["entries"] if one["what"] == "no_repair"]
+    assert len(certified) == 1
 
 
 def test_an_act_is_kept_once_however_often_and_by_whomever_it_is_sent(client, people, tractor, store):

@@ -154,14 +154,14 @@ class Cab:
         A mark is named by its point, or by stage and point; ``cut_out.2`` is the second time that it comes.
         """
         for _ in range(MANY_STEPS):
-            if self.asked() == until:
+            asked = self.asked()
+            if asked == until:
                 return
-            self.step(figures)
+            self.step(figures, asked)
         raise AssertionError(f"never asked for {until}; it asks for {self.asked()}")
 
-    def step(self, figures: dict[str, tuple[float, ...]]) -> None:
-        """The one thing that the bar asks for now, and the tapes that are open beside it."""
-        asked = self.asked()
+    def step(self, figures: dict[str, tuple[float, ...]], asked: str) -> None:
+        """The one thing that the bar asks for, as it was read last, and the tapes that are open beside it."""
         if asked in RESTS and not self.offline:
             # whoever tests looks at the outcome first; the page's clock, turned on meanwhile, would outrun the server
             expect(self.page.locator("[data-judged] [data-outcome=pending]")).to_have_count(0)

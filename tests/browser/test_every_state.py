@@ -50,7 +50,7 @@ def test_no_state_of_a_whole_run_hinders_a_thumb_a_reader_or_an_eye(cab, languag
             faults += faults_of(page, str(state), light)
         if state[1] == "finish":
             break
-        cab.step(figures)
+        cab.step(figures, cab.asked())
     for dialog in ("The course|El recorrido", "^(Marks|Marcas)$", "Make safe|Poner seguro"):
         page.get_by_role("button", name=re.compile(dialog)).first.click()
         cab.pass_time(0.5)

@@ -15,7 +15,7 @@ from lowhiss.core.vehicle import UNIT_KINDS, Unit
 from tests.conftest import ROOT
 from tests.walks import answer, walk
 
-WALKS_OF_ORDER = 45
+WALKS_OF_ORDER = 50
 LOOKS_AT_WALK = 4
 READ_OF_SCRIPT = ("needs", "effects", "aside", "fresh", "fill_after", "steps", "refill")
 

@@ -13,7 +13,7 @@ from lowhiss import rulebook
 from lowhiss.database.dump import dump, restore
 from lowhiss.service.fleet.holding import holds_ever_on
 from lowhiss.store.engine import Store, current_revision, head_revision, make_engine, migrate
-from lowhiss.store.models import PartTestRow, RuleSetRow, RunRow, TrailerRow, UnitRow, VerdictRow
+from lowhiss.store.models import PartTestRow, RuleSetRow, RunRow, TrailerRow, VerdictRow
 from lowhiss.upgrade import upgrade
 
 # dies at the n-th statement that changes a table, as a power cut would
@@ -105,7 +105,8 @@ def test_what_stood_failed_before_holds_were_kept_is_held_and_what_had_passed_ag
         "passed": {"cut_out": {"outcome": "pass", "at_s": 9.0, "psi": 125.0}},
     }
     with Store(engine).transaction() as session:
-        session.add(UnitRow(id="u", name="OLD-1", facts={}, resolution_psi=1, rules="us-cdl"))
+        columns = "(id, name, facts, resolution_psi, rules, demo)"
+        session.execute(text(f"INSERT INTO unit {columns} VALUES ('u', 'OLD-1', '{{}}', 1, 'us-cdl', 0)"))
         session.add(TrailerRow(id="t", name="OLD-T", facts={}))
         session.add(RuleSetRow(hash=rules.content_hash, name=rules.id, content=rules.as_dict(), kept_at=began))
         session.flush()

@@ -15,10 +15,7 @@ export function Standing({ page }: { page: Schema['UnitPageOut'] }) {
   const act = useActs()
   const [open, setOpen] = useState<'report' | 'hold'>()
   const { unit, standing } = page
-  const parts: PartRef[] = [
-    { kind: 'unit', id: unit.id, name: unit.name },
-    ...unit.trailer_ids.map((id, n) => ({ kind: 'trailer' as const, id, name: unit.trailers[n] ?? '' })),
-  ]
+  const parts = partsOf(unit)
   const [itself] = parts
   const openOnes = standing.defects.filter(({ closed }) => !closed)
   const lifted = page.holds.filter(({ lifted_at }) => lifted_at)
@@ -83,3 +80,9 @@ function Due({ standing }: { standing: Schema['UnitStandingOut'] }) {
     </p>
   )
 }
+
+/** The unit, then what it pulls today. */
+export const partsOf = (unit: Schema['UnitOut']): PartRef[] => [
+  { kind: 'unit', id: unit.id, name: unit.name },
+  ...unit.trailer_ids.map((id, n) => ({ kind: 'trailer' as const, id, name: unit.trailers[n] ?? '' })),
+]

@@ -3,19 +3,28 @@ import { useState } from 'react'
 import { useTranslation } from 'react-i18next'
 import { trendsQuery, type Schema } from '../../shared/api'
 import { useFigures } from '../../shared/figures/useFigures'
-import { Notice } from '../../shared/ui'
+import { ReportDefect, type PartRef } from '../../run'
+import { Button, Notice } from '../../shared/ui'
 import { TrendChart } from './TrendChart'
 
 type Trend = Schema['TrendOut']
 
 const nameOf = ({ stage, knob }: Trend): string => `${stage} ${knob ?? ''}`
 
+interface TrendsProps {
+  unitId: string
+  /** The unit, then what it pulls: what a drift may be reported of. */
+  parts: PartRef[]
+  rules: string
+}
+
 /** Every quantity that this unit's tests measure, from test to test: which drift, and when each would meet its limit. */
-export function Trends({ unitId }: { unitId: string }) {
+export function Trends({ unitId, parts, rules }: TrendsProps) {
   const { t } = useTranslation()
   const { unit, language } = useFigures()
   const { data, error, refetch } = useQuery(trendsQuery(unitId, language, unit))
   const [chosen, setChosen] = useState<string>()
+  const [reporting, setReporting] = useState(false)
   if (!data) return <Notice error={error} onRetry={() => void refetch()} />
   const trend = data.find((one) => nameOf(one) === chosen) ?? data[0]
   if (!trend) return <p className="text-soft">{t('units.trends.none')}</p>
@@ -29,6 +38,23 @@ export function Trends({ unitId }: { unitId: string }) {
         <p className={trend.state === 'drifts' ? 'font-semibold text-clay' : ''}>
           <Said trend={trend} />
         </p>
+        {trend.state === 'drifts' && (
+          <Button className="my-2" onClick={() => setReporting(true)}>
+            {t('acts.reportDrift')}
+          </Button>
+        )}
+        {reporting && (
+          <ReportDefect
+            {...{ parts, rules }}
+            proposed={{
+              finding: 'drift',
+              group: '',
+              what: `${t(`step.${trend.stage}`)}: ${trend.said}`,
+              run: '',
+            }}
+            onClose={() => setReporting(false)}
+          />
+        )}
         <TrendChart trend={trend} />
         <p className="text-note text-soft">{t('units.trends.legend')}</p>
       </div>

@@ -9,7 +9,7 @@ import { Coupling } from './Coupling'
 import { LastTests } from './LastTests'
 import { LiveFeed } from './LiveFeed'
 import { Reservoirs } from './Reservoirs'
-import { Standing } from './Standing'
+import { partsOf, Standing } from './Standing'
 import { Trends } from './Trends'
 import { UnitDue } from './UnitDue'
 import { UnitForm } from './UnitForm'
@@ -58,7 +58,7 @@ function Known({ page }: { page: Schema['UnitPageOut'] }) {
         </div>
         <Standing page={page} />
         <LastTests tests={page.tests} />
-        <Trends unitId={unit.id} />
+        <Trends unitId={unit.id} parts={partsOf(unit)} rules={unit.rules} />
       </div>
       <div>
         <Course unitId={unit.id} first={page.course} />

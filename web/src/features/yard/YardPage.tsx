@@ -4,6 +4,7 @@ import { useTranslation } from 'react-i18next'
 import { Link } from 'react-router'
 import { unitsQuery } from '../../shared/api'
 import { usePreferences } from '../../shared/preferences'
+import { useSession } from '../../shared/session'
 import { knowScripts, keepJudge } from '../../device'
 import { useWaitingActs } from '../../run'
 import { Notice } from '../../shared/ui'
@@ -23,6 +24,7 @@ export function YardPage() {
   const { data, error, refetch, dataUpdatedAt } = useQuery(unitsQuery())
   const here = useFailedHere(dataUpdatedAt)
   const { preferences } = usePreferences()
+  const { me } = useSession()
   const [search, setSearch] = useState('')
   const queries = useQueryClient()
   useWaitingActs()
@@ -34,7 +36,9 @@ export function YardPage() {
         .catch(() => undefined)
   }, [data, queries])
   if (!data) return <Notice error={error} onRetry={() => void refetch()} />
-  const all = onYard(data, here)
+  // a manager looks at the fleet, everybody else at what they drove last
+  const { person } = me
+  const all = onYard(data, here, person?.role === 'manager' ? undefined : person?.name)
   const word = search.trim().toLocaleLowerCase(preferences.language)
   const units = word ? all.filter(({ words }) => words.includes(word)) : all
   const [staying, leaving] = [units.filter(({ stays }) => stays), units.filter(({ stays }) => !stays)]

@@ -46,6 +46,15 @@ test('a hold by hand fails no stage', () => {
   expect(one?.failed).toEqual([])
 })
 
+test('who drove a unit last sees it first among those that stand alike', () => {
+  const driven = (name: string, driver: string, standing: Partial<Standing> = {}) =>
+    unit(name, standing, { latest: { driver } as Unit['latest'] })
+  const units = [driven('a', 'Kit'), driven('b', 'Tove'), driven('c', 'Kit', held), driven('d', 'Tove', held)]
+  const order = (driver?: string) => onYard(units, {}, driver).map(({ unit: { name } }) => name)
+  expect(order('Tove')).toEqual(['d', 'c', 'b', 'a'])
+  expect(order()).toEqual(['c', 'd', 'a', 'b'])
+})
+
 test('it is found by its name, its trailers and who drove it last', () => {
   const latest = { driver: 'Tove Lind' } as Unit['latest']
   const [one] = onYard([unit('MV-12', {}, { trailers: ['T-04'], latest })], {})

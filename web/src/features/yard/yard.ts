@@ -18,8 +18,11 @@ export interface YardUnit {
 
 const DAY_MS = 86_400_000
 
-/** In the server's order, the worst first; what failed on this device a moment ago stands before all. */
-export function onYard(units: Unit[], here: Record<string, Stage[]>): YardUnit[] {
+/**
+ * In the server's order, the worst first; what failed on this device a moment ago stands before all. Of what stays, and
+ * of what may leave, the units that `driver` drove last come first: they concern them.
+ */
+export function onYard(units: Unit[], here: Record<string, Stage[]>, driver?: string): YardUnit[] {
   const yard = units.map((unit) => {
     const { holds = [], stays = false } = unit.standing ?? {}
     const held = holds.flatMap(({ stage }) => stage ?? [])
@@ -27,7 +30,8 @@ export function onYard(units: Unit[], here: Record<string, Stage[]>): YardUnit[]
     const names = [unit.name, ...unit.trailers, unit.latest?.driver ?? '']
     return { unit, stays: stays || failed.length > 0, failed, words: names.join(' ').toLowerCase() }
   })
-  return yard.sort((a, b) => Number(b.stays) - Number(a.stays))
+  const mine = ({ unit }: YardUnit) => Number(driver !== undefined && unit.latest?.driver === driver)
+  return yard.sort((a, b) => Number(b.stays) - Number(a.stays) || mine(b) - mine(a))
 }
 
 /** When it falls due, roughly; `now` [ms]. */

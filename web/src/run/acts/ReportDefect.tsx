@@ -55,7 +55,7 @@ export function ReportDefect({ parts, rules, proposed, onClose }: ReportDefectPr
     if (!on) return
     const body = {
       ...(group && { group: group.id }),
-      ...(proposed && { finding: proposed.finding, run: proposed.run }),
+      ...(proposed && { finding: proposed.finding, ...(proposed.run && { run: proposed.run }) }),
       ...(what.trim() && { what: what.trim() }),
       ...(where.trim() && { where: where.trim() }),
       ...(consequence !== byTable && { consequence }),

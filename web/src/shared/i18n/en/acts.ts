@@ -2,6 +2,7 @@ export const acts = {
   acts: {
     report: 'Report a defect on {{unit}}',
     reportShort: 'Report a defect',
+    reportDrift: 'Report this drift as a defect',
     onWhich: 'It is on',
     part: 'Part',
     partHint: 'Type a few letters, as tire or mirror. Or leave it and say it in words.',

@@ -4,6 +4,7 @@ export const acts: typeof english = {
   acts: {
     report: 'Informar un defecto de {{unit}}',
     reportShort: 'Informar un defecto',
+    reportDrift: 'Informar esta deriva como defecto',
     onWhich: 'Está en',
     part: 'Parte',
     partHint: 'Escriba unas letras, como llanta o espejo. O déjelo y dígalo con palabras.',
