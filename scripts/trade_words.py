@@ -8,6 +8,7 @@ from typing import Any, get_args
 from lowhiss.core.fields import LANGUAGES
 from lowhiss.core.record import COUNTING_PURPOSES, END_TYPES, types_that
 from lowhiss.core.stages import STAGES, STEP_TABLE
+from lowhiss.core.standing import CONSEQUENCES
 from lowhiss.core.vehicle import KIND_TABLE, PowerKind
 
 _HEAD = """/** Written by scripts/write_generated.py from the tables of the core; not to be edited. */
@@ -32,6 +33,7 @@ def trade_words() -> str:
         "END_TYPES": END_TYPES,
         "WATCHED_TYPES": types_that("watched"),
         "COUNTING_PURPOSES": COUNTING_PURPOSES,
+        "CONSEQUENCES": CONSEQUENCES,
     }
     told = "\n".join(f"export const {name} = {_plain(list(values))} as const" for name, values in lists.items())
     return f"{_HEAD}export const trade = {_plain(words)}\n\n{told}\n"

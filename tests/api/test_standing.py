@@ -214,6 +214,16 @@ def test_a_defect_goes_its_way_and_two_people_certify_it_once(client, store, peo
     assert do(people["driver"], "acknowledged", tractor["id"], defects=["nothing"]) == "defect_unknown"
 
 
+def test_what_a_defect_means_is_kept_with_it_whatever_rules_the_unit_goes_by_later(client, people, tractor):
+    do(people["driver"], "defect_seen", tractor["id"], group="washer", what="dry")
+    assert page(client, tractor)["standing"]["defects"][0]["consequence"] == "stay"
+    edit = {"name": tractor["name"], "kind": "tractor", "rules": "canada-west", "version": 1}
+    client.put(f"/api/units/{tractor['id']}", json=edit).raise_for_status()
+    do(people["driver"], "defect_seen", tractor["id"], group="washer", what="dry again")
+    told = {one["said"]: one["consequence"] for one in page(client, tractor)["standing"]["defects"]}
+    assert told == {"Washer: dry": "stay", "Washer: dry again": "finish"}
+
+
 def test_of_two_who_certify_at_once_one_is_told_who_was_first(client, people, tractor, app_url):
     seen = do(people["driver"], "defect_seen", tractor["id"], what="a rattle", consequence="stay")
     names = ("Jory Pask", "Wanda Keel", "Odile Ferrow", "Marten Quill")

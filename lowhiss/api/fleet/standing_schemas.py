@@ -236,8 +236,8 @@ class GroupOut(BaseModel):
     id: str
     name: dict[str, str]
     by_rules: dict[str, Consequence]
-    raises: str
-    fixable: bool
+    otherwise: Consequence
+    """Under a rule set without a column."""
 
     @classmethod
     def of(cls, group: Group) -> GroupOut:
@@ -246,8 +246,7 @@ class GroupOut(BaseModel):
             id=group.id,
             name={str(language): name for language, name in group.name.items()},
             by_rules=dict(group.by_rules),
-            raises=group.raises,
-            fixable=group.fixable,
+            otherwise=group.under(""),
         )
 
 

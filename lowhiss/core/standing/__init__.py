@@ -10,7 +10,7 @@ from lowhiss.core.standing.acts import (
     read_act_body,
 )
 from lowhiss.core.standing.consequences import CONSEQUENCES, Consequence, Group, read_groups
-from lowhiss.core.standing.defects import ONE_TRIP, Defect, DefectState, Rating, default_consequence, defects_of
+from lowhiss.core.standing.defects import ONE_TRIP, Defect, DefectState, Rating, defects_of
 from lowhiss.core.standing.drift import Point, Trend, Window, trend_of
 from lowhiss.core.standing.due import DueRule, Every, end_of_day, good_until, read_due_rule, zone_of
 from lowhiss.core.standing.holds import (
@@ -80,7 +80,6 @@ __all__ = [
     "accused",
     "bias_of",
     "comparable",
-    "default_consequence",
     "defects_of",
     "end_of_day",
     "error_of",

@@ -9,7 +9,7 @@ from typing import Literal
 
 from lowhiss.core.stages import Stage
 from lowhiss.core.standing.acts import Act, Part
-from lowhiss.core.standing.consequences import Consequence, Group
+from lowhiss.core.standing.consequences import CONSEQUENCES, Consequence, Group
 from lowhiss.core.standing.holds import TestedSet
 
 ONE_TRIP = dt.timedelta(hours=24)
@@ -89,28 +89,22 @@ def defects_of(
 ) -> list[Defect]:
     """Every defect that was reported of a part, in the order in which they were seen.
 
-    tests : runs that counted, with this part in them.  rules : the rule set whose defaults hold.
+    tests : runs that counted, with this part in them.  rules : whose defaults hold where an act does not say under
+        which rule set it was seen.
     """
     mine = sorted((act for act in acts if act.part == part), key=lambda act: (act.at, act.id))
     found = [_seen(act, groups, rules) for act in mine if act.type == "defect_seen"]
     return [_after(defect, mine, tests, groups) for defect in found]
 
 
-def default_consequence(group: str, given: Consequence | None, groups: Mapping[str, Group], rules: str) -> Consequence:
-    """What a new defect means: the group's default, or worse where whoever saw it said so."""
-    default = groups[group].under(rules) if group in groups else "note"
-    return default if given is None else _worse(default, given)
-
-
 def _worse(one: Consequence, other: Consequence) -> Consequence:
-    order: tuple[Consequence, ...] = ("stay", "finish", "note")
-    return min(one, other, key=order.index)
+    return min(one, other, key=CONSEQUENCES.index)
 
 
 def _seen(act: Act, groups: Mapping[str, Group], rules: str) -> Defect:
     body = act.body
     group, given = body.get("group", ""), body.get("consequence")
-    default = groups[group].under(rules) if group in groups else None
+    default = groups[group].under(body.get("rules", rules)) if group in groups else None
     ratings = [Rating(act.at, "", default)] if default else []
     if given is not None and given != default:
         worst = given if default is None else _worse(default, given)

@@ -15,7 +15,7 @@ from lowhiss.core.standing import ACT_KINDS, CONSEQUENCES, Act, ActType, Defect,
 from lowhiss.engine.clocks import Instant, seconds_ago
 from lowhiss.rulebook import consequences
 from lowhiss.service.fleet.counting import OFFLINE_FOR
-from lowhiss.service.fleet.defecting import folded_defects, refold_defects
+from lowhiss.service.fleet.defecting import folded_defects, refold_defects, rules_for
 from lowhiss.service.fleet.holding import hold_of, refold
 from lowhiss.service.fleet.rows import find_trailer, find_unit
 from lowhiss.service.people.authors import Author, Authors
@@ -24,6 +24,8 @@ from lowhiss.service.people.signin import Person
 from lowhiss.store.engine import Store
 from lowhiss.store.models import ActRow, HoldRow
 
+_RULES = "rules"
+"""What the server adds to a defect: the rule set under which it was seen."""
 _FORBIDDEN = {
     "hold_released": "Only a manager may release a hold.",
     "defect_rated": "Only the workshop or a manager may rate a defect milder.",
@@ -125,7 +127,7 @@ def _keep(session: Session, act: Act, author: Author, **came: Any) -> None:
         part_kind=act.part.kind,
         part_id=act.part.id,
         at=act.at,
-        body=act.body,
+        body={**act.body, **_seen_under(session, act)},
         author=author.name,
         author_id=author.id,
         received_at=dt.datetime.now(dt.UTC),
@@ -138,6 +140,11 @@ def _keep(session: Session, act: Act, author: Author, **came: Any) -> None:
     for owner in sorted(owners):
         refold(session, owner)
     refold_defects(session, act.part)
+
+
+def _seen_under(session: Session, act: Act) -> dict[str, str]:
+    """By whose defaults a defect is rated: kept with it, so that no other coupling and no other choice changes it."""
+    return {_RULES: rules_for(session, act.part)} if act.type == "defect_seen" else {}
 
 
 def _lock(session: Session, part: Part) -> None:
@@ -187,8 +194,9 @@ def _checked_hold(session: Session, act: Act, hold_id: str) -> HoldRow:
 
 def _same(row: ActRow, act: Done) -> bool:
     """Whether a resent act is the one already kept."""
+    kept = {key: value for key, value in row.body.items() if key != _RULES}
     same_part = (row.type, row.part_kind, row.part_id) == (act.type, act.part.kind, act.part.id)
-    return same_part and row.device == act.at.device and row.wall == act.at.wall and _body_of(act) == row.body
+    return same_part and row.device == act.at.device and row.wall == act.at.wall and _body_of(act) == kept
 
 
 def _body_of(act: Done) -> Mapping[str, Any] | None:

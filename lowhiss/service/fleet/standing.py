@@ -15,6 +15,7 @@ from sqlalchemy.orm import Session
 from lowhiss import rulebook
 from lowhiss.core.errors import RecordError
 from lowhiss.core.standing import (
+    CONSEQUENCES,
     STANDINGS,
     STAYS,
     Clock,
@@ -146,12 +147,7 @@ def calendar_of(session: Session) -> Calendar:
 
 def set_calendar(store: Store, by: Person, zone: str, rule: dict[str, Any] | None) -> Calendar:
     """Change the fleet's time zone and how often it tests. Raises RefusedError naming the field."""
-    try:
-        zone_of(zone)
-        if rule is not None:
-            read_due_rule(rule)
-    except RecordError as error:
-        raise RefusedError("calendar_unknown", f"{error}.", error.field) from error
+    _check(rule, zone)
     with store.transaction() as session:
         before = calendar_of(session)
         session.merge(SettingRow(name=_ZONE, value=zone))
@@ -164,15 +160,20 @@ def set_calendar(store: Store, by: Person, zone: str, rule: dict[str, Any] | Non
 
 def set_unit_due(store: Store, by: Person, unit_id: str, rule: dict[str, Any] | None) -> None:
     """Say how often one unit is tested; None: as the fleet is. Raises RefusedError naming the field, NotFoundError."""
-    try:
-        if rule is not None:
-            read_due_rule(rule)
-    except RecordError as error:
-        raise RefusedError("calendar_unknown", f"{error}.", error.field) from error
+    _check(rule)
     with store.transaction() as session:
         row = find_unit(session, unit_id, lock=True)
         note_change(session, "unit", unit_id, by.name, differences({"due": row.due}, {"due": rule}))
         row.due = rule
+
+
+def _check(rule: dict[str, Any] | None, zone: str = _DEFAULT_ZONE) -> None:
+    try:
+        zone_of(zone)
+        if rule is not None:
+            read_due_rule(rule)
+    except RecordError as error:
+        raise RefusedError("calendar_unknown", f"{error}.", error.field) from error
 
 
 def _plain(calendar: Calendar) -> dict[str, Any]:
@@ -310,7 +311,7 @@ def workshop(store: Store, words: Words, now: dt.datetime) -> tuple[list[ToldHol
         found = [defect for on_part in on_parts.values() for defect in on_part if not defect.closed]
         photos = photos_of(session, [defect.id for defect in found])
         defects = [told_defect(defect, names.of, photos, words, now) for defect in found]
-    order: tuple[Consequence | None, ...] = ("stay", "finish", "note", None)
+    order = (*CONSEQUENCES, None)
     return told, sorted(defects, key=lambda one: (order.index(one.consequence), one.defect.seen_at))
 
 

@@ -102,3 +102,8 @@ export const COUNTING_PURPOSES = [
   "dispatch",
   "training"
 ] as const
+export const CONSEQUENCES = [
+  "stay",
+  "finish",
+  "note"
+] as const

@@ -1,6 +1,10 @@
 /** What the core's tables say of names that come as plain text. */
 
-import { COUNTING_PURPOSES, END_TYPES, STAGES } from './trade.gen'
+import { CONSEQUENCES, COUNTING_PURPOSES, END_TYPES, STAGES } from './trade.gen'
+
+/** What follows from a defect, the worst first. */
+export { CONSEQUENCES }
+export type Consequence = (typeof CONSEQUENCES)[number]
 
 export type Stage = (typeof STAGES)[number]
 export type EndType = (typeof END_TYPES)[number]

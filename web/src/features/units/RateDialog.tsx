@@ -1,11 +1,9 @@
 import { useState, type FormEvent } from 'react'
 import { useTranslation } from 'react-i18next'
 import type { Schema } from '../../shared/api'
+import { CONSEQUENCES, type Consequence } from '../../shared/trade'
 import { useActs, type PartRef } from '../../run'
 import { Button, Choice, FormError, Modal, TextField } from '../../shared/ui'
-
-type Consequence = NonNullable<Schema['DefectOut']['consequence']>
-const WORST_FIRST: readonly Consequence[] = ['stay', 'finish', 'note']
 
 interface RateDialogProps {
   defect: Schema['DefectOut']
@@ -23,7 +21,9 @@ export function RateDialog({ defect, part, mayLower, onClose }: RateDialogProps)
   const [consequence, setConsequence] = useState<Consequence>(now)
   const [reason, setReason] = useState('')
   const [error, setError] = useState<Error | null>(null)
-  const open = WORST_FIRST.filter((one) => mayLower || WORST_FIRST.indexOf(one) <= WORST_FIRST.indexOf(now))
+  const open = CONSEQUENCES.filter(
+    (one) => mayLower || CONSEQUENCES.indexOf(one) <= CONSEQUENCES.indexOf(now),
+  )
   const submit = (event: FormEvent) => {
     event.preventDefault()
     act('defect_rated', part, { defect: defect.id, consequence, reason: reason.trim() }).then(

@@ -3,13 +3,12 @@ import { useState, type FormEvent } from 'react'
 import { useTranslation } from 'react-i18next'
 import { groupsQuery, type Schema } from '../../shared/api'
 import { useFigures } from '../../shared/figures/useFigures'
+import { CONSEQUENCES, type Consequence } from '../../shared/trade'
 import { Button, Choice, FormError, Modal, TextField } from '../../shared/ui'
 import { smaller } from './photos'
 import { useActs, type PartRef } from './useActs'
 
-type Consequence = Schema['DefectOut']['consequence'] & string
 const MOST_PHOTOS = 12
-const WORST_FIRST: readonly Consequence[] = ['stay', 'finish', 'note']
 
 interface ReportDefectProps {
   /** The power unit, then what it pulls: whichever it is on is chosen. */
@@ -43,11 +42,11 @@ export function ReportDefect({ parts, rules, proposed, onClose }: ReportDefectPr
       () => setError(new Error(t('acts.noPicture'))),
     )
   }
-  const byTable = group && (group.by_rules[rules] ?? worst(Object.values(group.by_rules)))
+  const byTable = group && (group.by_rules[rules] ?? group.otherwise)
   const consequence = chosen ?? byTable ?? 'note'
   // whoever sees it may call it worse than the table does, never milder
-  const open = WORST_FIRST.filter(
-    (one) => !byTable || WORST_FIRST.indexOf(one) <= WORST_FIRST.indexOf(byTable),
+  const open = CONSEQUENCES.filter(
+    (one) => !byTable || CONSEQUENCES.indexOf(one) <= CONSEQUENCES.indexOf(byTable),
   )
   const on = parts.find(({ id }) => id === part)
   const submit = (event: FormEvent) => {
@@ -160,5 +159,3 @@ export function ReportDefect({ parts, rules, proposed, onClose }: ReportDefectPr
     </Modal>
   )
 }
-
-const worst = (of: Consequence[]): Consequence => WORST_FIRST.find((one) => of.includes(one)) ?? 'note'

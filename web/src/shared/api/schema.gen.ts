@@ -1728,10 +1728,11 @@ export interface components {
             by_rules: {
                 [key: string]: "stay" | "finish" | "note";
             };
-            /** Raises */
-            raises: string;
-            /** Fixable */
-            fixable: boolean;
+            /**
+             * Otherwise
+             * @enum {string}
+             */
+            otherwise: "stay" | "finish" | "note";
         };
         /**
          * HoldOut
