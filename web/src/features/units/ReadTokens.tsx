@@ -28,9 +28,8 @@ function Tokens() {
     onSuccess: again,
   })
   const drop = useMutation({
-    mutationFn: async (token_id: string) => {
-      await api.DELETE('/api/read-tokens/{token_id}', { params: { path: { token_id } } })
-    },
+    mutationFn: (token_id: string) =>
+      need(api.DELETE('/api/read-tokens/{token_id}', { params: { path: { token_id } } })),
     onSuccess: again,
   })
   const submit = (event: FormEvent) => {
@@ -75,7 +74,7 @@ function Tokens() {
           {t('units.feedToken')}
         </Button>
       </form>
-      <FormError error={make.error} />
+      <FormError error={make.error ?? drop.error} />
       {make.data && (
         <p role="status" className="mt-3 border-l-4 border-ink pl-3">
           {t('workshop.tokenOnce')}

@@ -31,10 +31,14 @@ export function RepairDialog({ part, holds, defects, chosen = [], onClose }: Rep
   const figure = Number(odometer.replace(',', '.'))
   const submit = (event: FormEvent) => {
     event.preventDefault()
+    if (odometer.trim() && !Number.isFinite(figure)) {
+      setError(new Error(t('acts.badOdometer')))
+      return
+    }
     const body = {
       did: did.trim(),
       ...(parts.trim() && { parts: parts.trim() }),
-      ...(odometer.trim() && Number.isFinite(figure) && { odometer: figure }),
+      ...(odometer.trim() && { odometer: figure }),
       holds: holds.map(({ id }) => id).filter((id) => answers.has(id)),
       defects: defects.map(({ id }) => id).filter((id) => answers.has(id)),
     }

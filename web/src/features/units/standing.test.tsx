@@ -125,6 +125,16 @@ test('a repair is certified with what was done and what it answers', async () =>
   ])
 })
 
+test('an odometer that is no number is said, and nothing is certified without it', () => {
+  shown(<HoldCard hold={hold()} defects={[]} />, 'workshop')
+  fireEvent.click(screen.getByText('Certify a repair'))
+  fireEvent.change(screen.getByLabelText('What was done'), { target: { value: 'seals' } })
+  fireEvent.change(screen.getByLabelText('Odometer or hours'), { target: { value: '412k' } })
+  fireEvent.click(screen.getByText('I certify this repair'))
+  expect(screen.getByRole('alert').textContent).toContain('write a number')
+  expect(done).not.toHaveBeenCalled()
+})
+
 test('a release keeps its reason, and is not given without one', async () => {
   shown(<HoldCard hold={hold()} defects={[]} />, 'manager')
   fireEvent.click(screen.getByText('Release'))

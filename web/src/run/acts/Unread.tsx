@@ -1,7 +1,8 @@
+import { useState } from 'react'
 import { useTranslation } from 'react-i18next'
 import type { Schema } from '../../shared/api'
 import { useFigures } from '../../shared/figures/useFigures'
-import { Button } from '../../shared/ui'
+import { Button, FormError } from '../../shared/ui'
 import { useActs, useWaitingActs } from './useActs'
 
 /** What was reported and has been certified since: the next driver reads it and says so. */
@@ -10,6 +11,7 @@ export function Unread({ defects }: { defects: Schema['DefectOut'][] }) {
   const figures = useFigures()
   const act = useActs()
   const { acts } = useWaitingActs()
+  const [error, setError] = useState<Error | null>(null)
   const said = acts.filter(({ act: { type } }) => type === 'acknowledged')
   const read = new Set(said.flatMap(({ act: { body } }) => (Array.isArray(body.defects) ? body.defects : [])))
   const unread = defects.filter(({ id, unread }) => unread && !read.has(id))
@@ -34,7 +36,7 @@ export function Unread({ defects }: { defects: Schema['DefectOut'][] }) {
             <Button
               onClick={() => {
                 const part = { kind: defect.part_kind, id: defect.part_id, name: defect.part }
-                void act('acknowledged', part, { defects: [defect.id] }).catch(() => undefined)
+                void act('acknowledged', part, { defects: [defect.id] }).catch(setError)
               }}
             >
               {t('acts.acknowledge')}
@@ -42,6 +44,7 @@ export function Unread({ defects }: { defects: Schema['DefectOut'][] }) {
           </li>
         ))}
       </ul>
+      <FormError error={error} />
     </section>
   )
 }

@@ -29,6 +29,7 @@ export const acts = {
     did: 'What was done',
     parts: 'Parts',
     odometer: 'Odometer or hours',
+    badOdometer: 'Odometer or hours: write a number, as 412500.',
     answers: 'It answers',
     certify: 'I certify this repair',
     certifyAs: 'Signed in as {{name}}. The certificate keeps your name and the time, and is never changed.',

@@ -31,6 +31,7 @@ export const acts: typeof english = {
     did: 'Qué se hizo',
     parts: 'Piezas',
     odometer: 'Odómetro u horas',
+    badOdometer: 'Odómetro u horas: escriba un número, como 412500.',
     answers: 'Responde a',
     certify: 'Certifico esta reparación',
     certifyAs: 'Sesión de {{name}}. El certificado guarda su nombre y la hora, y no se cambia nunca.',
