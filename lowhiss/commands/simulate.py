@@ -87,7 +87,10 @@ def _sender(options: argparse.Namespace, spec: AirSpec) -> Iterator[Callable[[Sa
             began, numbers = time.monotonic(), itertools.count(1)
 
             def send(sample: Sample) -> None:
-                time.sleep(max(0.0, began + sample.dash.t_s / options.speed - time.monotonic()))
+                nonlocal began
+                early_s = began + sample.dash.t_s / options.speed - time.monotonic()
+                time.sleep(max(0.0, early_s))
+                began -= min(0.0, early_s)  # a machine that was busy goes on from now: a flood would be closed out
                 socket.send(as_json(frame_of(next(numbers), sample, spec), compact=True))
 
             yield send

@@ -133,7 +133,7 @@ def test_a_new_token_voids_the_old_one_and_a_new_sender_takes_the_place_of_the_o
 
 def test_a_flood_and_endless_nonsense_are_ended(app_url, token):
     with sender(app_url, token) as send:
-        send.send("\n".join(frame(seq) for seq in range(1, feed.MAX_FRAMES_PER_S + 20)))
+        send.send("\n".join(frame(seq) for seq in range(1, feed.MAX_FRAMES_AT_ONCE + 20)))
         assert closed_with(send) == sockets.CROWDED
     with sender(app_url, token) as send:
         send.send("\n".join("nonsense" for _ in range(feed.MAX_BAD_FRAMES + 5)))

@@ -108,6 +108,18 @@ class Cab:
         self.bar.click()
         expect(self.bar).not_to_have_attribute("data-strike", asked)
 
+    def touch(self, asked: str) -> None:
+        """Touch the bar unless it has gone on by itself since it was read: a judgement comes when it comes."""
+        if self.asked() == asked:
+            self.bar.click()
+
+    def deny(self) -> None:
+        """*Not so*, and wait until the screen has taken it."""
+        asked = self.asked()
+        self.pass_time(BOUNCE_S)
+        self.page.get_by_role("button", name="Not so").click()
+        self.until(lambda: self.asked() != asked)
+
     def asked(self) -> str:
         """What the bar asks for, by its stable name."""
         return self.bar.get_attribute("data-strike") or ""
@@ -175,7 +187,7 @@ class Cab:
             self.until(lambda: self.asked() != asked, jump_s=HOLD_JUMP_S)
         elif asked != "judging":
             self.pass_time(PAUSES_S.get(asked, 2))
-            self.bar.click()
+            self.touch(asked)
         self.until(lambda: self.asked() != asked)
 
     def accept(self, figures: dict[str, tuple[float, ...]]) -> None:

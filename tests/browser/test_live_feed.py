@@ -169,7 +169,7 @@ def test_a_whole_test_from_the_feed_with_a_dropout_in_the_hold(cab, app_url, tmp
             else:
                 cab.handle(asked)
                 cab.pass_time(20 if asked == "start" else 1.5)
-                cab.bar.click()
+                cab.touch(asked)
                 cab.until(lambda asked=asked: cab.asked() != asked)
         expect(page.get_by_role("slider")).to_have_count(0)  # every number came from the feed
     cab.socket = None

@@ -9,7 +9,6 @@ import asyncio
 import datetime as dt
 import json
 import logging
-from collections import deque
 from contextlib import suppress
 from dataclasses import asdict
 from typing import Any, cast
@@ -44,6 +43,8 @@ from lowhiss.store.engine import Store
 log = logging.getLogger(__name__)
 
 MAX_FRAMES_PER_S = 200
+MAX_FRAMES_AT_ONCE = 600
+"""What may lie in the way when this process was busy for some seconds; then the rate above holds."""
 MAX_BAD_FRAMES = 20
 _MAX_LINE = 4096
 _KEPT_AT_ONCE = 100
@@ -180,7 +181,8 @@ class _Taking:
         self._store, self._unit_id, self._unit, self._feed = store, unit_id, unit, feed
         self._watch = FeedWatch()
         self._bad = 0
-        self._times: deque[float] = deque()
+        self._taken_at: float | None = None
+        self._allowed: float = MAX_FRAMES_AT_ONCE
         self._frames: list[dict[str, Any]] = []
         self._zero: dt.datetime | None = None  # where the sender's clock stood at 0, by its first frame
         self.why_closed: int | None = None
@@ -207,11 +209,12 @@ class _Taking:
         return answers
 
     def _flooded(self) -> bool:
+        """Whether more came than a sender may send, though this process may have been busy while it came."""
         now = asyncio.get_running_loop().time()
-        self._times.append(now)
-        while self._times[0] < now - 1.0:
-            self._times.popleft()
-        return len(self._times) > MAX_FRAMES_PER_S
+        since_s = now - self._taken_at if self._taken_at is not None else 0.0
+        self._taken_at = now
+        self._allowed = min(MAX_FRAMES_AT_ONCE, self._allowed + since_s * MAX_FRAMES_PER_S) - 1
+        return self._allowed < 0
 
     def _pass_on(self, frame: Frame) -> list[dict[str, Any]]:
         trouble, proposals = self._watch.take(frame)
