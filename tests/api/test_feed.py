@@ -18,6 +18,9 @@ from lowhiss.cli import main
 from lowhiss.service.people import secrets
 from tests.devices import UNIT_ID, Device
 
+PATIENCE_S = 60
+"""So long an answer may take on a machine that is busy with other tests."""
+
 
 @contextmanager
 def sender(url: str, token: str, **headers: str) -> Iterator[ClientConnection]:
@@ -35,12 +38,12 @@ def screen(client, unit: str) -> Iterator[ClientConnection]:
 
 
 def heard(socket: ClientConnection) -> dict:
-    return json.loads(socket.recv(timeout=10))
+    return json.loads(socket.recv(timeout=PATIENCE_S))
 
 
 def closed_with(socket: ClientConnection) -> int:
     with pytest.raises(ConnectionClosed) as closed:
-        deque(iter(lambda: socket.recv(timeout=10), None), maxlen=0)
+        deque(iter(lambda: socket.recv(timeout=PATIENCE_S), None), maxlen=0)
     return closed.value.rcvd.code
 
 
@@ -50,7 +53,7 @@ def frame(seq: int, psi: float = 100, **more) -> str:
 
 def kept_trace(client, run_id: str) -> list[dict]:
     """What was kept of a feed with a run; that happens after screens have been told that the sender is gone."""
-    given_up = time.monotonic() + 30
+    given_up = time.monotonic() + PATIENCE_S
     trace = []
     while not trace and time.monotonic() < given_up:
         trace = client.get(f"/api/runs/{run_id}/trace").raise_for_status().json()

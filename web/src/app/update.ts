@@ -9,15 +9,26 @@ const changes = new Subscribable()
 
 /** Keep the application itself on this device, and hear of newer versions; where the browser cannot, it does without. */
 export function keepApplication(): void {
-  const apply = registerSW({
+  registerSW({
     onNeedRefresh() {
-      waiting = () => void apply(true)
+      waiting = () => void takeOver()
       changes.tell()
     },
     onRegisteredSW(_address, registration) {
       if (registration) setInterval(() => void registration.update().catch(() => undefined), LOOK_EVERY_MS)
     },
   })
+}
+
+/**
+ * Let the newer version take over, and load the page anew once it has. Which of two workers a page's own registration
+ * heard of first plays no part: whatever waits now is told to come.
+ */
+async function takeOver(): Promise<void> {
+  navigator.serviceWorker.addEventListener('controllerchange', () => window.location.reload(), { once: true })
+  const worker = (await navigator.serviceWorker.getRegistration())?.waiting
+  if (worker) worker.postMessage({ type: 'SKIP_WAITING' })
+  else window.location.reload()
 }
 
 /** Changes to the newer version that waits, by loading the page anew; null while there is none. */
