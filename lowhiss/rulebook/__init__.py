@@ -17,8 +17,9 @@ from lowhiss.core.errors import RuleError
 from lowhiss.core.fields import Fields, choices_text
 from lowhiss.core.procedure import Procedure, read_procedure
 from lowhiss.core.procedure.planner import Planning, Pressures, Rates, Times
+from lowhiss.core.rounds import ROUND_TABLES, RoundBook, read_round_book
 from lowhiss.core.rules import Judging, RuleSet, parse_toml, read_judging, read_rule_set
-from lowhiss.core.standing import Group, read_groups
+from lowhiss.core.standing import Consequences, read_consequences
 from lowhiss.core.vehicle import Unit, UnitKind
 
 _ROOT: Traversable = files(__name__)
@@ -150,6 +151,23 @@ def hint_limits() -> HintLimits:
 
 
 @cache
-def consequences() -> dict[str, Group]:
+def consequences() -> Consequences:
     """What follows when something is not right, by group of parts."""
-    return read_groups(_table("consequences.toml"))
+    return read_consequences(_table("consequences.toml"))
+
+
+@cache
+def rounds() -> RoundBook:
+    """What is looked at beside the air test: every file of items that lies in ``round/items`` belongs to it."""
+    table = consequences()
+    found = [
+        (item.name, parse_toml(item.read_text(encoding="utf-8"), item.name))
+        for item in _ROOT.joinpath("round", "items").iterdir()
+        if item.name.endswith(".toml")
+    ]
+    return read_round_book(
+        {name: parse_toml(_text("round", f"{name}.toml"), name) for name in ROUND_TABLES},
+        sorted(found, key=lambda one: (one[1].get("order", _DEFAULT_BOOK["order"]), one[0])),
+        table.groups,
+        table.questions,
+    )

@@ -125,7 +125,7 @@ def get_photo(digest: Annotated[str, Path(pattern="^[0-9a-f]{64}$")], store: Sto
 @router.get("/groups", operation_id="listGroups")
 def list_groups() -> list[GroupOut]:
     """The groups of parts that may be found not right, and what follows under each rule set."""
-    return [GroupOut.of(group) for group in consequences().values()]
+    return [GroupOut.of(group) for group in consequences().groups.values()]
 
 
 @router.get("/readers/{person_id}", operation_id="getReading")

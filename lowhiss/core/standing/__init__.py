@@ -9,7 +9,14 @@ from lowhiss.core.standing.acts import (
     PartKind,
     read_act_body,
 )
-from lowhiss.core.standing.consequences import CONSEQUENCES, Consequence, Group, read_groups
+from lowhiss.core.standing.consequences import (
+    CONSEQUENCES,
+    Consequence,
+    Consequences,
+    Group,
+    Question,
+    read_consequences,
+)
 from lowhiss.core.standing.defects import ONE_TRIP, Defect, DefectState, Rating, defects_of
 from lowhiss.core.standing.drift import Point, Trend, Window, trend_of
 from lowhiss.core.standing.due import DueRule, Every, end_of_day, good_until, read_due_rule, zone_of
@@ -54,6 +61,7 @@ __all__ = [
     "Cleared",
     "Clock",
     "Consequence",
+    "Consequences",
     "Defect",
     "DefectState",
     "DueRule",
@@ -68,6 +76,7 @@ __all__ = [
     "PartKind",
     "Point",
     "Quantity",
+    "Question",
     "Rating",
     "Reading",
     "Standing",
@@ -87,8 +96,8 @@ __all__ = [
     "holds_of",
     "quantities_of",
     "read_act_body",
+    "read_consequences",
     "read_due_rule",
-    "read_groups",
     "readings_of",
     "residual_of",
     "segment_of",

@@ -21,10 +21,12 @@ ActType = Literal[
     "defect_seen",
     "defect_rated",
     "defect_taken",
+    "defect_fixed",
     "repaired",
     "no_repair",
     "acknowledged",
     "trip_over",
+    "round_done",
 ]
 ACT_TYPES: tuple[ActType, ...] = get_args(ActType)
 _MAX_LISTED = 50
@@ -107,6 +109,10 @@ def _seen(fields: Fields) -> dict[str, Any]:
         "what": _words(fields, "what", needed=False),
         "where": _words(fields, "where", needed=False),
         "run": fields.text("run", None),
+        "round": fields.text("round", None),
+        "item": fields.text("item", None),
+        "place": fields.text("place", None),
+        "asked": list(_ids(fields, "asked")),
         "consequence": fields.choice("consequence", Consequence, None),
         "teaching": fields.flag("teaching", False) or None,
     }
@@ -129,6 +135,14 @@ def _rated(fields: Fields) -> dict[str, Any]:
 
 def _defect_only(fields: Fields) -> dict[str, Any]:
     return {"defect": fields.text("defect")}
+
+
+def _fixed(fields: Fields) -> dict[str, Any]:
+    return {"defect": fields.text("defect"), "did": _words(fields, "did", needed=False)}
+
+
+def _round_done(fields: Fields) -> dict[str, Any]:
+    return {"round": fields.text("round")}
 
 
 def _repaired(fields: Fields) -> dict[str, Any]:
@@ -163,8 +177,10 @@ ACT_KINDS: dict[ActType, ActKind] = {
     "defect_seen": ActKind(_seen),
     "defect_rated": ActKind(_rated, defect="defect"),
     "defect_taken": ActKind(_defect_only, defect="defect"),
+    "defect_fixed": ActKind(_fixed, defect="defect"),
     "repaired": ActKind(_repaired, hold="holds", defect="defects"),
     "no_repair": ActKind(_no_repair, defect="defect"),
     "acknowledged": ActKind(_acknowledged, defect="defects"),
     "trip_over": ActKind(_trip_over),
+    "round_done": ActKind(_round_done),
 }

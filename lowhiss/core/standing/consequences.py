@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from collections.abc import Mapping
+from collections.abc import Collection, Mapping
 from dataclasses import dataclass
 from typing import Any, Literal, get_args
 
@@ -16,13 +16,27 @@ CONSEQUENCES: tuple[Consequence, ...] = get_args(Consequence)
 
 
 @dataclass(frozen=True, slots=True)
+class Question:
+    """What makes a finding worse or milder when it is so: ``to``, or the consequence of the group ``instead``.
+
+    rules : for which rule sets it is asked; empty: for all.
+    """
+
+    id: str
+    ask: Mapping[Language, str]
+    to: Consequence | None
+    instead: str
+    rules: tuple[str, ...]
+
+
+@dataclass(frozen=True, slots=True)
 class Group:
-    """A group of parts. ``recheck``: the stages that must pass after its repair."""
+    """A group of parts. ``questions``: those that decide; ``recheck``: stages that must pass after its repair."""
 
     id: str
     name: Mapping[Language, str]
     by_rules: Mapping[str, Consequence]
-    raises: str
+    questions: tuple[str, ...]
     fixable: bool
     report: str
     schedule: str
@@ -36,30 +50,70 @@ class Group:
         return min(self.by_rules.values(), key=CONSEQUENCES.index)
 
 
-def read_groups(table: Any) -> dict[str, Group]:
-    """The table of consequences from plain values, by group. Raises RuleError naming the field."""
+@dataclass(frozen=True, slots=True)
+class Consequences:
+    """The whole table: groups and the questions that decide, each by its id."""
+
+    groups: Mapping[str, Group]
+    questions: Mapping[str, Question]
+
+    def asked(self, group: str, rules: str, parents: tuple[str, ...] = ()) -> tuple[Question, ...]:
+        """The questions that decide what a finding of the group means under a rule set."""
+        names = self.groups[group].questions if group in self.groups else ()
+        questions = (self.questions[name] for name in names)
+        return tuple(one for one in questions if not one.rules or {rules, *parents} & set(one.rules))
+
+    def means(self, group: str, rules: str, yes: Collection[str] = (), parents: tuple[str, ...] = ()) -> Consequence:
+        """What a finding of the group means, with the questions that were answered yes; the worst of several counts."""
+        so = [one for one in self.asked(group, rules, parents) if one.id in yes]
+        found = [one.to or self.means(one.instead, rules, (), parents) for one in so]
+        return min(found, key=CONSEQUENCES.index) if found else self.groups[group].under(rules, parents)
+
+
+def read_consequences(table: Any) -> Consequences:
+    """The table of consequences from plain values. Raises RuleError naming the field."""
     fields = Fields(table, "consequences", RuleError)
     sources = fields.raw("sources")
+    questions = {one.id: one for one in (_question(row) for row in fields.tables("question"))}
     groups: dict[str, Group] = {}
     for one in fields.tables("consequence"):
-        group = _read(one, set(sources))
+        group = _read(one, set(sources), questions)
         if group.id in groups:
             raise one.refuse("group", f"{group.id!r} stands in the table twice")
         groups[group.id] = group
     fields.done()
-    return groups
+    if unknown := [one.instead for one in questions.values() if one.instead and one.instead not in groups]:
+        raise fields.refuse("question", f"{unknown[0]!r} is no group")
+    return Consequences(groups, questions)
 
 
-def _read(fields: Fields, rules: set[str]) -> Group:
+def _question(fields: Fields) -> Question:
+    question = Question(
+        fields.text("id"),
+        both_languages(fields, "ask"),
+        fields.choice("to", Consequence, None),
+        fields.text("as", ""),
+        fields.texts("rules"),
+    )
+    fields.done()
+    if (question.to is None) == (not question.instead):
+        raise fields.refuse("to", "is missing: say what it means when it is so, or as which group")
+    return question
+
+
+def _read(fields: Fields, rules: set[str], questions: Collection[str]) -> Group:
     by_rules = fields.table("by_rules")
     recheck = fields.texts("recheck")
     if wrong := [stage for stage in recheck if stage not in STAGES]:
         raise fields.refuse("recheck", f"{wrong[0]!r} is no stage")
+    asked = fields.texts("questions")
+    if unknown := [name for name in asked if name not in questions]:
+        raise fields.refuse("questions", f"{unknown[0]!r} is no question")
     group = Group(
         id=fields.text("group"),
         name=both_languages(fields, "name"),
         by_rules={name: by_rules.choice(name, Consequence) for name in sorted(rules)},
-        raises=fields.text("raise", ""),
+        questions=asked,
         fixable=fields.flag("fixable", False),
         report=fields.text("report", ""),
         schedule=fields.text("schedule", ""),

@@ -3,18 +3,18 @@
 from __future__ import annotations
 
 import datetime as dt
-from collections.abc import Iterable, Mapping, Sequence
+from collections.abc import Iterable, Sequence
 from dataclasses import dataclass, replace
 from typing import Literal
 
 from lowhiss.core.stages import Stage
 from lowhiss.core.standing.acts import Act, Part
-from lowhiss.core.standing.consequences import CONSEQUENCES, Consequence, Group
+from lowhiss.core.standing.consequences import CONSEQUENCES, Consequence, Consequences
 from lowhiss.core.standing.holds import TestedSet
 
 ONE_TRIP = dt.timedelta(hours=24)
 """So long a defect of *one trip, then repair* may wait at most; ours, after the day of NSC 13 (from memory)."""
-DefectState = Literal["open", "taken", "repaired", "no_repair"]
+DefectState = Literal["open", "taken", "repaired", "no_repair", "fixed"]
 
 
 @dataclass(frozen=True, slots=True)
@@ -31,6 +31,8 @@ class Rating:
 class Defect:
     """Something that is not right with a part.
 
+    item, place, round_id : of a round that found it; empty where none did.
+
     group, finding, what : a group of the table, a finding of the judge, or words.  ratings : the default first.
     certified_at, certified_by : of *repaired* or *no repair needed*.  said : what was done, or why nothing.
     recheck : the stages that must pass after the repair, as far as they have not.  acknowledged : by whom, when.
@@ -45,6 +47,9 @@ class Defect:
     what: str
     where: str
     run_id: str
+    item: str
+    place: str
+    round_id: str
     teaching: bool
     ratings: tuple[Rating, ...]
     state: DefectState = "open"
@@ -85,7 +90,7 @@ class Defect:
 
 
 def defects_of(
-    part: Part, acts: Iterable[Act], tests: Sequence[TestedSet], groups: Mapping[str, Group], rules: str
+    part: Part, acts: Iterable[Act], tests: Sequence[TestedSet], table: Consequences, rules: str
 ) -> list[Defect]:
     """Every defect that was reported of a part, in the order in which they were seen.
 
@@ -93,18 +98,19 @@ def defects_of(
         which rule set it was seen.
     """
     mine = sorted((act for act in acts if act.part == part), key=lambda act: (act.at, act.id))
-    found = [_seen(act, groups, rules) for act in mine if act.type == "defect_seen"]
-    return [_after(defect, mine, tests, groups) for defect in found]
+    found = [_seen(act, table, rules) for act in mine if act.type == "defect_seen"]
+    return [_after(defect, mine, tests, table) for defect in found]
 
 
 def _worse(one: Consequence, other: Consequence) -> Consequence:
     return min(one, other, key=CONSEQUENCES.index)
 
 
-def _seen(act: Act, groups: Mapping[str, Group], rules: str) -> Defect:
+def _seen(act: Act, table: Consequences, rules: str) -> Defect:
     body = act.body
     group, given = body.get("group", ""), body.get("consequence")
-    default = groups[group].under(body.get("rules", rules)) if group in groups else None
+    known = group in table.groups
+    default = table.means(group, body.get("rules", rules), body.get("asked", ())) if known else None
     ratings = [Rating(act.at, "", default)] if default else []
     if given is not None and given != default:
         worst = given if default is None else _worse(default, given)
@@ -119,16 +125,19 @@ def _seen(act: Act, groups: Mapping[str, Group], rules: str) -> Defect:
         what=body.get("what", ""),
         where=body.get("where", ""),
         run_id=body.get("run", ""),
+        item=body.get("item", ""),
+        place=body.get("place", ""),
+        round_id=body.get("round", ""),
         teaching=body.get("teaching", False),
         ratings=tuple(ratings) or (Rating(act.at, act.by, "note"),),
     )
 
 
-def _after(defect: Defect, acts: Sequence[Act], tests: Sequence[TestedSet], groups: Mapping[str, Group]) -> Defect:
+def _after(defect: Defect, acts: Sequence[Act], tests: Sequence[TestedSet], table: Consequences) -> Defect:
     for act in acts:
         if act.at < defect.seen_at:
             continue
-        defect = _acted(defect, act, groups)
+        defect = _acted(defect, act, table)
     if defect.state == "repaired" and defect.certified_at is not None and defect.recheck:
         passed = {
             stage
@@ -141,12 +150,14 @@ def _after(defect: Defect, acts: Sequence[Act], tests: Sequence[TestedSet], grou
     return defect
 
 
-def _acted(defect: Defect, act: Act, groups: Mapping[str, Group]) -> Defect:
+def _acted(defect: Defect, act: Act, table: Consequences) -> Defect:
     body = act.body
-    if act.type == "trip_over" and defect.certified_at is None:
+    # the next round that is complete ends the one trip, as the driver's word does; the round that saw it does not
+    over = act.type == "trip_over" or (act.type == "round_done" and body["round"] != defect.round_id)
+    if over and defect.certified_at is None:
         return replace(defect, trip_over_at=defect.trip_over_at or act.at)
     if act.type == "repaired" and defect.id in body.get("defects", ()) and defect.certified_at is None:
-        recheck = groups[defect.group].recheck if defect.group in groups else ()
+        recheck = table.groups[defect.group].recheck if defect.group in table.groups else ()
         return replace(
             defect,
             state="repaired",
@@ -163,6 +174,9 @@ def _acted(defect: Defect, act: Act, groups: Mapping[str, Group]) -> Defect:
         return replace(defect, ratings=(*defect.ratings, Rating(act.at, act.by, body["consequence"], body["reason"])))
     if act.type == "defect_taken":
         return replace(defect, state="taken", taken_by=act.by)
+    if act.type == "defect_fixed":
+        said = body.get("did", "")
+        return replace(defect, state="fixed", certified_at=act.at, certified_by=act.by, said=said, recheck=())
     if act.type == "no_repair":
         return replace(
             defect, state="no_repair", certified_at=act.at, certified_by=act.by, said=body["reason"], recheck=()

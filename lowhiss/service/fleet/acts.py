@@ -156,7 +156,7 @@ def _lock(session: Session, part: Part) -> None:
 
 def _check(session: Session, act: Act, author: Author) -> list[HoldRow]:
     """The holds that an act is about. Raises where something that it names is not there or already settled."""
-    if act.type == "defect_seen" and act.body.get("group") and act.body["group"] not in consequences():
+    if act.type == "defect_seen" and act.body.get("group") and act.body["group"] not in consequences().groups:
         raise _AsideError("group_unknown", "group is no part that is known: choose one from the list.")
     hold_ids, defect_ids = ACT_KINDS[act.type].named(act.body)
     if act.type == "repaired" and not hold_ids and not defect_ids and not act.body.get("stages"):

@@ -91,7 +91,7 @@ def said_act(act: Act, defects: dict[str, Defect], words: Words) -> str:
 
 def said_defect(defect: Defect, words: Words) -> str:
     """A defect in a few words: the part, what is wrong, where."""
-    groups = rulebook.consequences()
+    groups = rulebook.consequences().groups
     named = groups[defect.group].name[words.language] if defect.group in groups else ""
     said = ": ".join(part for part in (named, defect.what) if part)
     return f"{said}, {defect.where}" if defect.where else said

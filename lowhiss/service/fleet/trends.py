@@ -139,7 +139,7 @@ def _trend(
 def _repairs(session: Session, unit_id: str) -> dict[str, list[Repair]]:
     """The unit's certified repairs by the stages that they touched, in order of time."""
     stages = {hold.id: {hold.stage} for hold in holds_ever_on(session, unit_id) if hold.stage}
-    groups = rulebook.consequences()
+    groups = rulebook.consequences().groups
     for defect in folded_defects(session, Part("unit", unit_id)):
         if defect.group in groups:
             stages[defect.id] = set(groups[defect.group].recheck)

@@ -1,0 +1,343 @@
+"""Rounds for a screen: what a device needs to lead one, and how one stands; the same on the server and on a device."""
+
+from __future__ import annotations
+
+import json
+from collections.abc import Mapping, Sequence
+from hashlib import sha256
+from typing import Any
+
+from lowhiss import rulebook
+from lowhiss.core.errors import RuleError
+from lowhiss.core.rounds import (
+    Ask,
+    Bound,
+    Judged,
+    Round,
+    RoundState,
+    RunMark,
+    bounds_at,
+    judge_round,
+    measure_of,
+    vehicle_of,
+)
+from lowhiss.core.standing import CONSEQUENCES
+from lowhiss.core.words import Words
+from lowhiss.core.words.rounds import RoundWords
+
+SCRIPT_FORMAT = "low-hiss-round-script/1"
+STATE_FORMAT = "low-hiss-round-state/1"
+
+
+def rules_chain(rules: str) -> tuple[str, ...]:
+    """A rule set's id and those it comes from; the default for none. An unknown one stands alone."""
+    name = rules or rulebook.rule_set_ids()[0]
+    try:
+        parent = rulebook.rule_set(name).parent
+    except RuleError:
+        return (name,)
+    return (name, parent) if parent else (name,)
+
+
+def state_of(record: Round, rules: str = "", run: Sequence[RunMark] = ()) -> RoundState:
+    """A round as it stands under its own rule set, or under ``rules``."""
+    chain = rules_chain(rules or record.rules)
+    return judge_round(rulebook.rounds(), rulebook.consequences(), record, chain, run)
+
+
+def run_marks(events: Sequence[Mapping[str, Any]], offset_s: float = 0.0) -> list[RunMark]:
+    """Events of an air test's record, at the round's time: its own plus ``offset_s``."""
+    return [RunMark(float(one["at_s"]) + offset_s, one) for one in events]
+
+
+def script_of(record: Round, words: Words, rules: str = "") -> dict[str, Any]:
+    """What a device needs to lead a round without contact, in one reader's language and unit."""
+    state = state_of(record, rules)
+    return _Script(record, state, rules_chain(rules or record.rules), RoundWords(rulebook.rounds(), words)).table()
+
+
+class _Script:
+    def __init__(self, record: Round, state: RoundState, rules: tuple[str, ...], said: RoundWords) -> None:
+        self.record, self.state, self.rules, self.said = record, state, rules, said
+        self.book, self.table_of = rulebook.rounds(), rulebook.consequences()
+
+    def table(self) -> dict[str, Any]:
+        """The whole script."""
+        said, book, planned = self.said, self.book, self.state.plan
+        used = {ask.stop for ask in planned.asks} | {one.stop for one in planned.wanted}
+        keys = [ask.key for ask in planned.asks]
+        table = {
+            "format": SCRIPT_FORMAT,
+            "way": {"id": planned.way.id, "name": said.of(planned.way.name), "blocks": planned.way.blocks},
+            "rules": self.rules[0],
+            "figure": self.figure(),
+            "stations": [
+                {"id": one.id, "name": self.station_name(one.stop.name, one.number), "side": one.stop.side}
+                for one in planned.stations
+                if one.id in used
+            ],
+            "firsts": _named(said, book.firsts),
+            "answers": _named(said, book.answers),
+            "unseen": _named(said, book.unseen),
+            "conditions": [
+                {"id": one.id, "label": said.of(one.label), "means": said.of(one.means), "not_so": said.of(one.not_so)}
+                for one in book.conditions.values()
+            ],
+            "items": {name: self.item(name) for name in dict.fromkeys(ask.item.id for ask in planned.asks)},
+            "asks": [self.ask(ask) for ask in planned.asks],
+            "wanted": self.wanted(),
+            "calls": [
+                {
+                    "id": call.id,
+                    "position": call.position,
+                    "say": said.of(call.say),
+                    "wait_s": call.wait_s,
+                    "asks": [key for key in keys if _called(key, call.lamps)],
+                }
+                for call in book.calls
+            ],
+            "methods": [
+                {
+                    "id": one.id,
+                    "name": said.of(one.name),
+                    "how": said.of(one.how) if one.how else "",
+                    "opens": one.opens,
+                }
+                for one in book.methods.values()
+            ],
+            "filling": self.filling(keys),
+            "from_run": [
+                {
+                    "mark": dict(row.mark),
+                    "needs": row.needs,
+                    "asks": [ask.key for ask in planned.asks if ask.item.id in row.items],
+                }
+                for row in book.from_run
+            ],
+            "states": [
+                {"first": row.first, "on": dict(row.on), "off": dict(row.off) if row.off else None}
+                for row in book.states
+            ],
+            "bring_back": [{"id": one.id, "name": said.of(one.name)} for one in book.bring_back],
+        }
+        text = json.dumps(table, sort_keys=True, ensure_ascii=False)
+        return {**table, "hash": sha256(text.encode()).hexdigest()[:16]}
+
+    def station_name(self, name: Mapping[Any, str], number: int) -> str:
+        """The stop's name; with the trailer's where there are several."""
+        text = self.said.of(name)
+        if number and len(self.state.set.trailers) > 1:
+            return f"{text} · {vehicle_of(self.state.set, number).name}"
+        return text
+
+    def figure(self) -> list[dict[str, Any]]:
+        """What the figure of the set is drawn from, front to back."""
+        return [
+            {
+                "code": part.code,
+                "on": part.on,
+                "name": part.name,
+                "kind": self.state.set.power_kind if part.on == "unit" else part.on,
+                "axles": [{"role": axle.role, "dual": axle.dual, "lift": axle.lift} for axle in part.axles],
+            }
+            for part in self.state.plan.parts
+            if part.on in ("unit", "dolly", "trailer")
+        ]
+
+    def item(self, name: str) -> dict[str, Any]:
+        """What is the same of an item at each of its places."""
+        item = self.book.items[name]
+        group = self.table_of.groups.get(item.group)
+        means = self.table_of.means(item.group, self.rules[0], (), self.rules[1:]) if group else None
+        asked = self.table_of.asked(item.group, self.rules[0], self.rules[1:])
+        yes = [
+            {
+                "id": one.id,
+                "ask": self.said.of(one.ask),
+                "to": self.table_of.means(item.group, self.rules[0], (one.id,), self.rules[1:]),
+            }
+            for one in asked
+        ]
+        if item.group == "paper":
+            means = "finish"
+            yes = [
+                {"id": one.id, "ask": self.said.of(one.name), "to": one.otherwise} for one in self.book.papers.values()
+            ]
+        return {
+            "name": self.said.of(item.name),
+            "zone": self.said.of(self.book.zones[item.zone].name),
+            "checks": list(item.check),
+            "first": list(item.first),
+            "block": item.block,
+            "own": item.own,
+            "fill": item.fill,
+            "group": item.group,
+            "fixable": group is None or group.fixable,
+            "means": means,
+            "questions": yes,
+            "by_reference": item.by_reference or self.record.purpose != "dispatch",
+            "color": item.color,
+        }
+
+    def ask(self, ask: Ask) -> dict[str, Any]:
+        """One item at one place."""
+        bounds = bounds_at(self.book, self.state.set, ask, self.rules, self.state.today)
+        known = next((one for one in self.record.known if (one.item, one.place) == (ask.item.id, ask.place.code)), None)
+        return {
+            "key": ask.key,
+            "item": ask.item.id,
+            "station": ask.stop,
+            "where": self.said.where(ask, self.state.set),
+            "vehicle": ask.vehicle,
+            "axle": ask.place.axle,
+            "part": ask.place.part,
+            "side": ask.place.side,
+            "end": ask.end,
+            "seconds": ask.seconds,
+            "measures": self.measures(ask, bounds),
+            "say": self.said.say(ask, bounds),
+            "known": {"what": known.what, "consequence": known.consequence} if known else None,
+        }
+
+    def measures(self, ask: Ask, bounds: Sequence[Bound]) -> list[dict[str, Any]]:
+        """What is measured there, one a unit of measure; what is only looked at has no tape."""
+        measure = measure_of(self.book, ask)
+        if measure is None:
+            return []
+        found = []
+        for unit, tape in ((measure.unit, measure.tape), (measure.also, measure.tape_also)):
+            if unit is None:
+                continue
+            bound = next((one for one in bounds if one.unit == unit), None)
+            seen = bound is not None and bound.seen
+            found.append(
+                {
+                    "name": self.said.measure(measure),
+                    "unit": unit,
+                    "label": self.said.label(unit),
+                    "limit": self.said.limit(bound) if bound else "",
+                    "school": self.said.school(bound.school, unit) if bound else "",
+                    "source": self.said.source(bound) if bound else "",
+                    "tape": None
+                    if tape is None or seen
+                    else {
+                        "from": tape.start_at,
+                        "to": tape.end_at,
+                        "step": tape.step,
+                        "start": tape.stands,
+                        "low": bound.at_least if bound else None,
+                        "high": bound.at_most if bound else None,
+                    },
+                    "urgent": bool(bound and bound.urgent),
+                }
+            )
+        return found
+
+    def wanted(self) -> list[dict[str, Any]]:
+        """The facts that nobody knows yet, as questions."""
+        found = []
+        for one in self.state.plan.wanted:
+            number = int(one.part[1:]) if one.part.startswith("L") else 0
+            found.append(
+                {
+                    "fact": one.fact.id,
+                    "part": one.part,
+                    "of": vehicle_of(self.state.set, number).name,
+                    "ask": self.said.of(one.fact.ask),
+                    "station": one.stop,
+                }
+            )
+        return found
+
+    def filling(self, keys: Sequence[str]) -> dict[str, Any]:
+        """What may be done while the air builds, in order."""
+        filling = self.book.filling
+        order = [key for name in filling.order for key in keys if _called(key, (name,))]
+        return {
+            "quiet_psi": filling.quiet_psi,
+            "quiet_s": filling.quiet_s,
+            "short_s": filling.short_s,
+            "short_after_first_s": filling.short_after_first_s,
+            "short_after_refill_s": filling.short_after_refill_s,
+            "order": list(dict.fromkeys(order)),
+        }
+
+
+def _named(said: RoundWords, entries: Mapping[str, Any]) -> list[dict[str, str]]:
+    return [{"id": one.id, "name": said.of(one.name)} for one in entries.values()]
+
+
+def _called(key: str, names: Sequence[str]) -> bool:
+    """Whether an ask is one of items that may be named with a side, such as ``mirror_view.left``."""
+    item, _, place = key.partition("@")
+    sides = place.split(".")
+    return any(item == one.split(".")[0] and all(side in sides for side in one.split(".")[1:]) for one in names)
+
+
+def state_table(record: Round, state: RoundState, words: Words, rules: str = "") -> dict[str, Any]:
+    """How a round stands, for a screen: each item that has an answer or a finding, and the whole."""
+    said = RoundWords(rulebook.rounds(), words)
+    chain = rules_chain(rules or record.rules)
+    judged = [_item(one, state, chain, said) for one in state.items if one.mark or one.findings]
+    return {
+        "format": STATE_FORMAT,
+        "rules": chain[0],
+        "of": len(state.items),
+        "left": len(state.left),
+        "wanted": len(state.plan.wanted),
+        "complete": state.complete,
+        "clear": state.clear,
+        "worst": state.worst,
+        "ended": state.ended.type if state.ended else None,
+        "items": judged,
+        "findings": [
+            {"code": code, "text": said.finding(code), "about": list(about)} for code, about in state.findings
+        ],
+        "bring_back": [{"id": one.id, "name": said.of(one.name)} for one in state.bring_back],
+        "call": state.call,
+        "states": dict(state.states),
+        "while_filling": state.while_filling,
+        "took_s": round(state.took_s, 1),
+    }
+
+
+def _item(one: Judged, state: RoundState, rules: tuple[str, ...], said: RoundWords) -> dict[str, Any]:
+    book, mark = rulebook.rounds(), one.mark
+    bounds = bounds_at(book, state.set, one.ask, rules, state.today)
+    measure = measure_of(book, one.ask)
+    value = mark.value if mark else None
+    unit = (mark.unit if mark else None) or (measure.unit if measure else None)
+    shown = said.quantity(value, unit) if value is not None and unit is not None else ""
+    return {
+        "key": one.ask.key,
+        "name": said.of(one.ask.item.name),
+        "where": said.where(one.ask, state.set),
+        "vehicle": one.ask.vehicle,
+        "group": one.ask.item.group,
+        "outcome": one.outcome,
+        "answer": one.answer,
+        "value": value,
+        "unit": unit,
+        "shown": shown,
+        "limit": said.limit(bounds[0]) if bounds and value is not None else "",
+        "wrong": list(one.wrong),
+        "not_so": said.not_so(one.ask, one.wrong, value, unit) if one.outcome in ("not_right", "fixed") else "",
+        "why": mark.why if mark else "",
+        "note": mark.text if mark else "",
+        "by": mark.by if mark else "",
+        "device": mark.device if mark else "",
+        "at_s": mark.at_s if mark else None,
+        "mark": mark.id if mark else "",
+        "teaching": bool(mark and mark.teaching),
+        "findings": [{"code": code, "text": said.finding(code, one.ask, bounds), "about": []} for code in one.findings],
+        "consequence": one.consequence,
+        "said": one.said,
+        "say": said.say(one.ask, bounds, value, unit),
+    }
+
+
+def exit_code(state: RoundState) -> int:
+    """What a shell is told: 1 something stays, 2 something is open, 0 neither."""
+    if state.worst == CONSEQUENCES[0]:
+        return 1
+    return 0 if state.complete else 2
