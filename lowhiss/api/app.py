@@ -21,6 +21,7 @@ from lowhiss.api.fleet import standing, trailers, units
 from lowhiss.api.guard import Guard
 from lowhiss.api.people import accounts as people
 from lowhiss.api.people import session
+from lowhiss.api.rounds import routes as rounds
 from lowhiss.api.rules import routes as rulebook
 from lowhiss.api.runs import feed, live, log
 from lowhiss.api.runs import routes as runs
@@ -67,7 +68,7 @@ def create_app(
     )
     app.state.store = store
     app.state.demo_accounts = demo_accounts
-    for area in (session, people, units, trailers, standing, runs, log, rulebook):
+    for area in (session, people, units, trailers, standing, runs, log, rounds, rulebook):
         app.include_router(area.router)
     live.install(app, store)
     feed.install(app)

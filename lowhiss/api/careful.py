@@ -16,7 +16,7 @@ _TRIES = 4
 _AGAIN = frozenset({1213, 1205, 1020, 1062})
 """Deadlock, lock wait, row changed meanwhile, two with one key at once: the second try finds what is there."""
 _MAX_DIGITS = 20
-_BATCHES = ("/events", "/acts")
+_BATCHES = ("/events", "/acts", "/marks")
 
 
 class UnreadableError(HTTPException):

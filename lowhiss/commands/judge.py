@@ -23,12 +23,14 @@ from lowhiss.commands.common import (
 )
 from lowhiss.core.errors import CoreError
 from lowhiss.core.judge import RunVerdict
-from lowhiss.core.record import Run
+from lowhiss.core.record import Run, read_run
+from lowhiss.core.rounds import read_round
 from lowhiss.core.rules import RuleSet
 from lowhiss.core.words import Words, text_sheet, verdict_record
 from lowhiss.engine.judging import hints_for, judge_by_every_school, judge_record, rules_of, what_if
+from lowhiss.engine.rounds import exit_code, is_round, round_text, state_of, state_table
 from lowhiss.engine.whatif import Change
-from lowhiss.exchange import load_run
+from lowhiss.exchange import load_run, read_json
 
 Commands = Any  # argparse's own type for what add_subparsers returns is private
 
@@ -37,7 +39,10 @@ def add_judge(commands: Commands) -> None:
     """The command ``judge``."""
     parser = commands.add_parser("judge", help="judge run records")
     parser.add_argument(
-        "files", nargs="+", metavar="FILE", help="a run record (low-hiss-run/1, JSON); - reads standard input"
+        "files",
+        nargs="+",
+        metavar="FILE",
+        help="a run or round record (low-hiss-run/1, low-hiss-round/1, JSON); - reads standard input",
     )
     schools = parser.add_mutually_exclusive_group()
     schools.add_argument("--rules", metavar="ID|FILE", help="judge by this rule set instead of the run's own")
@@ -66,7 +71,10 @@ def judge(options: argparse.Namespace) -> int:
 def _judge_file(name: str, rules: RuleSet | None, options: argparse.Namespace, *, several: bool) -> int:
     words = words_of(options)
     try:
-        run = load_run(_read(name))
+        table = read_json(_read(name))
+        if is_round(table):
+            return _judge_round(table, options, compact=several)
+        run = read_run(table)
         own, verdicts = _verdicts(run, rules, every=options.all_rules)
     except (CoreError, OSError) as error:
         if several and not options.text:
@@ -81,6 +89,20 @@ def _judge_file(name: str, rules: RuleSet | None, options: argparse.Namespace, *
     else:
         print(as_json(_record(own, words), compact=several), flush=True)
     return EXIT_OF_OVERALL[own.overall]
+
+
+def _judge_round(table: object, options: argparse.Namespace, *, compact: bool) -> int:
+    """A round by itself: how it stands, and 1 when something stays, 2 when something is open, else 0."""
+    record = read_round(table, rulebook.rounds())
+    names = rulebook.rule_set_ids() if options.all_rules else [options.rules or record.rules]
+    states = [(name, state_of(record, name)) for name in names]
+    if options.text:
+        print("\n\n".join(round_text(record, state, words_of(options), name) for name, state in states), flush=True)
+    else:
+        tables = [state_table(record, state, words_of(options), name) for name, state in states]
+        shown = {"format": "low-hiss-round-states/1", "states": tables} if options.all_rules else tables[0]
+        print(as_json(shown, compact=compact), flush=True)
+    return exit_code(state_of(record, options.rules or record.rules))
 
 
 def _verdicts(run: Run, rules: RuleSet | None, *, every: bool) -> tuple[RunVerdict, list[RunVerdict]]:

@@ -13,6 +13,7 @@ from lowhiss.core.rounds import (
     Ask,
     Bound,
     Judged,
+    Known,
     Round,
     RoundState,
     RunMark,
@@ -196,8 +197,13 @@ class _Script:
             "seconds": ask.seconds,
             "measures": self.measures(ask, bounds),
             "say": self.said.say(ask, bounds),
-            "known": {"what": known.what, "consequence": known.consequence} if known else None,
+            "known": {"what": self.known(ask, known), "consequence": known.consequence} if known else None,
         }
+
+    def known(self, ask: Ask, known: Known) -> str:
+        """A defect that was known before, in few words."""
+        found = self.said.not_so(ask, known.wrong, None, None)
+        return f"{found}. {known.what}" if known.what else found
 
     def measures(self, ask: Ask, bounds: Sequence[Bound]) -> list[dict[str, Any]]:
         """What is measured there, one a unit of measure; what is only looked at has no tape."""
@@ -341,3 +347,23 @@ def exit_code(state: RoundState) -> int:
     if state.worst == CONSEQUENCES[0]:
         return 1
     return 0 if state.complete else 2
+
+
+def is_round(table: object) -> bool:
+    """Whether plain values are a round record rather than a run's."""
+    return isinstance(table, dict) and str(table.get("format", "")).startswith("low-hiss-round/")
+
+
+def round_text(record: Round, state: RoundState, words: Words, rules: str = "") -> str:
+    """The round as a sheet to read: what is not right first, then what was not looked at, then the rest counted."""
+    table = state_table(record, state, words, rules)
+    said = RoundWords(rulebook.rounds(), words)
+    lines = [f"{said.of(state.plan.way.name)} · {state.set.power.name} · {table['rules']}"]
+    lines.append(f"{table['of'] - table['left']}/{table['of']}")
+    for one in table["items"]:
+        if one["outcome"] == "not_right":
+            where = f" ({one['where']})" if one["where"] else ""
+            lines.append(f"- {one['not_so']}{where}: {words.consequence(one['consequence'] or 'note')}")
+        lines += [f"  {one['name']}, {one['where']}: {finding['text']}" for finding in one["findings"]]
+    lines += [f"! {finding['text']}" for finding in table["findings"]]
+    return "\n".join(lines)

@@ -7,6 +7,7 @@ import datetime as dt
 import io
 from collections.abc import Iterable, Sequence
 from dataclasses import dataclass
+from typing import NamedTuple
 from zoneinfo import ZoneInfo
 
 from icalendar import Calendar, Event
@@ -26,6 +27,14 @@ class StandingLine:
     why: str
     passed_at: dt.datetime | None
     due_at: dt.datetime | None
+
+
+class LastDay(NamedTuple):
+    """The last day of a paper. ``id`` stays from one calendar to the next."""
+
+    id: str
+    title: str
+    day: dt.date
 
 
 def last_day(due_at: dt.datetime, zone: ZoneInfo) -> dt.date:
@@ -50,8 +59,10 @@ def _plain(text: str) -> str:
     return f"'{text}" if text.startswith(_FORMULA) else text
 
 
-def due_calendar(lines: Sequence[StandingLine], zone: ZoneInfo, title: str, now: dt.datetime) -> bytes:
-    """An iCalendar with an all-day event on the last day of each unit that is due; its id stays from one to the next.
+def due_calendar(
+    lines: Sequence[StandingLine], zone: ZoneInfo, title: str, now: dt.datetime, papers: Sequence[LastDay] = ()
+) -> bytes:
+    """An iCalendar with an all-day event on the last day of each unit that is due, and of each paper.
 
     title : with ``{unit}`` for the unit's name.
     """
@@ -61,14 +72,20 @@ def due_calendar(lines: Sequence[StandingLine], zone: ZoneInfo, title: str, now:
     for line in lines:
         if line.due_at is None:
             continue
-        day = last_day(line.due_at, zone)
-        event = Event()
-        event.add("uid", f"due-{line.unit_id}@low-hiss")
-        event.add("dtstamp", now)
-        event.add("dtstart", day)
-        event.add("dtend", day + dt.timedelta(days=1))
-        event.add("summary", title.format(unit=line.unit))
-        event.add("description", line.standing)
-        event.add("transp", "TRANSPARENT")
-        calendar.add_component(event)
+        due = LastDay(f"due-{line.unit_id}", title.format(unit=line.unit), last_day(line.due_at, zone))
+        calendar.add_component(_all_day(due, line.standing, now))
+    for paper in papers:
+        calendar.add_component(_all_day(paper._replace(id=f"paper-{paper.id}"), "", now))
     return bytes(calendar.to_ical())
+
+
+def _all_day(last: LastDay, description: str, now: dt.datetime) -> Event:
+    event = Event()
+    event.add("uid", f"{last.id}@low-hiss")
+    event.add("dtstamp", now)
+    event.add("dtstart", last.day)
+    event.add("dtend", last.day + dt.timedelta(days=1))
+    event.add("summary", last.title)
+    event.add("description", description)
+    event.add("transp", "TRANSPARENT")
+    return event

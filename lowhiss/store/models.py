@@ -34,7 +34,7 @@ class Base(DeclarativeBase):
 class UnitRow(Base):
     """A power unit. ``facts`` is its specification; ``version`` grows with every edit.
 
-    ``due`` is how often it is tested, None: as the fleet is.
+    ``due`` is how often it is tested, None: as the fleet is.  ``look`` is what rounds have asked of it, such as axles.
     """
 
     __tablename__ = "unit"
@@ -47,13 +47,14 @@ class UnitRow(Base):
     rules: Mapped[str] = mapped_column(String(60))
     procedure: Mapped[str | None] = mapped_column(String(60))
     due: Mapped[dict[str, Any] | None] = mapped_column(JSON(none_as_null=True))
+    look: Mapped[dict[str, Any] | None] = mapped_column(JSON(none_as_null=True))
     version: Mapped[int] = mapped_column(default=1, server_default="1")
     retired_at: Mapped[dt.datetime | None] = mapped_column(UtcDateTime)
     demo: Mapped[bool] = mapped_column(default=False)
 
 
 class TrailerRow(Base):
-    """A trailer. ``facts`` is its specification; ``version`` grows with every edit."""
+    """A trailer. ``facts`` is its specification, ``look`` what rounds have asked; ``version`` grows with every edit."""
 
     __tablename__ = "trailer"
     __table_args__ = (UniqueConstraint("name"),)
@@ -61,6 +62,7 @@ class TrailerRow(Base):
     id: Mapped[str] = mapped_column(String(36), primary_key=True)
     name: Mapped[str] = mapped_column(String(60))
     facts: Mapped[dict[str, Any]] = mapped_column(JSON)
+    look: Mapped[dict[str, Any] | None] = mapped_column(JSON(none_as_null=True))
     version: Mapped[int] = mapped_column(default=1, server_default="1")
     retired_at: Mapped[dt.datetime | None] = mapped_column(UtcDateTime)
     demo: Mapped[bool] = mapped_column(default=False)
@@ -451,6 +453,106 @@ class OpenDefectRow(Base):
     part_id: Mapped[str] = mapped_column(String(36), primary_key=True)
     part_kind: Mapped[str] = mapped_column(String(10))
     body: Mapped[list[dict[str, Any]]] = mapped_column(JSON)
+
+
+class RoundRow(Base):
+    """A round: what stands beside its marks.
+
+    ``unit`` is the set as it was assembled on the day, ``known`` the defects that were known then. ``figures`` is what
+    lists show of it; ``defects`` the acts that reported what was not right, by item and place.
+    """
+
+    __tablename__ = "round"
+    __table_args__ = (
+        Index(None, "unit_id", "started_at"),
+        Index(None, "ended_at", "started_at"),
+        Index(None, "run_id"),
+        CheckConstraint("last_seq >= 0", "last_seq_not_negative"),
+    )
+
+    id: Mapped[str] = mapped_column(String(36), primary_key=True)
+    unit_id: Mapped[str] = mapped_column(ForeignKey("unit.id"))
+    unit: Mapped[dict[str, Any]] = mapped_column(JSON)
+    run_id: Mapped[str | None] = mapped_column(String(36))
+    rules: Mapped[str] = mapped_column(String(60))
+    way: Mapped[str] = mapped_column(String(60))
+    mirrored: Mapped[bool] = mapped_column(default=False)
+    purpose: Mapped[str] = mapped_column(String(20))
+    driver: Mapped[str] = mapped_column(String(80))
+    known: Mapped[list[dict[str, Any]]] = mapped_column(JSON)
+    started_at: Mapped[dt.datetime] = mapped_column(UtcDateTime)
+    begun: Mapped[dict[str, Any]] = mapped_column(JSON)
+    person_id: Mapped[str | None] = mapped_column(ForeignKey("person.id"))
+    device_hash: Mapped[str | None] = mapped_column(String(64))
+    last_seq: Mapped[int] = mapped_column(default=0)
+    received_at: Mapped[dt.datetime | None] = mapped_column(UtcDateTime)
+    ended_at: Mapped[dt.datetime | None] = mapped_column(UtcDateTime)
+    ended_by: Mapped[str | None] = mapped_column(String(20))
+    figures: Mapped[dict[str, Any]] = mapped_column(JSON)
+    defects: Mapped[dict[str, Any]] = mapped_column(JSON)
+    demo: Mapped[bool] = mapped_column(default=False)
+
+
+class RoundMarkRow(Base):
+    """One mark of a round as it was made; never changed."""
+
+    __tablename__ = "round_mark"
+    __table_args__ = (UniqueConstraint("round_id", "id"),)
+
+    round_id: Mapped[str] = mapped_column(ForeignKey("round.id"), primary_key=True)
+    seq: Mapped[int] = mapped_column(primary_key=True, autoincrement=False)
+    id: Mapped[str] = mapped_column(Exact)
+    type: Mapped[str] = mapped_column(String(20))
+    device: Mapped[str] = mapped_column(Exact)
+    epoch: Mapped[str] = mapped_column(Exact)
+    device_seq: Mapped[int] = mapped_column()
+    mono_s: Mapped[float] = mapped_column(Double)
+    wall: Mapped[dt.datetime] = mapped_column(UtcDateTime)
+    at_s: Mapped[float] = mapped_column(Double)
+    author: Mapped[str] = mapped_column(String(80))
+    author_id: Mapped[str | None] = mapped_column(ForeignKey("person.id"))
+    claimed: Mapped[str | None] = mapped_column(String(80))
+    """Who was said to have made it, where that could not have been."""
+    after_end: Mapped[bool] = mapped_column(default=False)
+    sent_by: Mapped[str | None] = mapped_column(ForeignKey("person.id"))
+    body: Mapped[dict[str, Any]] = mapped_column(JSON)
+    received_at: Mapped[dt.datetime] = mapped_column(UtcDateTime)
+
+
+class RoundMemberRow(Base):
+    """Somebody who helps in a round, having joined by its code."""
+
+    __tablename__ = "round_member"
+
+    round_id: Mapped[str] = mapped_column(ForeignKey("round.id"), primary_key=True)
+    person_id: Mapped[str] = mapped_column(ForeignKey("person.id"), primary_key=True)
+    joined_at: Mapped[dt.datetime] = mapped_column(UtcDateTime)
+
+
+class RoundCodeRow(Base):
+    """The short-lived code by which a helper joins a round; a round has one at a time."""
+
+    __tablename__ = "round_code"
+    __table_args__ = (UniqueConstraint("code_hash"),)
+
+    round_id: Mapped[str] = mapped_column(ForeignKey("round.id"), primary_key=True)
+    code_hash: Mapped[str] = mapped_column(String(64))
+    made_at: Mapped[dt.datetime] = mapped_column(UtcDateTime)
+
+
+class PaperRow(Base):
+    """A paper of a unit, trailer or person: until when it is good and its number, as somebody entered it last."""
+
+    __tablename__ = "paper"
+    __table_args__ = (Index(None, "until"),)
+
+    holder_id: Mapped[str] = mapped_column(String(36), primary_key=True)
+    paper: Mapped[str] = mapped_column(String(40), primary_key=True)
+    holder_kind: Mapped[str] = mapped_column(String(10))
+    until: Mapped[dt.date | None] = mapped_column()
+    number: Mapped[str] = mapped_column(String(60))
+    by_name: Mapped[str] = mapped_column(String(80))
+    at: Mapped[dt.datetime] = mapped_column(UtcDateTime)
 
 
 class ReadTokenRow(Base):

@@ -32,6 +32,7 @@ from lowhiss.rulebook import consequences
 from lowhiss.service.fleet import acts, out, photographs, readers, standing
 from lowhiss.service.fleet.out import Reads
 from lowhiss.service.people.signin import SignedOutError
+from lowhiss.service.rounds.papers import dated_papers
 
 router = APIRouter(prefix="/api", tags=["standing"], route_class=CarefulRoute)
 
@@ -69,7 +70,11 @@ def get_due_calendar(
     """When each unit is due, as iCalendar; a calendar program brings its token in the address."""
     _reader(request, store, person, "calendar", token)
     kept = {"Content-Disposition": 'attachment; filename="low-hiss-due.ics"'}
-    return Response(out.as_calendar(store, words, dt.datetime.now(dt.UTC)), media_type="text/calendar", headers=kept)
+    return Response(
+        out.as_calendar(store, words, dt.datetime.now(dt.UTC), dated_papers(store, words.language)),
+        media_type="text/calendar",
+        headers=kept,
+    )
 
 
 @router.get("/read-tokens", operation_id="listReadTokens")

@@ -207,9 +207,7 @@ class _Planning:
             dollies = {part.number for part in found if part.on == "dolly"}
             last = len(self.usual.trailers)
             return [
-                part
-                for part in found
-                if part.on == "dolly" or (part.number + 1 not in dollies and part.number != last)
+                part for part in found if part.on == "dolly" or (part.number + 1 not in dollies and part.number != last)
             ]
         if item.where == "not_last":
             return [part for part in found if part.number != len(self.usual.trailers)]

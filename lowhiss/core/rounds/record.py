@@ -26,7 +26,8 @@ class Mark:
     """One mark of a round, checked. Fields that its type does not have are empty.
 
     place : index in the record.  at_s : [s] since the round began.  asks : the items it is about, by their names.
-    value, unit : a number as it was measured.  wrong : the conditions that are not so.  yes : questions that are so.
+    value, unit : a number as it was measured.  defect : the id that its device gave the defect of it.
+     wrong : the conditions that are not so.  yes : questions that are so.
     """
 
     place: int
@@ -46,6 +47,7 @@ class Mark:
     what: str = ""
     part: str = ""
     axles: tuple[Axle, ...] | None = None
+    defect: str = ""
     by: str = ""
     device: str = ""
     seq: int = 0
@@ -66,6 +68,7 @@ class Known:
     place: str
     what: str
     consequence: Consequence
+    wrong: tuple[str, ...] = ()
 
 
 @dataclass(frozen=True, slots=True)
@@ -130,6 +133,7 @@ def _known(fields: Fields, book: RoundBook) -> Known:
         fields.text("place", ""),
         fields.text("what", ""),
         fields.choice("consequence", Consequence, "note"),
+        tuple(name for name in fields.texts("wrong") if name in book.conditions),
     )
     fields.done()
     if known.item not in book.items:
@@ -185,6 +189,13 @@ def _asks(fields: Fields, book: RoundBook) -> tuple[str, ...]:
     return asks
 
 
+def _id(fields: Fields, key: str) -> str:
+    name = fields.text(key, "")
+    if len(name) > 36 or not name.isascii():
+        raise fields.refuse(key, "must be an id of at most 36 plain characters")
+    return name
+
+
 def _words(fields: Fields, key: str, needed: bool = False) -> str:
     text = (fields.text(key) if needed else fields.text(key, "")).strip()
     if needed and not text:
@@ -230,6 +241,7 @@ def _answer(fields: Fields, book: RoundBook, _: RoundSet) -> dict[str, Any]:
         "why": why,
         "text": _words(fields, "text"),
         "teaching": fields.flag("teaching", False),
+        "defect": _id(fields, "defect"),
     }
 
 

@@ -31,7 +31,8 @@ class Rating:
 class Defect:
     """Something that is not right with a part.
 
-    item, place, round_id : of a round that found it; empty where none did.
+    item, place, round_id, wrong, measured : of a round that found it, with the conditions that are not so and the
+        number in its unit; empty where none did.
 
     group, finding, what : a group of the table, a finding of the judge, or words.  ratings : the default first.
     certified_at, certified_by : of *repaired* or *no repair needed*.  said : what was done, or why nothing.
@@ -50,6 +51,8 @@ class Defect:
     item: str
     place: str
     round_id: str
+    wrong: tuple[str, ...]
+    measured: tuple[float, str] | None
     teaching: bool
     ratings: tuple[Rating, ...]
     state: DefectState = "open"
@@ -128,6 +131,8 @@ def _seen(act: Act, table: Consequences, rules: str) -> Defect:
         item=body.get("item", ""),
         place=body.get("place", ""),
         round_id=body.get("round", ""),
+        wrong=tuple(body.get("wrong", ())),
+        measured=(body["value"], body["measure"]) if "measure" in body else None,
         teaching=body.get("teaching", False),
         ratings=tuple(ratings) or (Rating(act.at, act.by, "note"),),
     )

@@ -106,7 +106,13 @@ HOLDS = {
     "still": "{stage}: still on hold.",
 }
 CONSEQUENCES = {"stay": "Stays put", "finish": "This trip, then repair", "note": "Noted"}
-DEFECT_STATES = {"open": "open", "taken": "in the workshop", "repaired": "repaired", "no_repair": "no repair needed"}
+DEFECT_STATES = {
+    "open": "open",
+    "taken": "in the workshop",
+    "repaired": "repaired",
+    "no_repair": "no repair needed",
+    "fixed": "put right at once",
+}
 ACTS = {
     "hold_placed": "Put on hold: {reason}",
     "hold_released": "Hold released: {reason}",
@@ -117,6 +123,8 @@ ACTS = {
     "no_repair": "No repair needed, certified: {defect}. {reason}",
     "acknowledged": "Read what was reported: {defect}",
     "trip_over": "The trip is over",
+    "defect_fixed": "Put right on the spot: {defect}. {did}",
+    "round_done": "Round complete",
 }
 RUNS = {
     "pass": "Test passed",

@@ -4,9 +4,11 @@ from __future__ import annotations
 
 from collections.abc import Sequence
 from dataclasses import dataclass
+from typing import cast
 
 from lowhiss.core.rounds import Ask, Bound, Finding, RoundBook, RoundSet, Text, bound_in, measure_of, vehicle_of
 from lowhiss.core.rounds.model import Condition, Measure, Measured, School
+from lowhiss.core.standing import Defect
 from lowhiss.core.words.figures import plain
 from lowhiss.core.words.render import Words
 
@@ -172,13 +174,34 @@ class RoundWords:
 
     def not_so(self, ask: Ask, wrong: Sequence[str], value: float | None, unit: Measured | None) -> str:
         """What is not right, in few words: the part, where, and which of its conditions."""
-        conditions = [self.of(self.book.conditions[name].not_so) for name in wrong if name != "within"]
+        conditions = [self.of(self.book.conditions[name].not_so) for name in wrong if name in self._sayable]
         measure = measure_of(self.book, ask)
         if value is not None and measure is not None:
             conditions.append(self.quantity(value, unit or measure.unit))
         said = "; ".join(conditions)
         name = self.of(ask.item.name)
         return f"{name}: {said}" if said else name
+
+    def defect(self, defect: Defect) -> str:
+        """A defect that a round found: the part, which of its conditions, the number, and where."""
+        conditions = [self.of(self.book.conditions[name].not_so) for name in defect.wrong if name in self._sayable]
+        if defect.measured is not None:
+            conditions.append(self.quantity(defect.measured[0], cast(Measured, defect.measured[1])))
+        name = self.of(self.book.items[defect.item].name)
+        said = f"{name}: {'; '.join(conditions)}" if conditions else name
+        where = ", ".join(self._place(code) for code in defect.place.split(".")[1:])
+        return f"{said} ({where})" if where else said
+
+    @property
+    def _sayable(self) -> set[str]:
+        """Conditions with words of their own: a number says itself."""
+        return {name for name in self.book.conditions if "{" not in self.book.conditions[name].said["en"]}
+
+    def _place(self, code: str) -> str:
+        """One step of a place in words."""
+        if code.startswith("axle"):
+            return self.of(self.book.places["axle"]).format(number=code.removeprefix("axle"))
+        return self.of(self.book.places[code]) if code in self.book.places else code
 
     def measure(self, measure: Measure) -> str:
         """The name of what is measured."""

@@ -112,7 +112,13 @@ HOLDS = {
     "still": "{stage}: sigue retenida.",
 }
 CONSEQUENCES = {"stay": "No se mueve", "finish": "Este viaje y al taller", "note": "Anotado"}
-DEFECT_STATES = {"open": "abierto", "taken": "en el taller", "repaired": "reparado", "no_repair": "sin reparación"}
+DEFECT_STATES = {
+    "open": "abierto",
+    "taken": "en el taller",
+    "repaired": "reparado",
+    "no_repair": "sin reparación",
+    "fixed": "arreglado al momento",
+}
 ACTS = {
     "hold_placed": "Retenida: {reason}",
     "hold_released": "Retención liberada: {reason}",
@@ -123,6 +129,8 @@ ACTS = {
     "no_repair": "Sin reparación, certificado: {defect}. {reason}",
     "acknowledged": "Leyó lo informado: {defect}",
     "trip_over": "El viaje terminó",
+    "defect_fixed": "Arreglado al momento: {defect}. {did}",
+    "round_done": "Ronda completa",
 }
 RUNS = {
     "pass": "Prueba superada",

@@ -24,6 +24,8 @@ from lowhiss.service.people.signin import Person
 from lowhiss.store.engine import Store
 from lowhiss.store.models import ActRow, HoldRow
 
+SERVERS_ACTS = ("round_done",)
+"""Acts that only follow from something else."""
 _RULES = "rules"
 """What the server adds to a defect: the rule set under which it was seen."""
 _FORBIDDEN = {
@@ -85,6 +87,8 @@ class _AsideError(Exception):
 
 
 def _take(session: Session, sent: Instant, act: Done, by: Person, device: str | None) -> None:
+    if act.type in SERVERS_ACTS:
+        raise _AsideError("act_malformed", "type is made by the server and cannot be sent.")
     # whoever else does something about the same part waits: two people certify one thing once
     _lock(session, act.part)
     known = session.get(ActRow, act.id)
@@ -172,6 +176,9 @@ def _check_defect(act: Act, author: Author, defect: Defect | None) -> None:
         raise _AsideError("defect_unknown", "There is no such defect on this part.")
     if act.type == "acknowledged":
         return
+    group = consequences().groups.get(defect.group)
+    if act.type == "defect_fixed" and author.role not in MILDER and not (group and group.fixable):
+        raise _AsideError("not_yours", "Only the workshop may put this right: it stays a defect.")
     if defect.certified_at is not None:
         raise _AsideError(
             "already_certified", f"{defect.certified_by} has certified this already; report it again if it is back."

@@ -4,13 +4,14 @@ from __future__ import annotations
 
 import datetime as dt
 import uuid
+from collections.abc import Sequence
 from dataclasses import dataclass
 from typing import Literal, get_args
 
 from sqlalchemy import select
 
 from lowhiss.core.words import Words
-from lowhiss.exchange.standing_out import StandingLine, due_calendar, standing_csv
+from lowhiss.exchange.standing_out import LastDay, StandingLine, due_calendar, standing_csv
 from lowhiss.service.errors import NotFoundError, RefusedError
 from lowhiss.service.fleet.standing import UnitStanding, get_calendar, standings
 from lowhiss.service.people import secrets
@@ -83,9 +84,10 @@ def as_csv(store: Store, words: Words, now: dt.datetime) -> str:
     return standing_csv(_lines(standings(store, words, now)), get_calendar(store).zone)
 
 
-def as_calendar(store: Store, words: Words, now: dt.datetime) -> bytes:
-    """When each unit in use is due, as iCalendar."""
-    return due_calendar(_lines(standings(store, words, now)), get_calendar(store).zone, words.due_title(), now)
+def as_calendar(store: Store, words: Words, now: dt.datetime, papers: Sequence[LastDay] = ()) -> bytes:
+    """When each unit in use is due, and the last day of each paper, as iCalendar."""
+    lines = _lines(standings(store, words, now))
+    return due_calendar(lines, get_calendar(store).zone, words.due_title(), now, papers)
 
 
 def _lines(found: list[UnitStanding]) -> list[StandingLine]:

@@ -87,6 +87,20 @@ RIGHTS: dict[str, frozenset[str]] = {
     "getTrace": _SIGNED_IN,
     "getNeedles": _SIGNED_IN,
     "readLog": _SIGNED_IN,
+    # rounds
+    "startRound": _SIGNED_IN,
+    "beginRound": _SIGNED_IN,
+    "listRounds": _SIGNED_IN,
+    "getRound": _SIGNED_IN,
+    "addRoundMarks": _SIGNED_IN,
+    "listRoundMarks": _SIGNED_IN,
+    "getRoundScript": _SIGNED_IN,
+    "getRoundState": _SIGNED_IN,
+    "getRoundRecord": _SIGNED_IN,
+    "makeRoundCode": _SIGNED_IN,
+    "joinRound": _SIGNED_IN,
+    "listPapers": _SIGNED_IN,
+    "setPaper": _SIGNED_IN,
     # rules
     "getRulebook": _SIGNED_IN,
 }
@@ -95,6 +109,10 @@ NARROWER: dict[str, str] = {
     "call-outs and notes, never what commands the driver; a trainer or manager who did not join only notes, and "
     "`late_confirmed`; anybody else only sends on what others, who were signed in on the same device when they struck "
     "it, left waiting there",
+    "addRoundMarks": "whoever began the round makes every mark; who joined by its code only answers, says what was "
+    "named and notes; a trainer or manager who did not join only notes",
+    "makeRoundCode": "only who leads the round",
+    "setPaper": "everybody their own papers; the workshop and managers those of units, trailers and people",
     "getStanding": "nobody without a token for reading it",
     "getStandingCsv": "nobody without a token for reading it",
     "getDueCalendar": "nobody without a token for reading the calendar",
@@ -120,6 +138,8 @@ ACTS: dict[ActType, frozenset[str]] = {
     "no_repair": _KEEPS_UNITS,
     "acknowledged": _SIGNED_IN,
     "trip_over": _SIGNED_IN,
+    "defect_fixed": _SIGNED_IN,
+    "round_done": _SIGNED_IN,
 }
 """Who may do what about a vehicle by `addActs`."""
 MILDER: frozenset[str] = _KEEPS_UNITS

@@ -1119,6 +1119,234 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/units/{unit_id}/round": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * Start Round
+         * @description What a round of this unit, as it is coupled now, would begin with.
+         */
+        get: operations["startRound"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/rounds": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * List Rounds
+         * @description The rounds of a unit or beside an air test; without either, those left open that the asker may go on with.
+         */
+        get: operations["listRounds"];
+        put?: never;
+        /**
+         * Begin Round
+         * @description Begin a round; the same one sent again is found again.
+         */
+        post: operations["beginRound"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/rounds/join": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Join Round
+         * @description Join a round as a helper.
+         */
+        post: operations["joinRound"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/rounds/{round_id}": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * Get Round
+         * @description What stands beside the round's marks, the asker's part in it, and its record without marks.
+         */
+        get: operations["getRound"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/rounds/{round_id}/marks": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * List Marks
+         * @description The round's marks with a sequence number above ``after``.
+         */
+        get: operations["listRoundMarks"];
+        put?: never;
+        /**
+         * Add Marks
+         * @description Append marks. What is answered as accepted is committed; a resent mark is accepted again, once.
+         */
+        post: operations["addRoundMarks"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/rounds/{round_id}/script": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * Get Script
+         * @description The script of this round, with everything that was said of the set in it.
+         */
+        get: operations["getRoundScript"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/rounds/{round_id}/state": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * Get State
+         * @description How the round stands, under its own rule set or another.
+         */
+        get: operations["getRoundState"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/rounds/{round_id}/record": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * Get Record
+         * @description The round as an open round record, ``low-hiss-round/1``.
+         */
+        get: operations["getRoundRecord"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/rounds/{round_id}/join-code": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Make Code
+         * @description A code for a helper; it lasts ten minutes, and the one before it is void.
+         */
+        post: operations["makeRoundCode"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/units/{unit_id}/papers": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * List Papers
+         * @description The papers of the set as it is coupled today, and the asker's own; the worst first.
+         */
+        get: operations["listPapers"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/papers/{holder_kind}/{holder_id}/{paper}": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        /**
+         * Set Paper
+         * @description Enter until when a paper is good, and its number.
+         */
+        put: operations["setPaper"];
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/rulebook": {
         parameters: {
             query?: never;
@@ -1176,7 +1404,7 @@ export interface components {
              * Type
              * @enum {string}
              */
-            type: "hold_placed" | "hold_released" | "defect_seen" | "defect_rated" | "defect_taken" | "repaired" | "no_repair" | "acknowledged" | "trip_over";
+            type: "hold_placed" | "hold_released" | "defect_seen" | "defect_rated" | "defect_taken" | "defect_fixed" | "repaired" | "no_repair" | "acknowledged" | "trip_over" | "round_done";
             part: components["schemas"]["PartBody"];
             at: components["schemas"]["Moment"];
             /**
@@ -1224,6 +1452,37 @@ export interface components {
             message: string;
         };
         /**
+         * AskOut
+         * @description One item at one place. ``vehicle``: 0 the power unit, else the trailer that a defect is pinned to.
+         */
+        AskOut: {
+            /** Key */
+            key: string;
+            /** Item */
+            item: string;
+            /** Station */
+            station: string;
+            /** Where */
+            where: string;
+            /** Vehicle */
+            vehicle: number;
+            /** Axle */
+            axle: number | null;
+            /** Part */
+            part: string;
+            /** Side */
+            side: string;
+            /** End */
+            end: string;
+            /** Seconds */
+            seconds: number;
+            /** Measures */
+            measures: components["schemas"]["MeasureOut"][];
+            /** Say */
+            say: string;
+            known: components["schemas"]["KnownOut"] | null;
+        };
+        /**
          * BadLineOut
          * @description A line that cannot be taken, and why.
          */
@@ -1251,6 +1510,40 @@ export interface components {
             low_psi: number | null;
             /** High Psi */
             high_psi: number | null;
+        };
+        /**
+         * BeginRound
+         * @description Begin a round; the device makes the id, so that sending it again is harmless.
+         */
+        BeginRound: {
+            /** Id */
+            id: string;
+            /** Unit Id */
+            unit_id: string;
+            /** Way */
+            way: string;
+            /** Rules */
+            rules?: string | null;
+            /**
+             * Purpose
+             * @default dispatch
+             * @enum {string}
+             */
+            purpose: "dispatch" | "training" | "rehearsal";
+            /**
+             * Driver
+             * @default
+             */
+            driver: string;
+            /**
+             * Mirrored
+             * @default false
+             */
+            mirrored: boolean;
+            /** Run Id */
+            run_id?: string | null;
+            begun: components["schemas"]["Moment"];
+            sent: components["schemas"]["Moment"];
         };
         /**
          * BeginRun
@@ -1364,6 +1657,25 @@ export interface components {
             count: number;
         };
         /**
+         * CallOut
+         * @description A call of the light check and the items that it answers.
+         */
+        CallOut: {
+            /** Id */
+            id: string;
+            /**
+             * Position
+             * @enum {string}
+             */
+            position: "front" | "rear";
+            /** Say */
+            say: string;
+            /** Wait S */
+            wait_s: number;
+            /** Asks */
+            asks: string[];
+        };
+        /**
          * CandidateOut
          * @description The candidate's own result, by finding code.
          */
@@ -1418,6 +1730,20 @@ export interface components {
             bays: components["schemas"]["BayOut"][];
             /** Pins */
             pins: components["schemas"]["PinOut"][];
+        };
+        /**
+         * ConditionOut
+         * @description A condition: as it is shown, what it means exactly, and what is wrong when it is not so.
+         */
+        ConditionOut: {
+            /** Id */
+            id: string;
+            /** Label */
+            label: string;
+            /** Means */
+            means: string;
+            /** Not So */
+            not_so: string;
         };
         /**
          * CoupleBody
@@ -1486,7 +1812,7 @@ export interface components {
              * State
              * @enum {string}
              */
-            state: "open" | "taken" | "repaired" | "no_repair";
+            state: "open" | "taken" | "repaired" | "no_repair" | "fixed";
             /** State Said */
             state_said: string;
             /** Taken By */
@@ -1684,6 +2010,58 @@ export interface components {
             token: string;
         };
         /**
+         * FigureAxleOut
+         * @description An axle as the figure draws it.
+         */
+        FigureAxleOut: {
+            /**
+             * Role
+             * @enum {string}
+             */
+            role: "steer" | "drive" | "trailer";
+            /** Dual */
+            dual: boolean;
+            /** Lift */
+            lift: boolean;
+        };
+        /**
+         * FigurePartOut
+         * @description A part of the set as the figure draws it, front to back.
+         */
+        FigurePartOut: {
+            /** Code */
+            code: string;
+            /**
+             * On
+             * @enum {string}
+             */
+            on: "unit" | "trailer" | "dolly" | "coupling" | "person";
+            /** Name */
+            name: string;
+            /** Kind */
+            kind: ("straight_truck" | "bus" | "tractor") | ("trailer" | "dolly");
+            /** Axles */
+            axles: components["schemas"]["FigureAxleOut"][];
+        };
+        /**
+         * FillingOut
+         * @description What may be looked at while the air builds, in order, and when to stop.
+         */
+        FillingOut: {
+            /** Quiet Psi */
+            quiet_psi: number;
+            /** Quiet S */
+            quiet_s: number;
+            /** Short S */
+            short_s: number;
+            /** Short After First S */
+            short_after_first_s: number;
+            /** Short After Refill S */
+            short_after_refill_s: number;
+            /** Order */
+            order: string[];
+        };
+        /**
          * FindingOut
          * @description A finding, worded for the reader.
          */
@@ -1692,6 +2070,20 @@ export interface components {
             code: string;
             /** Text */
             text: string;
+        };
+        /**
+         * FromRunOut
+         * @description A mark of the air test and the asks that it answers.
+         */
+        FromRunOut: {
+            /** Mark */
+            mark: {
+                [key: string]: string;
+            };
+            /** Needs */
+            needs: string;
+            /** Asks */
+            asks: string[];
         };
         /**
          * GovernorBody
@@ -1859,6 +2251,19 @@ export interface components {
             after_end: boolean;
             /** Claimed */
             claimed: string | null;
+        };
+        /**
+         * KnownOut
+         * @description A defect that was known before.
+         */
+        KnownOut: {
+            /** What */
+            what: string;
+            /**
+             * Consequence
+             * @enum {string}
+             */
+            consequence: "stay" | "finish" | "note";
         };
         /**
          * LateOut
@@ -2036,11 +2441,35 @@ export interface components {
             /** May */
             may: string[];
             /** Acts */
-            acts: ("hold_placed" | "hold_released" | "defect_seen" | "defect_rated" | "defect_taken" | "repaired" | "no_repair" | "acknowledged" | "trip_over")[];
+            acts: ("hold_placed" | "hold_released" | "defect_seen" | "defect_rated" | "defect_taken" | "defect_fixed" | "repaired" | "no_repair" | "acknowledged" | "trip_over" | "round_done")[];
             /** Milder */
             milder: boolean;
             /** Demo People */
             demo_people: components["schemas"]["PersonOut"][];
+        };
+        /**
+         * MeasureOut
+         * @description What is measured, in one unit; without a tape it is only looked at. Limit and school in words.
+         */
+        MeasureOut: {
+            /** Name */
+            name: string;
+            /**
+             * Unit
+             * @enum {string}
+             */
+            unit: "s" | "psi" | "F" | "V" | "share" | "rpm" | "in" | "deg" | "in32" | "count" | "rating" | "seen";
+            /** Label */
+            label: string;
+            /** Limit */
+            limit: string;
+            /** School */
+            school: string;
+            /** Source */
+            source: string;
+            tape: components["schemas"]["RoundTapeOut"] | null;
+            /** Urgent */
+            urgent: boolean;
         };
         /**
          * MeasuredOut
@@ -2078,6 +2507,20 @@ export interface components {
             part: "lead" | "watch" | "oversee" | "send";
         };
         /**
+         * MethodOut
+         * @description A way to check lights. ``opens``: what must be brought back after it.
+         */
+        MethodOut: {
+            /** Id */
+            id: string;
+            /** Name */
+            name: string;
+            /** How */
+            how: string;
+            /** Opens */
+            opens: string;
+        };
+        /**
          * Moment
          * @description One moment by a device's clocks; an epoch is one page life of the device.
          */
@@ -2093,6 +2536,75 @@ export interface components {
              * Format: date-time
              */
             wall: string;
+        };
+        /**
+         * NamedOut
+         * @description An id with its words.
+         */
+        NamedOut: {
+            /** Id */
+            id: string;
+            /** Name */
+            name: string;
+        };
+        /**
+         * PaperBody
+         * @description Until when a paper is good, and its number.
+         */
+        PaperBody: {
+            /** Until */
+            until?: string | null;
+            /**
+             * Number
+             * @default
+             */
+            number: string;
+        };
+        /**
+         * PaperOut
+         * @description A paper of a unit, trailer or person, and how it stands today.
+         */
+        PaperOut: {
+            /**
+             * Holder Kind
+             * @enum {string}
+             */
+            holder_kind: "unit" | "trailer" | "person";
+            /** Holder Id */
+            holder_id: string;
+            /** Holder */
+            holder: string;
+            /** Paper */
+            paper: string;
+            /**
+             * Of
+             * @enum {string}
+             */
+            of: "driver" | "unit" | "each" | "set";
+            /** Name */
+            name: string;
+            /** Match */
+            match: string;
+            /** Dated */
+            dated: boolean;
+            /** Until */
+            until: string | null;
+            /** Number */
+            number: string;
+            /**
+             * Standing
+             * @enum {string}
+             */
+            standing: "expired" | "soon" | "unknown" | "good";
+            /**
+             * Otherwise
+             * @enum {string}
+             */
+            otherwise: "stay" | "finish" | "note";
+            /** Source */
+            source: string;
+            /** By */
+            by: string;
         };
         /**
          * PartBody
@@ -2213,6 +2725,21 @@ export interface components {
             group: string;
             /** Text */
             text: string;
+        };
+        /**
+         * QuestionOut
+         * @description What decides about a consequence when it is so.
+         */
+        QuestionOut: {
+            /** Id */
+            id: string;
+            /** Ask */
+            ask: string;
+            /**
+             * To
+             * @enum {string}
+             */
+            to: "stay" | "finish" | "note";
         };
         /**
          * ReadTokenBody
@@ -2373,6 +2900,315 @@ export interface components {
             version: number;
             /** Retired */
             retired: boolean;
+        };
+        /**
+         * RoundAnswerOut
+         * @description What stands of one item. ``mark``: the id of the answer that stands, empty where the air test gave it.
+         */
+        RoundAnswerOut: {
+            /** Key */
+            key: string;
+            /** Name */
+            name: string;
+            /** Where */
+            where: string;
+            /** Vehicle */
+            vehicle: number;
+            /** Group */
+            group: string;
+            /**
+             * Outcome
+             * @enum {string}
+             */
+            outcome: "not_right" | "open" | "unmeasured" | "speech" | "unseen" | "fixed" | "absent" | "right";
+            /** Answer */
+            answer: ("right" | "not_right" | "fixed" | "seen_not_measured" | "by_reference" | "not_reached" | "not_fitted" | "later" | "from_run" | "still" | "worse" | "gone") | null;
+            /** Value */
+            value: number | null;
+            /** Unit */
+            unit: ("s" | "psi" | "F" | "V" | "share" | "rpm" | "in" | "deg" | "in32" | "count" | "rating" | "seen") | null;
+            /** Shown */
+            shown: string;
+            /** Limit */
+            limit: string;
+            /** Wrong */
+            wrong: string[];
+            /** Not So */
+            not_so: string;
+            /** Why */
+            why: string;
+            /** Note */
+            note: string;
+            /** By */
+            by: string;
+            /** Device */
+            device: string;
+            /** At S */
+            at_s: number | null;
+            /** Mark */
+            mark: string;
+            /** Teaching */
+            teaching: boolean;
+            /** Findings */
+            findings: components["schemas"]["RoundFindingOut"][];
+            /** Consequence */
+            consequence: ("stay" | "finish" | "note") | null;
+            /** Said */
+            said: boolean | null;
+            /** Say */
+            say: string;
+        };
+        /**
+         * RoundFiguresOut
+         * @description What lists show of a round.
+         */
+        RoundFiguresOut: {
+            /** Of */
+            of: number;
+            /** Left */
+            left: number;
+            /** Complete */
+            complete: boolean;
+            /** Clear */
+            clear: boolean;
+            /** Worst */
+            worst: ("stay" | "finish" | "note") | null;
+            /** Not Right */
+            not_right: number;
+            /** Took S */
+            took_s: number;
+        };
+        /**
+         * RoundFindingOut
+         * @description A finding; ``about``: the items that it is about.
+         */
+        RoundFindingOut: {
+            /**
+             * Code
+             * @enum {string}
+             */
+            code: "side_open" | "by_reference" | "not_measured" | "not_released" | "too_quick" | "not_named" | "said_wrong" | "not_reached" | "later_open" | "left_open" | "left_out" | "outside_limit" | "inside_limit" | "not_charging" | "below_school" | "below_usual" | "not_fixed_here" | "was_not_right" | "known_gone" | "two_answers" | "after_end" | "fifth";
+            /** Text */
+            text: string;
+            /** About */
+            about: string[];
+        };
+        /**
+         * RoundHeadOut
+         * @description A round's head with its record without marks.
+         */
+        RoundHeadOut: {
+            head: components["schemas"]["RoundOut"];
+            /** Record */
+            record: {
+                [key: string]: unknown;
+            };
+        };
+        /**
+         * RoundItemOut
+         * @description What is the same of an item at each of its places. ``means``: the consequence when it is not right.
+         */
+        RoundItemOut: {
+            /** Name */
+            name: string;
+            /** Zone */
+            zone: string;
+            /** Checks */
+            checks: string[];
+            /** First */
+            first: string[];
+            /** Block */
+            block: string;
+            /** Own */
+            own: boolean;
+            /**
+             * Fill
+             * @enum {string}
+             */
+            fill: "any" | "noisy" | "air" | "never";
+            /** Group */
+            group: string;
+            /** Fixable */
+            fixable: boolean;
+            /** Means */
+            means: ("stay" | "finish" | "note") | null;
+            /** Questions */
+            questions: components["schemas"]["QuestionOut"][];
+            /** By Reference */
+            by_reference: boolean;
+            /** Color */
+            color: string;
+        };
+        /**
+         * RoundOut
+         * @description What stands beside a round's marks.
+         */
+        RoundOut: {
+            /** Id */
+            id: string;
+            /** Unit Id */
+            unit_id: string;
+            /** Unit Name */
+            unit_name: string;
+            /**
+             * Kind
+             * @enum {string}
+             */
+            kind: "straight_truck" | "bus" | "tractor" | "tractor_semitrailer" | "multi_trailer";
+            /** Trailers */
+            trailers: string[];
+            /** Run Id */
+            run_id: string | null;
+            /** Rules */
+            rules: string;
+            /** Way */
+            way: string;
+            /** Mirrored */
+            mirrored: boolean;
+            /**
+             * Purpose
+             * @enum {string}
+             */
+            purpose: "dispatch" | "training" | "rehearsal";
+            /** Driver */
+            driver: string;
+            /**
+             * Started At
+             * Format: date-time
+             */
+            started_at: string;
+            /** Last Seq */
+            last_seq: number;
+            /** Ended By */
+            ended_by: ("finished" | "abandoned") | null;
+            figures: components["schemas"]["RoundFiguresOut"];
+            /** Begun By */
+            begun_by: string;
+            /** Helpers */
+            helpers: string[];
+            /** Part */
+            part: ("lead" | "help" | "oversee" | "send") | null;
+        };
+        /**
+         * RoundScriptOut
+         * @description What a device needs to lead a round without contact.
+         */
+        RoundScriptOut: {
+            /**
+             * Format
+             * @constant
+             */
+            format: "low-hiss-round-script/1";
+            /** Hash */
+            hash: string;
+            way: components["schemas"]["WayOut"];
+            /** Rules */
+            rules: string;
+            /** Figure */
+            figure: components["schemas"]["FigurePartOut"][];
+            /** Stations */
+            stations: components["schemas"]["StationOut"][];
+            /** Firsts */
+            firsts: components["schemas"]["NamedOut"][];
+            /** Answers */
+            answers: components["schemas"]["NamedOut"][];
+            /** Unseen */
+            unseen: components["schemas"]["NamedOut"][];
+            /** Conditions */
+            conditions: components["schemas"]["ConditionOut"][];
+            /** Items */
+            items: {
+                [key: string]: components["schemas"]["RoundItemOut"];
+            };
+            /** Asks */
+            asks: components["schemas"]["AskOut"][];
+            /** Wanted */
+            wanted: components["schemas"]["WantedOut"][];
+            /** Calls */
+            calls: components["schemas"]["CallOut"][];
+            /** Methods */
+            methods: components["schemas"]["MethodOut"][];
+            filling: components["schemas"]["FillingOut"];
+            /** From Run */
+            from_run: components["schemas"]["FromRunOut"][];
+            /** States */
+            states: components["schemas"]["StateFromRunOut"][];
+            /** Bring Back */
+            bring_back: components["schemas"]["NamedOut"][];
+        };
+        /**
+         * RoundStartOut
+         * @description What a round of a set may begin with: its record without marks, the ways that fit, the script of one.
+         */
+        RoundStartOut: {
+            /** Record */
+            record: {
+                [key: string]: unknown;
+            };
+            /** Ways */
+            ways: components["schemas"]["WayChoiceOut"][];
+            script: components["schemas"]["RoundScriptOut"];
+        };
+        /**
+         * RoundStateOut
+         * @description How a round stands under a rule set.
+         */
+        RoundStateOut: {
+            /**
+             * Format
+             * @constant
+             */
+            format: "low-hiss-round-state/1";
+            /** Rules */
+            rules: string;
+            /** Of */
+            of: number;
+            /** Left */
+            left: number;
+            /** Wanted */
+            wanted: number;
+            /** Complete */
+            complete: boolean;
+            /** Clear */
+            clear: boolean;
+            /** Worst */
+            worst: ("stay" | "finish" | "note") | null;
+            /** Ended */
+            ended: string | null;
+            /** Items */
+            items: components["schemas"]["RoundAnswerOut"][];
+            /** Findings */
+            findings: components["schemas"]["RoundFindingOut"][];
+            /** Bring Back */
+            bring_back: components["schemas"]["NamedOut"][];
+            /** Call */
+            call: string;
+            /** States */
+            states: {
+                [key: string]: boolean;
+            };
+            /** While Filling */
+            while_filling: number;
+            /** Took S */
+            took_s: number;
+        };
+        /**
+         * RoundTapeOut
+         * @description Where a tape begins and ends, its step, where it stands at first, and the window of the limit.
+         */
+        RoundTapeOut: {
+            /** From */
+            from: number;
+            /** To */
+            to: number;
+            /** Step */
+            step: number;
+            /** Start */
+            start: number;
+            /** Low */
+            low: number | null;
+            /** High */
+            high: number | null;
         };
         /**
          * RunOut
@@ -2877,6 +3713,34 @@ export interface components {
             time_s?: number | null;
         };
         /**
+         * StateFromRunOut
+         * @description By which marks of the air test something is true first, and by which no longer.
+         */
+        StateFromRunOut: {
+            /** First */
+            first: string;
+            /** On */
+            on: {
+                [key: string]: string;
+            };
+            /** Off */
+            off: {
+                [key: string]: string;
+            } | null;
+        };
+        /**
+         * StationOut
+         * @description A stop of the path.
+         */
+        StationOut: {
+            /** Id */
+            id: string;
+            /** Name */
+            name: string;
+            /** Side */
+            side: string;
+        };
+        /**
          * StretchOut
          * @description One needle of a live feed while its frames came without a gap.
          */
@@ -3236,6 +4100,44 @@ export interface components {
             late: components["schemas"]["LateOut"][];
             /** Hints */
             hints: components["schemas"]["FindingOut"][];
+        };
+        /**
+         * WantedOut
+         * @description A fact that nobody knows yet, as a question.
+         */
+        WantedOut: {
+            /** Fact */
+            fact: string;
+            /** Part */
+            part: string;
+            /** Of */
+            of: string;
+            /** Ask */
+            ask: string;
+            /** Station */
+            station: string;
+        };
+        /**
+         * WayChoiceOut
+         * @description A way that fits the set.
+         */
+        WayChoiceOut: {
+            /** Id */
+            id: string;
+            /** Name */
+            name: string;
+        };
+        /**
+         * WayOut
+         * @description A way to go a round. ``blocks``: an axle end is answered block by block.
+         */
+        WayOut: {
+            /** Id */
+            id: string;
+            /** Name */
+            name: string;
+            /** Blocks */
+            blocks: boolean;
         };
         /**
          * WayOutOut
@@ -5870,6 +6772,559 @@ export interface operations {
                 content: {
                     "application/json": components["schemas"]["AboutOut"];
                 };
+            };
+            /** @description The input cannot be accepted. */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ErrorOut"];
+                };
+            };
+            /** @description It was not done: the error's code and sentence say why. */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ErrorOut"];
+                };
+            };
+        };
+    };
+    startRound: {
+        parameters: {
+            query?: {
+                way?: string | null;
+                rules?: string | null;
+                purpose?: "dispatch" | "training" | "rehearsal";
+                lang?: "en" | "es";
+                unit?: "psi" | "kpa" | "bar";
+            };
+            header?: never;
+            path: {
+                unit_id: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["RoundStartOut"];
+                };
+            };
+            /** @description The input cannot be accepted. */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ErrorOut"];
+                };
+            };
+            /** @description It was not done: the error's code and sentence say why. */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ErrorOut"];
+                };
+            };
+        };
+    };
+    listRounds: {
+        parameters: {
+            query?: {
+                unit?: string | null;
+                run?: string | null;
+            };
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["RoundOut"][];
+                };
+            };
+            /** @description The input cannot be accepted. */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ErrorOut"];
+                };
+            };
+            /** @description It was not done: the error's code and sentence say why. */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ErrorOut"];
+                };
+            };
+        };
+    };
+    beginRound: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["BeginRound"];
+            };
+        };
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["RoundOut"];
+                };
+            };
+            /** @description The input cannot be accepted. */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ErrorOut"];
+                };
+            };
+            /** @description It was not done: the error's code and sentence say why. */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ErrorOut"];
+                };
+            };
+        };
+    };
+    joinRound: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["JoinBody"];
+            };
+        };
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["RoundOut"];
+                };
+            };
+            /** @description The input cannot be accepted. */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ErrorOut"];
+                };
+            };
+            /** @description It was not done: the error's code and sentence say why. */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ErrorOut"];
+                };
+            };
+        };
+    };
+    getRound: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                round_id: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["RoundHeadOut"];
+                };
+            };
+            /** @description The input cannot be accepted. */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ErrorOut"];
+                };
+            };
+            /** @description It was not done: the error's code and sentence say why. */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ErrorOut"];
+                };
+            };
+        };
+    };
+    listRoundMarks: {
+        parameters: {
+            query?: {
+                after?: number;
+            };
+            header?: never;
+            path: {
+                round_id: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["KeptEventOut"][];
+                };
+            };
+            /** @description The input cannot be accepted. */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ErrorOut"];
+                };
+            };
+            /** @description It was not done: the error's code and sentence say why. */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ErrorOut"];
+                };
+            };
+        };
+    };
+    addRoundMarks: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                round_id: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["EventBatch"];
+            };
+        };
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ReceivedOut"];
+                };
+            };
+            /** @description The input cannot be accepted. */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ErrorOut"];
+                };
+            };
+            /** @description It was not done: the error's code and sentence say why. */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ErrorOut"];
+                };
+            };
+        };
+    };
+    getRoundScript: {
+        parameters: {
+            query?: {
+                lang?: "en" | "es";
+                unit?: "psi" | "kpa" | "bar";
+            };
+            header?: never;
+            path: {
+                round_id: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["RoundScriptOut"];
+                };
+            };
+            /** @description The input cannot be accepted. */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ErrorOut"];
+                };
+            };
+            /** @description It was not done: the error's code and sentence say why. */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ErrorOut"];
+                };
+            };
+        };
+    };
+    getRoundState: {
+        parameters: {
+            query?: {
+                rules?: string;
+                lang?: "en" | "es";
+                unit?: "psi" | "kpa" | "bar";
+            };
+            header?: never;
+            path: {
+                round_id: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["RoundStateOut"];
+                };
+            };
+            /** @description The input cannot be accepted. */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ErrorOut"];
+                };
+            };
+            /** @description It was not done: the error's code and sentence say why. */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ErrorOut"];
+                };
+            };
+        };
+    };
+    getRoundRecord: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                round_id: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": {
+                        [key: string]: unknown;
+                    };
+                };
+            };
+            /** @description The input cannot be accepted. */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ErrorOut"];
+                };
+            };
+            /** @description It was not done: the error's code and sentence say why. */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ErrorOut"];
+                };
+            };
+        };
+    };
+    makeRoundCode: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                round_id: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["JoinCodeOut"];
+                };
+            };
+            /** @description The input cannot be accepted. */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ErrorOut"];
+                };
+            };
+            /** @description It was not done: the error's code and sentence say why. */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ErrorOut"];
+                };
+            };
+        };
+    };
+    listPapers: {
+        parameters: {
+            query?: {
+                lang?: "en" | "es";
+                unit?: "psi" | "kpa" | "bar";
+            };
+            header?: never;
+            path: {
+                unit_id: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["PaperOut"][];
+                };
+            };
+            /** @description The input cannot be accepted. */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ErrorOut"];
+                };
+            };
+            /** @description It was not done: the error's code and sentence say why. */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ErrorOut"];
+                };
+            };
+        };
+    };
+    setPaper: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                holder_kind: "unit" | "trailer" | "person";
+                holder_id: string;
+                paper: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["PaperBody"];
+            };
+        };
+        responses: {
+            /** @description Successful Response */
+            204: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
             };
             /** @description The input cannot be accepted. */
             422: {

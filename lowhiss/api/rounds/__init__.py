@@ -1,0 +1,1 @@
+"""Rounds over HTTP."""

@@ -1,0 +1,280 @@
+"""Rounds: begun once for the set of the day, joined by a helper, read back and judged. One transaction each."""
+
+from __future__ import annotations
+
+import datetime as dt
+from dataclasses import dataclass
+from typing import Any
+
+from sqlalchemy import or_, select
+from sqlalchemy.orm import Session
+
+from lowhiss import rulebook
+from lowhiss.core.names import seen_of
+from lowhiss.core.rounds import ROUND_FORMAT, Round, RoundSet, Way, read_round, set_table, ways_for
+from lowhiss.core.words import Words
+from lowhiss.engine.clocks import Instant, seconds_ago
+from lowhiss.engine.rounds import script_of, state_of, state_table
+from lowhiss.service.errors import ConflictError, NotFoundError, RefusedError
+from lowhiss.service.fleet.choosing import choose
+from lowhiss.service.fleet.counting import OFFLINE_FOR
+from lowhiss.service.fleet.rows import find_unit
+from lowhiss.service.fleet.units import assembled
+from lowhiss.service.people import guess_limits, secrets
+from lowhiss.service.people.signin import ForbiddenError, Person
+from lowhiss.service.rounds.rows import (
+    OVERSEERS,
+    RoundHead,
+    figures_of,
+    find_round,
+    head_of,
+    head_table,
+    judge_row,
+    known_on,
+    known_tables,
+    mark_rows,
+    part_in,
+    record_of,
+    record_table,
+    set_of,
+)
+from lowhiss.service.runs.rows import KeptEvent
+from lowhiss.store.engine import Store
+from lowhiss.store.models import PersonRow, RoundCodeRow, RoundMemberRow, RoundRow, RunRow, UnitRow
+
+CODE_LASTS = dt.timedelta(minutes=10)
+_LISTED = 40
+
+
+@dataclass(frozen=True, slots=True)
+class Start:
+    """What a round of a set may begin with: its record without marks, the ways that fit, and the script of one."""
+
+    record: dict[str, Any]
+    ways: list[Way]
+    script: dict[str, Any]
+
+
+@dataclass(frozen=True, slots=True)
+class RoundBeginning:
+    """What begins a round; the device makes the id, so that sending it twice begins one round."""
+
+    id: str
+    unit_id: str
+    way: str
+    rules: str | None
+    purpose: str
+    driver: str
+    begun: Instant
+    mirrored: bool = False
+    run_id: str | None = None
+
+
+def start_of(store: Store, unit_id: str, way: str | None, rules: str | None, purpose: str, words: Words) -> Start:
+    """What a round of this unit would begin with now. Raises NotFoundError, RefusedError naming the field."""
+    with store.transaction() as session:
+        unit = find_unit(session, unit_id)
+        usual = set_of(session, unit)
+        fitting = ways_for(rulebook.rounds(), usual)
+        chosen = way or _usual_way(fitting)
+        record = _record(session, unit, usual, chosen, rules, purpose)
+    read = _readable(record)
+    return Start(record, fitting, script_of(read, words))
+
+
+def _usual_way(fitting: list[Way]) -> str:
+    """The way that is offered first: the short daily one where there is one."""
+    return next((way.id for way in fitting if way.glance), fitting[0].id)
+
+
+def _record(
+    session: Session, unit: UnitRow, usual: RoundSet, way: str, rules: str | None, purpose: str
+) -> dict[str, Any]:
+    chosen, _ = choose(rules or unit.rules, None, assembled(session, unit).unit)
+    return {
+        "format": ROUND_FORMAT,
+        "purpose": purpose,
+        "unit": set_table(usual),
+        "rules": chosen.id,
+        "way": way,
+        "mirrored": False,
+        "known": known_tables(known_on(session, usual)),
+        "marks": [],
+    }
+
+
+def _readable(record: dict[str, Any]) -> Round:
+    if record["way"] not in rulebook.rounds().ways:
+        raise RefusedError("way_unknown", "way: there is no such way of going a round.", "way")
+    return read_round(record, rulebook.rounds())
+
+
+def begin_round(store: Store, start: RoundBeginning, sent: Instant, by: Person, device: str | None) -> RoundHead:
+    """Begin a round, or find the same one again.
+
+    Raises NotFoundError, RefusedError, or ConflictError for an id that is another round's.
+    """
+    received_at = dt.datetime.now(dt.UTC)
+    begun = {"device": start.begun.device, "epoch": start.begun.epoch, "mono_s": start.begun.mono_s}
+    device_hash = secrets.token_hash(device) if device else None
+    with store.transaction() as session:
+        known = session.get(RoundRow, start.id)
+        if known is not None:
+            part = part_in(session, known, by, device_hash)
+            if known.begun != begun or known.unit_id != start.unit_id or part not in ("lead", "send"):
+                raise ConflictError(
+                    "round_id_used", "This round's id already belongs to another round: begin a new one.", "id"
+                )
+            return _head(session, known, by, device_hash)
+        unit = find_unit(session, start.unit_id)
+        if unit.retired_at is not None:
+            raise RefusedError("unit_retired", "This unit is retired: choose another one.", "unit_id")
+        if start.run_id is not None and session.get(RunRow, start.run_id) is None:
+            raise NotFoundError("run_unknown", "There is no such run.", "run_id")
+        usual = set_of(session, unit)
+        record = _record(session, unit, usual, start.way, start.rules, start.purpose)
+        state = state_of(_readable(record))
+        ago = min(seconds_ago(start.begun, sent), OFFLINE_FOR.total_seconds())
+        row = RoundRow(
+            id=start.id,
+            unit_id=unit.id,
+            unit=record["unit"],
+            run_id=start.run_id,
+            rules=record["rules"],
+            way=start.way,
+            mirrored=start.mirrored,
+            purpose=start.purpose,
+            driver=seen_of(start.driver) or by.name,
+            known=record["known"],
+            started_at=received_at - dt.timedelta(seconds=ago),
+            begun=begun,
+            person_id=by.id,
+            device_hash=device_hash,
+            last_seq=0,
+            received_at=received_at,
+            figures=figures_of(state),
+            defects={},
+            demo=False,
+        )
+        session.add(row)
+        session.flush()
+        return _head(session, row, by, device_hash)
+
+
+def _head(session: Session, row: RoundRow, by: Person | None = None, device_hash: str | None = None) -> RoundHead:
+    begun_by = session.scalar(select(PersonRow.name).where(PersonRow.id == row.person_id)) or row.driver
+    helping = (
+        select(PersonRow.name)
+        .join(RoundMemberRow, RoundMemberRow.person_id == PersonRow.id)
+        .where(RoundMemberRow.round_id == row.id)
+        .order_by(RoundMemberRow.joined_at)
+    )
+    part = part_in(session, row, by, device_hash) if by is not None else None
+    return head_of(row, begun_by, list(session.scalars(helping)), part)
+
+
+def round_head(store: Store, round_id: str, by: Person, device: str | None) -> tuple[RoundHead, dict[str, Any]]:
+    """What stands beside a round's marks, and its record without them. Raises NotFoundError."""
+    with store.transaction() as session:
+        row = find_round(session, round_id)
+        return _head(session, row, by, secrets.token_hash(device) if device else None), head_table(row)
+
+
+def rounds_of(
+    store: Store, by: Person, *, unit_id: str | None = None, run_id: str | None = None, going_on: bool = False
+) -> list[RoundHead]:
+    """Rounds of a unit or beside an air test, or those left open that this person may go on with; the latest first."""
+    query = select(RoundRow).order_by(RoundRow.started_at.desc()).limit(_LISTED)
+    if unit_id is not None:
+        query = query.where(RoundRow.unit_id == unit_id)
+    if run_id is not None:
+        query = query.where(RoundRow.run_id == run_id)
+    if going_on:
+        since = dt.datetime.now(dt.UTC) - OFFLINE_FOR
+        query = query.where(RoundRow.ended_at.is_(None), RoundRow.started_at > since, RoundRow.demo.is_(False))
+        if by.role not in OVERSEERS:
+            joined = select(RoundMemberRow.round_id).where(RoundMemberRow.person_id == by.id)
+            query = query.where(or_(RoundRow.person_id == by.id, RoundRow.id.in_(joined)))
+    with store.transaction() as session:
+        return [_head(session, row, by) for row in session.scalars(query)]
+
+
+def marks_after(store: Store, round_id: str, after: int) -> list[KeptEvent]:
+    """The round's marks with a sequence number above ``after``, in order. Raises NotFoundError."""
+    with store.transaction() as session:
+        find_round(session, round_id)
+        return [
+            KeptEvent(
+                seq=row.seq,
+                at_s=row.at_s,
+                id=row.id,
+                at=Instant(row.device, row.epoch, row.mono_s, row.wall),
+                device_seq=row.device_seq,
+                author=row.author,
+                body=row.body,
+                received_at=row.received_at,
+                after_end=row.after_end,
+                claimed=row.claimed,
+            )
+            for row in mark_rows(session, round_id, after)
+        ]
+
+
+def script(store: Store, round_id: str, words: Words) -> dict[str, Any]:
+    """What a device needs to lead this round from here on. Raises NotFoundError."""
+    with store.transaction() as session:
+        record = record_of(session, find_round(session, round_id))
+    return script_of(record, words)
+
+
+def state(store: Store, round_id: str, words: Words, rules: str = "") -> dict[str, Any]:
+    """How the round stands, worded for a reader; under another rule set where one is named.
+
+    Raises NotFoundError, RefusedError.
+    """
+    if rules and rules not in rulebook.rule_set_ids():
+        raise RefusedError("choice_unknown", "rules: there is no such rule set.", "rules")
+    with store.transaction() as session:
+        record, judged = judge_row(session, find_round(session, round_id), rules)
+    return state_table(record, judged, words, rules)
+
+
+def open_record(store: Store, round_id: str) -> dict[str, Any]:
+    """The round as an open record. Raises NotFoundError."""
+    with store.transaction() as session:
+        return record_table(session, find_round(session, round_id))
+
+
+def make_code(store: Store, round_id: str, by: Person, device: str | None) -> tuple[str, dt.datetime]:
+    """A code by which somebody may help, and until when; the one before it is void.
+
+    Raises NotFoundError, ForbiddenError.
+    """
+    moment = dt.datetime.now(dt.UTC)
+    with store.transaction() as session:
+        row = find_round(session, round_id, lock=True)
+        if part_in(session, row, by, secrets.token_hash(device) if device else None) != "lead":
+            raise ForbiddenError("not_your_round", "Only who leads this round may let somebody join it.", "round_id")
+        code = secrets.new_short_code()
+        session.merge(RoundCodeRow(round_id=round_id, code_hash=secrets.code_hash(code), made_at=moment))
+    return code, moment + CODE_LASTS
+
+
+def join(store: Store, code: str, by: Person) -> str:
+    """Join the round of a code as a helper; the round's id. Joining twice is joining once.
+
+    Raises SlowDownError, RefusedError.
+    """
+    trying = f"join {by.id}"
+    moment = dt.datetime.now(dt.UTC)
+    with store.transaction() as session:
+        guess_limits.check(session, trying, None)
+        kept = session.scalar(select(RoundCodeRow).where(RoundCodeRow.code_hash == secrets.code_hash(code)))
+        if kept is not None and moment - kept.made_at <= CODE_LASTS:
+            row = session.get_one(RoundRow, kept.round_id)
+            if row.person_id != by.id:
+                session.merge(RoundMemberRow(round_id=row.id, person_id=by.id, joined_at=moment))
+            guess_limits.forget(session, trying)
+            return row.id
+    guess_limits.failed(store, trying, None)
+    raise RefusedError("join_code_unknown", "This code is not known or has expired: ask for a new one.", "code")

@@ -1,0 +1,236 @@
+"""A round as it lies in its rows: the set of the day, its head, put together as a record, and judged."""
+
+from __future__ import annotations
+
+import datetime as dt
+from dataclasses import asdict, dataclass
+from typing import Any, Literal
+
+from sqlalchemy import select
+from sqlalchemy.orm import Session
+
+from lowhiss import rulebook
+from lowhiss.core.errors import RecordError
+from lowhiss.core.fields import Fields
+from lowhiss.core.rounds import (
+    ROUND_FORMAT,
+    Known,
+    Look,
+    Round,
+    RoundSet,
+    RoundState,
+    RunMark,
+    Vehicle,
+    read_look,
+    read_round,
+)
+from lowhiss.engine.rounds import run_marks, state_of
+from lowhiss.service.errors import NotFoundError
+from lowhiss.service.fleet.defecting import open_defects
+from lowhiss.service.fleet.units import assembled
+from lowhiss.service.people.signin import Person
+from lowhiss.service.runs.rows import event_rows
+from lowhiss.store.models import RoundMarkRow, RoundMemberRow, RoundRow, RunRow, TrailerRow, UnitRow
+
+RoundPart = Literal["lead", "help", "oversee", "send"]
+"""``lead``: began it. ``help``: joined by code. ``oversee``: a trainer or manager; notes. ``send``: the same device."""
+OVERSEERS = ("trainer", "manager")
+
+
+@dataclass(frozen=True, slots=True)
+class RoundHead:
+    """What stands beside a round's marks. ``figures``: what lists show of it."""
+
+    id: str
+    unit_id: str
+    unit_name: str
+    kind: str
+    trailers: list[str]
+    run_id: str | None
+    rules: str
+    way: str
+    mirrored: bool
+    purpose: str
+    driver: str
+    started_at: dt.datetime
+    last_seq: int
+    ended_by: str | None
+    figures: dict[str, Any]
+    begun_by: str
+    helpers: list[str]
+    part: RoundPart | None = None
+
+
+def set_of(session: Session, unit: UnitRow) -> RoundSet:
+    """The set as it is coupled now, with everything that rounds have asked of it."""
+    listed = assembled(session, unit)
+    trailers = [session.get_one(TrailerRow, trailer_id) for trailer_id in listed.trailer_ids]
+    return RoundSet(
+        kind=listed.unit.kind,
+        power=Vehicle(unit.name, look_of(unit.look), unit.id),
+        trailers=tuple(Vehicle(row.name, look_of(row.look), row.id) for row in trailers),
+        circuits=listed.unit.circuits,
+        gearbox=listed.power.gearbox,
+        build_year=listed.power.build_year,
+    )
+
+
+def look_of(table: dict[str, Any] | None) -> Look:
+    """What rounds have asked of a vehicle, from its row; nothing where it was kept by words no longer known."""
+    if table is None:
+        return Look()
+    try:
+        return read_look(Fields(table, "look", RecordError), rulebook.rounds())
+    except RecordError:
+        return Look()
+
+
+def known_on(session: Session, usual: RoundSet) -> list[Known]:
+    """The open defects of the set that a round has found at a place; each stands first at its own."""
+    vehicles = [usual.power, *usual.trailers]
+    found = open_defects(session, [vehicle.id for vehicle in vehicles])
+    items = rulebook.rounds().items
+    return [
+        Known(defect.id, defect.item, _here(defect.place, number), defect.what, defect.rated, defect.wrong)
+        for number, vehicle in enumerate(vehicles)
+        for defect in found.get(vehicle.id, [])
+        if defect.item in items and defect.place and defect.certified_at is None
+    ]
+
+
+def _here(place: str, number: int) -> str:
+    """A place of a trailer as it is in the set of today: it may have been another's first trailer then."""
+    code, dot, rest = place.partition(".")
+    if number and code[:1] == "L":
+        code = f"L{number}"
+    return code + dot + rest
+
+
+def find_round(session: Session, round_id: str, *, lock: bool = False) -> RoundRow:
+    """The round's row. Raises NotFoundError."""
+    row = session.get(RoundRow, round_id, with_for_update=lock)
+    if row is None:
+        raise NotFoundError("round_unknown", "There is no such round.", "round_id")
+    return row
+
+
+def part_in(session: Session, row: RoundRow, by: Person, device_hash: str | None) -> RoundPart | None:
+    """The part that somebody takes in a round, None when none."""
+    if row.person_id == by.id:
+        return "lead"
+    if session.get(RoundMemberRow, (row.id, by.id)) is not None:
+        return "help"
+    if by.role in OVERSEERS:
+        return "oversee"
+    return "send" if device_hash is not None and row.device_hash == device_hash else None
+
+
+def mark_rows(session: Session, round_id: str, after: int = 0) -> list[RoundMarkRow]:
+    """The round's marks above a sequence number, in order."""
+    query = select(RoundMarkRow).where(RoundMarkRow.round_id == round_id, RoundMarkRow.seq > after)
+    return list(session.scalars(query.order_by(RoundMarkRow.seq)))
+
+
+def record_table(session: Session, row: RoundRow) -> dict[str, Any]:
+    """The round as an open record, ``low-hiss-round/1``."""
+    marks = [
+        {
+            "at_s": round(mark.at_s, 3),
+            **mark.body,
+            "id": mark.id,
+            "by": mark.author,
+            "device": mark.device,
+            "epoch": mark.epoch,
+            "seq": mark.seq,
+            "wall": mark.wall.isoformat(),
+            **({"after_end": True} if mark.after_end else {}),
+        }
+        for mark in mark_rows(session, row.id)
+    ]
+    return {**head_table(row), "marks": marks}
+
+
+def head_table(row: RoundRow) -> dict[str, Any]:
+    """The record without its marks: what a device begins with."""
+    table: dict[str, Any] = {
+        "format": ROUND_FORMAT,
+        "id": row.id,
+        "started_at": row.started_at.isoformat(),
+        "purpose": row.purpose,
+        "unit": row.unit,
+        "rules": row.rules,
+        "way": row.way,
+        "mirrored": row.mirrored,
+        "known": row.known,
+        "people": {"driver": row.driver},
+        "marks": [],
+    }
+    return {**table, "run": row.run_id} if row.run_id else table
+
+
+def known_tables(known: list[Known]) -> list[dict[str, Any]]:
+    """Known defects as plain values."""
+    return [{**asdict(one), "wrong": list(one.wrong)} for one in known]
+
+
+def record_of(session: Session, row: RoundRow) -> Round:
+    """The round's record, read."""
+    return read_round(record_table(session, row), rulebook.rounds())
+
+
+def marks_of_run(session: Session, row: RoundRow) -> list[RunMark]:
+    """The marks of the air test beside which a round is done, at the round's time."""
+    run = session.get(RunRow, row.run_id) if row.run_id else None
+    if run is None:
+        return []
+    offset_s = (run.started_at - row.started_at).total_seconds()
+    withdrawn = {str(event.body.get("event")) for event in event_rows(session, run.id) if event.type == "withdrawn"}
+    events = [event for event in event_rows(session, run.id) if event.id not in withdrawn]
+    ordered = sorted(events, key=lambda event: (event.at_s, event.seq))
+    return run_marks([{**event.body, "at_s": event.at_s} for event in ordered], offset_s)
+
+
+def judge_row(session: Session, row: RoundRow, rules: str = "") -> tuple[Round, RoundState]:
+    """The round's record and how it stands, under its own rule set or another."""
+    record = record_of(session, row)
+    return record, state_of(record, rules, marks_of_run(session, row))
+
+
+def figures_of(state: RoundState) -> dict[str, Any]:
+    """What lists show of a round."""
+    return {
+        "of": len(state.items),
+        "left": len(state.left),
+        "complete": state.complete,
+        "clear": state.clear,
+        "worst": state.worst,
+        "not_right": sum(one.counts for one in state.items),
+        "took_s": round(state.took_s, 1),
+    }
+
+
+def head_of(
+    row: RoundRow, begun_by: str = "", helpers: list[str] | None = None, part: RoundPart | None = None
+) -> RoundHead:
+    """What stands beside the round's marks."""
+    usual = row.unit
+    return RoundHead(
+        id=row.id,
+        unit_id=row.unit_id,
+        unit_name=usual["name"],
+        kind=usual["kind"],
+        trailers=[one["name"] for one in usual["trailers"]],
+        run_id=row.run_id,
+        rules=row.rules,
+        way=row.way,
+        mirrored=row.mirrored,
+        purpose=row.purpose,
+        driver=row.driver,
+        started_at=row.started_at,
+        last_seq=row.last_seq,
+        ended_by=row.ended_by,
+        figures=row.figures,
+        begun_by=begun_by,
+        helpers=helpers or [],
+        part=part,
+    )
