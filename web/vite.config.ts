@@ -48,6 +48,7 @@ function deviceJudge(): Plugin {
     'engine/__init__.py',
     'engine/judging.py',
     'engine/on_device.py',
+    'engine/rounds.py',
     'engine/whatif.py',
     'rulebook',
   ]

@@ -69,7 +69,12 @@ class _Script:
         keys = [ask.key for ask in planned.asks]
         table = {
             "format": SCRIPT_FORMAT,
-            "way": {"id": planned.way.id, "name": said.of(planned.way.name), "blocks": planned.way.blocks},
+            "way": {
+                "id": planned.way.id,
+                "name": said.of(planned.way.name),
+                "blocks": planned.way.blocks,
+                "glance": planned.way.glance,
+            },
             "rules": self.rules[0],
             "figure": self.figure(),
             "stations": [
@@ -77,7 +82,9 @@ class _Script:
                 for one in planned.stations
                 if one.id in used
             ],
-            "firsts": _named(said, book.firsts),
+            "firsts": [
+                {"id": one.id, "name": said.of(one.name), "opposite": one.opposite} for one in book.firsts.values()
+            ],
             "answers": _named(said, book.answers),
             "unseen": _named(said, book.unseen),
             "conditions": [
@@ -170,6 +177,7 @@ class _Script:
             "checks": list(item.check),
             "first": list(item.first),
             "block": item.block,
+            "glance": item.glance,
             "own": item.own,
             "fill": item.fill,
             "group": item.group,

@@ -58,6 +58,12 @@ class NamedOut(BaseModel):
     name: str
 
 
+class FirstOut(NamedOut):
+    """What must be true before something is looked at. ``opposite``: what is no longer so when this is."""
+
+    opposite: str
+
+
 class ConditionOut(BaseModel):
     """A condition: as it is shown, what it means exactly, and what is wrong when it is not so."""
 
@@ -84,6 +90,7 @@ class RoundItemOut(BaseModel):
     first: list[str]
     block: str
     own: bool
+    glance: bool
     fill: Fill
     group: str
     fixable: bool
@@ -230,6 +237,7 @@ class WayOut(BaseModel):
     id: str
     name: str
     blocks: bool
+    glance: bool
 
 
 class RoundScriptOut(BaseModel):
@@ -241,7 +249,7 @@ class RoundScriptOut(BaseModel):
     rules: str
     figure: list[FigurePartOut]
     stations: list[StationOut]
-    firsts: list[NamedOut]
+    firsts: list[FirstOut]
     answers: list[NamedOut]
     unseen: list[NamedOut]
     conditions: list[ConditionOut]

@@ -185,6 +185,9 @@ def _timeline(book: RoundBook, record: Round, run: Sequence[RunMark]) -> _Timeli
     found: list[tuple[float, str, bool]] = [
         (mark.at_s, mark.what, bool(mark.so)) for mark in record.marks if mark.type == "state"
     ]
+    found += [
+        (at_s, book.firsts[first].opposite, False) for at_s, first, so in found if so and book.firsts[first].opposite
+    ]
     for row in book.states:
         for one in run:
             if _is(one.body, row.on):

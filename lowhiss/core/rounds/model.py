@@ -87,11 +87,15 @@ class Condition:
 
 @dataclass(frozen=True, slots=True)
 class First:
-    """What must be true before something can be looked at. ``least_psi``: it is so from that pressure on [psi]."""
+    """What must be true before something can be looked at.
+
+    least_psi : it is so from that pressure on [psi].  opposite : what is no longer so when this is.
+    """
 
     id: str
     name: Text
     least_psi: float | None = None
+    opposite: str = ""
 
 
 @dataclass(frozen=True, slots=True)

@@ -193,7 +193,12 @@ def _condition(fields: Fields) -> Condition:
 
 
 def _first(fields: Fields) -> First:
-    return First(fields.text("id"), both_languages(fields, "name"), fields.number("least_psi", None, low=0, high=150))
+    return First(
+        fields.text("id"),
+        both_languages(fields, "name"),
+        fields.number("least_psi", None, low=0, high=150),
+        fields.text("opposite", ""),
+    )
 
 
 def _fact(fields: Fields) -> Fact:

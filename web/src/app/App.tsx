@@ -10,8 +10,11 @@ import {
   GatePage,
   LogPage,
   PeoplePage,
+  RoundPage,
+  RoundSheet,
   SetupPage,
   SheetPage,
+  StartRound,
   TestPage,
   UnitPage,
   UnitsPage,
@@ -65,6 +68,8 @@ export function App({ initial, recorder }: { initial: Preferences; recorder: Rec
                 <Routes>
                   <Route path="test/new/:unitId" element={<SetupPage />} />
                   <Route path="test/:runId" element={<TestPage />} />
+                  <Route path="round/new/:unitId" element={<StartRound />} />
+                  <Route path="round/:roundId" element={<RoundPage />} />
                   <Route element={<Shell />}>
                     <Route index element={<YardPage />} />
                     <Route path="gate" element={<GatePage />} />
@@ -74,6 +79,7 @@ export function App({ initial, recorder }: { initial: Preferences; recorder: Rec
                     <Route path="workshop" element={<WorkshopPage />} />
                     <Route path="people" element={<PeoplePage />} />
                     <Route path="runs/:runId" element={<SheetPage />} />
+                    <Route path="rounds/:roundId" element={<RoundSheet />} />
                     <Route path="*" element={<NotFound />} />
                   </Route>
                 </Routes>

@@ -1,17 +1,35 @@
 /** Every screen is loaded when it is opened; the service worker keeps all of them on the device. */
 
 import { lazy } from 'react'
+import { needWords } from '../shared/i18n'
 
-export const GatePage = lazy(() => import('../features/yard').then((m) => ({ default: m.GatePage })))
+/** A screen with words of its own. */
+const worded = async <T>(load: Promise<T>): Promise<T> =>
+  (await Promise.all([load, needWords('round', 'units')]))[0]
+
+export const GatePage = lazy(() => worded(import('../features/yard')).then((m) => ({ default: m.GatePage })))
 export const LogPage = lazy(() => import('../features/log').then((m) => ({ default: m.LogPage })))
 export const PeoplePage = lazy(() => import('../features/people').then((m) => ({ default: m.PeoplePage })))
+export const RoundPage = lazy(() =>
+  worded(import('../features/round')).then((m) => ({ default: m.RoundPage })),
+)
+export const RoundSheet = lazy(() =>
+  worded(import('../features/round')).then((m) => ({ default: m.RoundSheet })),
+)
+export const StartRound = lazy(() =>
+  worded(import('../features/round')).then((m) => ({ default: m.StartRound })),
+)
 export const SetupPage = lazy(() => import('../features/setup').then((m) => ({ default: m.SetupPage })))
 export const SheetPage = lazy(() => import('../features/sheet').then((m) => ({ default: m.SheetPage })))
 export const TestPage = lazy(() => import('../features/test').then((m) => ({ default: m.TestPage })))
-export const UnitPage = lazy(() => import('../features/units').then((m) => ({ default: m.UnitPage })))
-export const UnitsPage = lazy(() => import('../features/units').then((m) => ({ default: m.UnitsPage })))
-export const WorkshopPage = lazy(() => import('../features/units').then((m) => ({ default: m.WorkshopPage })))
-export const YardPage = lazy(() => import('../features/yard').then((m) => ({ default: m.YardPage })))
+export const UnitPage = lazy(() => worded(import('../features/units')).then((m) => ({ default: m.UnitPage })))
+export const UnitsPage = lazy(() =>
+  worded(import('../features/units')).then((m) => ({ default: m.UnitsPage })),
+)
+export const WorkshopPage = lazy(() =>
+  worded(import('../features/units')).then((m) => ({ default: m.WorkshopPage })),
+)
+export const YardPage = lazy(() => worded(import('../features/yard')).then((m) => ({ default: m.YardPage })))
 export const Shell = lazy(() => import('./Shell').then((m) => ({ default: m.Shell })))
 export const NotFound = lazy(() => import('./Shell').then((m) => ({ default: m.NotFound })))
 export const SignIn = lazy(() => import('../features/signin').then((m) => ({ default: m.SignIn })))

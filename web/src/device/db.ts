@@ -79,6 +79,26 @@ export interface LocalAct {
   told?: boolean
 }
 
+/** A round of looking at a set, as this device leads it or helps in it. */
+export interface LocalRound {
+  id: string
+  unitId: string
+  unitName: string
+  startedWall: string
+  /** The round record without its marks. */
+  record: Record<string, unknown>
+  script: Schema['RoundScriptOut']
+  /** The air test beside which it is done. */
+  runId?: string
+  /** What begins it at the server; absent once the server has it. */
+  begin?: Omit<Schema['BeginRound'], 'sent'>
+  /** Why the server refused to begin it; its marks stay here. */
+  refused?: string
+  closed: boolean
+  part: NonNullable<Schema['RoundOut']['part']>
+  holder?: string
+}
+
 export interface LocalPhoto {
   id: string
   jpeg: Blob
@@ -89,6 +109,7 @@ interface Tables extends DBSchema {
   events: { key: [string, number]; value: DeviceEvent; indexes: { delivery: Delivery } }
   counters: { key: string; value: number }
   acts: { key: string; value: LocalAct }
+  rounds: { key: string; value: LocalRound }
   /** The last answers of the server that a test without contact begins with. */
   copies: { key: string; value: unknown }
 }
@@ -100,7 +121,7 @@ export function openStore(name = 'lowhiss'): Promise<Db> {
   return new Promise((resolve, reject) => {
     const refuse = () =>
       reject(new Error('another tab runs an older version: close it and load this page again'))
-    openDB<Tables>(name, 3, { upgrade, blocked: refuse }).then(resolve, reject)
+    openDB<Tables>(name, 4, { upgrade, blocked: refuse }).then(resolve, reject)
   })
 }
 
@@ -112,14 +133,18 @@ function upgrade(db: Db, before: number): void {
   }
   if (before < 2) db.createObjectStore('copies')
   if (before < 3) db.createObjectStore('acts', { keyPath: 'id' })
+  if (before < 4) db.createObjectStore('rounds', { keyPath: 'id' })
 }
 
 const strict = { durability: 'strict' } as const
 
-export async function putRun(db: Db, run: LocalRun): Promise<void> {
-  const tx = db.transaction('runs', 'readwrite', strict)
-  await Promise.all([tx.store.put(run), tx.done])
+/** Keep the head of a run or a round. */
+export async function putLog(db: Db, store: 'runs' | 'rounds', log: LocalRun | LocalRound): Promise<void> {
+  const tx = db.transaction(store, 'readwrite', strict)
+  await Promise.all([tx.store.put(log as LocalRun & LocalRound), tx.done])
 }
+
+export const putRun = (db: Db, run: LocalRun): Promise<void> => putLog(db, 'runs', run)
 
 /** Keep what was done about a vehicle, in its place among the rest. */
 export async function appendAct(db: Db, act: Omit<LocalAct, 'place'>): Promise<void> {
@@ -221,13 +246,18 @@ export const eventsOf = (db: Db, runId: string): Promise<DeviceEvent[]> => db.ge
 
 /** Forget everything but runs whose marks still wait; those stay, for their holder alone, until they are sent. */
 export async function forgetFleet(db: Db): Promise<void> {
-  const tx = db.transaction(['runs', 'events', 'copies'], 'readwrite', strict)
+  const tx = db.transaction(['runs', 'rounds', 'events', 'copies'], 'readwrite', strict)
   const waiting = await tx.objectStore('events').index('delivery').getAll('waiting')
   const kept = new Set(waiting.map(({ runId }) => runId))
   for (const run of await tx.objectStore('runs').getAll()) {
     if (kept.has(run.id) || (run.begin && !run.refused)) continue
     await tx.objectStore('runs').delete(run.id)
     await tx.objectStore('events').delete(rangeOf(run.id))
+  }
+  for (const round of await tx.objectStore('rounds').getAll()) {
+    if (kept.has(round.id) || (round.begin && !round.refused)) continue
+    await tx.objectStore('rounds').delete(round.id)
+    await tx.objectStore('events').delete(rangeOf(round.id))
   }
   await tx.objectStore('copies').clear()
   await tx.done

@@ -12,7 +12,7 @@ const CACHE = 'judge'
 
 let worker: Worker | undefined
 let asked = 0
-const open = new Map<number, { kept: (sheet: DeviceSheet) => void; failed: (error: Error) => void }>()
+const open = new Map<number, { kept: (answer: unknown) => void; failed: (error: Error) => void }>()
 
 /** Keep the judge's files on this device, once, while there is contact; quietly does without where there is no room. */
 export async function keepJudge(): Promise<void> {
@@ -33,16 +33,36 @@ async function isKept(): Promise<boolean> {
 }
 
 /** What the sheet says of a run record, judged here. Rejects where the judge is not on this device. */
-export async function judgeHere(record: object, language: string, unit: string): Promise<DeviceSheet> {
+export const judgeHere = async (record: object, language: string, unit: string): Promise<DeviceSheet> =>
+  (await ask('judge', [JSON.stringify(record), language, unit])) as DeviceSheet
+
+/** How a round stands, judged here. `run`: the record of the air test beside it with its begin in the round's time. */
+export const roundStateHere = async (
+  record: object,
+  run: object | null,
+  language: string,
+  unit: string,
+): Promise<Schema['RoundStateOut']> =>
+  (await ask('round_state', [
+    JSON.stringify(record),
+    run ? JSON.stringify(run) : '',
+    language,
+    unit,
+  ])) as Schema['RoundStateOut']
+
+/** What leads a round from here on, made here. */
+export const roundScriptHere = async (
+  record: object,
+  language: string,
+  unit: string,
+): Promise<Schema['RoundScriptOut']> =>
+  (await ask('round_script', [JSON.stringify(record), language, unit])) as Schema['RoundScriptOut']
+
+async function ask(what: Question['what'], given: string[]): Promise<unknown> {
   if (!(await isKept())) throw new Error('the judge is not on this device')
   worker ??= start()
   asked += 1
-  const question: Question = {
-    id: asked,
-    from: new URL(__JUDGE__, window.location.href).href,
-    record: JSON.stringify(record),
-    ...{ language, unit },
-  }
+  const question: Question = { id: asked, from: new URL(__JUDGE__, window.location.href).href, what, given }
   worker.postMessage(question)
   return new Promise((kept, failed) => open.set(question.id, { kept, failed }))
 }
@@ -52,7 +72,7 @@ function start(): Worker {
   made.onmessage = ({ data }: MessageEvent<Reply>) => {
     const waiting = open.get(data.id)
     open.delete(data.id)
-    if ('sheet' in data) waiting?.kept(JSON.parse(data.sheet) as DeviceSheet)
+    if ('answer' in data) waiting?.kept(JSON.parse(data.answer))
     else waiting?.failed(new Error(data.failed))
   }
   made.onerror = ({ message }) => {

@@ -4,17 +4,17 @@ export interface Question {
   id: number
   /** Where the interpreter and the core lie. */
   from: string
-  /** The run record as JSON. */
-  record: string
-  language: string
-  unit: string
+  /** What of the core is asked: a function of `lowhiss.engine.on_device`. */
+  what: 'judge' | 'round_state' | 'round_script'
+  /** What it takes, as text. */
+  given: string[]
 }
 
-export type Reply = { id: number; sheet: string } | { id: number; failed: string }
+export type Reply = { id: number; answer: string } | { id: number; failed: string }
 
-type Judge = (record: string, language: string, unit: string) => string
+type Core = Record<Question['what'], (...given: string[]) => string>
 
-let loading: Promise<Judge> | undefined
+let loading: Promise<Core> | undefined
 
 /** As much of the interpreter as is used here. */
 interface Interpreter {
@@ -22,7 +22,7 @@ interface Interpreter {
   runPython: (code: string) => unknown
 }
 
-async function load(from: string): Promise<Judge> {
+async function load(from: string): Promise<Core> {
   const [{ loadPyodide }, texts] = await Promise.all([
     import(/* @vite-ignore */ `${from}pyodide.mjs`) as Promise<{
       loadPyodide: (options: { indexURL: string }) => Promise<Interpreter>
@@ -36,18 +36,18 @@ async function load(from: string): Promise<Judge> {
     python.FS.writeFile(whole, text)
   }
   return python.runPython(
-    'import sys; sys.path.insert(0, "/core"); from lowhiss.engine.on_device import judge; judge',
-  ) as Judge
+    'import sys; sys.path.insert(0, "/core"); from lowhiss.engine import on_device; on_device',
+  ) as Core
 }
 
 // what fails inside the interpreter while it loads is told by the answer
 self.addEventListener('unhandledrejection', (event) => event.preventDefault())
 
 self.onmessage = ({ data }: MessageEvent<Question>) => {
-  const { id, from, record, language, unit } = data
+  const { id, from, what, given } = data
   loading ??= load(from)
   loading
-    .then((judge) => ({ id, sheet: judge(record, language, unit) }))
+    .then((core) => ({ id, answer: core[what](...given) }))
     .catch((error: unknown) => {
       loading = undefined
       return { id, failed: error instanceof Error ? error.message : String(error) }

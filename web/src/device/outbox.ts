@@ -7,11 +7,12 @@ import {
   actsOf,
   eventsOf,
   markDelivered,
-  putRun,
+  putLog,
   settleActs,
   type Db,
   type DeviceEvent,
   type LocalAct,
+  type LocalRound,
   type LocalRun,
 } from './db'
 
@@ -60,7 +61,8 @@ export class Outbox {
         this.again = false
         // one sender per device: another tab's events are in the same store
         await withLock(async () => {
-          await this.passOverRuns()
+          await this.passOver('runs')
+          await this.passOver('rounds')
           await this.sendActs()
         })
       } while (this.again)
@@ -77,33 +79,36 @@ export class Outbox {
     }
   }
 
-  private async passOverRuns(): Promise<void> {
+  /** Runs, then rounds: a round may be done beside a run. */
+  private async passOver(store: 'runs' | 'rounds'): Promise<void> {
     const waiting = await this.db.getAllFromIndex('events', 'delivery', 'waiting')
     const ids = new Set(waiting.map((local) => local.runId))
-    for (const run of await this.db.getAll('runs')) {
-      if (run.begin && !run.refused) await this.begin(run)
-      if (run.refused && ids.has(run.id)) await this.setAside(run.id, run.refused)
-      if (ids.has(run.id) && !run.begin) await this.sendEvents(run.id)
+    for (const log of await this.db.getAll(store)) {
+      if (log.begin && !log.refused) await this.begin(store, log)
+      if (log.refused && ids.has(log.id)) await this.setAside(log.id, log.refused)
+      if (ids.has(log.id) && !log.begin) await this.sendEvents(store, log.id)
     }
   }
 
-  private async begin(run: LocalRun): Promise<void> {
-    if (!run.begin) return
+  private async begin(store: 'runs' | 'rounds', log: LocalRun | LocalRound): Promise<void> {
+    const body = { ...log.begin, sent: now() }
     try {
-      await need(api.POST('/api/runs', { body: { ...run.begin, sent: now() } }))
+      await (store === 'runs'
+        ? need(api.POST('/api/runs', { body: body as Schema['BeginRun'] }))
+        : need(api.POST('/api/rounds', { body: body as Schema['BeginRound'] })))
     } catch (error) {
       if (!(error instanceof ApiError) || error.passing || error.needsSignIn) throw error
-      run.refused = error.message
-      await putRun(this.db, run)
-      await this.setAside(run.id, error.message)
+      log.refused = error.message
+      await putLog(this.db, store, log)
+      await this.setAside(log.id, error.message)
       return
     }
-    delete run.begin
-    await putRun(this.db, run)
-    this.changed(run.id)
+    delete log.begin
+    await putLog(this.db, store, log)
+    this.changed(log.id)
   }
 
-  private async sendEvents(runId: string): Promise<void> {
+  private async sendEvents(store: 'runs' | 'rounds', runId: string): Promise<void> {
     let most = BATCH
     for (;;) {
       const all = await eventsOf(this.db, runId)
@@ -113,7 +118,9 @@ export class Outbox {
       try {
         const body = { sent: now(), events: batch.map((local) => local.event) }
         answer = await need(
-          api.POST('/api/runs/{run_id}/events', { params: { path: { run_id: runId } }, body }),
+          store === 'runs'
+            ? api.POST('/api/runs/{run_id}/events', { params: { path: { run_id: runId } }, body })
+            : api.POST('/api/rounds/{round_id}/marks', { params: { path: { round_id: runId } }, body }),
         )
       } catch (error) {
         if (!(error instanceof ApiError) || error.passing || error.needsSignIn) throw error

@@ -26,6 +26,7 @@ import { arrange } from './order'
 import { CatchUp } from './catchUp'
 import { fetchRun, withReadableScript } from './fetchRun'
 import { Outbox } from './outbox'
+import type { Rounds } from './rounds'
 
 export interface LiveRun {
   run: LocalRun
@@ -64,6 +65,7 @@ export interface NewRun {
 export class Recorder extends Subscribable {
   private readonly live = new Map<string, LiveRun>()
   private readonly outbox: Outbox
+  private book: Promise<Rounds> | undefined
   /** How often acts have reached the server: what it says of the fleet is another since then. */
   actsSettled = 0
   private queue: Promise<unknown> = Promise.resolve()
@@ -76,6 +78,7 @@ export class Recorder extends Subscribable {
     this.others = new CatchUp(db, (runId, kept) => this.inTurn(() => this.take(runId, kept)))
     const changed = (runId: string, lastSeq?: number) => {
       void this.refresh(runId, lastSeq)
+      void this.book?.then((rounds) => rounds.refresh(runId))
       this.tabs?.postMessage(runId)
     }
     this.outbox = new Outbox(
@@ -87,7 +90,10 @@ export class Recorder extends Subscribable {
         this.tell()
       },
     )
-    this.tabs?.addEventListener('message', ({ data }) => void this.refresh(String(data)))
+    this.tabs?.addEventListener('message', ({ data }) => {
+      void this.refresh(String(data))
+      void this.book?.then((rounds) => rounds.refresh(String(data)))
+    })
     window.addEventListener('online', () => this.outbox.wake())
     document.addEventListener('visibilitychange', () => this.outbox.wake())
   }
@@ -187,6 +193,10 @@ export class Recorder extends Subscribable {
     return work.finally(() => this.outbox.wake())
   }
 
+  /** The rounds on this device: fetched with the screens that show them. */
+  rounds = (): Promise<Rounds> =>
+    (this.book ??= import('./rounds').then((m) => new m.Rounds(this.db, () => this.outbox.wake())))
+
   /** Write down something done about a vehicle; the screen may move on when this resolves. */
   async act(done: NewAct): Promise<void> {
     const { about, part, type, body, photos = [] } = done
@@ -259,6 +269,7 @@ export class Recorder extends Subscribable {
   async forget(): Promise<void> {
     await forgetFleet(this.db)
     this.live.clear()
+    void this.book?.then((rounds) => rounds.forget())
     this.tell()
   }
 
@@ -266,8 +277,9 @@ export class Recorder extends Subscribable {
   async waits(): Promise<Waits | null> {
     const waiting = await this.db.getAllFromIndex('events', 'delivery', 'waiting')
     const runs = await this.db.getAll('runs')
+    const rounds = await this.db.getAll('rounds')
     const ids = new Set(waiting.map(({ runId }) => runId))
-    const untold = runs.filter(({ begin, refused }) => begin && !refused)
+    const untold = [...runs, ...rounds].filter(({ begin, refused }) => begin && !refused)
     const acts = (await actsOf(this.db)).filter(({ delivery }) => delivery === 'waiting')
     const moments = [
       ...waiting.map(({ event }) => event.wall),
@@ -276,7 +288,7 @@ export class Recorder extends Subscribable {
     ]
     const [since] = moments.sort()
     if (since === undefined) return null
-    const units = runs
+    const units = [...runs, ...rounds]
       .filter((run) => ids.has(run.id) || untold.includes(run))
       .map(({ unitName }) => unitName)
     const about = acts.map((act) => act.about)

@@ -26,3 +26,16 @@ export { isSet, numbersOf, standing, stateOf, stepOf } from './state'
 export type { Mark, Needle, Point, TestState } from './state'
 export { RecorderContext, useLiveRun, useRecorder } from './useLiveRun'
 export type { RecorderState } from './useLiveRun'
+export {
+  foldRound,
+  isAnswered,
+  isDone,
+  ItemCard,
+  listening,
+  nextOpen,
+  offered,
+  stepsOf,
+  Told,
+  useRound,
+} from './round'
+export type { Ask, Answer, RoundFold, RoundHere, RoundScript, RoundStep } from './round'

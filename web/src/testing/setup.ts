@@ -4,5 +4,6 @@ import 'fake-indexeddb/auto'
 if (typeof window === 'undefined') {
   Object.assign(globalThis, { window: globalThis, location: new URL('http://localhost/') })
 }
-const { startWords } = await import('../shared/i18n')
+const { needWords, startWords } = await import('../shared/i18n')
 await startWords('en')
+await needWords('round', 'units')

@@ -66,8 +66,14 @@ function Setup({ unit }: { unit: Unit }) {
         <b className="text-lead">{[unit.name, ...unit.trailers].join(' + ')}</b>
         <span className="text-soft max-sm:hidden">{t(`kind.${unit.kind}`)}</span>
         <Link
+          to={`/round/new/${unit.id}`}
+          className="ml-auto inline-flex min-h-touch min-w-touch items-center justify-end text-air underline underline-offset-4"
+        >
+          {t('app.round')}
+        </Link>
+        <Link
           to="/"
-          className="ml-auto inline-flex min-h-touch min-w-touch items-center justify-end text-soft underline underline-offset-4"
+          className="inline-flex min-h-touch min-w-touch items-center justify-end text-soft underline underline-offset-4"
         >
           {t('app.yard')}
         </Link>

@@ -8,7 +8,9 @@ import { Course } from './Course'
 import { Coupling } from './Coupling'
 import { LastTests } from './LastTests'
 import { LiveFeed } from './LiveFeed'
+import { Papers } from './Papers'
 import { Reservoirs } from './Reservoirs'
+import { Rounds } from './Rounds'
 import { partsOf, Standing } from './Standing'
 import { Trends } from './Trends'
 import { UnitDue } from './UnitDue'
@@ -49,9 +51,17 @@ function Known({ page }: { page: Schema['UnitPageOut'] }) {
           ) : (
             <StandingMark standing={page.standing.standing} stays={page.standing.stays} large />
           )}
+          {!unit.retired && (
+            <Link
+              to={`/round/new/${unit.id}`}
+              className="ml-auto inline-flex min-h-touch items-center font-semibold text-air underline underline-offset-4"
+            >
+              {t('round.start')}
+            </Link>
+          )}
           <Link
             to={`/log?q=${encodeURIComponent(unit.name)}`}
-            className="ml-auto text-air underline underline-offset-4"
+            className="text-air underline underline-offset-4"
           >
             {t('units.runs')}
           </Link>
@@ -66,6 +76,8 @@ function Known({ page }: { page: Schema['UnitPageOut'] }) {
       <aside className="grid content-start gap-8">
         {unit.power_kind === 'tractor' && !unit.retired && <Coupling key={unit.version} unit={unit} />}
         {!unit.retired && <UnitDue standing={page.standing} />}
+        <Rounds unitId={unit.id} />
+        {!unit.retired && <Papers unitId={unit.id} />}
         {!unit.retired && <LiveFeed unitId={unit.id} />}
       </aside>
       <div className="border-t border-line pt-6 lg:col-span-2 lg:max-w-3xl">

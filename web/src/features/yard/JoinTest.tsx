@@ -2,7 +2,7 @@ import { useMutation } from '@tanstack/react-query'
 import { useState, type FormEvent } from 'react'
 import { useTranslation } from 'react-i18next'
 import { useNavigate } from 'react-router'
-import { api, need } from '../../shared/api'
+import { api, ApiError, need } from '../../shared/api'
 import { useRecorder } from '../../run'
 import { Button } from '../../shared/ui'
 
@@ -14,11 +14,17 @@ export function JoinTest() {
   const [code, setCode] = useState('')
   const join = useMutation({
     mutationFn: async () => {
-      const run = await need(api.POST('/api/runs/join', { body: { code } }))
-      if ('recorder' in device) await device.recorder.takePart(run)
-      return run.id
+      // one place for a code, whether somebody watches a test or helps in a round
+      try {
+        const run = await need(api.POST('/api/runs/join', { body: { code } }))
+        if ('recorder' in device) await device.recorder.takePart(run)
+        return `/test/${run.id}`
+      } catch (error) {
+        if (!(error instanceof ApiError) || error.code !== 'join_code_unknown') throw error
+        return `/round/${(await need(api.POST('/api/rounds/join', { body: { code } }))).id}`
+      }
     },
-    onSuccess: (runId) => void navigate(`/test/${runId}`),
+    onSuccess: (path) => void navigate(path),
   })
   const submit = (event: FormEvent) => {
     event.preventDefault()

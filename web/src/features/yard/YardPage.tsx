@@ -10,6 +10,7 @@ import { useWaitingActs } from '../../run'
 import { Notice } from '../../shared/ui'
 import { JoinTest } from './JoinTest'
 import { LeftOpen } from './LeftOpen'
+import { OpenRounds } from './OpenRounds'
 import { Gate } from './Gate'
 import { UnitRows } from './UnitRows'
 import { useFailedHere } from './useFailedHere'
@@ -77,6 +78,7 @@ export function YardPage() {
         <JoinTest />
       </div>
       <LeftOpen />
+      <OpenRounds />
       {all.length === 0 ? (
         <p className="py-8 text-lead">{t('yard.empty')}</p>
       ) : units.length === 0 ? (

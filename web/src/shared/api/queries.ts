@@ -169,3 +169,74 @@ export const sheetQuery = (runId: string, lang: Language, unit: PressureUnit, as
       ),
     placeholderData: keepPreviousData,
   })
+
+/** What a round of a unit would begin with; kept for a start without contact. */
+export const roundStartQuery = (
+  unitId: string,
+  way: string | undefined,
+  purpose: 'dispatch' | 'training' | 'rehearsal',
+) =>
+  queryOptions({
+    queryKey: ['round-start', unitId, way, purpose],
+    queryFn: ({ signal }) =>
+      need(
+        api.GET('/api/units/{unit_id}/round', {
+          signal,
+          params: { path: { unit_id: unitId }, query: { ...reader, way, purpose } },
+        }),
+      ),
+    placeholderData: keepPreviousData,
+  })
+
+export const roundQuery = (roundId: string) =>
+  queryOptions({
+    queryKey: ['round', roundId],
+    queryFn: ({ signal }) =>
+      need(api.GET('/api/rounds/{round_id}', { signal, params: { path: { round_id: roundId } } })),
+  })
+
+/** How a round stands under a rule set, its own where none is named. */
+export const roundStateQuery = (roundId: string, rules: string, lang: Language, unit: PressureUnit) =>
+  queryOptions({
+    queryKey: ['round', roundId, 'sheet', rules, lang, unit],
+    queryFn: ({ signal }) =>
+      need(
+        api.GET('/api/rounds/{round_id}/state', {
+          signal,
+          params: { path: { round_id: roundId }, query: { rules, lang, unit } },
+        }),
+      ),
+    placeholderData: keepPreviousData,
+  })
+
+export const roundScriptQuery = (roundId: string, lang: Language, unit: PressureUnit) =>
+  queryOptions({
+    queryKey: ['round', roundId, 'spoken', lang, unit],
+    queryFn: ({ signal }) =>
+      need(
+        api.GET('/api/rounds/{round_id}/script', {
+          signal,
+          params: { path: { round_id: roundId }, query: { lang, unit } },
+        }),
+      ),
+  })
+
+/** The rounds of a unit or beside an air test; without either, those left open. */
+export const roundsQuery = (query: { unit?: string; run?: string } = {}) =>
+  queryOptions({
+    queryKey: ['rounds', query.unit, query.run],
+    queryFn: ({ signal }) => need(api.GET('/api/rounds', { signal, params: { query } })),
+  })
+
+/** The papers of a set and of whoever asks. */
+export const papersQuery = (unitId: string) =>
+  queryOptions({
+    queryKey: ['unit', unitId, 'papers'],
+    queryFn: ({ signal }) =>
+      need(
+        api.GET('/api/units/{unit_id}/papers', {
+          signal,
+          params: { path: { unit_id: unitId }, query: reader },
+        }),
+      ),
+  })

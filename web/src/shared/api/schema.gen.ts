@@ -2072,6 +2072,18 @@ export interface components {
             text: string;
         };
         /**
+         * FirstOut
+         * @description What must be true before something is looked at. ``opposite``: what is no longer so when this is.
+         */
+        FirstOut: {
+            /** Id */
+            id: string;
+            /** Name */
+            name: string;
+            /** Opposite */
+            opposite: string;
+        };
+        /**
          * FromRunOut
          * @description A mark of the air test and the asks that it answers.
          */
@@ -3021,6 +3033,8 @@ export interface components {
             block: string;
             /** Own */
             own: boolean;
+            /** Glance */
+            glance: boolean;
             /**
              * Fill
              * @enum {string}
@@ -3109,7 +3123,7 @@ export interface components {
             /** Stations */
             stations: components["schemas"]["StationOut"][];
             /** Firsts */
-            firsts: components["schemas"]["NamedOut"][];
+            firsts: components["schemas"]["FirstOut"][];
             /** Answers */
             answers: components["schemas"]["NamedOut"][];
             /** Unseen */
@@ -4138,6 +4152,8 @@ export interface components {
             name: string;
             /** Blocks */
             blocks: boolean;
+            /** Glance */
+            glance: boolean;
         };
         /**
          * WayOutOut

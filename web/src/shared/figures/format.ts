@@ -46,3 +46,14 @@ export function clockFace(seconds: number): string {
   const whole = Math.max(0, Math.ceil(seconds - 1e-6))
   return `${Math.floor(whole / 60)}:${String(whole % 60).padStart(2, '0')}`
 }
+
+/** A number as it was measured: lengths in sixteenths of an inch as a tape shows them, shares as parts of a whole. */
+export function measured(value: number, unit: string): string {
+  if (unit !== 'in' && unit !== 'share') return plain(value, 1)
+  const sixteenths = Math.round(value * 16)
+  const whole = Math.floor(sixteenths / 16)
+  let [top, bottom] = [sixteenths % 16, 16]
+  if (top === 0) return String(whole)
+  while (top % 2 === 0) [top, bottom] = [top / 2, bottom / 2]
+  return whole ? `${whole} ${top}/${bottom}` : `${top}/${bottom}`
+}

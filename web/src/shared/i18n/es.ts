@@ -1,22 +1,20 @@
-import type { Words } from './en'
+import type { FirstWords } from './en'
 import { base } from './es/base'
 import { yard } from './es/yard'
 import { setup } from './es/setup'
 import { test } from './es/test'
 import { people } from './es/people'
-import { units } from './es/units'
 import { log } from './es/log'
 import { sheet } from './es/sheet'
 import { acts } from './es/acts'
 
 /** Every word of the interface in Spanish. */
-export const es: Words = {
+export const es: FirstWords = {
   ...base,
   ...yard,
   ...setup,
   ...test,
   ...people,
-  ...units,
   ...log,
   ...sheet,
   ...acts,

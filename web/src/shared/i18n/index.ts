@@ -1,6 +1,6 @@
 import i18next from 'i18next'
 import { initReactI18next } from 'react-i18next'
-import type { Words } from './en'
+import type { FirstWords, Words } from './en'
 
 export { refusal } from './refusals'
 export type { Words } from './en'
@@ -15,7 +15,7 @@ declare module 'i18next' {
 }
 
 // a type, not an interface: the library wants one that may have more
-type Book = { translation: Words; refusals: Record<string, string> }
+type Book = { translation: FirstWords; refusals: Record<string, string> }
 
 /** Only the reader's own language is loaded; the other is on the device too, for when it is asked for. */
 const books: Record<Language, () => Promise<Book>> = {
@@ -24,6 +24,32 @@ const books: Record<Language, () => Promise<Book>> = {
     const [{ es }, { refusals }] = await Promise.all([import('./es'), import('./es/refusals')])
     return { translation: es, refusals }
   },
+}
+
+/** Words of some screens only: fetched with them, in whichever language is read. */
+const MORE = {
+  units: {
+    en: async () => (await import('./en/units')).units,
+    es: async () => (await import('./es/units')).units,
+  },
+  round: {
+    en: async () => (await import('./en/round')).round,
+    es: async () => (await import('./es/round')).round,
+  },
+} satisfies Record<string, Record<Language, () => Promise<object>>>
+const wanted = new Set<keyof typeof MORE>()
+
+/** Know the words of a screen before it is drawn. Rejects where they cannot be loaded. */
+export async function needWords(...names: (keyof typeof MORE)[]): Promise<void> {
+  for (const name of names) wanted.add(name)
+  await addMore(i18next.language as Language)
+}
+
+async function addMore(language: Language): Promise<void> {
+  for (const name of wanted) {
+    if (i18next.exists(`${name}.title`, { lng: language })) continue
+    i18next.addResourceBundle(language, 'translation', await MORE[name][language](), true)
+  }
 }
 
 /** Begin in a language. Rejects where its words cannot be loaded. */
@@ -43,6 +69,7 @@ export async function changeLanguage(language: Language): Promise<void> {
       i18next.addResourceBundle(language, name, words)
     }
   }
+  await addMore(language)
   await i18next.changeLanguage(language)
 }
 

@@ -1,6 +1,10 @@
 import { expect, test } from 'vitest'
 import { en } from './en'
+import { round as enRound } from './en/round'
+import { units as enUnits } from './en/units'
 import { es } from './es'
+import { round as esRound } from './es/round'
+import { units as esUnits } from './es/units'
 import { changeLanguage, refusal, startWords } from './index'
 
 type Tree = { [key: string]: string | Tree }
@@ -12,8 +16,8 @@ const flat = (tree: Tree, path = ''): [string, string][] =>
 const placeholders = (text: string) => [...text.matchAll(/\{\{(\w+)\}\}/g)].map(([, name]) => name).sort()
 
 test('both languages hold the same words with the same figures in them', () => {
-  const spanish = new Map(flat(es as Tree))
-  const english = flat(en as Tree)
+  const spanish = new Map(flat({ ...es, ...esRound, ...esUnits } as Tree))
+  const english = flat({ ...en, ...enRound, ...enUnits } as Tree)
   expect([...spanish.keys()].sort()).toEqual(english.map(([key]) => key).sort())
   for (const [key, text] of english)
     expect([key, placeholders(spanish.get(key) ?? '')]).toEqual([key, placeholders(text)])

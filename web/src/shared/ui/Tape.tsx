@@ -7,10 +7,9 @@ const TAP_PX = 6
 const REACH = 14
 const TYPING_MS = 2500
 
-interface TapeProps {
+interface Shared {
   name: string
-  unit: PressureUnit
-  /** In `unit`; null while nobody has touched it. */
+  /** In its unit; null while nobody has touched it. */
   value: number | null
   /** What it showed before: the place to begin from, never a value. */
   ghost: number
@@ -22,10 +21,34 @@ interface TapeProps {
 }
 
 /** A needle reading, set on a sliding number tape by thumb, arrow keys or typed digits. */
-export function Tape({ name, unit, value, ghost, low, high, onChange, onAccept, autoFocus }: TapeProps) {
+export function Tape({ unit, ...rest }: Shared & { unit: PressureUnit }) {
+  return (
+    <NumberTape
+      {...rest}
+      ghost={toStep(rest.ghost, unit)}
+      step={tapeStep[unit]}
+      label={unitLabel[unit]}
+      text={(value) => inUnit(value, unit)}
+    />
+  )
+}
+
+interface NumberTapeProps extends Shared {
+  step: number
+  /** The sign of its unit. */
+  label: string
+  /** A number as it stands on the tape. */
+  text: (value: number) => string
+  /** Every how many steps a number stands on the tape. */
+  every?: number
+}
+
+/** A number on a tape that slides under a mark, whatever it measures. */
+export function NumberTape(props: NumberTapeProps) {
+  const { name, value, ghost, low, high, step, label, text, every = 5, onChange, onAccept, autoFocus } = props
   const { t } = useTranslation()
-  const step = tapeStep[unit]
-  const centre = value ?? toStep(ghost, unit)
+  const centre = value ?? ghost
+  const toTape = (number: number) => Math.round(number / step) * step
   const drag = useRef<{ x: number; from: number; moved: boolean } | null>(null)
   const typed = useRef({ text: '', at: 0 })
   const slider = useRef<HTMLDivElement>(null)
@@ -38,9 +61,9 @@ export function Tape({ name, unit, value, ghost, low, high, onChange, onAccept, 
   const set = (next: number) => {
     const inside = next >= low && next <= high
     setOutside(!inside)
-    if (inside) onChange(Number(next.toFixed(3)))
+    if (inside) onChange(Number(next.toFixed(4)))
   }
-  const by = (steps: number) => set(Math.min(high, Math.max(low, toStep(centre + steps * step, unit))))
+  const by = (steps: number) => set(Math.min(high, Math.max(low, toTape(centre + steps * step))))
 
   const onPointerDown = (event: PointerEvent<HTMLDivElement>) => {
     event.currentTarget.setPointerCapture(event.pointerId)
@@ -52,7 +75,7 @@ export function Tape({ name, unit, value, ghost, low, high, onChange, onAccept, 
     const dx = event.clientX - held.x
     if (!held.moved && Math.abs(dx) < TAP_PX) return
     held.moved = true
-    set(Math.min(high, Math.max(low, toStep(held.from - (dx / STEP_PX) * step, unit))))
+    set(Math.min(high, Math.max(low, toTape(held.from - (dx / STEP_PX) * step))))
   }
   const onPointerUp = (event: PointerEvent<HTMLDivElement>) => {
     const held = drag.current
@@ -82,18 +105,18 @@ export function Tape({ name, unit, value, ghost, low, high, onChange, onAccept, 
   const type = (key: string) => {
     const now = performance.now()
     const before = now - typed.current.at < TYPING_MS ? typed.current.text : ''
-    const text = key === 'back' ? before.slice(0, -1) : before + key
-    typed.current = { text, at: now }
-    setTyping(text)
-    const number = Number(text)
-    if (text && Number.isFinite(number)) set(number)
+    const digits = key === 'back' ? before.slice(0, -1) : before + key
+    typed.current = { text: digits, at: now }
+    setTyping(digits)
+    const number = Number(digits)
+    if (digits && Number.isFinite(number)) set(number)
   }
 
   return (
     <div className="min-w-0">
       <div className="mb-1 flex justify-between gap-2 text-note text-soft">
         <b className="font-semibold text-ink">{name}</b>
-        <span>{value === null ? t('test.unset') : unitLabel[unit]}</span>
+        <span>{value === null ? t('test.unset') : label}</span>
       </div>
       <div className="flex h-16 border-[1.5px] border-ink bg-sheet">
         <StepButton label={t('test.lower', { needle: name })} onPress={() => by(-1)} sign="−" />
@@ -105,7 +128,7 @@ export function Tape({ name, unit, value, ghost, low, high, onChange, onAccept, 
           aria-valuemin={low}
           aria-valuemax={high}
           aria-valuenow={centre}
-          aria-valuetext={value === null ? t('test.unset') : `${inUnit(value, unit)} ${unitLabel[unit]}`}
+          aria-valuetext={value === null ? t('test.unset') : `${text(value)} ${label}`}
           data-set={value !== null}
           onKeyDown={onKeyDown}
           onBlur={() => setTyping('')}
@@ -115,24 +138,20 @@ export function Tape({ name, unit, value, ghost, low, high, onChange, onAccept, 
           onPointerCancel={() => (drag.current = null)}
           className="relative grow cursor-ew-resize touch-none overflow-hidden border-x-[1.5px] border-ink select-none"
         >
-          <Ticks centre={centre} unit={unit} />
+          <Ticks {...{ centre, step, text, every }} />
           <div
             className={`num absolute inset-y-0 left-1/2 grid w-18 -translate-x-1/2 place-items-center text-[2.2rem] ${
               value === null ? 'border-x-2 border-dashed border-ink bg-sheet text-soft' : 'bg-ink text-on-ink'
             }`}
           >
-            {value === null ? (
-              <span className="opacity-70">{inUnit(centre, unit)}</span>
-            ) : (
-              typing || inUnit(value, unit)
-            )}
+            {value === null ? <span className="opacity-70">{text(centre)}</span> : typing || text(value)}
           </div>
         </div>
         <StepButton label={t('test.higher', { needle: name })} onPress={() => by(1)} sign="+" />
       </div>
       {outside && (
         <p role="alert" className="mt-1 text-note font-semibold text-clay">
-          {t('test.outOfRange', { low: inUnit(low, unit), high: `${inUnit(high, unit)} ${unitLabel[unit]}` })}
+          {t('test.outOfRange', { low: text(low), high: `${text(high)} ${label}` })}
         </p>
       )}
     </div>
@@ -153,20 +172,24 @@ function StepButton({ label, sign, onPress }: { label: string; sign: string; onP
   )
 }
 
-function Ticks({ centre, unit }: { centre: number; unit: PressureUnit }) {
-  const step = tapeStep[unit]
+function Ticks({
+  centre,
+  step,
+  text,
+  every,
+}: Pick<NumberTapeProps, 'step' | 'text'> & { centre: number; every: number }) {
   const first = Math.round(centre / step)
   return (
     <>
       {Array.from({ length: 2 * REACH + 1 }, (_, i) => first - REACH + i).map((n) => {
-        const long = n % 5 === 0
+        const long = n % every === 0
         const left = `calc(50% + ${(n - centre / step) * STEP_PX}px)`
         return (
           <span key={n}>
             <i className="absolute bottom-0 w-[1.5px] bg-soft" style={{ left, height: long ? 18 : 9 }} />
             {long && Math.abs(n - centre / step) > 3 && (
               <b className="num absolute top-1.5 -translate-x-1/2 text-soft" style={{ left }}>
-                {inUnit(n * step, unit)}
+                {text(n * step)}
               </b>
             )}
           </span>

@@ -55,6 +55,8 @@ export const acts = {
       no_repair: 'No repair needed',
       acknowledged: 'Read',
       trip_over: 'Trip over',
+      defect_fixed: 'Put right at once',
+      round_done: 'Round complete',
     },
   },
   standing: {

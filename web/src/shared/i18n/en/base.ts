@@ -4,6 +4,7 @@ import { trade } from '../../trade.gen'
 export const base = {
   app: {
     yard: 'Yard',
+    round: 'Round',
     log: 'Log',
     units: 'Units',
     workshop: 'Workshop',

@@ -57,6 +57,8 @@ export const acts: typeof english = {
       no_repair: 'Sin reparación',
       acknowledged: 'Leído',
       trip_over: 'Fin del viaje',
+      defect_fixed: 'Arreglado al momento',
+      round_done: 'Ronda completa',
     },
   },
   standing: {

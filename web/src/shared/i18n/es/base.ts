@@ -4,6 +4,7 @@ import { trade } from '../../trade.gen'
 export const base: typeof english = {
   app: {
     yard: 'Patio',
+    round: 'Ronda',
     log: 'Registro',
     units: 'Unidades',
     workshop: 'Taller',

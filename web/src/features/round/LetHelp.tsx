@@ -1,0 +1,33 @@
+import { useQuery } from '@tanstack/react-query'
+import { useTranslation } from 'react-i18next'
+import { api, need } from '../../shared/api'
+import { useFigures } from '../../shared/figures/useFigures'
+import { Modal, Notice } from '../../shared/ui'
+
+/** The code by which somebody helps on a device of their own. */
+export function LetHelp({ roundId, onClose }: { roundId: string; onClose: () => void }) {
+  const { t } = useTranslation()
+  const figures = useFigures()
+  const { data, error, refetch } = useQuery({
+    queryKey: ['round', roundId, 'code'],
+    queryFn: ({ signal }) =>
+      need(api.POST('/api/rounds/{round_id}/join-code', { signal, params: { path: { round_id: roundId } } })),
+    staleTime: 60_000,
+    gcTime: 0,
+  })
+  return (
+    <Modal title={t('round.helper')} open onClose={onClose}>
+      {data ? (
+        <div className="grid gap-2">
+          <span className="text-note text-soft">{t('round.helperCode')}</span>
+          <b data-code className="num text-strike tracking-widest">
+            {data.code}
+          </b>
+          <span>{t('round.helperUntil', { time: figures.time(data.until) })}</span>
+        </div>
+      ) : (
+        <Notice error={error} onRetry={() => void refetch()} />
+      )}
+    </Modal>
+  )
+}

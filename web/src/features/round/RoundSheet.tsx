@@ -1,0 +1,234 @@
+import { useQuery } from '@tanstack/react-query'
+import { useState, type ReactNode } from 'react'
+import { useTranslation } from 'react-i18next'
+import { Link, useParams } from 'react-router'
+import { roundQuery, roundScriptQuery, roundStateQuery, rulebookQuery, type Schema } from '../../shared/api'
+import { useFigures } from '../../shared/figures/useFigures'
+import { Button, Notice, SelectField } from '../../shared/ui'
+import { Told } from '../../run'
+
+type State = Schema['RoundStateOut']
+type Line = Schema['RoundAnswerOut']
+
+/** The round's own sheet: what is not right, what was not looked at, the numbers, who and how long. */
+export function RoundSheet() {
+  const { roundId = '' } = useParams()
+  const { t } = useTranslation()
+  const { language, unit } = useFigures()
+  const [rules, setRules] = useState('')
+  const head = useQuery(roundQuery(roundId))
+  const state = useQuery(roundStateQuery(roundId, rules, language, unit))
+  if (!head.data || !state.data) {
+    return (
+      <Notice
+        error={head.error ?? state.error}
+        onRetry={() => void Promise.all([head.refetch(), state.refetch()])}
+      />
+    )
+  }
+  return (
+    <Sheet head={head.data.head} state={state.data} {...{ rules, setRules }} title={t('round.sheet.title')} />
+  )
+}
+
+interface SheetProps {
+  head: Schema['RoundOut']
+  state: State
+  rules: string
+  setRules: (rules: string) => void
+  title: string
+}
+
+function Sheet({ head, state, rules, setRules, title }: SheetProps) {
+  const { t } = useTranslation()
+  const figures = useFigures()
+  const { language, unit } = figures
+  const schools = useQuery(rulebookQuery()).data?.rules ?? []
+  const script = useQuery(roundScriptQuery(head.id, language, unit)).data
+  const of = (outcome: Line['outcome']) => state.items.filter((one) => one.outcome === outcome)
+  const wrong = of('not_right')
+  const unseen = [...of('unseen'), ...of('speech'), ...of('unmeasured')]
+  const measured = state.items.filter(({ shown }) => shown)
+  const answered = new Set(state.items.filter(({ outcome }) => outcome !== 'open').map(({ key }) => key))
+  const open = (script?.asks ?? []).filter(({ key }) => !answered.has(key))
+  const findings = state.items.flatMap((one) => one.findings.map((finding) => ({ ...finding, line: one })))
+  const minutes = Math.max(1, Math.round(state.took_s / 60))
+  return (
+    <article className="max-w-4xl py-5" data-round-sheet>
+      <header className="grid gap-2">
+        <p className="text-note text-soft">{title}</p>
+        {state.worst === 'stay' && <p className="text-strike font-bold text-clay">{t('round.stays')}.</p>}
+        <h1 className="text-title">
+          {[head.unit_name, ...head.trailers].join(' + ')}{' '}
+          <span data-complete={state.complete} className="font-normal text-soft">
+            {t(state.complete ? 'round.sheet.complete' : 'round.sheet.notComplete')}
+          </span>
+        </h1>
+        <p>
+          {figures.date(head.started_at)}, {head.driver}
+          {head.helpers.length > 0 && `. ${t('round.sheet.helpers')}: ${head.helpers.join(', ')}`}.{' '}
+          {t('round.sheet.counted', { done: state.of - state.left, of: state.of })}.{' '}
+          {t('round.sheet.took', { minutes })}.
+        </p>
+        {state.while_filling > 0 && (
+          <p data-while-filling={state.while_filling} className="font-semibold">
+            {t('round.whileBuilt', { count: state.while_filling })}
+          </p>
+        )}
+        <div className="no-print flex flex-wrap items-end gap-4">
+          <SelectField
+            label={t('round.sheet.school')}
+            value={rules || head.rules}
+            options={schools.map((one) => ({ value: one.id, text: one.title[language] ?? one.id }))}
+            onChange={(event) => setRules(event.target.value)}
+          />
+          <Button onClick={() => window.print()}>{t('round.sheet.print')}</Button>
+          <a
+            href={`/api/rounds/${head.id}/record`}
+            className="inline-flex min-h-touch items-center underline underline-offset-4"
+          >
+            {t('round.sheet.record')}
+          </a>
+          {!head.ended_by && (
+            <Link
+              to={`/round/${head.id}`}
+              className="inline-flex min-h-touch items-center font-semibold text-air underline underline-offset-4"
+            >
+              {t('round.sheet.goOn')}
+            </Link>
+          )}
+          {head.run_id && (
+            <Link
+              to={`/runs/${head.run_id}`}
+              className="inline-flex min-h-touch items-center underline underline-offset-4"
+            >
+              {t('round.sheet.toTest')}
+            </Link>
+          )}
+        </div>
+      </header>
+      <Part title={t('round.sheet.report')}>
+        {wrong.length === 0 ? (
+          <p>{t('round.sheet.reportNone')}</p>
+        ) : (
+          <ul className="grid gap-2">
+            {wrong.map((one) => (
+              <li
+                key={one.key}
+                data-not-right={one.key}
+                className="border-l-8 border-clay bg-sheet px-3 py-2"
+              >
+                <b>{one.not_so}</b> <span className="text-soft">{one.where}</span>
+                {one.limit && <span className="text-soft"> ({one.limit})</span>}
+                <span className="block">
+                  {one.consequence ? t(`acts.consequence.${one.consequence}`) : t('round.none')}
+                  {one.teaching && `, ${t('round.teaching')}`}
+                </span>
+                <span className="block text-note text-soft">
+                  {[one.note, one.by].filter(Boolean).join(', ')}
+                </span>
+              </li>
+            ))}
+          </ul>
+        )}
+        {of('fixed').length > 0 && (
+          <Lines title={t('round.sheet.fixed')} lines={of('fixed')} text={({ not_so }) => not_so} />
+        )}
+      </Part>
+      {(unseen.length > 0 || open.length > 0) && (
+        <Part title={t('round.sheet.notSeen')}>
+          <ul>
+            {unseen.map((one) => (
+              <li key={one.key} className="flex items-baseline gap-2 border-b border-line py-1">
+                <Told told={one.answer ?? undefined} />
+                <span>
+                  {one.name} <span className="text-soft">{one.where}</span>{' '}
+                  <span className="text-note text-soft">
+                    {one.findings.map(({ text }) => text).join('; ')}
+                  </span>
+                </span>
+              </li>
+            ))}
+            {open.map(({ key, item, where }) => (
+              <li key={key} className="flex items-baseline gap-2 border-b border-line py-1">
+                <Told told={undefined} />
+                <span>
+                  {script?.items[item]?.name} <span className="text-soft">{where}</span>
+                </span>
+              </li>
+            ))}
+          </ul>
+        </Part>
+      )}
+      {measured.length > 0 && (
+        <Part title={t('round.sheet.measured')}>
+          <table className="w-full text-left">
+            <tbody>
+              {measured.map((one) => (
+                <tr key={one.key} className="border-b border-line">
+                  <td className="py-1">
+                    {one.name} <span className="text-soft">{one.where}</span>
+                  </td>
+                  <td className={`num py-1 text-lead ${one.outcome === 'not_right' ? 'text-clay' : ''}`}>
+                    {one.shown}
+                  </td>
+                  <td className="py-1 text-note text-soft">{one.limit}</td>
+                </tr>
+              ))}
+            </tbody>
+          </table>
+        </Part>
+      )}
+      {(findings.length > 0 || state.findings.length > 0) && (
+        <Part title={t('round.sheet.findings')}>
+          <ul className="list-inside list-disc">
+            {state.findings.map(({ code, text }) => (
+              <li key={code} data-finding={code} className="font-semibold">
+                {text}
+              </li>
+            ))}
+            {findings.map(({ code, text, line }) => (
+              <li key={line.key + code} data-finding={code}>
+                {line.name} <span className="text-soft">{line.where}</span>: {text}
+              </li>
+            ))}
+          </ul>
+        </Part>
+      )}
+      <Part title={t('round.sheet.said')}>
+        <ol className="list-inside list-decimal columns-1 gap-8 sm:columns-2">
+          {(script?.asks ?? []).map((ask) => (
+            <li key={ask.key} className="py-0.5 text-note">
+              {ask.say} <span className="text-soft">{ask.where}</span>
+            </li>
+          ))}
+        </ol>
+      </Part>
+    </article>
+  )
+}
+
+function Part({ title, children }: { title: string; children: ReactNode }) {
+  return (
+    <section className="mt-6">
+      <h2 className="mb-2 border-b-2 border-ink text-figure">{title}</h2>
+      {children}
+    </section>
+  )
+}
+
+function Lines({ title, lines, text }: { title: string; lines: Line[]; text: (line: Line) => string }) {
+  return (
+    <div className="mt-3">
+      <b>{title}</b>
+      <ul>
+        {lines.map((one) => (
+          <li key={one.key}>
+            {text(one)}{' '}
+            <span className="text-soft">{[one.where, one.note, one.by].filter(Boolean).join(', ')}</span>
+          </li>
+        ))}
+      </ul>
+    </div>
+  )
+}

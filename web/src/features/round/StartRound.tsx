@@ -1,0 +1,95 @@
+import { useQuery } from '@tanstack/react-query'
+import { useState, type FormEvent } from 'react'
+import { useTranslation } from 'react-i18next'
+import { Link, useNavigate, useParams } from 'react-router'
+import { unlockSound, useRecorder } from '../../run'
+import { roundStartQuery, unitsQuery, type Schema } from '../../shared/api'
+import { useSession } from '../../shared/session'
+import { Choice, Notice } from '../../shared/ui'
+
+/** Before a round: which way, what for, and by whose rules. */
+export function StartRound() {
+  const { unitId = '' } = useParams()
+  const { t } = useTranslation()
+  const { me } = useSession()
+  const navigate = useNavigate()
+  const device = useRecorder()
+  const unit = useQuery(unitsQuery()).data?.find(({ id }) => id === unitId)
+  const [way, setWay] = useState<string>()
+  const [purpose, setPurpose] = useState<Schema['RoundOut']['purpose']>('dispatch')
+  const [refusal, setRefusal] = useState('refusal' in device ? device.refusal : '')
+  const start = useQuery(roundStartQuery(unitId, way, purpose))
+  const chosen = start.data?.script.way.id
+  const ready = start.data !== undefined && !start.isPlaceholderData && unit && 'recorder' in device
+  const begin = async (event: FormEvent) => {
+    event.preventDefault()
+    if (!ready || !start.data) return
+    await unlockSound()
+    const rounds = await device.recorder.rounds()
+    await rounds.begin({ unit, start: start.data, driver: me.person?.name ?? '' }).then(
+      (id) => void navigate(`/round/${id}`, { replace: true }),
+      (error: unknown) => setRefusal(error instanceof Error ? error.message : String(error)),
+    )
+  }
+  const asks = start.data?.script.asks ?? []
+  const minutes = Math.max(1, Math.round(asks.reduce((sum, { seconds }) => sum + seconds, 0) / 60))
+  return (
+    <main className="mx-auto flex min-h-dvh max-w-3xl flex-col">
+      <header className="flex items-baseline gap-4 border-b-2 border-ink px-4 py-3 sm:px-9">
+        <b className="text-lead">{[unit?.name, ...(unit?.trailers ?? [])].filter(Boolean).join(' + ')}</b>
+        <Link
+          to="/"
+          className="ml-auto inline-flex min-h-touch min-w-touch items-center justify-end text-soft underline underline-offset-4"
+        >
+          {t('app.yard')}
+        </Link>
+      </header>
+      <form onSubmit={(event) => void begin(event)} className="flex grow flex-col">
+        <div className="grid grow content-start gap-5 px-4 py-5 sm:px-9">
+          <h1 className="text-title">{t('round.startTitle', { unit: unit?.name ?? '' })}</h1>
+          {start.data ? (
+            <>
+              <Choice
+                label={t('round.way')}
+                value={chosen ?? ''}
+                options={start.data.ways.map(({ id, name }) => ({ value: id, text: name }))}
+                onChange={setWay}
+              />
+              <p>
+                {t('round.asks', { count: asks.length })}, {t('round.takes', { minutes })}
+              </p>
+              <Choice
+                label={t('setup.purpose')}
+                value={purpose}
+                options={(['dispatch', 'training', 'rehearsal'] as const).map((value) => ({
+                  value,
+                  text: t(`sheet.purposes.${value}`),
+                }))}
+                onChange={setPurpose}
+              />
+            </>
+          ) : start.fetchStatus === 'paused' || start.failureCount > 0 ? (
+            <p role="alert" className="border-l-4 border-amber pl-3 font-semibold">
+              {t('round.notKnown')}
+            </p>
+          ) : (
+            <Notice error={start.error} onRetry={() => void start.refetch()} />
+          )}
+          {refusal && (
+            <p role="alert" className="font-semibold text-clay">
+              {t('setup.storage', { why: refusal })}
+            </p>
+          )}
+          <p className="text-note text-soft">{t('app.caution')}</p>
+        </div>
+        <button
+          type="submit"
+          disabled={!ready}
+          className="sticky bottom-0 bg-air px-4 py-5 text-left text-strike leading-none font-bold text-on-air disabled:bg-hair disabled:text-soft sm:px-9"
+        >
+          {t('round.start')}
+        </button>
+      </form>
+    </main>
+  )
+}

@@ -1,0 +1,3 @@
+export { RoundPage } from './RoundPage'
+export { RoundSheet } from './RoundSheet'
+export { StartRound } from './StartRound'

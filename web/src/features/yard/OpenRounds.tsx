@@ -1,0 +1,55 @@
+import { useQuery } from '@tanstack/react-query'
+import { useEffect, useState } from 'react'
+import { useTranslation } from 'react-i18next'
+import { Link } from 'react-router'
+import type { LocalRound } from '../../device'
+import { useRecorder } from '../../run'
+import { roundsQuery } from '../../shared/api'
+import { useFigures } from '../../shared/figures/useFigures'
+
+/** Rounds that were never brought to an end, on this device or another: a touch goes on with them. */
+export function OpenRounds() {
+  const { t } = useTranslation()
+  const figures = useFigures()
+  const device = useRecorder()
+  const recorder = 'recorder' in device ? device.recorder : null
+  const { data: elsewhere = [] } = useQuery(roundsQuery())
+  const [here, setHere] = useState<LocalRound[]>([])
+  useEffect(() => {
+    let wanted = true
+    void recorder
+      ?.rounds()
+      .then((rounds) => rounds.known())
+      .then((found) => wanted && setHere(found))
+    return () => void (wanted = false)
+  }, [recorder])
+  const known = new Set(here.map(({ id }) => id))
+  const open = [
+    ...here
+      .filter(({ closed, refused, runId }) => !closed && !refused && !runId)
+      .map(({ id, unitName, startedWall }) => ({ id, unit: unitName, started: startedWall })),
+    ...elsewhere
+      .filter(({ id, run_id }) => !known.has(id) && !run_id)
+      .map(({ id, unit_name, started_at }) => ({ id, unit: unit_name, started: started_at })),
+  ]
+  if (open.length === 0) return null
+  return (
+    <section className="mb-5 border-l-4 border-amber bg-sheet px-4 py-2">
+      <h2 className="text-body">{t('round.open')}</h2>
+      <ul>
+        {open.map(({ id, unit, started }) => (
+          <li key={id} data-open-round={id} className="flex flex-wrap items-center gap-x-4">
+            <b>{unit}</b>
+            <span className="text-soft">{figures.when(started)}</span>
+            <Link
+              to={`/round/${id}`}
+              className="ml-auto inline-flex min-h-touch items-center font-semibold text-air underline underline-offset-4"
+            >
+              {t('round.sheet.goOn')}
+            </Link>
+          </li>
+        ))}
+      </ul>
+    </section>
+  )
+}

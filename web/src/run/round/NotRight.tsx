@@ -1,0 +1,185 @@
+import { useState } from 'react'
+import { useTranslation } from 'react-i18next'
+import type { Schema } from '../../shared/api'
+import { CONSEQUENCES, type Consequence } from '../../shared/trade'
+import { Button, FormError } from '../../shared/ui'
+import { smaller } from '../acts/photos'
+import type { Ask, RoundScript } from './fold'
+
+export interface Found {
+  answer: 'not_right' | 'fixed'
+  wrong: string[]
+  yes: string[]
+  text: string
+  teaching: boolean
+  photos: Blob[]
+}
+
+interface NotRightProps {
+  script: RoundScript
+  ask: Ask
+  wrong: string[]
+  /** Whether a real vehicle is only rehearsed on: then a finding may be set up. */
+  mayTeach: boolean
+  onWrong: (wrong: string[]) => void
+  onKeep: (found: Found) => void
+  onCancel: () => void
+}
+
+/** What is not so, what that means under the rules, and a word or photograph where it helps. */
+export function NotRight({ script, ask, wrong, mayTeach, onWrong, onKeep, onCancel }: NotRightProps) {
+  const { t } = useTranslation()
+  const item = script.items[ask.item]
+  const [yes, setYes] = useState<string[]>([])
+  const [text, setText] = useState('')
+  const [teaching, setTeaching] = useState(false)
+  const [photos, setPhotos] = useState<Blob[]>([])
+  const [error, setError] = useState<Error | null>(null)
+  if (!item) return null
+  const means = meansOf(item, yes)
+  const keep = (answer: Found['answer']) =>
+    onKeep({ answer, wrong, yes, text: text.trim(), teaching, photos })
+  const takePhotos = (files: FileList | null) => {
+    setError(null)
+    Promise.all([...(files ?? [])].map(smaller)).then(
+      (made) => setPhotos((before) => [...before, ...made].slice(0, 12)),
+      () => setError(new Error(t('acts.noPicture'))),
+    )
+  }
+  return (
+    <section data-not-right className="grid gap-3">
+      <Words {...{ script, wrong, onWrong }} checks={item.checks} />
+      {item.questions.map((question) => (
+        <Ask key={question.id} question={question} {...{ yes }} onYes={setYes} />
+      ))}
+      <p data-means={means ?? 'none'} className="border-l-8 border-clay bg-sheet px-3 py-2">
+        <span className="block text-note text-soft">{t('round.follows')}</span>
+        <b className="text-figure">{means ? t(`acts.consequence.${means}`) : t('round.none')}</b>
+      </p>
+      <label className="grid gap-1">
+        <span className="text-note text-soft">
+          {t('round.note')} ({t('round.noteHint')})
+        </span>
+        <input
+          value={text}
+          maxLength={200}
+          onChange={(event) => setText(event.target.value)}
+          className="min-h-touch border-[1.5px] border-ink bg-sheet px-3"
+        />
+      </label>
+      <label className="grid gap-1">
+        <span className="text-note text-soft">
+          {photos.length ? t('round.photos', { count: photos.length }) : t('round.photo')}
+        </span>
+        <input
+          type="file"
+          accept="image/jpeg,image/png,image/webp"
+          capture="environment"
+          onChange={(event) => takePhotos(event.target.files)}
+          className="min-h-touch file:mr-3 file:min-h-touch file:border-[1.5px] file:border-ink file:bg-sheet file:px-4 file:font-semibold"
+        />
+      </label>
+      <FormError error={error} />
+      {mayTeach && (
+        <label className="flex min-h-touch items-center gap-3">
+          <input
+            type="checkbox"
+            checked={teaching}
+            onChange={(event) => setTeaching(event.target.checked)}
+            className="size-6"
+          />
+          {t('round.teaching')}
+        </label>
+      )}
+      <div className="grid gap-2">
+        <Button tone="clay" className="min-h-14" onClick={() => keep('not_right')}>
+          {means ? t('round.keepMeans', { means: t(`acts.consequence.${means}`) }) : t('round.keep')}
+        </Button>
+        {item.fixable && (
+          <Button className="min-h-14" onClick={() => keep('fixed')}>
+            {t('round.putRight')}
+          </Button>
+        )}
+        <button type="button" onClick={onCancel} className="min-h-touch underline underline-offset-4">
+          {t('round.cancel')}
+        </button>
+      </div>
+    </section>
+  )
+}
+
+interface WordsProps {
+  script: RoundScript
+  checks: string[]
+  wrong: string[]
+  onWrong: (wrong: string[]) => void
+}
+
+/** The conditions of an item; one that is touched is not so. */
+export function Words({ script, checks, wrong, onWrong }: WordsProps) {
+  const { t } = useTranslation()
+  const known = new Map(script.conditions.map((one) => [one.id, one]))
+  return (
+    <div role="group" aria-label={t('round.notRight')}>
+      <div className="flex flex-wrap gap-2">
+        {checks.map((id) => {
+          const condition = known.get(id)
+          const isWrong = wrong.includes(id)
+          return (
+            <button
+              key={id}
+              type="button"
+              data-condition={id}
+              aria-pressed={isWrong}
+              title={condition?.means}
+              onClick={() => onWrong(isWrong ? wrong.filter((one) => one !== id) : [...wrong, id])}
+              className={`min-h-touch grow border-[1.5px] px-3 font-semibold ${isWrong ? 'border-clay bg-clay text-on-clay' : 'border-line bg-hair'}`}
+            >
+              {isWrong ? condition?.not_so : condition?.label}
+            </button>
+          )
+        })}
+      </div>
+      {wrong.length === 0 && <p className="mt-1 text-note text-soft">{t('round.touchWord')}</p>}
+    </div>
+  )
+}
+
+interface AskProps {
+  question: Schema['QuestionOut']
+  yes: string[]
+  onYes: (yes: string[]) => void
+}
+
+function Ask({ question, yes, onYes }: AskProps) {
+  const { t } = useTranslation()
+  const so = yes.includes(question.id)
+  const set = (next: boolean) =>
+    onYes(
+      next
+        ? [...yes.filter((id) => id !== question.id), question.id]
+        : yes.filter((id) => id !== question.id),
+    )
+  return (
+    <div role="group" aria-label={question.ask} className="grid grid-cols-[1fr_auto_auto] items-center gap-2">
+      <span>{question.ask}</span>
+      {[true, false].map((one) => (
+        <button
+          key={String(one)}
+          type="button"
+          aria-pressed={so === one}
+          onClick={() => set(one)}
+          className={`min-h-touch min-w-touch border-[1.5px] border-ink px-3 ${so === one ? 'bg-ink text-on-ink' : 'bg-sheet'}`}
+        >
+          {t(one ? 'round.yes' : 'round.no')}
+        </button>
+      ))}
+    </div>
+  )
+}
+
+/** What the server's table says follows: its default, or the worst of what was found to be so. */
+function meansOf(item: RoundScript['items'][string], yes: string[]): Consequence | null {
+  const so = item.questions.filter(({ id }) => yes.includes(id)).map(({ to }) => to)
+  return CONSEQUENCES.find((one) => so.includes(one)) ?? item.means
+}

@@ -1,0 +1,6 @@
+export { foldRound, isAnswered, isDone, nextOpen, stepsOf } from './fold'
+export type { Answer, Ask, RoundFold, RoundScript, Step as RoundStep } from './fold'
+export { listening, offered } from './filling'
+export { ItemCard, Told } from './ItemCard'
+export { useRound } from './useRound'
+export type { RoundHere } from './useRound'
