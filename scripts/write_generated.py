@@ -26,6 +26,7 @@ def generated() -> dict[str, str]:
     tables = {
         "docs/openapi.json": create_app(None).openapi(),
         "docs/schemas/low-hiss-run-1.json": schemas.run_schema(),
+        "docs/schemas/low-hiss-round-1.json": schemas.round_schema(),
         "docs/schemas/low-hiss-rules-1.json": schemas.rules_schema(),
         "docs/schemas/low-hiss-procedure-1.json": schemas.procedure_schema(),
         "docs/schemas/low-hiss-verdict-1.json": {**verdict, "title": "low-hiss-verdict/1"},

@@ -21,14 +21,14 @@ from lowhiss.commands.common import (
     rules_named,
     words_of,
 )
-from lowhiss.core.errors import CoreError
+from lowhiss.core.errors import CoreError, RecordError
 from lowhiss.core.judge import RunVerdict
 from lowhiss.core.record import Run, read_run
 from lowhiss.core.rounds import read_round
 from lowhiss.core.rules import RuleSet
 from lowhiss.core.words import Words, text_sheet, verdict_record
 from lowhiss.engine.judging import hints_for, judge_by_every_school, judge_record, rules_of, what_if
-from lowhiss.engine.rounds import exit_code, is_round, round_text, state_of, state_table
+from lowhiss.engine.rounds import exit_code, is_round, marks_beside, round_text, state_of, state_table
 from lowhiss.engine.whatif import Change
 from lowhiss.exchange import load_run, read_json
 
@@ -76,6 +76,7 @@ def _judge_file(name: str, rules: RuleSet | None, options: argparse.Namespace, *
             return _judge_round(table, options, compact=several)
         run = read_run(table)
         own, verdicts = _verdicts(run, rules, every=options.all_rules)
+        beside = _beside(run, own, words)
     except (CoreError, OSError) as error:
         if several and not options.text:
             print(as_json({"format": "low-hiss-error/1", "file": name, "error": problem_of(error)}, compact=True))
@@ -87,7 +88,7 @@ def _judge_file(name: str, rules: RuleSet | None, options: argparse.Namespace, *
         records = [_record(verdict, words) for verdict in verdicts]
         print(as_json({"format": "low-hiss-verdicts/1", "verdicts": records}, compact=several), flush=True)
     else:
-        print(as_json(_record(own, words), compact=several), flush=True)
+        print(as_json({**_record(own, words), **beside}, compact=several), flush=True)
     return EXIT_OF_OVERALL[own.overall]
 
 
@@ -103,6 +104,19 @@ def _judge_round(table: object, options: argparse.Namespace, *, compact: bool) -
         shown = {"format": "low-hiss-round-states/1", "states": tables} if options.all_rules else tables[0]
         print(as_json(shown, compact=compact), flush=True)
     return exit_code(state_of(record, options.rules or record.rules))
+
+
+def _beside(run: Run, own: RunVerdict, words: Words) -> dict[str, Any]:
+    """How the rounds stand that were done beside a run; they leave its verdict and exit code as they are."""
+    found = []
+    for place, table in enumerate(run.rounds):
+        try:
+            record = read_round(table, rulebook.rounds())
+        except CoreError as error:
+            raise RecordError(f"rounds[{place}].{error.field}", error.problem) from error
+        state = state_of(record, own.rules.id, marks_beside(run, record))
+        found.append(state_table(record, state, words, own.rules.id))
+    return {"rounds": found} if found else {}
 
 
 def _verdicts(run: Run, rules: RuleSet | None, *, every: bool) -> tuple[RunVerdict, list[RunVerdict]]:

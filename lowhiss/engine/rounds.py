@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import datetime as dt
 import json
 from collections.abc import Mapping, Sequence
 from hashlib import sha256
@@ -9,6 +10,7 @@ from typing import Any
 
 from lowhiss import rulebook
 from lowhiss.core.errors import RuleError
+from lowhiss.core.record import Run
 from lowhiss.core.rounds import (
     Ask,
     Bound,
@@ -22,6 +24,7 @@ from lowhiss.core.rounds import (
     measure_of,
     vehicle_of,
 )
+from lowhiss.core.run import standing_events
 from lowhiss.core.standing import CONSEQUENCES
 from lowhiss.core.words import Words
 from lowhiss.core.words.rounds import RoundWords
@@ -49,6 +52,17 @@ def state_of(record: Round, rules: str = "", run: Sequence[RunMark] = ()) -> Rou
 def run_marks(events: Sequence[Mapping[str, Any]], offset_s: float = 0.0) -> list[RunMark]:
     """Events of an air test's record, at the round's time: its own plus ``offset_s``."""
     return [RunMark(float(one["at_s"]) + offset_s, one) for one in events]
+
+
+def marks_beside(run: Run, record: Round) -> list[RunMark]:
+    """The marks of an air test that stand, at the time of a round that was done beside it."""
+    offset_s = 0.0
+    if run.started_at and record.started_at:
+        began, round_began = (dt.datetime.fromisoformat(one) for one in (run.started_at, record.started_at))
+        offset_s = (began - round_began).total_seconds()
+    standing, _, _ = standing_events(run.events)
+    given = [{key: value for key, value in event._asdict().items() if value is not None} for event in standing]
+    return run_marks(given, offset_s)
 
 
 def script_of(record: Round, words: Words, rules: str = "") -> dict[str, Any]:

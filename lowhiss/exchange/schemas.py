@@ -5,11 +5,13 @@ from __future__ import annotations
 import dataclasses
 from typing import Any, get_args
 
-from lowhiss.core import record
+from lowhiss.core import record, rounds
 from lowhiss.core.procedure import PROCEDURE_FORMAT
+from lowhiss.core.rounds.model import ANSWERS, Measured, Role
 from lowhiss.core.rules import RULES_FORMAT, Acceptance, Judging, Policy
 from lowhiss.core.rules.model import Comparator, LimitUnit, Reference, Standing
 from lowhiss.core.stages import ACTIONS, POINTS_OF_STAGE, STAGES, LimitedStage
+from lowhiss.core.standing import Consequence
 from lowhiss.core.units import PRESSURE_UNITS, from_psi
 from lowhiss.core.vehicle import Circuits, Gearbox, Group, UnitKind
 
@@ -87,6 +89,91 @@ def _event(kind: str) -> Schema:
     return _table(properties, ("type", *required))
 
 
+_AXLE = _table(
+    {"role": _one_of(Role), **dict.fromkeys(("air_susp", "disc", "dual", "hub_oil", "lift"), _FLAG)}, ("role",)
+)
+_LOOK = _table(
+    {
+        "axles": {"anyOf": [_list_of(_AXLE, minItems=1, maxItems=rounds.MAX_AXLES), {"type": "null"}]},
+        "facts": {"type": "object", "additionalProperties": _FLAG},
+        "figures": {"type": "object", "additionalProperties": _number()},
+    }
+)
+_ASKS = _list_of({"type": "string", "pattern": "^[a-z0-9_]+@.+$", "maxLength": 80}, minItems=1, uniqueItems=True)
+_ROUND_MARKS: dict[str, tuple[Schema, tuple[str, ...]]] = {
+    "answer": (
+        {
+            "asks": _ASKS,
+            "answer": _one_of([one for one in ANSWERS if one != "from_run"]),
+            "value": _number(-1_000, 10_000),
+            "unit": _one_of(Measured),
+            **dict.fromkeys(("wrong", "yes"), _list_of({"type": "string"})),
+            **dict.fromkeys(("why", "text", "defect"), _TEXT),
+            "teaching": _FLAG,
+        },
+        ("asks", "answer"),
+    ),
+    "said": ({"asks": _ASKS, "wrong": _FLAG}, ("asks",)),
+    "fact": ({"part": _TEXT, "fact": _TEXT, "so": _FLAG}, ("fact",)),
+    "figure": ({"part": _TEXT, "figure": _TEXT, "value": _number()}, ("figure", "value")),
+    "axles": ({"part": _TEXT, "axles": _list_of(_AXLE, minItems=1)}, ("axles",)),
+    "state": ({"first": _TEXT, "so": _FLAG}, ("first",)),
+    "called": ({"call": _TEXT}, ("call",)),
+    "put": ({"what": _TEXT}, ("what",)),
+    "brought": ({"what": _TEXT}, ("what",)),
+    "note": ({"text": _TEXT}, ("text",)),
+    "finished": ({}, ()),
+    "abandoned": ({"why": _TEXT}, ()),
+}
+
+
+def round_schema() -> Schema:
+    """The open round record, ``low-hiss-round/1``. Which items and conditions there are is checked by the app alone."""
+    shared: Schema = {
+        "at_s": _number(0),
+        **{key: {"type": "string"} for key in ("id", "by", "device", "epoch", "received", "sent_by")},
+        "seq": _number(0),
+        "mono_s": _number(),
+        "wall": {},
+        **dict.fromkeys(("after_end", "late"), _FLAG),
+    }
+    marks = [
+        _table({**shared, "type": {"const": kind}, **fields}, ("at_s", "type", *needed))
+        for kind, (fields, needed) in _ROUND_MARKS.items()
+    ]
+    vehicle: Schema = {"name": _TEXT, "id": _TEXT, "look": _LOOK}
+    unit = _table(
+        {
+            "kind": _one_of(UnitKind),
+            **vehicle,
+            "circuits": _one_of(Circuits),
+            "gearbox": {"anyOf": [_one_of(Gearbox), {"type": "null"}]},
+            "build_year": {"anyOf": [_number(1930, 2100), {"type": "null"}]},
+            "trailers": _list_of(_table(vehicle)),
+        },
+        ("kind",),
+    )
+    known = _table(
+        {
+            **dict.fromkeys(("id", "item", "place", "what"), _TEXT),
+            "consequence": _one_of(Consequence),
+            "wrong": _list_of({"type": "string"}),
+        },
+        ("item",),
+    )
+    properties: Schema = {
+        "format": {"const": rounds.ROUND_FORMAT},
+        **dict.fromkeys(("id", "started_at", "rules", "way", "run"), _TEXT),
+        "purpose": _one_of(record.Purpose),
+        "mirrored": _FLAG,
+        "people": {"type": "object", "additionalProperties": {"type": "string"}},
+        "unit": unit,
+        "known": _list_of(known),
+        "marks": _list_of({"oneOf": marks}, maxItems=rounds.MAX_MARKS),
+    }
+    return {"$schema": _DIALECT, "title": rounds.ROUND_FORMAT, **_table(properties, ("format", "unit", "marks"))}
+
+
 def run_schema() -> Schema:
     """The open run record, ``low-hiss-run/1``. What one event says about another is checked by the app alone."""
     governor = _table({key: _number(record.LOWEST_PSI, record.HIGHEST_PSI) for key in ("cut_in_psi", "cut_out_psi")})
@@ -116,6 +203,7 @@ def run_schema() -> Schema:
         "rules": reference,
         "procedure": reference,
         "gauges": gauges,
+        "rounds": _list_of({"type": "object", "required": ["format", "unit", "marks"]}),
         "events": _list_of({"oneOf": [_event(kind) for kind in record.EVENT_KINDS]}, maxItems=record.MAX_EVENTS),
     }
     return {"$schema": _DIALECT, "title": record.RUN_FORMAT, **_table(properties, ("format", "unit", "events"))}

@@ -8,14 +8,17 @@ import pytest
 from hypothesis import given, settings
 from jsonschema import Draft202012Validator
 
+from lowhiss import rulebook
 from lowhiss.core.errors import RecordError
 from lowhiss.core.record import read_run
+from lowhiss.core.rounds import MARK_TYPES, ROUND_FORMAT, read_round
 from lowhiss.core.words import Words, verdict_record
-from lowhiss.exchange.schemas import run_schema
+from lowhiss.exchange.schemas import round_schema, run_schema
 from tests.builders import at, judged, leak_record, reading, record, whole_test
 from tests.conftest import ROOT
 from tests.core.test_properties import wild_runs
 
+ROUNDS = Draft202012Validator(round_schema())
 RUNS = Draft202012Validator(run_schema())
 VERDICTS = Draft202012Validator(json.loads((ROOT / "docs/schemas/low-hiss-verdict-1.json").read_text()))
 
@@ -29,7 +32,25 @@ def test_what_the_app_judges_the_schemas_accept(table):
 
 @pytest.mark.parametrize("path", sorted((ROOT / "docs/examples").glob("*.json")), ids=lambda path: path.stem)
 def test_the_shipped_examples(path):
-    RUNS.validate(json.loads(path.read_text()))
+    table = json.loads(path.read_text())
+    (ROUNDS if table["format"] == ROUND_FORMAT else RUNS).validate(table)
+
+
+def test_every_mark_of_a_round_has_a_schema_and_the_schema_refuses_what_the_app_refuses():
+    good = json.loads((ROOT / "docs/examples/mv-05-round-stays.json").read_text())
+    kinds = {one["properties"]["type"]["const"] for one in round_schema()["properties"]["marks"]["items"]["oneOf"]}
+    assert kinds == set(MARK_TYPES)
+    for mark in (
+        {"at_s": 1, "type": "danced"},
+        {"at_s": 1, "type": "answer", "asks": [], "answer": "right"},
+        {"at_s": 1, "type": "answer", "asks": ["floor@P"], "answer": "from_run"},
+        {"at_s": 1, "type": "answer", "asks": ["floor@P"], "answer": "right", "colour": "red"},
+        {"at_s": 1, "type": "axles", "axles": [{"role": "front"}]},
+    ):
+        table = {**good, "marks": [mark]}
+        assert not ROUNDS.is_valid(table)
+        with pytest.raises(RecordError):
+            read_round(table, rulebook.rounds())
 
 
 @pytest.mark.parametrize(

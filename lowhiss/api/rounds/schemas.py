@@ -295,6 +295,7 @@ class RoundFiguresOut(BaseModel):
     worst: Consequence | None
     not_right: int
     took_s: float
+    while_filling: int
 
 
 class RoundOut(BaseModel):

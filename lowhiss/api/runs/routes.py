@@ -19,6 +19,7 @@ from lowhiss.api.runs.schemas import BeginRun, EventBatch, JoinBody, JoinCodeOut
 from lowhiss.api.runs.script_schemas import ScriptOut
 from lowhiss.api.runs.sheet_schemas import LookBody, SchoolOut, SheetOut, StretchOut
 from lowhiss.api.schemas import UUID_PATTERN
+from lowhiss.service.rounds import lifecycle as rounds
 from lowhiss.service.runs import feeding, lifecycle, participants, receiving, scripts
 
 router = APIRouter(prefix="/api/runs", tags=["runs"], route_class=CarefulRoute)
@@ -135,4 +136,6 @@ async def get_needles(run_id: RunId, store: StoreDep) -> list[StretchOut]:
 def get_record(run_id: RunId, store: StoreDep, response: Response) -> dict[str, Any]:
     """The run as an open run record, ``low-hiss-run/1``."""
     response.headers["Content-Disposition"] = f'attachment; filename="low-hiss-run-{run_id}.json"'
-    return lifecycle.open_record(store, run_id)
+    beside = rounds.records_beside(store, run_id)
+    record = lifecycle.open_record(store, run_id)
+    return {**record, "rounds": beside} if beside else record

@@ -148,6 +148,7 @@ class Run:
 
     rules, procedure : the id of a built-in one, a whole one as plain values, or None for the default.
     resolution_psi : what a needle is read to.  policy : overrides the rule set's own where given.
+    rounds : the round records that were done beside it, not read here; they never change its verdict.
     """
 
     unit: Unit
@@ -160,3 +161,4 @@ class Run:
     resolution_psi: float = 1.0
     policy: Policy | None = None
     people: tuple[tuple[str, str], ...] = ()
+    rounds: tuple[dict[str, Any], ...] = ()

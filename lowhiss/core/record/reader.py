@@ -41,10 +41,21 @@ def read_run(table: object) -> Run:
         resolution_psi=gauges.number("resolution_psi", 1.0, low=0.01, high=20),
         policy=gauges.choice("policy", Policy, None),
         people=_people(fields),
+        rounds=_rounds(fields),
     )
     gauges.done()
     fields.done()
     return run
+
+
+def _rounds(fields: Fields) -> tuple[dict[str, Any], ...]:
+    """The rounds that were done beside the run, as they stand: whoever judges rounds reads them."""
+    given = fields.raw("rounds")
+    if given is None:
+        return ()
+    if not isinstance(given, list) or not all(isinstance(one, dict) for one in given):
+        raise fields.refuse("rounds", "must be a list of round records")
+    return tuple(given)
 
 
 def read_unit(fields: Fields) -> Unit:

@@ -18,6 +18,7 @@ from lowhiss.core.rounds.record import (
     read_round,
 )
 from lowhiss.core.rounds.vehicle import (
+    MAX_AXLES,
     Axle,
     Look,
     RoundSet,
@@ -35,6 +36,7 @@ from lowhiss.core.rounds.vehicle import (
 __all__ = [
     "END_MARKS",
     "MARK_TYPES",
+    "MAX_AXLES",
     "MAX_MARKS",
     "ROUND_FORMAT",
     "ROUND_TABLES",

@@ -245,6 +245,13 @@ def open_record(store: Store, round_id: str) -> dict[str, Any]:
         return record_table(session, find_round(session, round_id))
 
 
+def records_beside(store: Store, run_id: str) -> list[dict[str, Any]]:
+    """The open records of the rounds that were done beside an air test, in the order in which they began."""
+    with store.transaction() as session:
+        query = select(RoundRow).where(RoundRow.run_id == run_id).order_by(RoundRow.started_at)
+        return [record_table(session, row) for row in session.scalars(query)]
+
+
 def make_code(store: Store, round_id: str, by: Person, device: str | None) -> tuple[str, dt.datetime]:
     """A code by which somebody may help, and until when; the one before it is void.
 

@@ -206,6 +206,7 @@ def figures_of(state: RoundState) -> dict[str, Any]:
         "worst": state.worst,
         "not_right": sum(one.counts for one in state.items),
         "took_s": round(state.took_s, 1),
+        "while_filling": state.while_filling,
     }
 
 

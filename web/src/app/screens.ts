@@ -20,7 +20,9 @@ export const StartRound = lazy(() =>
   worded(import('../features/round')).then((m) => ({ default: m.StartRound })),
 )
 export const SetupPage = lazy(() => import('../features/setup').then((m) => ({ default: m.SetupPage })))
-export const SheetPage = lazy(() => import('../features/sheet').then((m) => ({ default: m.SheetPage })))
+export const SheetPage = lazy(() =>
+  worded(import('../features/sheet')).then((m) => ({ default: m.SheetPage })),
+)
 export const TestPage = lazy(() => import('../features/test').then((m) => ({ default: m.TestPage })))
 export const UnitPage = lazy(() => worded(import('../features/units')).then((m) => ({ default: m.UnitPage })))
 export const UnitsPage = lazy(() =>

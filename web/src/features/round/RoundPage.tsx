@@ -120,8 +120,8 @@ function Going({ recorder, here }: { recorder: Recorder; here: RoundHere }) {
           {t('round.stays')}
         </p>
       )}
-      <div className="grid min-h-0 grow grid-rows-[auto_1fr] md:grid-cols-[1fr_minmax(380px,520px)] md:grid-rows-1">
-        <div className="md:border-r md:border-line">
+      <div className="grid min-h-0 grow grid-cols-[minmax(0,1fr)] grid-rows-[auto_1fr] md:grid-cols-[minmax(0,1fr)_minmax(380px,520px)] md:grid-rows-1">
+        <div className="min-h-0 min-w-0 md:overflow-y-auto md:border-r md:border-line">
           <Figure {...{ script, fold, bad, now, stop }} onClick={() => setShown('stops')} />
           <Strip {...{ here, steps, step }} onGo={setAt} />
           <div className="grid gap-2 p-4 max-md:hidden">
@@ -252,8 +252,9 @@ function Strip({
                 type="button"
                 aria-label={nameOf(here, one)}
                 aria-current={one === step ? 'step' : undefined}
+                ref={one === step ? inSight : undefined}
                 onClick={() => onGo(n)}
-                className={`grid min-h-touch w-9 place-items-center ${one === step ? 'border-b-4 border-air' : ''}`}
+                className={`grid min-h-touch w-12 place-items-center ${one === step ? 'border-b-4 border-air' : ''}`}
               >
                 <Told told={isBad ? 'not_right' : shape} />
               </button>
@@ -263,6 +264,12 @@ function Strip({
       </ol>
     </nav>
   )
+}
+
+/** Keep what is asked now in sight of its row, without moving the page. */
+function inSight(button: HTMLElement | null): void {
+  const row = button?.closest('ol')
+  if (button && row) row.scrollLeft = button.offsetLeft - row.clientWidth / 2
 }
 
 function nameOf({ live }: RoundHere, step: RoundStep): string {

@@ -12,6 +12,7 @@ import { Candidate, Hints, Schools } from './Findings'
 import { Marks } from './Marks'
 import { Notes } from './Notes'
 import { Proposals } from './Proposals'
+import { RoundsBeside } from './RoundsBeside'
 import { SheetColumn } from './SheetColumn'
 import { Stages } from './Stages'
 import { Timeline } from './Timeline'
@@ -91,6 +92,7 @@ function SheetArticle({ sheet: data, waits, here = false, needles, children }: S
           </ul>
         )}
         {!here && <Proposals sheet={data} />}
+        {!here && <RoundsBeside runId={runId} />}
         <AfterTheEnd sheet={data} />
         <Stages stages={data.verdict.stages} events={data.events} />
         <Hints hints={data.verdict.hints} />

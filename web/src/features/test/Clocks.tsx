@@ -99,21 +99,24 @@ interface FillProps {
   /** Where a live feed has the lower needle now. */
   livePsi: number | null
   onConfirm: (bodies: Body[]) => void
+  /** What is looked at meanwhile, told how long the air has built [s] and how long it still should. */
+  beside?: (sinceS: number, toBlastS: number | null) => ReactNode
 }
 
 /** How long the air will still build, from where the needles stood, and what is worth doing meanwhile. */
-export function FillClock({ script, state, compact, livePsi, onConfirm }: FillProps) {
+export function FillClock({ script, state, compact, livePsi, onConfirm, beside }: FillProps) {
   const { t } = useTranslation()
+  const since = state.engineStart ? secondsSince(state.engineStart) : 0
   const [told, setTold] = useState<{ psi: number; at: Moment }>()
   const anchor = livePsi === null ? (told ?? anchorOf(state)) : { psi: livePsi, at: now() }
   if (!anchor) {
-    const since = state.engineStart ? secondsSince(state.engineStart) : 0
     return (
       <div className="grid gap-4 md:my-auto">
         <Face face={clockFace(Math.floor(since))} label={t('test.fill.unknown')}>
           <Meaning>{t('test.fill.unknown')}</Meaning>
           <NeedlesNow onTell={(psi) => setTold({ psi, at: now() })} />
         </Face>
+        {!compact && beside?.(since, null)}
         {!compact && <Meanwhile {...{ state, onConfirm }} />}
       </div>
     )
@@ -135,6 +138,7 @@ export function FillClock({ script, state, compact, livePsi, onConfirm }: FillPr
       {anchor.psi > cutIn && anchor.at === state.engineStart && (
         <p className="max-w-2xl border-l-4 border-amber pl-3 font-semibold">{t('test.fill.draw')}</p>
       )}
+      {!compact && beside?.(since, leftS)}
       {!compact && <Meanwhile {...{ state, onConfirm }} />}
     </div>
   )

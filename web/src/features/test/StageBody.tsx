@@ -1,6 +1,8 @@
+import { lazy, Suspense } from 'react'
 import { useTranslation } from 'react-i18next'
 import { unitLabel } from '../../shared/figures/format'
 import { useFigures } from '../../shared/figures/useFigures'
+import { needWords } from '../../shared/i18n'
 import { type Body, type LiveRun, leads } from '../../device'
 import { isStage, type Mark, type Step, type TestState } from '../../run'
 import { counts } from '../../shared/trade'
@@ -65,6 +67,11 @@ export function StageBody(props: StageBodyProps) {
   }
 }
 
+const RoundBeside = lazy(async () => {
+  const [m] = await Promise.all([import('./RoundBeside'), needWords('round')])
+  return { default: m.RoundBeside }
+})
+
 /** Strikes that a clock leads to: it has the room. */
 const WITH_CLOCK = new Set(['cut_out', 'settled', 'start'])
 
@@ -88,13 +95,28 @@ function StrikeBody({
         <WaitClock since={state.lastMove} advisedS={script.advised_wait_s} />
       )}
       {strike.name === 'cut_out' && (
-        <FillClock {...{ script, state, compact, livePsi }} onConfirm={onStrike} />
+        <FillClock
+          {...{ script, state, compact, livePsi }}
+          onConfirm={onStrike}
+          beside={
+            leads(live.run)
+              ? (sinceS, toBlastS) => (
+                  <Suspense>
+                    <RoundBeside {...{ live }} filling={{ sinceS, toBlastS, refill: hasFilled(state) }} />
+                  </Suspense>
+                )
+              : undefined
+          }
+        />
       )}
       {!hideLimits && !compact && strike.reads && !WITH_CLOCK.has(strike.name) && <LimitFigure step={step} />}
       <VoidAhead {...{ live, state, step }} />
     </>
   )
 }
+
+/** Whether the air was up once already in this run. */
+const hasFilled = (state: TestState): boolean => state.marks.some(({ point }) => point === 'cut_out')
 
 /** The limit as a figure, to be seen from the corner of an eye. */
 function LimitFigure({ step }: { step: Step }) {

@@ -102,6 +102,8 @@ function AskCard(props: CardProps & { ask: Ask; onDone?: () => void }) {
   const measure = ask.measures[second ? 1 : 0]
   const tape = measure?.tape ? measure : undefined
   const other = ask.measures.find((one) => one !== measure && one.tape)
+  // a number says by itself whether it is inside
+  const checks = item.checks.filter((id) => !tape || id !== 'within')
   const number = value === null || !measure ? {} : { value: Number(value.toFixed(4)), unit: measure.unit }
   const tell = (answer: Answer, more: Record<string, unknown> = {}) => {
     onMark([{ type: 'answer', asks: [ask.key], answer, ...number, ...more }])
@@ -206,9 +208,7 @@ function AskCard(props: CardProps & { ask: Ask; onDone?: () => void }) {
       )}
       {panel === 'answers' && (
         <>
-          {item.checks.length > 0 && !ask.known && (
-            <Words {...{ script, wrong }} checks={item.checks} onWrong={wordsTouched} />
-          )}
+          {checks.length > 0 && !ask.known && <Words {...{ script, wrong, checks }} onWrong={wordsTouched} />}
           {ask.known ? (
             <div className="grid grid-cols-3 gap-2">
               {(['still', 'worse', 'gone'] as const).map((answer) => (

@@ -30,7 +30,8 @@ interface NotRightProps {
 export function NotRight({ script, ask, wrong, mayTeach, onWrong, onKeep, onCancel }: NotRightProps) {
   const { t } = useTranslation()
   const item = script.items[ask.item]
-  const [yes, setYes] = useState<string[]>([])
+  const [told, setTold] = useState<Record<string, boolean>>({})
+  const yes = Object.keys(told).filter((id) => told[id])
   const [text, setText] = useState('')
   const [teaching, setTeaching] = useState(false)
   const [photos, setPhotos] = useState<Blob[]>([])
@@ -50,35 +51,47 @@ export function NotRight({ script, ask, wrong, mayTeach, onWrong, onKeep, onCanc
     <section data-not-right className="grid gap-3">
       <Words {...{ script, wrong, onWrong }} checks={item.checks} />
       {item.questions.map((question) => (
-        <Ask key={question.id} question={question} {...{ yes }} onYes={setYes} />
+        <Ask
+          key={question.id}
+          question={question}
+          so={told[question.id]}
+          onSo={(so) => setTold({ ...told, [question.id]: so })}
+        />
       ))}
       <p data-means={means ?? 'none'} className="border-l-8 border-clay bg-sheet px-3 py-2">
         <span className="block text-note text-soft">{t('round.follows')}</span>
         <b className="text-figure">{means ? t(`acts.consequence.${means}`) : t('round.none')}</b>
       </p>
-      <label className="grid gap-1">
-        <span className="text-note text-soft">
-          {t('round.note')} ({t('round.noteHint')})
-        </span>
-        <input
-          value={text}
-          maxLength={200}
-          onChange={(event) => setText(event.target.value)}
-          className="min-h-touch border-[1.5px] border-ink bg-sheet px-3"
-        />
-      </label>
-      <label className="grid gap-1">
-        <span className="text-note text-soft">
-          {photos.length ? t('round.photos', { count: photos.length }) : t('round.photo')}
-        </span>
-        <input
-          type="file"
-          accept="image/jpeg,image/png,image/webp"
-          capture="environment"
-          onChange={(event) => takePhotos(event.target.files)}
-          className="min-h-touch file:mr-3 file:min-h-touch file:border-[1.5px] file:border-ink file:bg-sheet file:px-4 file:font-semibold"
-        />
-      </label>
+      <details>
+        <summary className="flex min-h-touch cursor-pointer items-center underline underline-offset-4">
+          {t('round.more')}
+        </summary>
+        <div className="grid gap-3">
+          <label className="grid gap-1">
+            <span className="text-note text-soft">
+              {t('round.note')} ({t('round.noteHint')})
+            </span>
+            <input
+              value={text}
+              maxLength={200}
+              onChange={(event) => setText(event.target.value)}
+              className="min-h-touch border-[1.5px] border-ink bg-sheet px-3"
+            />
+          </label>
+          <label className="grid gap-1">
+            <span className="text-note text-soft">
+              {photos.length ? t('round.photos', { count: photos.length }) : t('round.photo')}
+            </span>
+            <input
+              type="file"
+              accept="image/jpeg,image/png,image/webp"
+              capture="environment"
+              onChange={(event) => takePhotos(event.target.files)}
+              className="min-h-touch file:mr-3 file:min-h-touch file:border-[1.5px] file:border-ink file:bg-sheet file:px-4 file:font-semibold"
+            />
+          </label>
+        </div>
+      </details>
       <FormError error={error} />
       {mayTeach && (
         <label className="flex min-h-touch items-center gap-3">
@@ -147,19 +160,13 @@ export function Words({ script, checks, wrong, onWrong }: WordsProps) {
 
 interface AskProps {
   question: Schema['QuestionOut']
-  yes: string[]
-  onYes: (yes: string[]) => void
+  /** As it was answered; undefined while nobody has. */
+  so: boolean | undefined
+  onSo: (so: boolean) => void
 }
 
-function Ask({ question, yes, onYes }: AskProps) {
+function Ask({ question, so, onSo }: AskProps) {
   const { t } = useTranslation()
-  const so = yes.includes(question.id)
-  const set = (next: boolean) =>
-    onYes(
-      next
-        ? [...yes.filter((id) => id !== question.id), question.id]
-        : yes.filter((id) => id !== question.id),
-    )
   return (
     <div role="group" aria-label={question.ask} className="grid grid-cols-[1fr_auto_auto] items-center gap-2">
       <span>{question.ask}</span>
@@ -168,7 +175,7 @@ function Ask({ question, yes, onYes }: AskProps) {
           key={String(one)}
           type="button"
           aria-pressed={so === one}
-          onClick={() => set(one)}
+          onClick={() => onSo(one)}
           className={`min-h-touch min-w-touch border-[1.5px] border-ink px-3 ${so === one ? 'bg-ink text-on-ink' : 'bg-sheet'}`}
         >
           {t(one ? 'round.yes' : 'round.no')}

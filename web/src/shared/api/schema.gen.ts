@@ -2989,6 +2989,8 @@ export interface components {
             not_right: number;
             /** Took S */
             took_s: number;
+            /** While Filling */
+            while_filling: number;
         };
         /**
          * RoundFindingOut

@@ -37,6 +37,7 @@ export const round = {
     notRight: 'What is not so?',
     follows: 'What follows',
     none: 'Nothing for the vehicle: this is the candidate’s.',
+    more: 'Note or photograph',
     note: 'In a few words',
     noteHint: 'not needed',
     photo: 'Photograph',

@@ -34,6 +34,7 @@ export const round: typeof english = {
     notRight: '¿Qué no se cumple?',
     follows: 'Qué sigue',
     none: 'Nada para el vehículo: esto es del candidato.',
+    more: 'Nota o foto',
     note: 'En pocas palabras',
     noteHint: 'no hace falta',
     photo: 'Foto',

@@ -1,0 +1,38 @@
+import { useQuery } from '@tanstack/react-query'
+import { useTranslation } from 'react-i18next'
+import { Link } from 'react-router'
+import { roundsQuery } from '../../shared/api'
+
+/** The rounds that were done beside this test: how much of them while air built, and what was found. */
+export function RoundsBeside({ runId }: { runId: string }) {
+  const { t } = useTranslation()
+  const { data = [] } = useQuery(roundsQuery({ run: runId }))
+  if (data.length === 0) return null
+  return (
+    <section className="mt-5" data-rounds-beside>
+      <h2 className="text-lead">{t('round.sheet.beside')}</h2>
+      <ul>
+        {data.map(({ id, figures }) => (
+          <li key={id} className="flex flex-wrap items-center gap-x-4">
+            <Link
+              to={`/rounds/${id}`}
+              className="inline-flex min-h-touch items-center text-air underline underline-offset-4"
+            >
+              {t('round.sheet.counted', { done: figures.of - figures.left, of: figures.of })}
+            </Link>
+            {figures.while_filling > 0 && (
+              <span data-while-filling={figures.while_filling}>
+                {t('round.whileBuilt', { count: figures.while_filling })}
+              </span>
+            )}
+            {figures.worst && (
+              <b className={figures.worst === 'stay' ? 'text-clay' : ''}>
+                {t(`acts.consequence.${figures.worst}`)}
+              </b>
+            )}
+          </li>
+        ))}
+      </ul>
+    </section>
+  )
+}

@@ -1,0 +1,107 @@
+import { useQuery } from '@tanstack/react-query'
+import { useEffect, useState } from 'react'
+import { useTranslation } from 'react-i18next'
+import type { LiveRun, Recorder } from '../../device'
+import { isAnswered, ItemCard, listening, offered, useRecorder, useRound, type RoundStep } from '../../run'
+import { roundStartQuery } from '../../shared/api'
+import { Button } from '../../shared/ui'
+
+const IN_CAB = 'in-cab'
+
+export interface Filling {
+  /** Since the engine began to fill [s]. */
+  sinceS: number
+  /** Until it should stop pumping [s]; null while nothing tells. */
+  toBlastS: number | null
+  refill: boolean
+}
+
+/** The round beside the air test: what may be looked at from the seat while the air builds, one thing at a time. */
+export function RoundBeside({ live, filling }: { live: LiveRun; filling: Filling }) {
+  const device = useRecorder()
+  if (!('recorder' in device)) return null
+  return <Beside {...{ live, filling }} recorder={device.recorder} />
+}
+
+function Beside({ live, filling, recorder }: { live: LiveRun; filling: Filling; recorder: Recorder }) {
+  const { t } = useTranslation()
+  const { run } = live
+  const [roundId, setRoundId] = useState<string | null>()
+  useEffect(() => {
+    let wanted = true
+    void recorder
+      .rounds()
+      .then((rounds) => rounds.known())
+      .then((known) => wanted && setRoundId(known.find(({ runId }) => runId === run.id)?.id ?? null))
+    return () => void (wanted = false)
+  }, [recorder, run.id])
+  const start = useQuery(roundStartQuery(run.unitId, IN_CAB, run.setup.purpose)).data
+  if (roundId) return <Offered {...{ live, filling, recorder, roundId }} />
+  if (roundId === undefined || !start) return null
+  const begin = async () => {
+    const rounds = await recorder.rounds()
+    const unit = { id: run.unitId, name: run.unitName }
+    setRoundId(await rounds.begin({ unit, start, driver: run.driver, runId: run.id }))
+  }
+  return (
+    <Button className="justify-self-start" onClick={() => void begin().catch(() => undefined)}>
+      {t('round.beginHere')}
+    </Button>
+  )
+}
+
+interface OfferedProps {
+  live: LiveRun
+  filling: Filling
+  recorder: Recorder
+  roundId: string
+}
+
+function Offered({ live, filling, recorder, roundId }: OfferedProps) {
+  const { t } = useTranslation()
+  const events = live.events.map(({ event }) => event)
+  const here = useRound(recorder, roundId, events)
+  if (typeof here === 'string') return null
+  const { fold, live: round, state } = here
+  const { script } = round.round
+  const asks = new Map(script.asks.map((ask) => [ask.key, ask]))
+  const inOrder = script.filling.order.filter((key) => !isAnswered(fold, key))
+  const left = inOrder.map((key) => ({
+    name: key,
+    fill: script.items[asks.get(key)?.item ?? '']?.fill ?? 'never',
+    seconds: asks.get(key)?.seconds ?? 0,
+  }))
+  const moment = {
+    fill: filling.refill ? ('refill' as const) : ('first' as const),
+    sinceS: filling.sinceS,
+    timed: false,
+    toBlastS: filling.toBlastS,
+    belowPsi: null,
+  }
+  const ask = asks.get(offered(script.filling, moment, left) ?? '')
+  const [waiting] = inOrder
+  const step: RoundStep | null = ask ? { kind: 'ask', id: ask.key, station: ask.station, asks: [ask] } : null
+  return (
+    <section data-beside className="grid max-w-2xl gap-2 border-t border-line pt-2">
+      <p className="flex flex-wrap items-center gap-x-2 text-note">
+        <b>{t('round.inFill')}</b> {t('round.inCab')}{' '}
+        <span className="text-soft">{t('round.left', { count: inOrder.length })}</span>
+        {state?.worst === 'stay' && <b className="bg-clay px-2 text-on-clay">{t('round.stays')}</b>}
+      </p>
+      {step ? (
+        <ItemCard
+          key={step.id}
+          {...{ script, step, fold }}
+          brief
+          purpose={String(round.round.record.purpose)}
+          onMark={(bodies) => void here.mark(bodies)}
+        />
+      ) : (
+        <p role="status" className="text-lead">
+          {listening(script.filling, moment) && <b>{t('round.listen')} </b>}
+          {waiting && t('round.waits', { item: script.items[asks.get(waiting)?.item ?? '']?.name ?? '' })}
+        </p>
+      )}
+    </section>
+  )
+}
