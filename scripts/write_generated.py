@@ -17,6 +17,7 @@ from lowhiss.core.script import compile_script  # noqa: E402
 from lowhiss.core.vehicle import Governor, Unit  # noqa: E402
 from lowhiss.exchange import schemas  # noqa: E402
 from lowhiss.service.people.rights import rights_table  # noqa: E402
+from scripts.fill_cases import fill_cases  # noqa: E402
 from scripts.trade_words import trade_words  # noqa: E402
 
 
@@ -25,6 +26,7 @@ def generated() -> dict[str, str]:
     verdict = {"$schema": "https://json-schema.org/draft/2020-12/schema", **VerdictOut.model_json_schema()}
     tables = {
         "docs/openapi.json": create_app(None).openapi(),
+        "web/src/run/round/filling.cases.gen.json": fill_cases(),
         "docs/schemas/low-hiss-run-1.json": schemas.run_schema(),
         "docs/schemas/low-hiss-round-1.json": schemas.round_schema(),
         "docs/schemas/low-hiss-rules-1.json": schemas.rules_schema(),
