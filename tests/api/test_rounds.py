@@ -92,7 +92,12 @@ def test_what_a_round_begins_with_fits_the_set_and_the_reader(people, unit):
     client = people["driver"]
     start = client.get(f"/api/units/{unit['id']}/round", params={"lang": "es"}).raise_for_status().json()
     assert {way["id"] for way in start["ways"]} == {"path", "in-cab", "round-exam", "round-daily-rigid"}
-    assert start["script"]["way"] == {"id": "round-daily-rigid", "name": "Ronda diaria corta", "blocks": False}
+    assert start["script"]["way"] == {
+        "id": "round-daily-rigid",
+        "name": "Ronda diaria corta",
+        "blocks": False,
+        "glance": True,
+    }
     assert [part["code"] for part in start["script"]["figure"]] == ["P"]
     cab = client.get(f"/api/units/{unit['id']}/round", params={"way": "in-cab"}).json()["script"]
     assert {wanted["fact"] for wanted in cab["wanted"]} == {"camera", "gearbox_temp"}
@@ -250,8 +255,10 @@ def test_a_helper_joins_by_the_code_answers_and_commands_nothing(walker, people)
     helper.round_id = walker.round_id
     body = {"sent": helper.moment(), "events": [helper.answer("floor@P")]}
     assert helper.client.post(f"/api/rounds/{walker.round_id}/marks", json=body).status_code == 403
-    assert helper.client.post("/api/rounds/join", json={"code": "nonsense"}).status_code == 422
-    joined = helper.client.post("/api/rounds/join", json={"code": code}).raise_for_status().json()
+    assert helper.client.post("/api/join", json={"code": "nonsense"}).status_code == 422
+    joined = helper.client.post("/api/join", json={"code": code}).raise_for_status().json()
+    assert joined == {"round_id": walker.round_id, "run_id": None}
+    joined = helper.client.get(f"/api/rounds/{walker.round_id}").json()["head"]
     assert (joined["id"], joined["part"], joined["helpers"]) == (walker.round_id, "help", ["Ines Aldous"])
     told = helper.tell(
         helper.answer("floor@P", "not_reached", why="dark"),

@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import datetime as dt
+from dataclasses import asdict
 from typing import Annotated, Any
 
 from fastapi import APIRouter, Path, Query, Response
@@ -12,6 +13,7 @@ from lowhiss.api.careful import CarefulRoute
 from lowhiss.api.deps import StoreDep, WordsDep
 from lowhiss.api.rounds.schemas import (
     BeginRound,
+    JoinedOut,
     PaperBody,
     PaperOut,
     RoundHeadOut,
@@ -64,11 +66,10 @@ def list_rounds(
     return [RoundOut.of(head) for head in heads]
 
 
-@router.post("/rounds/join", operation_id="joinRound")
-def join_round(body: JoinBody, store: StoreDep, by: PersonDep, device: DeviceDep) -> RoundOut:
-    """Join a round as a helper."""
-    round_id = lifecycle.join(store, body.code, by)
-    return RoundOut.of(lifecycle.round_head(store, round_id, by, device)[0])
+@router.post("/join", operation_id="joinByCode")
+def join_by_code(body: JoinBody, store: StoreDep, by: PersonDep) -> JoinedOut:
+    """Join whatever a code is for: a round as a helper, or an air test as a watcher."""
+    return JoinedOut.model_validate(asdict(lifecycle.join(store, body.code, by)))
 
 
 @router.get("/rounds/{round_id}", operation_id="getRound")

@@ -98,7 +98,7 @@ RIGHTS: dict[str, frozenset[str]] = {
     "getRoundState": _SIGNED_IN,
     "getRoundRecord": _SIGNED_IN,
     "makeRoundCode": _SIGNED_IN,
-    "joinRound": _SIGNED_IN,
+    "joinByCode": _SIGNED_IN,
     "listPapers": _SIGNED_IN,
     "setPaper": _SIGNED_IN,
     # rules

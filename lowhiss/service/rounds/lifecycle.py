@@ -38,6 +38,7 @@ from lowhiss.service.rounds.rows import (
     record_table,
     set_of,
 )
+from lowhiss.service.runs import participants
 from lowhiss.service.runs.rows import KeptEvent
 from lowhiss.store.engine import Store
 from lowhiss.store.models import PersonRow, RoundCodeRow, RoundMemberRow, RoundRow, RunRow, UnitRow
@@ -267,8 +268,16 @@ def make_code(store: Store, round_id: str, by: Person, device: str | None) -> tu
     return code, moment + CODE_LASTS
 
 
-def join(store: Store, code: str, by: Person) -> str:
-    """Join the round of a code as a helper; the round's id. Joining twice is joining once.
+@dataclass(frozen=True, slots=True)
+class Joined:
+    """What a code was for: a round to help in, or an air test to watch."""
+
+    round_id: str | None = None
+    run_id: str | None = None
+
+
+def join(store: Store, code: str, by: Person) -> Joined:
+    """Join whatever a code is for: a round as a helper, an air test as a watcher. Joining twice is joining once.
 
     Raises SlowDownError, RefusedError.
     """
@@ -282,6 +291,5 @@ def join(store: Store, code: str, by: Person) -> str:
             if row.person_id != by.id:
                 session.merge(RoundMemberRow(round_id=row.id, person_id=by.id, joined_at=moment))
             guess_limits.forget(session, trying)
-            return row.id
-    guess_limits.failed(store, trying, None)
-    raise RefusedError("join_code_unknown", "This code is not known or has expired: ask for a new one.", "code")
+            return Joined(round_id=row.id)
+    return Joined(run_id=participants.join(store, code, by))

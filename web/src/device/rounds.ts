@@ -153,6 +153,14 @@ export class Rounds extends Subscribable {
   known = async (): Promise<LocalRound[]> =>
     (await this.db.getAll('rounds')).filter(({ holder }) => holder === personHere()?.id)
 
+  /** Whether something of a round on this device has not reached the server; one that is not here waits for nothing. */
+  async waits(roundId: string): Promise<boolean> {
+    const round = await this.db.get('rounds', roundId)
+    if (!round || round.holder !== personHere()?.id) return false
+    const marks = await eventsOf(this.db, roundId)
+    return round.begin !== undefined || marks.some(({ delivery }) => delivery === 'waiting')
+  }
+
   async refresh(roundId: string): Promise<void> {
     const ids = roundId ? [roundId] : [...this.live.keys()]
     for (const id of ids) {

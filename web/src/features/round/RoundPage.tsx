@@ -60,11 +60,15 @@ function Going({ recorder, here }: { recorder: Recorder; here: RoundHere }) {
   const { live, fold, steps, state } = here
   const { round } = live
   const { script } = round
-  const [at, setAt] = useState(() => Math.max(0, nextOpen(fold, steps, 0)))
+  const [asked, setAsked] = useState(() => steps[Math.max(0, nextOpen(fold, steps, 0))]?.id ?? '')
+  // steps come and go with what is said of the set: a place among them is nobody's for long
+  const found = steps.findIndex(({ id }) => id === asked)
+  const at = found >= 0 ? found : Math.max(0, nextOpen(fold, steps, 0))
+  const setAt = (place: number) => setAsked(steps[place]?.id ?? '')
   const [shown, setShown] = useState<'item' | 'stops' | 'finish' | 'help'>('item')
   const [unkept, setUnkept] = useState(false)
   const [memory, setMemory] = useState(false)
-  const step = steps[Math.min(at, steps.length - 1)]
+  const step = steps[at]
   const purpose = String(round.record.purpose)
   const left = steps.filter((one) => !isDone(fold, one)).length
   const stop = script.stations.find(({ id }) => id === step?.station)
@@ -88,6 +92,9 @@ function Going({ recorder, here }: { recorder: Recorder; here: RoundHere }) {
   return (
     <div className="flex h-dvh flex-col">
       <header className="flex min-h-14 items-center gap-x-3 border-b-2 border-ink px-3 sm:px-5">
+        <h1 className="sr-only">
+          {t('round.title')}, {round.unitName}
+        </h1>
         <b className="whitespace-nowrap">{round.unitName}</b>
         <button
           type="button"
@@ -192,6 +199,9 @@ function Going({ recorder, here }: { recorder: Recorder; here: RoundHere }) {
             setShown('item')
           }}
         />
+        <Button className="mt-4 min-h-14 w-full" onClick={() => setShown('help')}>
+          {t('round.helper')}
+        </Button>
       </Modal>
       {shown === 'help' && <LetHelp roundId={round.id} onClose={() => setShown('item')} />}
     </div>

@@ -1,11 +1,12 @@
-import { useQuery } from '@tanstack/react-query'
-import { useState, type ReactNode } from 'react'
+import { useQuery, useQueryClient } from '@tanstack/react-query'
+import { useEffect, useState, type ReactNode } from 'react'
 import { useTranslation } from 'react-i18next'
 import { Link, useParams } from 'react-router'
+import type { Recorder } from '../../device'
 import { roundQuery, roundScriptQuery, roundStateQuery, rulebookQuery, type Schema } from '../../shared/api'
 import { useFigures } from '../../shared/figures/useFigures'
 import { Button, Notice, SelectField } from '../../shared/ui'
-import { Told } from '../../run'
+import { Told, useRecorder, useRound } from '../../run'
 
 type State = Schema['RoundStateOut']
 type Line = Schema['RoundAnswerOut']
@@ -13,11 +14,76 @@ type Line = Schema['RoundAnswerOut']
 /** The round's own sheet: what is not right, what was not looked at, the numbers, who and how long. */
 export function RoundSheet() {
   const { roundId = '' } = useParams()
+  const device = useRecorder()
+  const recorder = 'recorder' in device ? device.recorder : null
+  const [waits, setWaits] = useState<boolean>()
+  useEffect(() => {
+    let wanted = true
+    const none = () => wanted && setWaits(false)
+    if (!recorder) none()
+    else
+      void recorder
+        .rounds()
+        .then((rounds) => rounds.waits(roundId).then((so) => wanted && setWaits(so), none))
+    return () => void (wanted = false)
+  }, [recorder, roundId])
+  if (waits === undefined) return <Notice />
+  if (waits && recorder) return <WaitingSheet {...{ recorder, roundId }} onSent={() => setWaits(false)} />
+  return <SentSheet roundId={roundId} />
+}
+
+/** The sheet of a round that the server has not heard whole yet: as it was judged on this device. */
+function WaitingSheet({
+  recorder,
+  roundId,
+  onSent,
+}: {
+  recorder: Recorder
+  roundId: string
+  onSent: () => void
+}) {
+  const { t } = useTranslation()
+  const here = useRound(recorder, roundId)
+  const sent =
+    typeof here !== 'string' &&
+    !here.live.round.begin &&
+    here.live.marks.every(({ delivery }) => delivery !== 'waiting')
+  const queries = useQueryClient()
+  const { language, unit } = useFigures()
+  useEffect(() => {
+    if (!sent) return
+    // what the server says of it is here before it takes the place of what this device says
+    void Promise.all([
+      queries.prefetchQuery(roundQuery(roundId)),
+      queries.prefetchQuery(roundStateQuery(roundId, '', language, unit)),
+    ]).then(onSent)
+  })
+  if (typeof here === 'string' || !here.state) return <Notice />
+  const { round } = here.live
+  const { trailers } = round.record.unit as { trailers: { name: string }[] }
+  const { driver = '' } = (round.record.people ?? {}) as { driver?: string }
+  const head = {
+    ...{ id: round.id, unit_name: round.unitName, trailers: trailers.map(({ name }) => name) },
+    ...{ started_at: round.startedWall, driver, helpers: [], rules: round.script.rules },
+    ...{ ended_by: here.fold.ended ? ('finished' as const) : null, run_id: round.runId ?? null },
+  }
+  return (
+    <>
+      <p role="status" className="mt-4 border-l-4 border-amber bg-sheet px-3 py-2 font-semibold">
+        {t('round.sheet.waits')}
+      </p>
+      <Sheet {...{ head }} state={here.state} script={round.script} rules="" title={t('round.sheet.title')} />
+    </>
+  )
+}
+
+function SentSheet({ roundId }: { roundId: string }) {
   const { t } = useTranslation()
   const { language, unit } = useFigures()
   const [rules, setRules] = useState('')
   const head = useQuery(roundQuery(roundId))
   const state = useQuery(roundStateQuery(roundId, rules, language, unit))
+  const script = useQuery(roundScriptQuery(roundId, language, unit)).data
   if (!head.data || !state.data) {
     return (
       <Notice
@@ -27,24 +93,33 @@ export function RoundSheet() {
     )
   }
   return (
-    <Sheet head={head.data.head} state={state.data} {...{ rules, setRules }} title={t('round.sheet.title')} />
+    <Sheet
+      head={head.data.head}
+      state={state.data}
+      {...{ rules, setRules, script }}
+      title={t('round.sheet.title')}
+    />
   )
 }
 
 interface SheetProps {
-  head: Schema['RoundOut']
+  head: Pick<
+    Schema['RoundOut'],
+    'id' | 'unit_name' | 'trailers' | 'started_at' | 'driver' | 'helpers' | 'rules' | 'ended_by' | 'run_id'
+  >
   state: State
+  script: Schema['RoundScriptOut'] | undefined
   rules: string
-  setRules: (rules: string) => void
+  /** Absent where only the rules of the day are on this device. */
+  setRules?: (rules: string) => void
   title: string
 }
 
-function Sheet({ head, state, rules, setRules, title }: SheetProps) {
+function Sheet({ head, state, script, rules, setRules, title }: SheetProps) {
   const { t } = useTranslation()
   const figures = useFigures()
-  const { language, unit } = figures
+  const { language } = figures
   const schools = useQuery(rulebookQuery()).data?.rules ?? []
-  const script = useQuery(roundScriptQuery(head.id, language, unit)).data
   const of = (outcome: Line['outcome']) => state.items.filter((one) => one.outcome === outcome)
   const wrong = of('not_right')
   const unseen = [...of('unseen'), ...of('speech'), ...of('unmeasured')]
@@ -76,12 +151,15 @@ function Sheet({ head, state, rules, setRules, title }: SheetProps) {
           </p>
         )}
         <div className="no-print flex flex-wrap items-end gap-4">
-          <SelectField
-            label={t('round.sheet.school')}
-            value={rules || head.rules}
-            options={schools.map((one) => ({ value: one.id, text: one.title[language] ?? one.id }))}
-            onChange={(event) => setRules(event.target.value)}
-          />
+          {setRules && (
+            <SelectField
+              label={t('round.sheet.school')}
+              value={rules || head.rules}
+              options={schools.map((one) => ({ value: one.id, text: one.title[language] ?? one.id }))}
+              className="block min-h-touch w-full border-[1.5px] border-ink bg-sheet px-3"
+              onChange={(event) => setRules(event.target.value)}
+            />
+          )}
           <Button onClick={() => window.print()}>{t('round.sheet.print')}</Button>
           <a
             href={`/api/rounds/${head.id}/record`}

@@ -2,7 +2,7 @@ import { useMutation } from '@tanstack/react-query'
 import { useState, type FormEvent } from 'react'
 import { useTranslation } from 'react-i18next'
 import { useNavigate } from 'react-router'
-import { api, ApiError, need } from '../../shared/api'
+import { api, need } from '../../shared/api'
 import { useRecorder } from '../../run'
 import { Button } from '../../shared/ui'
 
@@ -15,14 +15,11 @@ export function JoinTest() {
   const join = useMutation({
     mutationFn: async () => {
       // one place for a code, whether somebody watches a test or helps in a round
-      try {
-        const run = await need(api.POST('/api/runs/join', { body: { code } }))
-        if ('recorder' in device) await device.recorder.takePart(run)
-        return `/test/${run.id}`
-      } catch (error) {
-        if (!(error instanceof ApiError) || error.code !== 'join_code_unknown') throw error
-        return `/round/${(await need(api.POST('/api/rounds/join', { body: { code } }))).id}`
-      }
+      const { run_id, round_id } = await need(api.POST('/api/join', { body: { code } }))
+      if (!run_id) return `/round/${round_id}`
+      const run = await need(api.GET('/api/runs/{run_id}', { params: { path: { run_id } } }))
+      if ('recorder' in device) await device.recorder.takePart(run)
+      return `/test/${run_id}`
     },
     onSuccess: (path) => void navigate(path),
   })

@@ -1163,7 +1163,7 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
-    "/api/rounds/join": {
+    "/api/join": {
         parameters: {
             query?: never;
             header?: never;
@@ -1173,10 +1173,10 @@ export interface paths {
         get?: never;
         put?: never;
         /**
-         * Join Round
-         * @description Join a round as a helper.
+         * Join By Code
+         * @description Join whatever a code is for: a round as a helper, or an air test as a watcher.
          */
-        post: operations["joinRound"];
+        post: operations["joinByCode"];
         delete?: never;
         options?: never;
         head?: never;
@@ -2220,6 +2220,16 @@ export interface components {
              * Format: date-time
              */
             until: string;
+        };
+        /**
+         * JoinedOut
+         * @description What a code was for: a round to help in, or an air test to watch.
+         */
+        JoinedOut: {
+            /** Round Id */
+            round_id: string | null;
+            /** Run Id */
+            run_id: string | null;
         };
         /**
          * KeptEventOut
@@ -6940,7 +6950,7 @@ export interface operations {
             };
         };
     };
-    joinRound: {
+    joinByCode: {
         parameters: {
             query?: never;
             header?: never;
@@ -6959,7 +6969,7 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content: {
-                    "application/json": components["schemas"]["RoundOut"];
+                    "application/json": components["schemas"]["JoinedOut"];
                 };
             };
             /** @description The input cannot be accepted. */

@@ -67,6 +67,7 @@ export const round = {
     memory: 'From memory',
     memoryOn: 'Name it aloud, with its condition. Then look.',
     memoryShow: 'I have named it',
+    named: 'What was named',
     memorySaid: 'Named right',
     memoryWrong: 'Not named, or said wrong',
     parts_one: '{{count}} part here',
@@ -102,6 +103,7 @@ export const round = {
     whileBuilt_other: 'While air built: {{count}} items',
     beginHere: 'Do the in-cab round meanwhile',
     sheet: {
+      waits: 'Kept on this device, judged here; it goes to the office when there is contact.',
       title: 'Round sheet',
       notRight: 'Not right',
       fixed: 'Put right on the spot',

@@ -64,6 +64,7 @@ export const round: typeof english = {
     memory: 'De memoria',
     memoryOn: 'Nómbrelo en voz alta con su estado. Después mire.',
     memoryShow: 'Ya lo nombré',
+    named: 'Lo que se nombró',
     memorySaid: 'Bien nombrado',
     memoryWrong: 'No nombrado, o dicho mal',
     parts_one: '{{count}} parte aquí',
@@ -99,6 +100,7 @@ export const round: typeof english = {
     whileBuilt_other: 'Mientras subía el aire: {{count}} cosas',
     beginHere: 'Hacer mientras la ronda de cabina',
     sheet: {
+      waits: 'Guardado en este aparato y juzgado aquí; va a la oficina cuando haya contacto.',
       title: 'Hoja de la ronda',
       notRight: 'Mal',
       fixed: 'Arreglado al momento',
