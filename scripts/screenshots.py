@@ -5,6 +5,7 @@ Run it with the built front end in place: .venv/bin/python scripts/screenshots.p
 
 from __future__ import annotations
 
+import re
 import subprocess
 import sys
 import tempfile
@@ -20,6 +21,7 @@ sys.path.insert(0, str(ROOT))
 from lowhiss.demo.scenario import demo_id  # noqa: E402
 from tests.browser.cab import Cab, RealCab  # noqa: E402
 from tests.browser.test_conductor import COMBINATION  # noqa: E402
+from tests.browser.test_rounds import Walker  # noqa: E402
 from tests.faults.processes import LowHiss, free_port  # noqa: E402
 
 SHOTS = ROOT / "docs" / "screenshots"
@@ -45,7 +47,7 @@ def office(cab: Cab) -> None:
     cab.page.wait_for_selector("text=Odile Ferrow")
     shoot(cab.page, "sign-in")
     cab.sign_in()
-    for path, name in (("/log", "log"), ("/units", "units"), ("/people", "people")):
+    for path, name in (("/log", "log"), ("/people", "people")):
         open_list(cab, path, name)
     for path, name, shown in (("/", "yard", "[data-unit]"), ("/workshop", "workshop", "[data-hold]")):
         cab.go(path)
@@ -97,8 +99,6 @@ def whole_run(cab: Cab) -> None:
     cab.page.locator("button[type=submit]:enabled").click()
     cab.page.wait_for_selector("[data-strike]")
     cab.do(COMBINATION, until="upper")
-    cab.pass_time(15)
-    shoot(cab.page, "test-build-up")
     cab.do(COMBINATION, until="settled")
     cab.do(COMBINATION, until="pedal_full")
     cab.do(COMBINATION, until="up")
@@ -120,8 +120,6 @@ def failing_bus(cab: Cab) -> None:
     """A bus whose knob pops too high, at 390x844."""
     cab.begin("MV-21", "Pia Munro", procedure="single-vehicle")
     figures = COMBINATION | {"leak_applied end": (111, 111), "popped": (52, 53)}
-    cab.do(figures, until="poppedOne")
-    shoot(cab.page, "phone-knobs")
     cab.do(figures, until="again")
     shoot(cab.page, "phone-fail")
 
@@ -134,6 +132,37 @@ def at_night(cab: Cab) -> None:
     cab.accept(COMBINATION)
     cab.pass_time(50)
     shoot(cab.page, "phone-night")
+
+
+def beside_the_fill(cab: Cab) -> None:
+    """The round beside the filling air, and the sheet of a round, at 1280x800."""
+    cab.begin("MV-05", "Tove Lind", procedure="single-vehicle")
+    cab.do({}, until="cut_out")
+    cab.page.locator("main input").first.fill("30")
+    cab.page.get_by_role("button", name="Do the in-cab round meanwhile").click()
+    cab.page.wait_for_selector("[data-beside] [data-ask]")
+    cab.pass_time(4)
+    shoot(cab.page, "test-round")
+    (latest, *_) = cab.page.request.get(f"{cab.url}/api/rounds?unit={demo_id('MV-12')}").json()
+    cab.go(f"/rounds/{latest['id']}")
+    cab.page.wait_for_selector("[data-round-sheet]")
+    shoot(cab.page, "round-sheet")
+
+
+def going_round(cab: Cab) -> None:
+    """A round by thumb at 390x844: a wheel end, and what follows from a tread that is too low."""
+    walker = Walker(cab)
+    walker.begin("MV-12", "Exam round", driver="Ines Aldous")
+    cab.page.locator("header").get_by_role("button", name=re.compile(r"\d+ of \d+")).click()
+    cab.page.get_by_role("dialog").get_by_role("button", name="Drive axles, left").click()
+    while "tire_tread" not in walker.asks:
+        walker.step()
+    shoot(cab.page, "phone-round")
+    cab.page.get_by_role("slider").focus()
+    cab.page.keyboard.type("1")
+    cab.page.get_by_role("button", name="not worn").click()
+    cab.page.wait_for_selector("[data-means=stay]")
+    shoot(cab.page, "phone-not-right")
 
 
 @contextmanager
@@ -164,6 +193,8 @@ def main() -> None:
             (failing_bus, PHONE),
             (at_night, PHONE),
             (in_the_yard, PHONE),
+            (beside_the_fill, DESK),
+            (going_round, PHONE),
         )
         for drive, size in views:
             context = browser.new_context(viewport=size, locale="en-US", service_workers="block")

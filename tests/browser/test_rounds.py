@@ -84,7 +84,7 @@ class Walker:
         else:
             slider = self.page.get_by_role("slider")
             item = before.partition("@")[0]
-            if slider.count():
+            if slider.count() and item in NUMBERS:
                 slider.focus()
                 self.touches += 1
                 self.page.keyboard.type(NUMBERS[item])

@@ -122,7 +122,8 @@ function Sheet({ head, state, script, rules, setRules, title }: SheetProps) {
   const schools = useQuery(rulebookQuery()).data?.rules ?? []
   const of = (outcome: Line['outcome']) => state.items.filter((one) => one.outcome === outcome)
   const wrong = of('not_right')
-  const unseen = [...of('unseen'), ...of('speech'), ...of('unmeasured')]
+  const unseen = [...of('unseen'), ...of('speech')]
+  const seenOnly = byName(of('unmeasured'))
   const measured = state.items.filter(({ shown }) => shown)
   const answered = new Set(state.items.filter(({ outcome }) => outcome !== 'open').map(({ key }) => key))
   const open = (script?.asks ?? []).filter(({ key }) => !answered.has(key))
@@ -151,7 +152,7 @@ function Sheet({ head, state, script, rules, setRules, title }: SheetProps) {
           </p>
         )}
         <div className="no-print flex flex-wrap items-end gap-4">
-          {setRules && (
+          {setRules && schools.length > 0 && (
             <SelectField
               label={t('round.sheet.school')}
               value={rules || head.rules}
@@ -238,6 +239,26 @@ function Sheet({ head, state, script, rules, setRules, title }: SheetProps) {
           </ul>
         </Part>
       )}
+      {seenOnly.length > 0 && (
+        <Part title={t('round.sheet.seenOnly')}>
+          <ul>
+            {seenOnly.map(([name, lines]) => (
+              <li key={name} className="flex items-baseline gap-2 border-b border-line py-1">
+                <Told told="seen_not_measured" />
+                <span>
+                  {name}{' '}
+                  <span className="text-soft">
+                    {lines
+                      .map(({ where }) => where)
+                      .filter(Boolean)
+                      .join(' · ')}
+                  </span>
+                </span>
+              </li>
+            ))}
+          </ul>
+        </Part>
+      )}
       {measured.length > 0 && (
         <Part title={t('round.sheet.measured')}>
           <table className="w-full text-left">
@@ -284,6 +305,13 @@ function Sheet({ head, state, script, rules, setRules, title }: SheetProps) {
       </Part>
     </article>
   )
+}
+
+/** Lines of the same item together, in the order in which they come. */
+function byName(lines: Line[]): [string, Line[]][] {
+  const found = new Map<string, Line[]>()
+  for (const line of lines) found.set(line.name, [...(found.get(line.name) ?? []), line])
+  return [...found]
 }
 
 function Part({ title, children }: { title: string; children: ReactNode }) {

@@ -224,7 +224,7 @@ function AskCard(props: CardProps & { ask: Ask; onDone?: () => void }) {
             <div className="grid grid-cols-2 gap-2">
               <BigAnswer
                 tone="ink"
-                disabled={tape !== undefined && value === null}
+                disabled={Boolean(tape?.limit) && value === null}
                 onClick={() => tell('right')}
               >
                 <i aria-hidden className="size-4 shrink-0 bg-current" />

@@ -107,6 +107,7 @@ export const round = {
       title: 'Round sheet',
       notRight: 'Not right',
       fixed: 'Put right on the spot',
+      seenOnly: 'Seen, not measured',
       notSeen: 'Not looked at',
       measured: 'Measured',
       answers: 'Every answer',

@@ -104,6 +104,7 @@ export const round: typeof english = {
       title: 'Hoja de la ronda',
       notRight: 'Mal',
       fixed: 'Arreglado al momento',
+      seenOnly: 'Visto, sin medir',
       notSeen: 'No mirado',
       measured: 'Medido',
       answers: 'Todas las respuestas',
