@@ -22,7 +22,9 @@ function Face({ face, label, children, bar }: FaceProps) {
   return (
     <div className="md:my-auto" role="timer" aria-label={label}>
       <div className="flex flex-wrap items-end gap-x-6 gap-y-2">
-        <div className="num text-[5.6rem] leading-[0.8] tracking-tight md:text-clock">{face}</div>
+        <div className="num text-[5.6rem] leading-[0.8] tracking-tight group-has-[[data-beside]]/fill:text-[3.4rem]! md:text-clock">
+          {face}
+        </div>
         <div className="min-w-0 text-soft">{children}</div>
       </div>
       {bar}
@@ -111,7 +113,7 @@ export function FillClock({ script, state, compact, livePsi, onConfirm, beside }
   const anchor = livePsi === null ? (told ?? anchorOf(state)) : { psi: livePsi, at: now() }
   if (!anchor) {
     return (
-      <div className="grid gap-4 md:my-auto">
+      <div className="group/fill grid gap-4 md:my-auto">
         <Face face={clockFace(Math.floor(since))} label={t('test.fill.unknown')}>
           <Meaning>{t('test.fill.unknown')}</Meaning>
           <NeedlesNow onTell={(psi) => setTold({ psi, at: now() })} />
@@ -126,7 +128,7 @@ export function FillClock({ script, state, compact, livePsi, onConfirm, beside }
   const wholeS = livePsi !== null && state.engineStart ? secondsSince(state.engineStart) + leftS : buildsS
   const cutIn = script.usual_psi.cut_in ?? 0
   return (
-    <div className="grid gap-4 md:my-auto">
+    <div className="group/fill grid gap-4 md:my-auto">
       <Face
         face={clockFace(leftS)}
         label={t('test.fill.left')}

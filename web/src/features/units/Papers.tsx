@@ -23,7 +23,7 @@ export function Papers({ unitId }: { unitId: string }) {
       <h2 className="mb-2 text-lead">{t('round.papers.title')}</h2>
       {!data && <Notice error={error} onRetry={() => void refetch()} />}
       <ul>
-        {data?.map((one) => (
+        {(data ?? []).map((one) => (
           <li
             key={one.holder_id + one.paper}
             data-paper={one.paper}
@@ -38,10 +38,10 @@ export function Papers({ unitId }: { unitId: string }) {
               </span>
             </span>
             <span
-              className={`text-right text-note ${one.standing === 'expired' ? 'font-bold text-clay' : one.standing === 'soon' ? 'font-bold' : 'text-soft'}`}
+              className={`shrink-0 text-right text-note whitespace-nowrap ${one.standing === 'expired' ? 'font-bold text-clay' : one.standing === 'soon' ? 'font-bold' : 'text-soft'}`}
             >
               {one.dated && t(`round.papers.standing.${one.standing}`)}
-              {one.until && <span className="block">{figures.day(`${one.until}T12:00:00`)}</span>}
+              {one.until && <span className="block">{figures.shortDay(`${one.until}T12:00:00`)}</span>}
             </span>
             {one.dated && (keeper || one.holder_kind === 'person') && (
               <button

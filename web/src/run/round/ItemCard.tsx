@@ -128,7 +128,7 @@ function AskCard(props: CardProps & { ask: Ask; onDone?: () => void }) {
           {item.name}
           {ask.where && <span className="ml-3 text-lead font-normal text-soft">{ask.where}</span>}
         </h2>
-        {!brief && (
+        {!brief && panel !== 'not_right' && (
           <p className="mt-1 flex items-start gap-2 text-lead">
             <span className="grow">{ask.say}</span>
             <button
@@ -163,7 +163,7 @@ function AskCard(props: CardProps & { ask: Ask; onDone?: () => void }) {
       {tape && (
         <MeasureTape
           measure={tape}
-          {...{ value, other }}
+          {...{ value, other, brief }}
           onChange={setValue}
           onOther={() => {
             setSecond(!second)
@@ -179,7 +179,7 @@ function AskCard(props: CardProps & { ask: Ask; onDone?: () => void }) {
       )}
       {panel === 'not_right' && (
         <NotRight
-          {...{ script, ask, wrong }}
+          {...{ script, ask, wrong, checks }}
           mayTeach={purpose !== 'dispatch'}
           onWrong={setWrong}
           onKeep={found}

@@ -21,10 +21,12 @@ interface MeasureTapeProps {
   /** Another unit that it may be measured in. */
   other?: Measure
   onOther: () => void
+  /** No room for where the limit is from. */
+  brief?: boolean
 }
 
 /** A number of the round on its tape, with its limit under it. The limit decides nothing here: the server judges. */
-export function MeasureTape({ measure, value, onChange, other, onOther }: MeasureTapeProps) {
+export function MeasureTape({ measure, value, onChange, other, onOther, brief }: MeasureTapeProps) {
   const { t } = useTranslation()
   const { unit } = useFigures()
   const { tape } = measure
@@ -49,7 +51,7 @@ export function MeasureTape({ measure, value, onChange, other, onOther }: Measur
       <p className="mt-1 flex flex-wrap gap-x-3 text-note">
         <b>{measure.limit ? t('round.limit', { limit: measure.limit }) : t('round.noLimit')}</b>
         {measure.school && <span className="text-soft">{t('round.school', { school: measure.school })}</span>}
-        {measure.source && <span className="text-soft">{measure.source}</span>}
+        {measure.source && !brief && <span className="text-soft">{measure.source}</span>}
         {other && (
           <button type="button" onClick={onOther} className="min-h-touch underline underline-offset-4">
             {t('round.otherUnit', { unit: other.label })}

@@ -19,6 +19,8 @@ interface NotRightProps {
   script: RoundScript
   ask: Ask
   wrong: string[]
+  /** The conditions that are a matter of looking. */
+  checks: string[]
   /** Whether a real vehicle is only rehearsed on: then a finding may be set up. */
   mayTeach: boolean
   onWrong: (wrong: string[]) => void
@@ -27,7 +29,7 @@ interface NotRightProps {
 }
 
 /** What is not so, what that means under the rules, and a word or photograph where it helps. */
-export function NotRight({ script, ask, wrong, mayTeach, onWrong, onKeep, onCancel }: NotRightProps) {
+export function NotRight({ script, ask, wrong, checks, mayTeach, onWrong, onKeep, onCancel }: NotRightProps) {
   const { t } = useTranslation()
   const item = script.items[ask.item]
   const [told, setTold] = useState<Record<string, boolean>>({})
@@ -49,7 +51,7 @@ export function NotRight({ script, ask, wrong, mayTeach, onWrong, onKeep, onCanc
   }
   return (
     <section data-not-right className="grid gap-3">
-      <Words {...{ script, wrong, onWrong }} checks={item.checks} />
+      <Words {...{ script, wrong, checks, onWrong }} />
       {item.questions.map((question) => (
         <Ask
           key={question.id}

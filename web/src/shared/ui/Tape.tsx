@@ -138,7 +138,7 @@ export function NumberTape(props: NumberTapeProps) {
           onPointerCancel={() => (drag.current = null)}
           className="relative grow cursor-ew-resize touch-none overflow-hidden border-x-[1.5px] border-ink select-none"
         >
-          <Ticks {...{ centre, step, text, every }} />
+          <Ticks {...{ centre, step, text, every, low, high }} />
           <div
             className={`num absolute inset-y-0 left-1/2 grid w-18 -translate-x-1/2 place-items-center text-[2.2rem] ${
               value === null ? 'border-x-2 border-dashed border-ink bg-sheet text-soft' : 'bg-ink text-on-ink'
@@ -177,12 +177,16 @@ function Ticks({
   step,
   text,
   every,
-}: Pick<NumberTapeProps, 'step' | 'text'> & { centre: number; every: number }) {
+  low,
+  high,
+}: Pick<NumberTapeProps, 'step' | 'text' | 'low' | 'high'> & { centre: number; every: number }) {
   const first = Math.round(centre / step)
   return (
     <>
       {Array.from({ length: 2 * REACH + 1 }, (_, i) => first - REACH + i).map((n) => {
         const long = n % every === 0
+        // the tape ends where its numbers do
+        if (n * step < low - step / 2 || n * step > high + step / 2) return null
         const left = `calc(50% + ${(n - centre / step) * STEP_PX}px)`
         return (
           <span key={n}>
