@@ -161,6 +161,25 @@ export class Rounds extends Subscribable {
     return round.begin !== undefined || marks.some(({ delivery }) => delivery === 'waiting')
   }
 
+  /** Whether a round beside a test has marked something that stays put, whatever the server has heard of it. */
+  async staysBeside(runId: string): Promise<boolean> {
+    for (const round of await this.known()) {
+      if (round.runId !== runId) continue
+      const stays = (await eventsOf(this.db, round.id)).some(({ event, delivery }) => {
+        const [key = ''] = (event.asks as string[] | undefined) ?? []
+        const item = round.script.items[key.split('@')[0] ?? '']
+        const yes = (event.yes as string[] | undefined) ?? []
+        const means = [
+          item?.means,
+          ...(item?.questions ?? []).filter(({ id }) => yes.includes(id)).map(({ to }) => to),
+        ]
+        return delivery === 'waiting' && event.answer === 'not_right' && means.includes('stay')
+      })
+      if (stays) return true
+    }
+    return false
+  }
+
   async refresh(roundId: string): Promise<void> {
     const ids = roundId ? [roundId] : [...this.live.keys()]
     for (const id of ids) {

@@ -2,7 +2,7 @@ import { useQuery } from '@tanstack/react-query'
 import { useState, type FormEvent } from 'react'
 import { useTranslation } from 'react-i18next'
 import { Link, useNavigate, useParams } from 'react-router'
-import { unlockSound, useRecorder } from '../../run'
+import { Unread, unlockSound, useRecorder } from '../../run'
 import { roundStartQuery, unitsQuery, type Schema } from '../../shared/api'
 import { useSession } from '../../shared/session'
 import { Choice, Notice } from '../../shared/ui'
@@ -55,6 +55,7 @@ export function StartRound() {
                 options={start.data.ways.map(({ id, name }) => ({ value: id, text: name }))}
                 onChange={setWay}
               />
+              {unit?.standing && <Unread defects={unit.standing.defects} />}
               <p>
                 {t('round.asks', { count: asks.length })}, {t('round.takes', { minutes })}
               </p>

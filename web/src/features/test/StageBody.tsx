@@ -188,6 +188,20 @@ function Locked({
   const { t } = useTranslation()
   const names = phase.stages.map((stage) => t(`step.${stage}`))
   if (phase.why === 'unjudged') return <p className="max-w-2xl text-lead">{t('test.lockedUnjudged')}</p>
+  if (phase.why === 'round') {
+    return (
+      <>
+        <p className="max-w-2xl bg-clay px-4 py-3 text-lead font-bold text-on-clay">
+          {t('test.lockedRound')}
+        </p>
+        {leads(live.run) && (
+          <Button className="self-start" onClick={onStop}>
+            {t('test.stopHere')}
+          </Button>
+        )}
+      </>
+    )
+  }
   return (
     <>
       <p className="max-w-2xl bg-clay px-4 py-3 text-lead font-bold text-on-clay">

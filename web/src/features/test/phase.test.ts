@@ -101,6 +101,25 @@ test.each([
   expect(phase(static_, 99, verdicts, stale)).toMatchObject(expected)
 })
 
+test('nothing rolls while the round found something that must not move, and the standing test goes on', () => {
+  const locked = phaseOf(
+    stateOf(script, valued(playTo(present('hold_trailer')))),
+    { rest: 99 },
+    [],
+    false,
+    true,
+  )
+  expect(locked).toMatchObject({ name: 'locked', why: 'round' })
+  const standing = phaseOf(
+    stateOf(script, valued(playTo(present('leak_applied')))),
+    { rest: 99 },
+    [],
+    false,
+    true,
+  )
+  expect(standing.name).not.toBe('locked')
+})
+
 test('lamp and buzzer together are one warning; both knobs are two', () => {
   const warning = { type: 'warning', lamp: null, buzzer: null }
   expect(

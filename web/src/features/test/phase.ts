@@ -26,7 +26,7 @@ export type Phase =
   /** The stages just done, with what was judged of them. */
   | { name: 'rest'; stages: Step[] }
   /** Nothing may be held or rolled yet. */
-  | { name: 'locked'; step: Step; why: 'failed' | 'unjudged'; stages: Stage[] }
+  | { name: 'locked'; step: Step; why: 'failed' | 'unjudged' | 'round'; stages: Stage[] }
   /** Everything is done, or left out. */
   | { name: 'done' }
 
@@ -49,7 +49,14 @@ export function justDone(state: TestState): Step[] {
   return untouched && done.slice(last + 1).every(({ step }) => step.by_the_way) ? stages : []
 }
 
-export function phaseOf(state: TestState, passed: Passed, verdicts: Verdict[], stale: boolean): Phase {
+export function phaseOf(
+  state: TestState,
+  passed: Passed,
+  verdicts: Verdict[],
+  stale: boolean,
+  /** The round beside this test found something that must not move. */
+  stays = false,
+): Phase {
   const { lead, hold } = state
   const present = lead.queue[0]?.step
   const rested = justDone(state)
@@ -68,6 +75,7 @@ export function phaseOf(state: TestState, passed: Passed, verdicts: Verdict[], s
     const failed = verdicts.filter(({ stands, outcome }) => stands && outcome === 'fail')
     if (failed.length > 0)
       return { name: 'locked', step: present, why: 'failed', stages: failed.map(({ stage }) => stage) }
+    if (stays) return { name: 'locked', step: present, why: 'round', stages: [] }
     if (stale) return { name: 'locked', step: present, why: 'unjudged', stages: [] }
   }
   const [need] = lead.unmet

@@ -22,6 +22,7 @@ import {
 import { useSession } from '../../shared/session'
 import { barFor, nextName, watchersBar } from './bar'
 import { legsOf } from './legs'
+import { useStaysBeside } from './useStaysBeside'
 import { bodiesOf, phaseOf, stageInSight, type Phase } from './phase'
 import { useHoldEnd, useSettledTone } from './useHoldEnd'
 import { useMeantBar } from './useMeantBar'
@@ -56,7 +57,8 @@ export function useConductor(recorder: Recorder, live: LiveRun) {
   const newest = useRef<Promise<boolean>>(undefined)
   const writing = useRef(false)
 
-  const phase = phaseOf(state, { rest: passed }, verdicts.latest, verdicts.stale)
+  const stays = useStaysBeside(recorder, run, state.lead.queue[0]?.step.rolls ?? false)
+  const phase = phaseOf(state, { rest: passed }, verdicts.latest, verdicts.stale, stays)
   const step = stepOfPhase(phase)
   const ownWatch = setup.timekeeper !== 'tool'
   const holdS = step?.limit?.hold_s ?? script.hold_s

@@ -179,6 +179,8 @@ export const test = {
       locked: 'Nothing may be held or rolled yet.',
     },
     lockedFailed: 'Failed: {{stages}}. It stays put until it has passed again.',
+    lockedRound:
+      'The round found something that must not move. Nothing is held or rolled until it is put right.',
     lockedUnjudged: 'What was done so far is not judged yet. It is judged as soon as there is contact.',
     only: {
       lamp: 'Only the lamp so far',

@@ -181,6 +181,7 @@ export const test: typeof english = {
       locked: 'Todavía no se sujeta ni se rueda nada.',
     },
     lockedFailed: 'No pasó: {{stages}}. Se queda parado hasta que vuelva a pasar.',
+    lockedRound: 'La ronda encontró algo que no debe moverse. Nada se sujeta ni rueda hasta que se arregle.',
     lockedUnjudged: 'Lo hecho hasta ahora no está juzgado. Se juzga en cuanto haya contacto.',
     only: {
       lamp: 'Por ahora solo la luz',
