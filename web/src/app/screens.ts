@@ -5,11 +5,13 @@ import { needWords } from '../shared/i18n'
 
 /** A screen with words of its own. */
 const worded = async <T>(load: Promise<T>): Promise<T> =>
-  (await Promise.all([load, needWords('round', 'units')]))[0]
+  (await Promise.all([load, needWords('round', 'units', 'people')]))[0]
 
 export const GatePage = lazy(() => worded(import('../features/yard')).then((m) => ({ default: m.GatePage })))
 export const LogPage = lazy(() => import('../features/log').then((m) => ({ default: m.LogPage })))
-export const PeoplePage = lazy(() => import('../features/people').then((m) => ({ default: m.PeoplePage })))
+export const PeoplePage = lazy(() =>
+  worded(import('../features/people')).then((m) => ({ default: m.PeoplePage })),
+)
 export const RoundPage = lazy(() =>
   worded(import('../features/round')).then((m) => ({ default: m.RoundPage })),
 )

@@ -3,7 +3,6 @@ import { base } from './es/base'
 import { yard } from './es/yard'
 import { setup } from './es/setup'
 import { test } from './es/test'
-import { people } from './es/people'
 import { log } from './es/log'
 import { sheet } from './es/sheet'
 import { acts } from './es/acts'
@@ -14,7 +13,6 @@ export const es: FirstWords = {
   ...yard,
   ...setup,
   ...test,
-  ...people,
   ...log,
   ...sheet,
   ...acts,

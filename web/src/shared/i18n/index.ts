@@ -28,6 +28,10 @@ const books: Record<Language, () => Promise<Book>> = {
 
 /** Words of some screens only: fetched with them, in whichever language is read. */
 const MORE = {
+  people: {
+    en: async () => (await import('./en/people')).people,
+    es: async () => (await import('./es/people')).people,
+  },
   units: {
     en: async () => (await import('./en/units')).units,
     es: async () => (await import('./es/units')).units,
