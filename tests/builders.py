@@ -152,3 +152,10 @@ def whole_test(kind: str = "tractor_semitrailer", *, stages: str = "static-only"
         *popped(30, knobs=tuple(reversed(knobs))),
     ]
     return record(sorted(events, key=lambda event: event["at_s"]), kind, procedure=stages, **head)
+
+
+HEALTHY: dict[str, float] = {
+    "oil_rise": 2, "gauge_oil": 45, "gauge_coolant": 150, "gauge_volts": 14, "gauge_fuel": 0.5, "steering_play": 1,
+    "extinguisher": 10, "triangles": 3, "windshield": 0, "tire_tread": 8, "lugs": 0,
+}  # fmt: skip
+"""What is measured in a short daily round of a vehicle with nothing wrong."""

@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import io
+import json
 import uuid
 from contextlib import ExitStack
 from datetime import date, timedelta
@@ -15,6 +16,7 @@ from PIL import Image
 from lowhiss import rulebook
 from lowhiss.core.rounds import read_round
 from lowhiss.engine.rounds import state_of
+from tests.builders import HEALTHY
 from tests.conftest import sign_in
 from tests.devices import Device
 
@@ -128,8 +130,6 @@ def test_one_bad_mark_holds_up_no_other_and_names_its_field(walker):
         walker.mark("answer", asks=["floor@P"], answer="right", text="\ud800"),
         walker.answer("overhead@P"),
     ]
-    import json
-
     body = json.dumps({"sent": walker.moment(), "events": marks})
     told = walker.client.post(
         f"/api/rounds/{walker.round_id}/marks", content=body, headers={"content-type": "application/json"}
@@ -200,21 +200,9 @@ def test_a_known_defect_stands_at_its_item_in_the_next_round_and_a_complete_roun
     assert [ask["key"] for ask in known] == ["seat_driver@P"]
     third.tell(third.answer("seat_driver@P", "right"))
     assert third.item("seat_driver@P")["outcome"] == "open"
-    values = {
-        "oil_rise": 2,
-        "gauge_oil": 45,
-        "gauge_coolant": 150,
-        "gauge_volts": 14,
-        "gauge_fuel": 0.5,
-        "steering_play": 1,
-        "extinguisher": 10,
-        "triangles": 3,
-        "windshield": 0,
-        "lugs": 0,
-    }
     facts = [second.mark("fact", part="P", fact=one["fact"], so=False) for one in script["wanted"]]
     answers = [
-        second.answer(ask["key"], **({"value": values[ask["item"]]} if ask["item"] in values else {}))
+        second.answer(ask["key"], **({"value": HEALTHY[ask["item"]]} if ask["item"] in HEALTHY else {}))
         if ask["item"] != "tire_tread"
         else second.answer(ask["key"], "seen_not_measured")
         for ask in script["asks"]

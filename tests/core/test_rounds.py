@@ -40,6 +40,7 @@ from lowhiss.core.vehicle import UNIT_KINDS
 from lowhiss.core.words import Words
 from lowhiss.core.words.rounds import RoundWords, fraction
 from lowhiss.engine.rounds import exit_code, script_of, state_of, state_table
+from tests.builders import HEALTHY
 
 BOOK = rulebook.rounds()
 TABLE = rulebook.consequences()
@@ -437,21 +438,8 @@ def test_the_order_in_which_marks_arrive_does_not_matter():
 def test_a_complete_round_is_clear_only_when_nothing_is_not_right():
     usual = vehicle_set(RIGID)
     keys = [ask.key for ask in plan(BOOK, usual, BOOK.ways["round-daily-rigid"]).asks]
-    values = {
-        "oil_rise": 2,
-        "gauge_oil": 45,
-        "gauge_coolant": 150,
-        "gauge_volts": 14,
-        "gauge_fuel": 0.5,
-        "steering_play": 1,
-        "extinguisher": 10,
-        "triangles": 3,
-        "windshield": 0,
-        "tire_tread": 8,
-        "lugs": 0,
-    }
     marks = [
-        answer(key, **({"value": values[name]} if (name := key.partition("@")[0]) in values else {})) for key in keys
+        answer(key, **({"value": HEALTHY[name]} if (name := key.partition("@")[0]) in HEALTHY else {})) for key in keys
     ]
     state = judged(RIGID, marks, way="round-daily-rigid")
     assert (state.complete, state.clear, exit_code(state)) == (True, True, 0)

@@ -114,11 +114,18 @@ function AskCard(props: CardProps & { ask: Ask; onDone?: () => void }) {
     tell(answer, { ...rest, ...(text && { text }), ...(teaching && { teaching }), defect })
     if (photos.length) onPhotos?.(defect, ask, photos)
   }
+  const bare = (words: string[]): Found => ({
+    ...{ answer: 'not_right', wrong: words, yes: [], text: '', teaching: false, photos: [] },
+  })
   const wordsTouched = (next: string[]) => {
     setWrong(next)
-    if (brief && next.length)
-      found({ answer: 'not_right', wrong: next, yes: [], text: '', teaching: false, photos: [] })
+    if (brief && next.length) found(bare(next))
     else if (next.length) setPanel('not_right')
+  }
+  const notRight = () => {
+    // beside an air test a word is enough; where there is none to choose, the touch itself is
+    if (brief && checks.length === 0) found(bare([]))
+    else setPanel('not_right')
   }
   const name = (id: string) => script.answers.find((one) => one.id === id)?.name ?? id
   return (
@@ -177,7 +184,8 @@ function AskCard(props: CardProps & { ask: Ask; onDone?: () => void }) {
           <span className="text-soft">{measure.source}</span>
         </p>
       )}
-      {panel === 'not_right' && (
+      {panel === 'not_right' && brief && <Words {...{ script, wrong, checks }} onWrong={wordsTouched} />}
+      {panel === 'not_right' && !brief && (
         <NotRight
           {...{ script, ask, wrong, checks }}
           mayTeach={purpose !== 'dispatch'}
@@ -208,7 +216,9 @@ function AskCard(props: CardProps & { ask: Ask; onDone?: () => void }) {
       )}
       {panel === 'answers' && (
         <>
-          {checks.length > 0 && !ask.known && <Words {...{ script, wrong, checks }} onWrong={wordsTouched} />}
+          {checks.length > 0 && !ask.known && !brief && (
+            <Words {...{ script, wrong, checks }} onWrong={wordsTouched} />
+          )}
           {ask.known ? (
             <div className="grid grid-cols-3 gap-2">
               {(['still', 'worse', 'gone'] as const).map((answer) => (
@@ -230,7 +240,7 @@ function AskCard(props: CardProps & { ask: Ask; onDone?: () => void }) {
                 <i aria-hidden className="size-4 shrink-0 bg-current" />
                 {name('right')}
               </BigAnswer>
-              <BigAnswer tone="clay" onClick={() => setPanel('not_right')}>
+              <BigAnswer tone="clay" onClick={notRight}>
                 <i
                   aria-hidden
                   className="size-4 shrink-0 bg-current [clip-path:polygon(0_0,100%_0,0_100%)]"
