@@ -32,6 +32,7 @@ from lowhiss.service.fleet import out
 from lowhiss.service.fleet.standing import get_calendar, standings
 from lowhiss.service.people.accounts import manager_code
 from lowhiss.service.people.signin import first_manager_code
+from lowhiss.service.rounds.papers import dated_papers
 from lowhiss.service.runs.lifecycle import judge_ended_again
 from lowhiss.store.engine import Store, StoreError, make_engine
 from lowhiss.upgrade import upgrade
@@ -174,7 +175,7 @@ def tell_due(data_dir: Path, words: Words, ics: Path | None) -> int:
         now = dt.datetime.now(dt.UTC)
         if ics is not None:
             try:
-                ics.write_bytes(out.as_calendar(store, words, now))
+                ics.write_bytes(out.as_calendar(store, words, now, dated_papers(store, words.language)))
             except OSError as error:
                 raise CannotStartError(f"{ics} cannot be written: {error.strerror}.") from error
             return 0

@@ -225,7 +225,7 @@ class _Script:
     def known(self, ask: Ask, known: Known) -> str:
         """A defect that was known before, in few words."""
         found = self.said.not_so(ask, known.wrong, None, None)
-        return f"{found}. {known.what}" if known.what else found
+        return f"{found}; {known.what}" if known.what else found
 
     def measures(self, ask: Ask, bounds: Sequence[Bound]) -> list[dict[str, Any]]:
         """What is measured there, one a unit of measure; what is only looked at has no tape."""

@@ -159,7 +159,7 @@ def test_how_the_fleet_stands_and_when_it_is_due_on_the_command_line(killable, t
         line.startswith("MV-21        Do not drive: on hold. Spring brakes, knobs pop failed: read 12 psi")
         for line in told
     )
-    assert any(line.startswith("MV-12") and line.endswith("May leave") for line in told)
+    assert any(line.startswith("MV-22") and line.endswith("May leave") for line in told)
     assert main(["standing", "--csv", "--lang", "es", "--data", data]) == 1
     assert "No conducir: retenida" in capsys.readouterr().out
     assert main(["due", "--data", data]) == 0
@@ -167,7 +167,8 @@ def test_how_the_fleet_stands_and_when_it_is_due_on_the_command_line(killable, t
     assert len([day for day in due if day != "–"]) == 14
     calendar = tmp_path / "due.ics"
     assert main(["due", "--ics", str(calendar), "--data", data]) == 0
-    assert calendar.read_bytes().count(b"BEGIN:VEVENT") == 14
+    # each unit, and the papers that somebody entered
+    assert calendar.read_bytes().count(b"BEGIN:VEVENT") == 14 + 6
     assert main(["due", "--ics", str(tmp_path / "no" / "where.ics"), "--data", data]) == 1
     assert "cannot be written" in capsys.readouterr().err
     assert main(["standing", "--data", str(tmp_path / "nothing")]) == 1

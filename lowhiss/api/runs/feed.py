@@ -190,10 +190,12 @@ class _Taking:
     def take(self, text: str) -> list[dict[str, Any]]:
         """Take a message of one or more JSON lines; returns what is to be answered."""
         answers: list[dict[str, Any]] = []
+        self._refill()
         for line in text.splitlines():
             if not line.strip():
                 continue
-            if self._flooded():
+            self._allowed -= 1
+            if self._allowed < 0:
                 self.why_closed = CROWDED
                 return [{"error": f"at most {MAX_FRAMES_PER_S} frames a second are taken", "field": ""}]
             try:
@@ -208,13 +210,12 @@ class _Taking:
                 break
         return answers
 
-    def _flooded(self) -> bool:
-        """Whether more came than a sender may send, though this process may have been busy while it came."""
+    def _refill(self) -> None:
+        """What a sender may send grows with the time since the last message, though this process was busy meanwhile."""
         now = asyncio.get_running_loop().time()
         since_s = now - self._taken_at if self._taken_at is not None else 0.0
         self._taken_at = now
-        self._allowed = min(MAX_FRAMES_AT_ONCE, self._allowed + since_s * MAX_FRAMES_PER_S) - 1
-        return self._allowed < 0
+        self._allowed = min(MAX_FRAMES_AT_ONCE, self._allowed + since_s * MAX_FRAMES_PER_S)
 
     def _pass_on(self, frame: Frame) -> list[dict[str, Any]]:
         trouble, proposals = self._watch.take(frame)

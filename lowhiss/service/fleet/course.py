@@ -94,7 +94,7 @@ def said_defect(defect: Defect, words: Words) -> str:
     """A defect in a few words: the part, what is wrong, where."""
     if defect.item in rulebook.rounds().items:
         found = RoundWords(rulebook.rounds(), words).defect(defect)
-        return f"{found}. {defect.what}" if defect.what else found
+        return f"{found}; {defect.what}" if defect.what else found
     groups = rulebook.consequences().groups
     named = groups[defect.group].name[words.language] if defect.group in groups else ""
     said = ": ".join(part for part in (named, defect.what) if part)

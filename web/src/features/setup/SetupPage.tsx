@@ -67,7 +67,7 @@ function Setup({ unit }: { unit: Unit }) {
         <span className="text-soft max-sm:hidden">{t(`kind.${unit.kind}`)}</span>
         <Link
           to={`/round/new/${unit.id}`}
-          className="ml-auto inline-flex min-h-touch min-w-touch items-center justify-end text-air underline underline-offset-4"
+          className="ml-auto inline-flex min-h-touch min-w-touch items-center justify-end underline underline-offset-4"
         >
           {t('app.round')}
         </Link>
