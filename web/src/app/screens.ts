@@ -5,10 +5,10 @@ import { needWords } from '../shared/i18n'
 
 /** A screen with words of its own. */
 const worded = async <T>(load: Promise<T>): Promise<T> =>
-  (await Promise.all([load, needWords('round', 'units', 'people')]))[0]
+  (await Promise.all([load, needWords('round', 'units', 'people', 'log')]))[0]
 
 export const GatePage = lazy(() => worded(import('../features/yard')).then((m) => ({ default: m.GatePage })))
-export const LogPage = lazy(() => import('../features/log').then((m) => ({ default: m.LogPage })))
+export const LogPage = lazy(() => worded(import('../features/log')).then((m) => ({ default: m.LogPage })))
 export const PeoplePage = lazy(() =>
   worded(import('../features/people')).then((m) => ({ default: m.PeoplePage })),
 )

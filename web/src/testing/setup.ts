@@ -6,4 +6,4 @@ if (typeof window === 'undefined') {
 }
 const { needWords, startWords } = await import('../shared/i18n')
 await startWords('en')
-await needWords('round', 'units', 'people')
+await needWords('round', 'units', 'people', 'log')

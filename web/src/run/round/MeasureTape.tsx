@@ -45,6 +45,14 @@ export function MeasureTape({ measure, value, onChange, other, onOther, brief }:
         high={out(tape.to)}
         step={step}
         every={everyOf(measure.unit)}
+        bay={
+          measure.limit
+            ? {
+                low: tape.low === null ? null : out(tape.low),
+                high: tape.high === null ? null : out(tape.high),
+              }
+            : undefined
+        }
         text={(number) => (pressure ? plain(number, decimals(unit)) : measured(number, measure.unit))}
         onChange={(number) => onChange(pressure ? toPsi(number, unit) : number)}
       />

@@ -4,14 +4,14 @@ import { setup } from './en/setup'
 import { test } from './en/test'
 import type { people } from './en/people'
 import type { units } from './en/units'
-import { log } from './en/log'
+import type { log } from './en/log'
 import { sheet } from './en/sheet'
 import { acts } from './en/acts'
 import type { round } from './en/round'
 
 /** Every word of the interface in English; the Spanish book must have the same keys. */
-export const en = { ...base, ...yard, ...setup, ...test, ...log, ...sheet, ...acts }
+export const en = { ...base, ...yard, ...setup, ...test, ...sheet, ...acts }
 
 export type FirstWords = typeof en
 /** With those that only some screens fetch. */
-export type Words = FirstWords & typeof round & typeof units & typeof people
+export type Words = FirstWords & typeof round & typeof units & typeof people & typeof log

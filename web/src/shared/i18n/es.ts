@@ -3,7 +3,6 @@ import { base } from './es/base'
 import { yard } from './es/yard'
 import { setup } from './es/setup'
 import { test } from './es/test'
-import { log } from './es/log'
 import { sheet } from './es/sheet'
 import { acts } from './es/acts'
 
@@ -13,7 +12,6 @@ export const es: FirstWords = {
   ...yard,
   ...setup,
   ...test,
-  ...log,
   ...sheet,
   ...acts,
 }

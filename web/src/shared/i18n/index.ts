@@ -28,6 +28,10 @@ const books: Record<Language, () => Promise<Book>> = {
 
 /** Words of some screens only: fetched with them, in whichever language is read. */
 const MORE = {
+  log: {
+    en: async () => (await import('./en/log')).log,
+    es: async () => (await import('./es/log')).log,
+  },
   people: {
     en: async () => (await import('./en/people')).people,
     es: async () => (await import('./es/people')).people,

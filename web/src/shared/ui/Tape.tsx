@@ -6,6 +6,8 @@ const STEP_PX = 19
 const TAP_PX = 6
 const REACH = 14
 const TYPING_MS = 2500
+/** Beyond any screen. */
+const FAR_PX = 2000
 
 interface Shared {
   name: string
@@ -41,11 +43,27 @@ interface NumberTapeProps extends Shared {
   text: (value: number) => string
   /** Every how many steps a number stands on the tape. */
   every?: number
+  /** What the limit leaves: drawn as a bay on the tape, its open side without an end. */
+  bay?: { low: number | null; high: number | null }
 }
 
 /** A number on a tape that slides under a mark, whatever it measures. */
 export function NumberTape(props: NumberTapeProps) {
-  const { name, value, ghost, low, high, step, label, text, every = 5, onChange, onAccept, autoFocus } = props
+  const {
+    name,
+    value,
+    ghost,
+    low,
+    high,
+    step,
+    label,
+    text,
+    every = 5,
+    bay,
+    onChange,
+    onAccept,
+    autoFocus,
+  } = props
   const { t } = useTranslation()
   const centre = value ?? ghost
   const toTape = (number: number) => Math.round(number / step) * step
@@ -139,6 +157,7 @@ export function NumberTape(props: NumberTapeProps) {
           className="relative grow cursor-ew-resize touch-none overflow-hidden border-x-[1.5px] border-ink select-none"
         >
           <Ticks {...{ centre, step, text, every, low, high }} />
+          {bay && <BayLine {...{ centre, step, bay }} />}
           <div
             className={`num absolute inset-y-0 left-1/2 grid w-18 -translate-x-1/2 place-items-center text-[2.2rem] ${
               value === null ? 'border-x-2 border-dashed border-ink bg-sheet text-soft' : 'bg-ink text-on-ink'
@@ -169,6 +188,30 @@ function StepButton({ label, sign, onPress }: { label: string; sign: string; onP
     >
       {sign}
     </button>
+  )
+}
+
+/** The window of a limit along the tape. */
+function BayLine({
+  centre,
+  step,
+  bay,
+}: {
+  centre: number
+  step: number
+  bay: { low: number | null; high: number | null }
+}) {
+  const at = (bound: number) => ((bound - centre) / step) * STEP_PX
+  const from = bay.low === null ? -FAR_PX : Math.max(-FAR_PX, at(bay.low))
+  const to = bay.high === null ? FAR_PX : Math.min(FAR_PX, at(bay.high))
+  if (to <= from) return null
+  return (
+    <i
+      aria-hidden
+      data-bay
+      className={`absolute bottom-0 z-[1] h-[5px] bg-air ${bay.low === null ? '' : 'border-l-[3px] border-ink'} ${bay.high === null ? '' : 'border-r-[3px] border-ink'}`}
+      style={{ left: `calc(50% + ${from}px)`, width: to - from }}
+    />
   )
 }
 
