@@ -5,6 +5,7 @@ from __future__ import annotations
 import os
 import random
 import threading
+import uuid
 
 import httpx
 import pytest
@@ -20,9 +21,13 @@ class PatientDevice(Device):
 
     def send_until_kept(self, *events) -> None:
         """Send; on no answer or a 5xx send the very same again."""
+        self.until_kept(lambda: self.send(*events))
+
+    def until_kept(self, send) -> None:
+        """The same of whatever is sent."""
         for _ in range(400):
             try:
-                answer = self.send(*events)
+                answer = send()
             except httpx.TransportError:
                 PAUSE.wait(0.05)
                 continue
@@ -78,6 +83,45 @@ def test_a_killed_database_or_server_costs_no_acknowledged_mark(killable, seed):
         assert {event["by"] for event in kept} == {"Odile Ferrow"}  # who was signed in, whatever name was sent
         stage = device.sheet()["verdict"]["stages"][0]
         assert (stage["outcome"], stage["measured"]["drop_psi"], stage["measured"]["duration_s"]) == ("pass", 3, 60)
+
+
+@pytest.mark.parametrize("seed", range(max(2, RUNS // 3)))
+def test_a_killed_database_or_server_costs_no_mark_of_a_round_and_no_defect_twice(killable, seed):
+    rng = random.Random(100 + seed)
+    with httpx.Client(base_url=killable[0].url, timeout=20) as client:
+        sign_in(client)
+        device = PatientDevice(client)
+        unit = client.post("/api/units", json={"name": f"K-{seed}", "kind": "straight_truck"}).raise_for_status().json()
+        round_id = str(uuid.uuid4())
+        body = {"id": round_id, "unit_id": unit["id"], "way": "in-cab", "begun": device.moment()}
+        device.until_kept(lambda: _begun(client.post("/api/rounds", json={**body, "sent": device.moment()})))
+        answers = [
+            ("floor@P", "right", {}),
+            ("washer@P", "not_right", {"wrong": ["works"]}),
+            ("overhead@P", "right", {}),
+        ]
+        marks = [device.wait(4).struck("answer", asks=[ask], answer=answer, **more) for ask, answer, more in answers]
+
+        def send(*some):
+            return client.post(f"/api/rounds/{round_id}/marks", json={"sent": device.moment(), "events": list(some)})
+
+        for mark in marks:
+            blow = threading.Timer(rng.uniform(0, 0.05), kill_something, (killable, rng))
+            blow.start()
+            device.until_kept(lambda mark=mark: send(mark))
+            blow.join()
+        device.until_kept(lambda: send(*marks))
+        kept = client.get(f"/api/rounds/{round_id}/marks").raise_for_status().json()
+        assert [mark["id"] for mark in kept] == [mark["id"] for mark in marks]
+        standing = client.get(f"/api/units/{unit['id']}").raise_for_status().json()["standing"]
+        assert (standing["standing"], len(standing["defects"])) == ("unfit", 1)
+
+
+def _begun(answer: httpx.Response) -> httpx.Response:
+    """A round that was begun, as a batch that was taken."""
+    if answer.status_code < 300:
+        return httpx.Response(200, json={"set_aside": []}, request=answer.request)
+    return answer
 
 
 def kill_something(holder, rng) -> None:
