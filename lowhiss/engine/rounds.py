@@ -342,6 +342,7 @@ def _item(one: Judged, state: RoundState, rules: tuple[str, ...], said: RoundWor
         "where": said.where(one.ask, state.set),
         "vehicle": one.ask.vehicle,
         "group": one.ask.item.group,
+        "report": said.report_part(rulebook.consequences().groups.get(one.ask.item.group), rules),
         "outcome": one.outcome,
         "answer": one.answer,
         "value": value,

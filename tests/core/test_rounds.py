@@ -596,7 +596,9 @@ def test_the_state_tells_what_is_not_right_and_what_follows():
     table = state_table(read, state_of(read), Words("es", "psi"))
     tread = next(item for item in table["items"] if item["key"] == "tire_tread@P.axle1.left")
     assert tread["not_so"] == "Dibujo de la llanta: 3/32 in"
-    assert tread["limit"] == "al menos 4/32 in"
+    assert (tread["limit"], tread["report"]) == ("al menos 4/32 in", "llantas")
+    canada = state_table(read, state_of(read, "canada-west"), Words("en", "psi"), "canada-west")
+    assert {one["key"]: one["report"] for one in canada["items"]}["washer@P"] == "NSC 13: 23"
     assert table["worst"] == "stay"
 
 

@@ -342,13 +342,17 @@ class RoundFindingOut(BaseModel):
 
 
 class RoundAnswerOut(BaseModel):
-    """What stands of one item. ``mark``: the id of the answer that stands, empty where the air test gave it."""
+    """What stands of one item. ``mark``: the id of the answer that stands, empty where the air test gave it.
+
+    report : where it stands in the report that a driver must make; empty where it belongs to no part of one.
+    """
 
     key: str
     name: str
     where: str
     vehicle: int
     group: str
+    report: str
     outcome: Outcome
     answer: Answer | None
     value: float | None

@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from collections.abc import Mapping
+from collections.abc import Mapping, Sequence
 from dataclasses import dataclass
 from typing import Literal, get_args
 
@@ -366,6 +366,8 @@ class RoundBook:
     unseen: Mapping[str, Named]
     findings: Mapping[str, Named]
     bring_back: tuple[BringBack, ...]
+    reports: Mapping[str, Named]
+    """The parts of a driver's report that a defect may belong to."""
     zones: Mapping[str, Named]
     places: Mapping[str, Text]
     measures: Mapping[str, Measure]
@@ -385,5 +387,12 @@ class RoundBook:
     questions: Mapping[str, Question]
     papers: Mapping[str, Paper]
     warn_days: int
+    region_of: Mapping[str, str]
+    """Where each rule set is driven, by its id."""
     usual_axles: Mapping[str, tuple[Role, ...]]
     usual_axle: Mapping[str, Mapping[str, bool]]
+
+    def region(self, rules: Sequence[str]) -> str:
+        """Where is driven under a rule set or those it comes from; the first region for any other."""
+        known = [self.region_of[name] for name in rules if name in self.region_of]
+        return known[0] if known else next(iter(self.region_of.values()))

@@ -10,7 +10,6 @@ from lowhiss.core.rounds.model import Paper
 PaperStanding = Literal["expired", "soon", "unknown", "good"]
 """The worst first. ``unknown``: a paper with a date, of which nobody has said until when."""
 PAPER_STANDINGS: tuple[PaperStanding, ...] = get_args(PaperStanding)
-REGIONS = ("us", "canada")
 
 
 def paper_standing(paper: Paper, until: dt.date | None, today: dt.date, warn_days: int) -> PaperStanding:

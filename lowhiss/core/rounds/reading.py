@@ -55,6 +55,7 @@ class _HasId(Protocol):
     def id(self) -> str: ...
 
 
+REGIONS = ("us", "canada")
 ROUND_TABLES = ("vocabulary", "limits", "ways", "papers")
 """The tables of the round beside its items."""
 _Entry = TypeVar("_Entry", bound=_HasId)
@@ -106,6 +107,7 @@ def read_round_book(
         unseen=_by_id(words, "unseen", _named),
         findings=findings,
         bring_back=tuple(_bring_back(one, zones) for one in words.tables("bring_back")),
+        reports=_reports(words, groups),
         zones=zones,
         places=_places(way.table("places")),
         measures=measures,
@@ -125,6 +127,7 @@ def read_round_book(
         questions=questions,
         papers=_by_id(paper, "paper", lambda one: _paper(one, facts)),
         warn_days=int(paper.number("warn_days", low=1, high=365)),
+        region_of=_region_of(paper),
         usual_axles=_usual_axles(words.table("usual_axles")),
         usual_axle=_usual_axle(words.table("usual_axle")),
     )
@@ -230,6 +233,13 @@ def _named(fields: Fields) -> Named:
 def _named_with_source(fields: Fields) -> Named:
     fields.text("source", "")
     return _named(fields)
+
+
+def _reports(words: Fields, groups: Mapping[str, Group]) -> dict[str, Named]:
+    found = _by_id(words, "report", _named)
+    if unknown := {group.report for group in groups.values()} - {"", *found}:
+        raise words.refuse("report", f"{min(unknown)!r} has no words")
+    return found
 
 
 def _answers(words: Fields) -> tuple[dict[str, Named], frozenset[str], frozenset[str]]:
@@ -539,6 +549,13 @@ def _quick(fields: Fields) -> Quick:
     )
     fields.done()
     return quick
+
+
+def _region_of(fields: Fields) -> dict[str, str]:
+    given = fields.raw("region_of")
+    if not isinstance(given, dict) or not set(given.values()) <= set(REGIONS) or not given:
+        raise fields.refuse("region_of", f"must name a region for each rule set: {choices_text(REGIONS)}")
+    return {str(name): str(region) for name, region in given.items()}
 
 
 def _paper(fields: Fields, facts: Mapping[str, Fact]) -> Paper:

@@ -8,7 +8,7 @@ from typing import cast
 
 from lowhiss.core.rounds import Ask, Bound, Finding, RoundBook, RoundSet, Text, bound_in, measure_of, vehicle_of
 from lowhiss.core.rounds.model import Condition, Measure, Measured, School
-from lowhiss.core.standing import Defect
+from lowhiss.core.standing import Defect, Group
 from lowhiss.core.words.figures import plain
 from lowhiss.core.words.render import Words
 
@@ -202,6 +202,14 @@ class RoundWords:
         if code.startswith("axle"):
             return self.of(self.book.places["axle"]).format(number=code.removeprefix("axle"))
         return self.of(self.book.places[code]) if code in self.book.places else code
+
+    def report_part(self, group: Group | None, rules: Sequence[str]) -> str:
+        """Where a defect stands in the report that a driver must make: its part, or the item of the schedule."""
+        if group is None:
+            return ""
+        if self.book.region(rules) == "canada":
+            return f"NSC 13: {group.schedule}" if group.schedule else ""
+        return self.of(self.book.reports[group.report].name) if group.report else ""
 
     def measure(self, measure: Measure) -> str:
         """The name of what is measured."""

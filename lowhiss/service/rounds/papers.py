@@ -13,6 +13,7 @@ from lowhiss import rulebook
 from lowhiss.core.fields import Language
 from lowhiss.core.rounds import Paper
 from lowhiss.core.rounds.papers import PAPER_STANDINGS, PaperStanding, paper_standing
+from lowhiss.engine.rounds import rules_chain
 from lowhiss.exchange.standing_out import LastDay
 from lowhiss.service.errors import NotFoundError, RefusedError
 from lowhiss.service.fleet.rows import couplings_of, find_trailer, find_unit
@@ -68,7 +69,7 @@ def papers_of_unit(store: Store, unit_id: str, language: Language, today: dt.dat
 
 def _region(unit: UnitRow) -> str:
     """Where a unit drives, by the rule set that judges it."""
-    return "canada" if unit.rules.startswith("canada") else "us"
+    return rulebook.rounds().region(rules_chain(unit.rules))
 
 
 def _of(session: Session, holder: Holder, region: str, language: Language, today: dt.date) -> list[KeptPaper]:

@@ -121,7 +121,10 @@ function Sheet({ head, state, script, rules, setRules, title }: SheetProps) {
   const { language } = figures
   const schools = useQuery(rulebookQuery()).data?.rules ?? []
   const of = (outcome: Line['outcome']) => state.items.filter((one) => one.outcome === outcome)
-  const wrong = of('not_right')
+  // what may wait for the next service is noted, and goes on no report
+  const found = of('not_right')
+  const wrong = found.filter(({ consequence }) => consequence !== 'note')
+  const noted = found.filter(({ consequence }) => consequence === 'note')
   const unseen = [...of('unseen'), ...of('speech')]
   const seenOnly = byName(of('unmeasured'))
   const measured = state.items.filter(({ shown }) => shown)
@@ -202,6 +205,7 @@ function Sheet({ head, state, script, rules, setRules, title }: SheetProps) {
                 <span className="block">
                   {one.consequence ? t(`acts.consequence.${one.consequence}`) : t('round.none')}
                   {one.teaching && `, ${t('round.teaching')}`}
+                  {one.report && <span className="text-soft"> ({one.report})</span>}
                 </span>
                 <span className="block text-note text-soft">
                   {[one.note, one.by].filter(Boolean).join(', ')}
@@ -209,6 +213,9 @@ function Sheet({ head, state, script, rules, setRules, title }: SheetProps) {
               </li>
             ))}
           </ul>
+        )}
+        {noted.length > 0 && (
+          <Lines title={t('acts.consequence.note')} lines={noted} text={({ not_so }) => not_so} />
         )}
         {of('fixed').length > 0 && (
           <Lines title={t('round.sheet.fixed')} lines={of('fixed')} text={({ not_so }) => not_so} />

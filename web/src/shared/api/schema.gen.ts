@@ -2926,6 +2926,8 @@ export interface components {
         /**
          * RoundAnswerOut
          * @description What stands of one item. ``mark``: the id of the answer that stands, empty where the air test gave it.
+         *
+         *     report : where it stands in the report that a driver must make; empty where it belongs to no part of one.
          */
         RoundAnswerOut: {
             /** Key */
@@ -2938,6 +2940,8 @@ export interface components {
             vehicle: number;
             /** Group */
             group: string;
+            /** Report */
+            report: string;
             /**
              * Outcome
              * @enum {string}
