@@ -102,6 +102,7 @@ def test_somebody_puts_it_on_hold_and_a_manager_releases_it_with_a_reason(cab):
     expect(page.get_by_role("button", name="Release")).to_have_count(0)
     cab.go()
     expect(page.locator("[data-unit=MV-03]:visible")).to_contain_text("On hold")
+    page.wait_for_load_state("networkidle")  # what the page still asks as somebody else would be refused
     cab.sign_in("Odile Ferrow")
     cab.go("/workshop")
     held = page.locator("[data-hold=hand]", has_text="MV-03")
