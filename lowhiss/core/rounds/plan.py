@@ -31,7 +31,7 @@ class Place(NamedTuple):
 
 @dataclass(frozen=True, slots=True)
 class Ask:
-    """One item at one place. ``on``: the vehicle that a defect of it is pinned to, 0 the power unit, else a trailer."""
+    """One item at one place.  ``vehicle``: what a defect of it is pinned to, 0 the power unit, else a trailer."""
 
     item: Item
     place: Place

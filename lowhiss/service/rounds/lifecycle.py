@@ -23,7 +23,6 @@ from lowhiss.service.fleet.units import assembled
 from lowhiss.service.people import guess_limits, secrets
 from lowhiss.service.people.signin import ForbiddenError, Person
 from lowhiss.service.rounds.rows import (
-    OVERSEERS,
     RoundHead,
     figures_of,
     find_round,
@@ -43,7 +42,6 @@ from lowhiss.service.runs.rows import KeptEvent
 from lowhiss.store.engine import Store
 from lowhiss.store.models import PersonRow, RoundCodeRow, RoundMemberRow, RoundRow, RunRow, UnitRow
 
-CODE_LASTS = dt.timedelta(minutes=10)
 _LISTED = 40
 
 
@@ -193,7 +191,7 @@ def rounds_of(
     if going_on:
         since = dt.datetime.now(dt.UTC) - OFFLINE_FOR
         query = query.where(RoundRow.ended_at.is_(None), RoundRow.started_at > since, RoundRow.demo.is_(False))
-        if by.role not in OVERSEERS:
+        if by.role not in participants.OVERSEERS:
             joined = select(RoundMemberRow.round_id).where(RoundMemberRow.person_id == by.id)
             query = query.where(or_(RoundRow.person_id == by.id, RoundRow.id.in_(joined)))
     with store.transaction() as session:
@@ -265,7 +263,7 @@ def make_code(store: Store, round_id: str, by: Person, device: str | None) -> tu
             raise ForbiddenError("not_your_round", "Only who leads this round may let somebody join it.", "round_id")
         code = secrets.new_short_code()
         session.merge(RoundCodeRow(round_id=round_id, code_hash=secrets.code_hash(code), made_at=moment))
-    return code, moment + CODE_LASTS
+    return code, moment + participants.CODE_LASTS
 
 
 @dataclass(frozen=True, slots=True)
@@ -286,7 +284,7 @@ def join(store: Store, code: str, by: Person) -> Joined:
     with store.transaction() as session:
         guess_limits.check(session, trying, None)
         kept = session.scalar(select(RoundCodeRow).where(RoundCodeRow.code_hash == secrets.code_hash(code)))
-        if kept is not None and moment - kept.made_at <= CODE_LASTS:
+        if kept is not None and moment - kept.made_at <= participants.CODE_LASTS:
             row = session.get_one(RoundRow, kept.round_id)
             if row.person_id != by.id:
                 session.merge(RoundMemberRow(round_id=row.id, person_id=by.id, joined_at=moment))

@@ -29,12 +29,12 @@ from lowhiss.service.errors import NotFoundError
 from lowhiss.service.fleet.defecting import open_defects
 from lowhiss.service.fleet.units import assembled
 from lowhiss.service.people.signin import Person
+from lowhiss.service.runs.participants import OVERSEERS
 from lowhiss.service.runs.rows import event_rows
 from lowhiss.store.models import RoundMarkRow, RoundMemberRow, RoundRow, RunRow, TrailerRow, UnitRow
 
 RoundPart = Literal["lead", "help", "oversee", "send"]
 """``lead``: began it. ``help``: joined by code. ``oversee``: a trainer or manager; notes. ``send``: the same device."""
-OVERSEERS = ("trainer", "manager")
 
 
 @dataclass(frozen=True, slots=True)

@@ -16,6 +16,9 @@ import { foldRound, stepsOf, type RoundFold, type Step } from './fold'
 const LOOK_EVERY_MS = 2_000
 const OFFLINE_AFTER_MS = 400
 
+type RunMarks = { type: string; [field: string]: unknown }[]
+const NO_RUN: RunMarks = []
+
 export interface RoundHere {
   live: LiveRound
   fold: RoundFold
@@ -29,7 +32,7 @@ export interface RoundHere {
 export function useRound(
   recorder: Recorder,
   roundId: string,
-  run: { type: string; [field: string]: unknown }[] = [],
+  run: RunMarks = NO_RUN,
 ): RoundHere | 'loading' | 'gone' {
   const rounds = use(recorder.rounds())
   const live = useSyncExternalStore(rounds.subscribe, () => rounds.snapshot(roundId))
@@ -94,14 +97,14 @@ function useJudged(live: LiveRound | undefined): Schema['RoundStateOut'] | undef
     retry: false,
     placeholderData: (before) => before,
   })
-  const [here, setHere] = useState<{ marks: number; state: Schema['RoundStateOut'] }>()
+  const [here, setHere] = useState<Schema['RoundStateOut']>()
   const alone = live !== undefined && (!told || waiting > 0 || server.isError)
   useEffect(() => {
     if (!live || !alone) return
     let wanted = true
     const later = setTimeout(() => {
       roundStateHere(roundRecordOf(live), null, language, unit).then(
-        (state) => wanted && setHere({ marks: live.marks.length, state }),
+        (state) => wanted && setHere(state),
         () => undefined,
       )
     }, OFFLINE_AFTER_MS)
@@ -110,7 +113,7 @@ function useJudged(live: LiveRound | undefined): Schema['RoundStateOut'] | undef
       clearTimeout(later)
     }
   }, [live, alone, language, unit])
-  return alone && here ? here.state : server.data
+  return alone && here ? here : server.data
 }
 
 /** The script grows with what is said of the set, and speaks the reader's language: asked for anew when either changed. */
