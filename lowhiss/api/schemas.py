@@ -14,6 +14,7 @@ from pydantic import (
 
 UUID_PATTERN = r"^[0-9a-f]{8}-[0-9a-f]{4}-[0-9a-f]{4}-[0-9a-f]{4}-[0-9a-f]{12}$"
 Uuid = Annotated[str, Field(pattern=UUID_PATTERN)]
+Hash = Annotated[str, Field(pattern=r"^[0-9a-f]{64}$")]
 Name = Annotated[str, Field(min_length=1, max_length=80, pattern=r"^[\x21-\x7e]+$")]
 Seconds = Annotated[float, Field(ge=0, le=10_000_000, allow_inf_nan=False)]
 Wall = Annotated[

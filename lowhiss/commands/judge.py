@@ -28,7 +28,7 @@ from lowhiss.core.rounds import read_round
 from lowhiss.core.rules import RuleSet
 from lowhiss.core.words import Words, text_sheet, verdict_record
 from lowhiss.engine.judging import hints_for, judge_by_every_school, judge_record, rules_of, what_if
-from lowhiss.engine.rounds import exit_code, is_round, marks_beside, round_text, state_of, state_table
+from lowhiss.engine.rounds import Rules, exit_code, is_round, marks_beside, round_text, state_of, state_table
 from lowhiss.engine.whatif import Change
 from lowhiss.exchange import load_run, read_json
 
@@ -95,15 +95,16 @@ def _judge_file(name: str, rules: RuleSet | None, options: argparse.Namespace, *
 def _judge_round(table: object, options: argparse.Namespace, *, compact: bool) -> int:
     """A round by itself: how it stands, and 1 when something stays, 2 when something is open, else 0."""
     record = read_round(table, rulebook.rounds())
-    names = rulebook.rule_set_ids() if options.all_rules else [options.rules or record.rules]
-    states = [(name, state_of(record, name)) for name in names]
+    chosen: Rules = rules_named(options.rules) if options.rules else ""
+    schools: list[Rules] = list(rulebook.rule_set_ids()) if options.all_rules else [chosen]
+    states = [(rules, state_of(record, rules)) for rules in schools]
     if options.text:
-        print("\n\n".join(round_text(record, state, words_of(options), name) for name, state in states), flush=True)
+        print("\n\n".join(round_text(record, state, words_of(options), rules) for rules, state in states), flush=True)
     else:
-        tables = [state_table(record, state, words_of(options), name) for name, state in states]
+        tables = [state_table(record, state, words_of(options), rules) for rules, state in states]
         shown = {"format": "low-hiss-round-states/1", "states": tables} if options.all_rules else tables[0]
         print(as_json(shown, compact=compact), flush=True)
-    return exit_code(state_of(record, options.rules or record.rules))
+    return exit_code(state_of(record, chosen))
 
 
 def _beside(run: Run, own: RunVerdict, words: Words) -> dict[str, Any]:
@@ -114,8 +115,8 @@ def _beside(run: Run, own: RunVerdict, words: Words) -> dict[str, Any]:
             record = read_round(table, rulebook.rounds())
         except CoreError as error:
             raise RecordError(f"rounds[{place}].{error.field}", error.problem) from error
-        state = state_of(record, own.rules.id, marks_beside(run, record))
-        found.append(state_table(record, state, words, own.rules.id))
+        state = state_of(record, own.rules, marks_beside(run, record))
+        found.append(state_table(record, state, words, own.rules))
     return {"rounds": found} if found else {}
 
 

@@ -42,7 +42,7 @@ def _print_set(rules: RuleSet, words: Words) -> None:
         print(rules.about[words.language])
     print(f"policy {rules.policy}, acceptance {rules.acceptance}, content {rules.content_hash[:12]}\n")
     rows = [
-        (limit.key, _bounds(limit, words), limit.words[words.language], words.source(limit.source))
+        (limit.key, _bounds(limit, words), words.limit_words(limit), words.source(limit.source))
         for stage in LIMITED_STAGES
         for limit in rules.limits
         if limit.stage == stage

@@ -260,6 +260,11 @@ FINDINGS: dict[str, FindingCode] = {
         "The reading was not said after the stage.",
         "No se dijo la lectura después de la etapa.",
     ),
+    "verdict_not_said": FindingCode(
+        "minor",
+        "Whether it passed was not said after the stage.",
+        "No se dijo si pasaba después de la etapa.",
+    ),
     "wrong_limit_said": FindingCode(
         "minor",
         "The limit was said as {said}; it is {right}.",

@@ -11,7 +11,7 @@ from lowhiss.core.calculators import required_reservoir_in3
 from lowhiss.core.errors import RecordError
 from lowhiss.core.fields import Fields
 from lowhiss.core.names import unseen_in
-from lowhiss.core.vehicle import KIND_TABLE, Circuits, Gearbox, Governor, PowerKind, Unit, UnitKind
+from lowhiss.core.vehicle import KIND_TABLE, Circuits, Gearbox, Governor, Holding, PowerKind, Unit, UnitKind
 
 MAX_TRAILERS = 3
 _MAX_CHAMBERS, _MAX_RESERVOIRS = 24, 12
@@ -27,6 +27,7 @@ class PowerUnit:
 
     chambers : the type number of each brake chamber, axle by axle.  reservoirs_in3 : its service reservoirs.
     gearbox : None where unknown.  trailer_knob : whether a tractor keeps its trailer supply knob when driven alone.
+    holding : what may hold it while it is tested, None: as its order of work or rule set says.
     """
 
     name: str
@@ -39,6 +40,7 @@ class PowerUnit:
     fmvss_121: bool = True
     gearbox: Gearbox | None = None
     trailer_knob: bool = True
+    holding: Holding | None = None
 
 
 @dataclass(frozen=True, slots=True)
@@ -100,6 +102,7 @@ def assemble(power: PowerUnit, trailers: Sequence[str], reservoir_ratio: float =
         trailers=tuple(trailers),
         gearbox=power.gearbox,
         trailer_knob=power.trailer_knob,
+        holding=power.holding,
     )
 
 
@@ -120,6 +123,7 @@ def read_power_unit(table: object, volumes_in3: Mapping[int, float]) -> PowerUni
         fmvss_121=fields.flag("fmvss_121", built_to),
         gearbox=fields.choice("gearbox", Gearbox, None) if fields.raw("gearbox") is not None else None,
         trailer_knob=fields.flag("trailer_knob", True),
+        holding=fields.choice("holding", Holding, None) if fields.raw("holding") is not None else None,
     )
     governor.done()
     fields.done()

@@ -9,8 +9,8 @@ from typing import Any
 from lowhiss.core.fields import LANGUAGES
 from lowhiss.core.procedure.fill_history import seconds_to_full
 from lowhiss.core.procedure.guide import LedStep, led_order
-from lowhiss.core.procedure.model import Procedure
-from lowhiss.core.procedure.planner import IllegalOrderError, PlannedStep, Planning, Standing, plan
+from lowhiss.core.procedure.model import Procedure, holding_of
+from lowhiss.core.procedure.planner import IllegalOrderError, PlannedStep, Planning, plan, standing_before
 from lowhiss.core.record import HIGHEST_PSI, LOWEST_PSI
 from lowhiss.core.rules import Limit, RuleSet, apply_bounds, canonical_json
 from lowhiss.core.stages import STEP_TABLE, NeedRow, is_limited, stages_of
@@ -30,13 +30,13 @@ def compile_script(
     ``planning`` says how long things take and where needles usually stand; ``fills`` is the number of this unit's own
     fills it rests on. ``version`` changes with anything that a device would show or do differently.
     """
-    order = led_order(procedure, unit)
+    order = led_order(procedure, unit, holding_of(unit, procedure, rules))
     planned = _planned(procedure, unit, rules, planning)
     refill_s = sum(step.seconds for step in plan([step.step for step in order.refill], unit, rules, planning).steps)
     cut_out_psi = unit.governor.cut_out_psi or rules.judging.default_cut_out_psi
     script: dict[str, Any] = {
         "format": SCRIPT_FORMAT,
-        "procedure": {"id": procedure.id, "title": procedure.title},
+        "procedure": {"id": procedure.id, "title": procedure.title, "hash": procedure.content_hash},
         "rules": {"id": rules.id, "title": rules.title, "hash": rules.content_hash},
         "knobs": list(unit.knobs),
         "needles": list(unit.needles),
@@ -84,11 +84,9 @@ def usual_psi(rules: RuleSet, unit: Unit, planning: Planning) -> dict[str, float
 
 
 def _planned(procedure: Procedure, unit: Unit, rules: RuleSet, planning: Planning) -> list[PlannedStep | None]:
-    """Each step as the planner sees it, in an order that begins full when it begins with the release."""
+    """Each step as the planner sees it; nothing where the order cannot be done."""
     steps = procedure.steps_on(unit)
-    full_psi = unit.governor.cut_out_psi or rules.judging.default_cut_out_psi
-    begins_full = steps[0] == "release"
-    start = Standing(pressure_psi=full_psi if begins_full else planning.pressures.pop_psi, full_read=begins_full)
+    start = standing_before(steps, unit, rules, planning)
     try:
         planned = plan(steps, unit, rules, planning, start).steps
     except IllegalOrderError:

@@ -14,6 +14,8 @@ Circuits = Literal["dual", "single"]
 Needle = Literal["primary", "secondary"]
 Knob = Literal["tractor", "trailer"]
 Gearbox = Literal["manual", "automatic"]
+Holding = Literal["chocks", "gear_noted", "gear_too"]
+"""What holds a vehicle whose brakes are released: chocks alone; low gear with the engine off too, but named; both."""
 
 
 class KindRow(NamedTuple):
@@ -57,6 +59,7 @@ class Unit:
     gearbox : None where unknown.
     trailer_knob : whether a tractor driven alone has the trailer supply knob too, as most have; a unit with a trailer
         always has it, a truck or bus never.
+    holding : None: as the order of work or the rule set says.
     """
 
     kind: UnitKind
@@ -68,6 +71,7 @@ class Unit:
     trailers: tuple[str, ...] = ()
     gearbox: Gearbox | None = None
     trailer_knob: bool = True
+    holding: Holding | None = None
 
     @property
     def group(self) -> Group:
@@ -91,6 +95,7 @@ def unit_table(unit: Unit) -> dict[str, Any]:
     table = asdict(unit)
     table["trailers"] = list(unit.trailers)
     table["governor"] = {key: value for key, value in table["governor"].items() if value is not None}
-    if unit.gearbox is None:
-        del table["gearbox"]
+    for unknown in ("gearbox", "holding"):
+        if table[unknown] is None:
+            del table[unknown]
     return table

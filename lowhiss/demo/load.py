@@ -23,7 +23,7 @@ def load_demo(store: Store, now: dt.datetime) -> bool:
         if session.scalar(select(UnitRow.id).where(UnitRow.demo).limit(1)) is not None:
             return False
         for unit in UNITS:
-            session.add(new_unit_row(UnitEdit(unit.facts, 1.0, unit.rules, None), unit.id, demo=True))
+            session.add(new_unit_row(session, UnitEdit(unit.facts, 1.0, unit.rules, None), unit.id, demo=True))
         volumes_in3 = chambers().volumes_in3
         for name, facts in TRAILERS.items():
             trailer = read_trailer({"name": name, **facts}, volumes_in3)

@@ -6,10 +6,9 @@ import datetime as dt
 import json
 from collections.abc import Mapping, Sequence
 from hashlib import sha256
-from typing import Any
+from typing import Any, NamedTuple
 
 from lowhiss import rulebook
-from lowhiss.core.errors import RuleError
 from lowhiss.core.record import Run
 from lowhiss.core.rounds import (
     Ask,
@@ -24,29 +23,41 @@ from lowhiss.core.rounds import (
     measure_of,
     vehicle_of,
 )
+from lowhiss.core.rules import RuleSet
 from lowhiss.core.run import standing_events
 from lowhiss.core.standing import CONSEQUENCES
 from lowhiss.core.words import Words
 from lowhiss.core.words.rounds import RoundWords
+from lowhiss.engine.desk.overlay import RoundTables, chain_of, tables_under
 
 SCRIPT_FORMAT = "low-hiss-round-script/1"
 STATE_FORMAT = "low-hiss-round-state/1"
 
 
-def rules_chain(rules: str) -> tuple[str, ...]:
-    """A rule set's id and those it comes from; the default for none. An unknown one stands alone."""
-    name = rules or rulebook.rule_set_ids()[0]
-    try:
-        parent = rulebook.rule_set(name).parent
-    except RuleError:
-        return (name,)
-    return (name, parent) if parent else (name,)
+Rules = str | RuleSet
+"""A built-in rule set by its name, or a fleet's own whole; an empty name is the round's own."""
 
 
-def state_of(record: Round, rules: str = "", run: Sequence[RunMark] = ()) -> RoundState:
+class School(NamedTuple):
+    """By what a round is judged: a rule set's name and those it comes from, and the tables that hold under it."""
+
+    chain: tuple[str, ...]
+    tables: RoundTables
+
+
+def school_of(record: Round, rules: Rules = "") -> School:
+    """By what a round is judged: ``rules``, else its own set, else the default. An unknown name stands alone."""
+    chosen = rules or record.own_rules or record.rules or rulebook.rule_set_ids()[0]
+    if isinstance(chosen, RuleSet):
+        return School(chain_of(chosen), tables_under([chosen]))
+    known = chosen in rulebook.rule_set_ids()
+    return School(chain_of(rulebook.rule_set(chosen)) if known else (chosen,), tables_under(()))
+
+
+def state_of(record: Round, rules: Rules = "", run: Sequence[RunMark] = ()) -> RoundState:
     """A round as it stands under its own rule set, or under ``rules``."""
-    chain = rules_chain(rules or record.rules)
-    return judge_round(rulebook.rounds(), rulebook.consequences(), record, chain, run)
+    school = school_of(record, rules)
+    return judge_round(school.tables.book, school.tables.consequences, record, school.chain, run)
 
 
 def run_marks(events: Sequence[Mapping[str, Any]], offset_s: float = 0.0) -> list[RunMark]:
@@ -65,16 +76,16 @@ def marks_beside(run: Run, record: Round) -> list[RunMark]:
     return run_marks(given, offset_s)
 
 
-def script_of(record: Round, words: Words, rules: str = "") -> dict[str, Any]:
+def script_of(record: Round, words: Words, rules: Rules = "") -> dict[str, Any]:
     """What a device needs to lead a round without contact, in one reader's language and unit."""
-    state = state_of(record, rules)
-    return _Script(record, state, rules_chain(rules or record.rules), RoundWords(rulebook.rounds(), words)).table()
+    return _Script(record, state_of(record, rules), school_of(record, rules), words).table()
 
 
 class _Script:
-    def __init__(self, record: Round, state: RoundState, rules: tuple[str, ...], said: RoundWords) -> None:
-        self.record, self.state, self.rules, self.said = record, state, rules, said
-        self.book, self.table_of = rulebook.rounds(), rulebook.consequences()
+    def __init__(self, record: Round, state: RoundState, school: School, words: Words) -> None:
+        self.record, self.state, self.rules = record, state, school.chain
+        self.book, self.table_of = school.tables.book, school.tables.consequences
+        self.said = RoundWords(self.book, words)
 
     def table(self) -> dict[str, Any]:
         """The whole script."""
@@ -90,6 +101,7 @@ class _Script:
                 "glance": planned.way.glance,
             },
             "rules": self.rules[0],
+            "rules_hash": self.record.own_rules.content_hash if self.record.own_rules else None,
             "figure": self.figure(),
             "stations": [
                 {"id": one.id, "name": self.station_name(one.stop.name, one.number), "side": one.stop.side}
@@ -302,14 +314,14 @@ def _called(key: str, names: Sequence[str]) -> bool:
     return any(item == one.split(".")[0] and all(side in sides for side in one.split(".")[1:]) for one in names)
 
 
-def state_table(record: Round, state: RoundState, words: Words, rules: str = "") -> dict[str, Any]:
+def state_table(record: Round, state: RoundState, words: Words, rules: Rules = "") -> dict[str, Any]:
     """How a round stands, for a screen: each item that has an answer or a finding, and the whole."""
-    said = RoundWords(rulebook.rounds(), words)
-    chain = rules_chain(rules or record.rules)
-    judged = [_item(one, state, chain, said) for one in state.items if one.mark or one.findings]
+    school = school_of(record, rules)
+    said = RoundWords(school.tables.book, words)
+    judged = [_item(one, state, school, said) for one in state.items if one.mark or one.findings]
     return {
         "format": STATE_FORMAT,
-        "rules": chain[0],
+        "rules": school.chain[0],
         "of": len(state.items),
         "left": len(state.left),
         "wanted": len(state.plan.wanted),
@@ -329,9 +341,9 @@ def state_table(record: Round, state: RoundState, words: Words, rules: str = "")
     }
 
 
-def _item(one: Judged, state: RoundState, rules: tuple[str, ...], said: RoundWords) -> dict[str, Any]:
-    book, mark = rulebook.rounds(), one.mark
-    bounds = bounds_at(book, state.set, one.ask, rules, state.today)
+def _item(one: Judged, state: RoundState, school: School, said: RoundWords) -> dict[str, Any]:
+    book, mark = school.tables.book, one.mark
+    bounds = bounds_at(book, state.set, one.ask, school.chain, state.today)
     measure = measure_of(book, one.ask)
     value = mark.value if mark else None
     unit = (mark.unit if mark else None) or (measure.unit if measure else None)
@@ -342,7 +354,7 @@ def _item(one: Judged, state: RoundState, rules: tuple[str, ...], said: RoundWor
         "where": said.where(one.ask, state.set),
         "vehicle": one.ask.vehicle,
         "group": one.ask.item.group,
-        "report": said.report_part(rulebook.consequences().groups.get(one.ask.item.group), rules),
+        "report": said.report_part(school.tables.consequences.groups.get(one.ask.item.group), school.chain),
         "outcome": one.outcome,
         "answer": one.answer,
         "value": value,
@@ -377,7 +389,7 @@ def is_round(table: object) -> bool:
     return isinstance(table, dict) and str(table.get("format", "")).startswith("low-hiss-round/")
 
 
-def round_text(record: Round, state: RoundState, words: Words, rules: str = "") -> str:
+def round_text(record: Round, state: RoundState, words: Words, rules: Rules = "") -> str:
     """The round as a sheet to read: what is not right first, then what was not looked at, then the rest counted."""
     table = state_table(record, state, words, rules)
     said = RoundWords(rulebook.rounds(), words)

@@ -8,12 +8,12 @@ from typing import Any, get_args
 from lowhiss.core import record, rounds
 from lowhiss.core.procedure import PROCEDURE_FORMAT
 from lowhiss.core.rounds.model import ANSWERS, Measured, Role
-from lowhiss.core.rules import RULES_FORMAT, Acceptance, Judging, Policy
+from lowhiss.core.rules import RULES_FORMAT, Acceptance, Call, Judging, Policy
 from lowhiss.core.rules.model import Comparator, LimitUnit, Reference, Standing
 from lowhiss.core.stages import ACTIONS, POINTS_OF_STAGE, STAGES, LimitedStage
 from lowhiss.core.standing import Consequence
 from lowhiss.core.units import PRESSURE_UNITS, from_psi
-from lowhiss.core.vehicle import Circuits, Gearbox, Group, UnitKind
+from lowhiss.core.vehicle import Circuits, Gearbox, Group, Holding, UnitKind
 
 Schema = dict[str, Any]
 _DIALECT = "https://json-schema.org/draft/2020-12/schema"
@@ -25,6 +25,7 @@ _WORDS: Schema = {
     "required": ["en", "es"],
     "additionalProperties": False,
 }
+_NOTHING: Schema = {"type": "object", "maxProperties": 0}
 
 
 def _one_of(values: Any) -> Schema:
@@ -163,7 +164,8 @@ def round_schema() -> Schema:
     )
     properties: Schema = {
         "format": {"const": rounds.ROUND_FORMAT},
-        **dict.fromkeys(("id", "started_at", "rules", "way", "run"), _TEXT),
+        **dict.fromkeys(("id", "started_at", "way", "run"), _TEXT),
+        "rules": {"anyOf": [{"type": "string"}, {"type": "object"}]},
         "purpose": _one_of(record.Purpose),
         "mirrored": _FLAG,
         "people": {"type": "object", "additionalProperties": {"type": "string"}},
@@ -187,6 +189,7 @@ def run_schema() -> Schema:
             "fmvss_121": _FLAG,
             "gearbox": _one_of(Gearbox),
             "trailer_knob": _FLAG,
+            "holding": _one_of(Holding),
             "trailers": _list_of({"type": "string"}),
         },
         ("kind",),
@@ -248,17 +251,33 @@ def rules_schema() -> Schema:
             "hold_s": _number(1, 3600),
             "bounds": _list_of(bound, minItems=1),
             "source": {"$ref": "#/$defs/source"},
-            "words": _WORDS,
+            "words": {"anyOf": [_WORDS, _NOTHING]},
+            "reason": _TEXT,
         },
-        ("key", "stage", "unit", "bounds", "source", "words"),
+        ("key", "stage", "unit", "bounds", "source"),
+    )
+    round_limit = _table(
+        {
+            "measure": _TEXT,
+            "axles": _list_of(_TEXT),
+            "at_least": _number(-1000, 10_000),
+            "at_most": _number(-1000, 10_000),
+            "source": {"$ref": "#/$defs/source"},
+        },
+        ("measure", "source"),
     )
     table = _table(
         {
             "format": {"const": RULES_FORMAT},
             "id": {"type": "string", "minLength": 1, "maxLength": 60},
             "title": _WORDS,
-            "about": {"anyOf": [_WORDS, {"type": "object", "maxProperties": 0}]},
+            "about": {"anyOf": [_WORDS, _NOTHING]},
             "parent": {"type": ["string", "null"]},
+            "lineage": _list_of(_TEXT),
+            "holding": _one_of(Holding),
+            "calls": _list_of(_one_of(Call)),
+            "round_limit": _list_of(round_limit),
+            "consequences": {"type": "object", "additionalProperties": _one_of(Consequence)},
             "policy": _one_of(Policy),
             "acceptance": _one_of(Acceptance),
             "judging": _table({field.name: _number(0, 100_000) for field in dataclasses.fields(Judging)}),
@@ -275,7 +294,9 @@ def procedure_schema() -> Schema:
         "format": {"const": PROCEDURE_FORMAT},
         "id": _TEXT,
         "title": _WORDS,
-        "about": {"anyOf": [_WORDS, {"type": "object", "maxProperties": 0}]},
+        "about": {"anyOf": [_WORDS, _NOTHING]},
+        "optional": _list_of(_one_of(STAGES)),
+        "holding": _one_of(Holding),
         "steps": _list_of(_one_of((*ACTIONS, *STAGES)), minItems=1, maxItems=60),
     }
     return {"$schema": _DIALECT, "title": PROCEDURE_FORMAT, **_table(properties, ("id", "title", "steps"))}

@@ -96,7 +96,7 @@ def default_procedure(rules: RuleSet, unit: Unit) -> Procedure:
 def default_procedure_ids(rules: RuleSet) -> dict[str, str]:
     """The procedure that a rule set is taught in, by group of units."""
     known = _listed("rules")
-    for name in (rules.id, rules.parent, rule_set_ids()[0]):
+    for name in (rules.id, *rules.lineage, rule_set_ids()[0]):
         if name in known and "default_procedure" in known[name][1]:
             return dict(known[name][1]["default_procedure"])
     raise RuleError("book.default_procedure", f"is missing in {rule_set_ids()[0]}.toml")
@@ -129,6 +129,28 @@ def chambers() -> Chambers:
     table = _table("chambers.toml")
     volumes = {int(number): float(volume) for number, volume in table["volumes_in3"].items()}
     return Chambers(volumes, table["power_unit_ratio"], table["trailer_ratio"], table["source"])
+
+
+@dataclass(frozen=True, slots=True)
+class Plausible:
+    """Between which figures a bound can lie at all: of each stage, one that hangs on another, a hold, a window."""
+
+    bounds: dict[str, tuple[float, float]]
+    apart: tuple[float, float]
+    hold_s: tuple[float, float]
+    window_psi: tuple[float, float]
+
+
+@cache
+def plausible() -> Plausible:
+    """What no school's limits lie outside of."""
+    table = _table("plausible.toml")
+
+    def between(ends: dict[str, float]) -> tuple[float, float]:
+        return float(ends["least"]), float(ends["most"])
+
+    bounds = {stage: between(ends) for stage, ends in table["bounds"].items()}
+    return Plausible(bounds, between(table["apart"]), between(table["hold"]), between(table["window"]))
 
 
 @cache

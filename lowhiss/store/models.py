@@ -34,6 +34,7 @@ class Base(DeclarativeBase):
 class UnitRow(Base):
     """A power unit. ``facts`` is its specification; ``version`` grows with every edit.
 
+    ``rules`` and ``procedure`` are its own, None: as its kind's.
     ``due`` is how often it is tested, None: as the fleet is.  ``look`` is what rounds have asked of it, such as axles.
     """
 
@@ -44,7 +45,7 @@ class UnitRow(Base):
     name: Mapped[str] = mapped_column(String(60))
     facts: Mapped[dict[str, Any]] = mapped_column(JSON)
     resolution_psi: Mapped[float] = mapped_column(Psi)
-    rules: Mapped[str] = mapped_column(String(60))
+    rules: Mapped[str | None] = mapped_column(String(60))
     procedure: Mapped[str | None] = mapped_column(String(60))
     due: Mapped[dict[str, Any] | None] = mapped_column(JSON(none_as_null=True))
     look: Mapped[dict[str, Any] | None] = mapped_column(JSON(none_as_null=True))
@@ -185,6 +186,68 @@ class RuleSetRow(Base):
     name: Mapped[str] = mapped_column(String(60))
     content: Mapped[dict[str, Any]] = mapped_column(JSON)
     kept_at: Mapped[dt.datetime] = mapped_column(UtcDateTime)
+
+
+class EditionRow(Base):
+    """One version of a fleet's own rule set or order of work; a published one is never changed, only retired.
+
+    ``kind`` is ``rules`` or ``procedure``. ``written`` is what somebody wrote; ``whole`` the same with all that it
+    takes from its parent, kept when it is published, with its ``hash``.
+    """
+
+    __tablename__ = "edition"
+    __table_args__ = (Index(None, "hash"),)
+
+    kind: Mapped[str] = mapped_column(String(10), primary_key=True)
+    name: Mapped[str] = mapped_column(String(60, collation="utf8mb4_nopad_bin"), primary_key=True)
+    version: Mapped[int] = mapped_column(primary_key=True, autoincrement=False)
+    state: Mapped[str] = mapped_column(String(10))
+    written: Mapped[dict[str, Any]] = mapped_column(JSON)
+    whole: Mapped[dict[str, Any] | None] = mapped_column(JSON(none_as_null=True))
+    hash: Mapped[str | None] = mapped_column(String(64))
+    effective_from: Mapped[dt.datetime | None] = mapped_column(UtcDateTime)
+    drafted_by: Mapped[str] = mapped_column(String(80))
+    drafted_at: Mapped[dt.datetime] = mapped_column(UtcDateTime)
+    published_by: Mapped[str | None] = mapped_column(String(80))
+    published_at: Mapped[dt.datetime | None] = mapped_column(UtcDateTime)
+    retired_by: Mapped[str | None] = mapped_column(String(80))
+    retired_at: Mapped[dt.datetime | None] = mapped_column(UtcDateTime)
+    revision: Mapped[int] = mapped_column(default=1, server_default="1")
+
+
+class JobRow(Base):
+    """Long work that somebody asked for: what was asked, how far it is, and what came of it.
+
+    ``seen_at`` is when a process last worked on it; one that stopped is taken up again from ``done``.
+    """
+
+    __tablename__ = "job"
+    __table_args__ = (Index(None, "state"), Index(None, "asked_at"))
+
+    id: Mapped[str] = mapped_column(String(36), primary_key=True)
+    kind: Mapped[str] = mapped_column(String(20))
+    state: Mapped[str] = mapped_column(String(10))
+    asked: Mapped[dict[str, Any]] = mapped_column(JSON)
+    asked_by: Mapped[str] = mapped_column(String(80))
+    asked_at: Mapped[dt.datetime] = mapped_column(UtcDateTime)
+    total: Mapped[int] = mapped_column()
+    done: Mapped[int] = mapped_column(default=0)
+    cursor: Mapped[dict[str, Any] | None] = mapped_column(JSON(none_as_null=True))
+    summary: Mapped[dict[str, Any]] = mapped_column(JSON)
+    worker: Mapped[str | None] = mapped_column(String(36))
+    seen_at: Mapped[dt.datetime | None] = mapped_column(UtcDateTime)
+    ended_at: Mapped[dt.datetime | None] = mapped_column(UtcDateTime)
+    why: Mapped[str] = mapped_column(String(300), default="")
+
+
+class JobLineRow(Base):
+    """One line of what came of a job, in the order in which it was found."""
+
+    __tablename__ = "job_line"
+
+    job_id: Mapped[str] = mapped_column(ForeignKey("job.id", ondelete="CASCADE"), primary_key=True)
+    place: Mapped[int] = mapped_column(primary_key=True, autoincrement=False)
+    body: Mapped[dict[str, Any]] = mapped_column(JSON)
 
 
 class RunRow(Base):
@@ -475,6 +538,8 @@ class RoundRow(Base):
     unit: Mapped[dict[str, Any]] = mapped_column(JSON)
     run_id: Mapped[str | None] = mapped_column(String(36))
     rules: Mapped[str] = mapped_column(String(60))
+    rules_hash: Mapped[str | None] = mapped_column(ForeignKey("rule_set.hash"))
+    """Of a fleet's own set: which version."""
     way: Mapped[str] = mapped_column(String(60))
     mirrored: Mapped[bool] = mapped_column(default=False)
     purpose: Mapped[str] = mapped_column(String(20))

@@ -226,11 +226,9 @@ es = "El orden del valle"
     verdict = judged(table)
     assert [stage.stage for stage in verdict.stages][:2] == ["cut_out", "low_air_warning"]
     assert verdict.standing()["low_air_warning"].margin == 4  # 66 against 62
-    from lowhiss.api.rules.routes import get_rulebook
-
-    told = get_rulebook()
-    assert told.rules[-1].title["en"] == "The valley's own"
-    assert set(told.rules[-1].default_procedure.values()) == {"valley-order"}
+    told = rulebook.rule_sets()[-1]
+    assert told.title["en"] == "The valley's own"
+    assert set(rulebook.default_procedure_ids(told).values()) == {"valley-order"}
     assert main(["rules", "valley"]) == 0
     assert "62" in capsys.readouterr().out
 

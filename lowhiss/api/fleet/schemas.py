@@ -14,8 +14,7 @@ from lowhiss.api.schemas import Strict, Uuid
 from lowhiss.core.fleet import MAX_TRAILERS, ReservoirCheck
 from lowhiss.core.stages import Stage
 from lowhiss.core.standing.drift import State
-from lowhiss.core.vehicle import Circuits, Gearbox, Knob, PowerKind, UnitKind
-from lowhiss.rulebook import rule_set_ids
+from lowhiss.core.vehicle import Circuits, Gearbox, Holding, Knob, PowerKind, UnitKind
 from lowhiss.service.fleet.standing import UnitStanding
 from lowhiss.service.fleet.trailers import ListedTrailer
 from lowhiss.service.fleet.trends import UnitTrend, moment_of
@@ -48,15 +47,17 @@ class UnitBody(Strict):
     fmvss_121: bool | None = None
     gearbox: Gearbox | None = None
     trailer_knob: bool = True
+    holding: Holding | None = None
+    """None: as its order of work or rule set says."""
     resolution_psi: Annotated[float, Field(ge=0.1, le=20)] = 1.0
     rules: Annotated[str, Field(max_length=60)] | None = None
-    """None: the default one."""
+    """None: as its kind is tested."""
     procedure: Annotated[str, Field(max_length=60)] | None = None
 
     def to_service(self) -> UnitEdit:
         """As the service takes it."""
         facts = self.model_dump(exclude={"resolution_psi", "rules", "procedure", "version"}, exclude_none=True)
-        return UnitEdit(facts, self.resolution_psi, self.rules or rule_set_ids()[0], self.procedure)
+        return UnitEdit(facts, self.resolution_psi, self.rules, self.procedure)
 
 
 class EditUnitBody(UnitBody):
@@ -136,11 +137,14 @@ class UnitOut(BaseModel):
     fmvss_121: bool
     gearbox: Gearbox | None
     trailer_knob: bool
+    holding: Holding | None
     resolution_psi: float
     trailers: list[str]
     trailer_ids: list[str]
     rules: str
     procedure: str | None
+    own_rules: str | None
+    own_procedure: str | None
     version: int
     retired: bool
     demo: bool
@@ -163,11 +167,14 @@ class UnitOut(BaseModel):
             "fmvss_121": power.fmvss_121,
             "gearbox": power.gearbox,
             "trailer_knob": power.trailer_knob,
+            "holding": power.holding,
             "resolution_psi": listed.resolution_psi,
             "trailers": list(listed.unit.trailers),
             "trailer_ids": list(listed.trailer_ids),
             "rules": listed.rules,
             "procedure": listed.procedure,
+            "own_rules": listed.own_rules,
+            "own_procedure": listed.own_procedure,
             "version": listed.version,
             "retired": listed.retired,
             "demo": listed.demo,

@@ -9,7 +9,7 @@ from typing import Annotated, Any, Literal
 from pydantic import BaseModel, Field
 
 from lowhiss.api.runs.schemas import Moment
-from lowhiss.api.schemas import Strict, Uuid
+from lowhiss.api.schemas import Hash, Strict, Uuid
 from lowhiss.core.fields import Language
 from lowhiss.core.record import Purpose
 from lowhiss.core.rounds import Answer, Finding, Outcome
@@ -29,6 +29,8 @@ class BeginRound(Strict):
     unit_id: Uuid
     way: Annotated[str, Field(max_length=60)]
     rules: Annotated[str, Field(max_length=60)] | None = None
+    rules_hash: Hash | None = None
+    """The version that it is led by; the one in force where it is not named."""
     purpose: Purpose = "dispatch"
     driver: Annotated[str, Field(max_length=80)] = ""
     mirrored: bool = False
@@ -48,6 +50,7 @@ class BeginRound(Strict):
             self.begun.to_service(),
             self.mirrored,
             self.run_id,
+            self.rules_hash,
         )
 
 
@@ -247,6 +250,8 @@ class RoundScriptOut(BaseModel):
     hash: str
     way: WayOut
     rules: str
+    rules_hash: str | None
+    """Of a fleet's own set: which version."""
     figure: list[FigurePartOut]
     stations: list[StationOut]
     firsts: list[FirstOut]

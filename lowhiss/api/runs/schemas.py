@@ -15,7 +15,7 @@ from pydantic import (
     WrapValidator,
 )
 
-from lowhiss.api.schemas import Name, Psi, Seconds, Strict, Uuid, Wall
+from lowhiss.api.schemas import Hash, Name, Psi, Seconds, Strict, Uuid, Wall
 from lowhiss.core.fields import Language
 from lowhiss.core.judge import Outcome
 from lowhiss.core.record import Purpose
@@ -23,6 +23,7 @@ from lowhiss.core.rules import Policy
 from lowhiss.core.stages import Stage
 from lowhiss.core.vehicle import UnitKind
 from lowhiss.engine.clocks import Instant
+from lowhiss.service.fleet.choosing import Given
 from lowhiss.service.runs.lifecycle import Beginning
 from lowhiss.service.runs.log import Latest, LogLine
 from lowhiss.service.runs.participants import Part
@@ -62,6 +63,9 @@ class BeginRun(Strict):
     unit_id: Uuid
     procedure: Annotated[str, Field(max_length=60)] | None = None
     rules: Annotated[str, Field(max_length=60)] | None = None
+    rules_hash: Hash | None = None
+    procedure_hash: Hash | None = None
+    """The versions that it is led by, as its script names them; those in force where they are not named."""
     purpose: Purpose = "dispatch"
     driver: Annotated[str, Field(max_length=80)] = ""
     setup: SetupBody = SetupBody()
@@ -71,7 +75,9 @@ class BeginRun(Strict):
     def to_service(self) -> Beginning:
         """As the service takes it."""
         begun, setup = self.begun.to_service(), Setup(**self.setup.model_dump())
-        return Beginning(self.id, self.unit_id, self.procedure, self.rules, self.purpose, self.driver, begun, setup)
+        given = Given(self.rules_hash, self.procedure_hash)
+        named = (self.id, self.unit_id, self.procedure, self.rules, self.purpose, self.driver)
+        return Beginning(*named, begun, setup, given)
 
 
 class StruckIn(BaseModel):

@@ -125,8 +125,8 @@ class Titled(BaseModel):
     title: dict[str, str]
 
 
-class TitledRules(Titled):
-    """A rule set and the hash of its content."""
+class TitledHash(Titled):
+    """A rule set or procedure and the hash of its content."""
 
     hash: str
 
@@ -136,8 +136,8 @@ class ScriptOut(BaseModel):
 
     version: str
     format: Literal["low-hiss-script/5"]
-    procedure: Titled
-    rules: TitledRules
+    procedure: TitledHash
+    rules: TitledHash
     knobs: list[Knob]
     needles: list[Needle]
     lowest_psi: Psi

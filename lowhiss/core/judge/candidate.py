@@ -34,12 +34,14 @@ def candidate_findings(case: JudgeContext, stages: list[StageVerdict]) -> list[F
 def _chocks(case: JudgeContext) -> list[Finding]:
     """Chocks in before anything is released and while the vehicle stands unbraked; out before anything rolls.
 
-    Low gear with the engine off holds it too, as many schools teach, and is only named.
+    Low gear with the engine off holds it too where the school takes that; where it is only noted, it is named.
     """
     found: dict[str, Finding] = {}
 
     def unchocked(stage: str | None, in_gear: bool) -> None:
-        code = "held_by_gear_only" if in_gear else "chocks_missing"
+        if in_gear and case.holding == "gear_too":
+            return
+        code = "held_by_gear_only" if in_gear and case.holding == "gear_noted" else "chocks_missing"
         found.setdefault(code, Finding(code, stage, {}))
 
     first = case.state.first_released
@@ -83,14 +85,16 @@ def _marks_of(case: JudgeContext, verdict: StageVerdict) -> list[Mark]:
 
 def _call_outs(case: JudgeContext, stages: list[StageVerdict]) -> list[Finding]:
     said = [event for event in case.state.events if event.type == "said"]
-    findings = _cut_out_calls(case, said)
-    for part, code in (("limit", "limit_not_said"), ("reading", "reading_not_said")):
+    findings = _cut_out_calls(case, said) if "cut_out" in case.rules.calls else []
+    for part, code in _NOT_SAID.items():
         calls: dict[str, list[tuple[float, int]]] = {}
         for event in said:
             if event.what is not None and event.what.startswith(part):
                 calls.setdefault(event.what, []).append(event.order)
-        # where nobody ticked calls of this kind at all, nothing shows that they were not made
-        for stage in _called_stages(case) if calls else ():
+        # where nobody ticked calls of this kind at all, nothing shows that they were not made; verdicts are only
+        # asked for where the school wants them said
+        asked = part in case.rules.calls or (bool(calls) and part != "verdict")
+        for stage in _called_stages(case) if asked else ():
             first, last = _first_mark(case, stage), _last_mark(case, stage)
             times = calls.get(f"{part}:{stage}", [])
             in_time = any(t <= first for t in times) if part == "limit" else any(t >= last for t in times)
@@ -99,6 +103,9 @@ def _call_outs(case: JudgeContext, stages: list[StageVerdict]) -> list[Finding]:
     for event in said:
         findings += _wrong_limit(event, case) + _wrong_verdict(event, case, stages)
     return findings
+
+
+_NOT_SAID = {"limit": "limit_not_said", "reading": "reading_not_said", "verdict": "verdict_not_said"}
 
 
 def _cut_out_calls(case: JudgeContext, said: list[Event]) -> list[Finding]:

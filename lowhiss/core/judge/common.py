@@ -11,14 +11,14 @@ from lowhiss.core.run import Attempt, Context, Cut, RunState
 from lowhiss.core.stages import FILL_STAGE
 from lowhiss.core.uncertainty import drop_uncertainty, reading_uncertainty
 from lowhiss.core.units import round_tenth
-from lowhiss.core.vehicle import Needle, Unit
+from lowhiss.core.vehicle import Holding, Needle, Unit
 
 
 class JudgeContext(NamedTuple):
     """Everything a stage's judge may look at.
 
     needles : those that count: one under the policy ``primary`` or on a single-circuit unit.
-    limits : the rule set's limit for this unit, by stage of a limited kind.
+    limits : the rule set's limit for this unit, by stage of a limited kind.  holding : what may hold it.
     """
 
     state: RunState
@@ -27,6 +27,7 @@ class JudgeContext(NamedTuple):
     judging: Judging
     needles: tuple[Needle, ...]
     limits: dict[str, Limit | None]
+    holding: Holding = "gear_noted"
 
 
 def needle_psi(event: Event, needle: Needle) -> float | None:

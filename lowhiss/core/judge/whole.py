@@ -22,7 +22,7 @@ from lowhiss.core.judge.late import settle
 from lowhiss.core.judge.leak import judge_leak, leak_state, measure_leak
 from lowhiss.core.judge.model import DECIDED, Overall, RunVerdict, StageVerdict
 from lowhiss.core.judge.unlimited_stages import judge_hold, judge_rolling, rebuild_verdict
-from lowhiss.core.procedure import Procedure
+from lowhiss.core.procedure import Procedure, holding_of
 from lowhiss.core.record import Event, Run
 from lowhiss.core.rules import Limit, RuleSet, apply_bounds
 from lowhiss.core.run import Attempt, RunState, fold
@@ -72,7 +72,7 @@ def judge_state(state: RunState, rules: RuleSet, procedure: Procedure, *, candid
     unit = run.unit
     needles = unit.needles if state.policy == "both" else unit.needles[:1]
     limits: dict[str, Limit | None] = {stage: rules.limit_for(stage, unit) for stage in LIMITED_STAGES}
-    case = JudgeContext(state, rules, unit, rules.judging, needles, limits)
+    case = JudgeContext(state, rules, unit, rules.judging, needles, limits, holding_of(unit, procedure, rules))
     required = procedure.required(run.unit)
     stages: list[StageVerdict] = []
     for stage in _in_order(required, case):

@@ -7,7 +7,7 @@ stages. A device leads by the same data without contact (`web/src/run/guide.ts`)
 from __future__ import annotations
 
 from collections.abc import Iterable
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 from functools import cached_property
 from typing import Literal
 
@@ -30,12 +30,13 @@ from lowhiss.core.stages import (
     Strike,
     after,
     holds,
+    is_stage,
     needs_of,
     needs_table,
     says_of,
     strikes_of,
 )
-from lowhiss.core.vehicle import Knob, Unit
+from lowhiss.core.vehicle import Holding, Knob, Unit
 
 RefillAfter = Literal["always", "rolling"]
 
@@ -65,6 +66,11 @@ class LedStep:
     marked_as: Step | None = None
 
 
+def marked_as(step: Step) -> Step:
+    """The step that a step's marks are of."""
+    return STEP_TABLE[step].marked_as or step
+
+
 def led_step(step: Step, unit: Unit, *, unchocked: bool = False) -> LedStep:
     """How a step is led on this unit; ``unchocked`` where the order took the chocks out before."""
     row = STEP_TABLE[step]
@@ -79,7 +85,7 @@ def led_step(step: Step, unit: Unit, *, unchocked: bool = False) -> LedStep:
         straight_on=row.straight_on,
         by_the_way=row.by_the_way,
         rolls=row.moves,
-        marked_as=row.marked_as or step,
+        marked_as=marked_as(step),
     )
 
 
@@ -109,20 +115,26 @@ class LedOrder:
         return {kind: tuple(e for e in self.effects if e.event["type"] == kind) for kind in types}
 
 
-def led_order(procedure: Procedure, unit: Unit) -> LedOrder:
-    """The procedure as it is led on this unit."""
+def led_order(procedure: Procedure, unit: Unit, holding: Holding = "gear_noted") -> LedOrder:
+    """The procedure as it is led on this unit, held as ``holding`` says."""
     led = []
     unchocked = False
-    for step in procedure.steps_on(unit):
+    steps = procedure.steps_on(unit)
+    for place, step in enumerate(steps):
         unchocked = step == "chocks_out" or (unchocked and step != "chocks_in")
-        led.append(led_step(step, unit, unchocked=unchocked))
+        one = led_step(step, unit, unchocked=unchocked)
+        following = steps[place + 1] if place + 1 < len(steps) else None
+        # what is marked as the stage that follows straight on follows as well, such as the refill after the knobs
+        if one.straight_on and following and is_stage(following) and marked_as(following) == one.straight_on:
+            one = replace(one, straight_on=following)
+        led.append(one)
     return LedOrder(
         steps=tuple(led),
         refill=tuple(led_step(step, unit) for step in REFILL_STEPS),
         fill_after=FILL_AFTER,
         fresh=FRESH,
         knobs=unit.knobs,
-        needs=needs_table(unit),
+        needs=needs_table(unit, holding),
         effects=EFFECTS,
         aside=ASIDE_TYPES,
     )

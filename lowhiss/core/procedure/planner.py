@@ -141,6 +141,13 @@ class Plan:
         return sum(step.step == "safe_start" for step in self.steps)
 
 
+def standing_before(order: Sequence[Step], unit: Unit, rules: RuleSet, planning: Planning) -> Standing:
+    """How the vehicle stands when an order begins: full where it begins with the engine off, else where knobs pop."""
+    full_psi = unit.governor.cut_out_psi or rules.judging.default_cut_out_psi
+    begins_full = bool(order) and (order[0] == "release" or wants_engine_off(order[0]))
+    return Standing(pressure_psi=full_psi if begins_full else planning.pressures.pop_psi, full_read=begins_full)
+
+
 class IllegalOrderError(RuleError):
     """No action can make this order right; ``field`` names the step, the sentence says what must come first."""
 

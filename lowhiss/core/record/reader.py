@@ -16,7 +16,7 @@ from lowhiss.core.record.model import HIGHEST_PSI, ITEMS, LOWEST_PSI, MAX_EVENTS
 from lowhiss.core.rules import Policy
 from lowhiss.core.stages import POINTS_OF_STAGE, STAGES, stages_of
 from lowhiss.core.units import PRESSURE_UNITS, PressureUnit, to_psi
-from lowhiss.core.vehicle import Circuits, Gearbox, Governor, Knob, Unit, UnitKind
+from lowhiss.core.vehicle import Circuits, Gearbox, Governor, Holding, Knob, Unit, UnitKind
 
 
 def read_run(table: object) -> Run:
@@ -74,6 +74,7 @@ def read_unit(fields: Fields) -> Unit:
         trailers=fields.texts("trailers"),
         gearbox=fields.choice("gearbox", Gearbox, None),
         trailer_knob=fields.flag("trailer_knob", True),
+        holding=fields.choice("holding", Holding, None),
     )
     governor.done()
     fields.done()

@@ -11,6 +11,7 @@ from lowhiss.core.fields import Fields, describe
 from lowhiss.core.record import Purpose
 from lowhiss.core.rounds.model import ANSWERS, Answer, Measured, RoundBook
 from lowhiss.core.rounds.vehicle import Axle, Look, RoundSet, number_of, read_look, read_set
+from lowhiss.core.rules import RuleSet, read_rule_set
 from lowhiss.core.standing import Consequence
 
 ROUND_FORMAT = "low-hiss-round/1"
@@ -73,7 +74,10 @@ class Known:
 
 @dataclass(frozen=True, slots=True)
 class Round:
-    """A round as recorded. ``run``: the air test beside which it was done."""
+    """A round as recorded. ``run``: the air test beside which it was done.
+
+    rules : the name of its rule set.  own_rules : that set itself, where the record carries it whole.
+    """
 
     set: RoundSet
     marks: tuple[Mark, ...]
@@ -86,6 +90,7 @@ class Round:
     run: str = ""
     known: tuple[Known, ...] = ()
     people: tuple[tuple[str, str], ...] = ()
+    own_rules: RuleSet | None = None
 
 
 def read_round(table: object, book: RoundBook) -> Round:
@@ -100,18 +105,21 @@ def read_round(table: object, book: RoundBook) -> Round:
         raise fields.refuse("way", f"{way[:60]!r} is no way of going a round; there are {', '.join(book.ways)}")
     if usual.kind not in book.ways[way].kinds:
         raise fields.refuse("way", f"{way!r} is no way round a {usual.kind}")
+    given_rules = fields.raw("rules")
+    own_rules = read_rule_set(given_rules) if isinstance(given_rules, dict) else None
     found = Round(
         set=usual,
         marks=read_marks(fields.raw("marks"), book, usual),
         id=fields.text("id", ""),
         started_at=fields.text("started_at", None),
         purpose=fields.choice("purpose", Purpose, "dispatch"),
-        rules=fields.text("rules", ""),
+        rules=own_rules.id if own_rules else fields.text("rules", ""),
         way=way,
         mirrored=fields.flag("mirrored", False),
         run=fields.text("run", ""),
         known=tuple(_known(one, book) for one in fields.tables("known")),
         people=_people(fields),
+        own_rules=own_rules,
     )
     fields.done()
     return found

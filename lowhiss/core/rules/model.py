@@ -11,13 +11,15 @@ from typing import Any, Literal
 
 from lowhiss.core.fields import Language
 from lowhiss.core.stages import LIMITED_STAGES, LimitedStage
-from lowhiss.core.vehicle import Circuits, Group, Unit, UnitKind
+from lowhiss.core.vehicle import Circuits, Group, Holding, Unit, UnitKind
 
 Comparator = Literal["at_least", "at_most", "below", "above"]
 LimitUnit = Literal["psi", "s"]
 Reference = Literal["cut_out_read", "maker_cut_out"]
 Policy = Literal["both", "primary"]
 Acceptance = Literal["simple", "guarded"]
+Call = Literal["cut_out", "limit", "reading", "verdict"]
+"""What a candidate must say aloud: each cut-out; of each stage its limit, the reading, and whether it passed."""
 Standing = Literal["published", "from_memory", "common_practice", "fleet"]
 
 
@@ -80,7 +82,8 @@ class Limit:
     unit : what the bounds are in; ``psi`` for readings and losses, ``s`` for build-up.
     window_psi : the two marks of a build-up, lower then upper.
     hold_s : how long a leak stage is held; a loss is judged over this time.
-    words : the limit as a plain sentence, as a candidate would say it.
+    words : the limit as a plain sentence, as a candidate would say it; empty where it is made from the bounds.
+    reason : why a fleet chose it, where it is looser than a published rule.
     """
 
     key: str
@@ -92,6 +95,21 @@ class Limit:
     words: dict[Language, str]
     window_psi: tuple[float, float] | None = None
     hold_s: float | None = None
+    reason: str = ""
+
+
+@dataclass(frozen=True, slots=True)
+class RoundLimit:
+    """A fleet's own bound of what is measured in a round, in the measure's own unit; both inclusive.
+
+    axles : as in the round's own limits; empty: whatever axle it is.
+    """
+
+    measure: str
+    source: Source
+    axles: tuple[str, ...] = ()
+    at_least: float | None = None
+    at_most: float | None = None
 
 
 @dataclass(frozen=True, slots=True)
@@ -123,7 +141,13 @@ class Judging:
 
 @dataclass(frozen=True)
 class RuleSet:
-    """A school: its limits, which gauge counts, how a result within reading error is taken."""
+    """A school: its limits, which gauge counts, how a result within reading error is taken.
+
+    lineage : the sets it comes from, its parent first.  holding : what may hold a vehicle while it is tested.
+    calls : what a candidate must say aloud.
+    round_limits : what it holds otherwise of what a round measures.
+    consequences : what a defect means otherwise, by group of parts.
+    """
 
     id: str
     title: dict[Language, str]
@@ -132,7 +156,16 @@ class RuleSet:
     limits: tuple[Limit, ...]
     judging: Judging
     about: dict[Language, str] = field(default_factory=dict)
-    parent: str | None = None
+    lineage: tuple[str, ...] = ()
+    holding: Holding = "gear_noted"
+    calls: tuple[Call, ...] = ("cut_out",)
+    round_limits: tuple[RoundLimit, ...] = ()
+    consequences: tuple[tuple[str, str], ...] = ()
+
+    @property
+    def parent(self) -> str | None:
+        """The set it was derived from."""
+        return self.lineage[0] if self.lineage else None
 
     def limit_for(self, stage: str, unit: Unit) -> Limit | None:
         """The first limit of ``stage`` meant for ``unit``; None where the set has no limit for it."""
@@ -152,7 +185,7 @@ class RuleSet:
 
     def as_dict(self) -> dict[str, Any]:
         """The whole set as plain values, in the form that `read_rule_set` reads back."""
-        return {
+        table: dict[str, Any] = {
             "format": RULES_FORMAT,
             "id": self.id,
             "title": self.title,
@@ -163,6 +196,20 @@ class RuleSet:
             "judging": dataclasses.asdict(self.judging),
             "limit": [_limit_dict(limit) for limit in self.limits],
         }
+        # what is as usual is not written, so that a set kept long ago has the same hash to-day
+        if len(self.lineage) > 1:
+            table["lineage"] = list(self.lineage)
+        if self.holding != "gear_noted":
+            table["holding"] = self.holding
+        if self.calls != ("cut_out",):
+            table["calls"] = list(self.calls)
+        if self.round_limits:
+            table["round_limit"] = [
+                {**_without_defaults(one), "source": _source_dict(one.source)} for one in self.round_limits
+            ]
+        if self.consequences:
+            table["consequences"] = dict(self.consequences)
+        return table
 
 
 RULES_FORMAT = "low-hiss-rules/1"
@@ -209,4 +256,6 @@ def _limit_dict(limit: Limit) -> dict[str, Any]:
         table["window_psi"] = list(limit.window_psi)
     if limit.hold_s is not None:
         table["hold_s"] = limit.hold_s
+    if limit.reason:
+        table["reason"] = limit.reason
     return table

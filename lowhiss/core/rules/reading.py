@@ -13,6 +13,7 @@ from lowhiss.core.rules.model import (
     RULES_FORMAT,
     Acceptance,
     Bound,
+    Call,
     Comparator,
     Condition,
     Judging,
@@ -20,12 +21,13 @@ from lowhiss.core.rules.model import (
     LimitUnit,
     Policy,
     Reference,
+    RoundLimit,
     RuleSet,
     Source,
     Standing,
 )
 from lowhiss.core.stages import LimitedStage, kind_of, stages_of
-from lowhiss.core.vehicle import Circuits, Group, UnitKind
+from lowhiss.core.vehicle import Circuits, Group, Holding, UnitKind
 
 ParentLookup = Callable[[str], RuleSet]
 
@@ -50,15 +52,25 @@ def read_rule_set(table: object, judging: Judging | None = None, parent_of: Pare
         raise RuleError("format", f"must be {RULES_FORMAT}, not {given!r}")
     parent = _parent(fields, parent_of)
     base = parent.judging if parent else judging
+    name = read_identifier(fields)
+    lineage = (parent.id, *parent.lineage) if parent else _lineage(fields)
+    if name in lineage:
+        between = lineage[: lineage.index(name)]
+        through = f" through {' and '.join(between)}" if between else ""
+        raise RuleError("parent", f"leads back to {name!r}{through}: choose another")
     rules = RuleSet(
-        id=_identifier(fields),
+        id=name,
         title=both_languages(fields, "title"),
         about=both_languages(fields, "about") if fields.raw("about") else {},
-        parent=parent.id if parent else fields.text("parent", None),
+        lineage=lineage,
         policy=fields.choice("policy", Policy, parent.policy if parent else "both"),
         acceptance=fields.choice("acceptance", Acceptance, parent.acceptance if parent else "simple"),
         judging=read_judging(fields.table("judging", {}), base),
-        limits=_merged(parent, [_limit(item) for item in fields.tables("limit")]),
+        limits=_merged(parent, [read_limit(item) for item in fields.tables("limit")]),
+        holding=fields.choice("holding", Holding, parent.holding if parent else "gear_noted"),
+        calls=_calls(fields, parent.calls if parent else ("cut_out",)),
+        round_limits=_round_limits(fields, parent.round_limits if parent else ()),
+        consequences=_consequences(fields, parent.consequences if parent else ()),
     )
     fields.done()
     return rules
@@ -74,7 +86,8 @@ def read_judging(fields: Fields, base: Judging | None = None) -> Judging:
     return dataclasses.replace(base, **values) if base else Judging(**values)
 
 
-def _identifier(fields: Fields) -> str:
+def read_identifier(fields: Fields) -> str:
+    """The id of a rule set or an order of work. Raises the error of ``fields``."""
     name = fields.text("id")
     if not name or len(name) > 60 or not all(c.isalnum() or c in "-_." for c in name):
         raise fields.refuse("id", "must be 1 to 60 letters, digits, dots, dashes or underscores")
@@ -111,7 +124,51 @@ def _merged(parent: RuleSet | None, own: list[Limit]) -> tuple[Limit, ...]:
     return (*replacing.values(), *merged)
 
 
-def _limit(fields: Fields) -> Limit:
+def _lineage(fields: Fields) -> tuple[str, ...]:
+    """Of a set that was kept whole: its parent, and the sets that came before."""
+    parent = fields.text("parent", None)
+    return fields.texts("lineage") or ((parent,) if parent else ())
+
+
+def _calls(fields: Fields, usual: tuple[Call, ...]) -> tuple[Call, ...]:
+    if not fields.has("calls"):
+        return usual
+    given = _chosen(fields, "calls", Call)
+    return tuple(call for call in get_args(Call) if call in given)
+
+
+def _round_limits(fields: Fields, usual: tuple[RoundLimit, ...]) -> tuple[RoundLimit, ...]:
+    """The parent's own limits of the round with those of the same measure and axles replaced, then the new ones."""
+    merged = {(one.measure, one.axles): one for one in usual}
+    for table in fields.tables("round_limit"):
+        one = RoundLimit(
+            measure=table.text("measure"),
+            axles=table.texts("axles"),
+            at_least=table.number("at_least", None, low=-1000, high=10_000),
+            at_most=table.number("at_most", None, low=-1000, high=10_000),
+            source=_source(table.table("source")),
+        )
+        table.done()
+        if one.at_least is None and one.at_most is None:
+            raise table.refuse("at_least", "is missing: a limit needs at_least, at_most or both")
+        if one.at_least is not None and one.at_most is not None and one.at_least > one.at_most:
+            raise table.refuse("at_least", f"is {one.at_least:g}, above at_most, {one.at_most:g}: no number is both")
+        merged[one.measure, one.axles] = one
+    return tuple(merged.values())
+
+
+def _consequences(fields: Fields, usual: tuple[tuple[str, str], ...]) -> tuple[tuple[str, str], ...]:
+    """What a defect of each group means; which groups and consequences there are is checked against their table."""
+    given = fields.raw("consequences")
+    if given is None:
+        return usual
+    if not isinstance(given, dict) or not all(isinstance(value, str) for value in given.values()):
+        raise fields.refuse("consequences", "must be a table: a group of parts, and what its defect means")
+    return tuple(sorted({**dict(usual), **given}.items()))
+
+
+def read_limit(fields: Fields) -> Limit:
+    """One limit from plain values. Raises the error of ``fields``."""
     stage: LimitedStage = fields.choice("stage", LimitedStage)
     unit: LimitUnit = fields.choice("unit", LimitUnit)
     window = _window(fields)
@@ -127,6 +184,7 @@ def _limit(fields: Fields) -> Limit:
     bounds = tuple(_bound(item) for item in fields.tables("bounds"))
     if not bounds:
         raise fields.refuse("bounds", "needs at least one bound, such as { at_most = 4 }")
+    _agree(bounds, fields)
     limit = Limit(
         key=fields.text("key"),
         stage=stage,
@@ -134,12 +192,24 @@ def _limit(fields: Fields) -> Limit:
         bounds=bounds,
         when=_condition(fields.table("when", {})),
         source=_source(fields.table("source")),
-        words=both_languages(fields, "words"),
+        words=both_languages(fields, "words") if fields.raw("words") else {},
         window_psi=window,
         hold_s=hold_s,
+        reason=fields.text("reason", ""),
     )
     fields.done()
     return limit
+
+
+def _agree(bounds: tuple[Bound, ...], fields: Fields) -> None:
+    """Bounds on the same thing must leave something between them."""
+    for floor in (bound for bound in bounds if bound.comparator in ("at_least", "above")):
+        for ceiling in (bound for bound in bounds if bound.comparator in ("at_most", "below")):
+            alike = (floor.of, floor.times_reservoir_ratio) == (ceiling.of, ceiling.times_reservoir_ratio)
+            both_inside = floor.comparator == "at_least" and ceiling.comparator == "at_most"
+            if alike and (floor.value > ceiling.value or (floor.value == ceiling.value and not both_inside)):
+                wanted = f"{floor.comparator} {floor.value:g} and {ceiling.comparator} {ceiling.value:g}"
+                raise fields.refuse("bounds", f"contradict each other: no number is {wanted}".replace("_", " "))
 
 
 def _window(fields: Fields) -> tuple[float, float] | None:

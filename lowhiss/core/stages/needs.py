@@ -9,7 +9,7 @@ from __future__ import annotations
 from collections.abc import Mapping
 from typing import Any, Literal, NamedTuple, get_args
 
-from lowhiss.core.vehicle import Knob, Unit
+from lowhiss.core.vehicle import Holding, Knob, Unit
 
 Need = Literal[
     "wheels_chocked",
@@ -120,8 +120,8 @@ def _need(
     return NeedRow((met,) if isinstance(met, dict) else met, yes, no, instead, tuple(denied))
 
 
-def needs_table(unit: Unit) -> dict[Need, NeedRow]:
-    """Every need on this unit. Low gear holds a unit that has one."""
+def needs_table(unit: Unit, holding: Holding = "gear_noted") -> dict[Need, NeedRow]:
+    """Every need on this unit. Low gear holds a unit that has one, where that is taken."""
 
     def knobs(state: str) -> Facts:
         return {knob_fact(knob): state for knob in unit.knobs}
@@ -133,10 +133,11 @@ def needs_table(unit: Unit) -> dict[Need, NeedRow]:
             if only is None or knob == only
         )
 
-    geared = (_confirmed("in_gear"),) if unit.gearbox != "automatic" else ()
+    geared = (_confirmed("in_gear"),) if unit.gearbox != "automatic" and holding != "chocks" else ()
+    held: tuple[Facts, ...] = ({"chocks": "in"}, {"gear": "holds"}) if holding != "chocks" else ({"chocks": "in"},)
     chocked, unchocked = (_confirmed("wheels_chocked"),), (_confirmed("chocks_removed"),)
     return {
-        "wheels_chocked": _need(({"chocks": "in"}, {"gear": "holds"}), chocked, unchocked, geared),
+        "wheels_chocked": _need(held, chocked, unchocked, geared),
         "chocks_removed": _need({"chocks": "out"}, unchocked, chocked),
         "area_clear": _need({"area": "clear"}, (_confirmed("area_clear"),)),
         "seat_belt": _need({"belt": "on"}, (_confirmed("seat_belt"),)),

@@ -59,7 +59,53 @@ LIMITS = {
     "capped": "{text}, or {percent} % of where it stops pumping if that is lower",
     "hold": "{text} in {hold_s} s",
     "window": "{lower} to {upper} in {text}",
+    "scaled": ", or longer in proportion to larger tanks",
+    "near_maker": "within {amount} of the maker's figure",
+    "from_maker": "the maker's figure {ends} {unit}",
 }
+WHOM = {
+    "any": "the vehicle",
+    "single": "a single vehicle",
+    "combination": "a combination",
+    "multi": "a unit with two or more trailers",
+}
+LIMIT_SENTENCES = {
+    "build_up": "From {lower} to {upper} psi the needles may take {bounds}",
+    "cut_out": "When it stops pumping, the gauge must show {bounds}",
+    "cut_in": "When it starts pumping again, the gauge must show {bounds}",
+    "leak_released": "With the brakes released, {whom} may lose {bounds} in {hold_s} seconds",
+    "leak_applied": "With the pedal held, {whom} may lose {bounds} in {hold_s} seconds",
+    "low_air_warning": "When light and buzzer come on, the gauge must show {bounds}",
+    "spring_brakes": "When a knob pops out by itself, the gauge must show {bounds}",
+}
+POLICIES = {"both": "both needles", "primary": "the primary only"}
+ACCEPTANCES = {"simple": "on the limit passes", "guarded": "must clear the reading error"}
+HOLDINGS = {"chocks": "chocks", "gear_noted": "chocks; low gear is noted", "gear_too": "chocks, or low gear too"}
+CALLS = {
+    "cut_out": "each cut-out",
+    "limit": "the limit before a stage",
+    "reading": "the reading after it",
+    "verdict": "whether it passed",
+    "none": "nothing",
+}
+CONVENTIONS = {
+    "policy": "Which gauge counts",
+    "acceptance": "A result within reading error",
+    "holding": "What holds the vehicle",
+    "calls": "Said aloud",
+    "short_wait_s": "Advised wait before the clock",
+    "hold_short_s": "A hold may be short by",
+    "hold_over_s": "A hold may run over by",
+    "clock_before_settle_s": "Clock too soon after a move, under",
+    "needle_rose_psi": "A needle may creep up by",
+    "charged_psi": "Charged from",
+    "early_warning_psi": "A warning is early above",
+    "off_maker_psi": "Off the maker's figure by more than",
+    "hold_test_psi": "Air for a hold test",
+    "rolling_mph": "Walking pace",
+    "third_failure": "Fails of a stage that end the test",
+}
+LOOSER = "{stage}: looser than {source}"
 TRENDS = {
     "too_few": "Not enough tests yet to see a trend: {points}, and {min_points} over {min_days} days are needed.",
     "steady": "Steady over {points} tests.",

@@ -98,6 +98,10 @@ class Words:
         name = f"{source.document} {source.clause}".strip()
         return f"{name} ({standing})" if standing else name
 
+    def looser(self, limit: Limit, source: Source) -> str:
+        """That a limit is looser than a published rule."""
+        return str(self.book.LOOSER).format(stage=self.stage(limit.stage), source=self.source(source))
+
     def limit(self, limit: Limit, bounds: tuple[AppliedBound, ...]) -> str:
         """The limit as applied, in short: ``no more than 4 psi in 60 s``.
 
@@ -122,8 +126,29 @@ class Words:
         """
         scaled = unit.reservoir_ratio != 1.0 and any(bound.times_reservoir_ratio for bound in limit.bounds)
         if self.unit == "psi" and not scaled and all(bound.of != "maker_cut_out" for bound in limit.bounds):
-            return limit.words[self.language]
+            return self.limit_words(limit)
         return f"{self.stage(limit.stage)}: {self.limit(limit, apply_bounds(limit, unit))}."
+
+    def limit_words(self, limit: Limit) -> str:
+        """The limit as a plain sentence in the rules' own unit: as somebody wrote it, else made from its bounds."""
+        if limit.words:
+            return limit.words[self.language]
+        own = Words(self.language)
+        bounds = tuple(AppliedBound(bound.comparator, bound.value, False) for bound in limit.bounds if bound.of is None)
+        text = own._bounds(limit, bounds)
+        for said in (own._hanging(limit), own._by_the_maker(limit)):
+            text = f"{said}, {text}" if said and text else said or text
+        whom = limit.when.group[0] if len(limit.when.group) == 1 else "any"
+        lower, upper = limit.window_psi or (0.0, 0.0)
+        sentence: str = self.book.LIMIT_SENTENCES[limit.stage].format(
+            whom=self.book.WHOM[whom],
+            bounds=text,
+            hold_s=plain(limit.hold_s or 0, 1),
+            lower=plain(lower, 1),
+            upper=plain(upper, 1),
+        )
+        scaled = any(bound.times_reservoir_ratio for bound in limit.bounds)
+        return f"{sentence}{self.book.LIMITS['scaled'] if scaled else ''}."
 
     def short_limit(self, limit: Limit, bounds: tuple[AppliedBound, ...]) -> str:
         """The limit as short as it can be shown, without the unit of a pressure: ``120–140``, ``≤ 4``, ``55+``."""
@@ -157,6 +182,16 @@ class Words:
         if len(below) > 1:
             amounts = self._fill("between", min=self.figures.amount(below[0]), max=self.figures.difference(below[-1]))
         return self._fill("below_cut_out", amounts=amounts)
+
+    def _by_the_maker(self, limit: Limit) -> str:
+        """The bounds that hang on the maker's figure."""
+        apart = sorted(bound.value for bound in limit.bounds if bound.of == "maker_cut_out")
+        if not apart:
+            return ""
+        if len(apart) == 2 and apart[0] == -apart[1]:
+            return self._fill("near_maker", amount=self.figures.difference(apart[1]))
+        ends = [f"{'+' if value >= 0 else '−'}{self.figures.amount(abs(value))}" for value in apart]
+        return self._fill("from_maker", ends=" … ".join(ends), unit=self.figures.label)
 
     def _fill(self, key: str, **values: str) -> str:
         return str(self.book.LIMITS[key]).format(**values)

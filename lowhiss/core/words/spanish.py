@@ -65,7 +65,57 @@ LIMITS = {
     "capped": "{text}, o el {percent} % de donde deja de bombear si es menos",
     "hold": "{text} en {hold_s} s",
     "window": "de {lower} a {upper} en {text}",
+    "scaled": ", o más en proporción a tanques mayores",
+    "near_maker": "no más de {amount} de la cifra del fabricante",
+    "from_maker": "la cifra del fabricante {ends} {unit}",
 }
+WHOM = {
+    "any": "el vehículo",
+    "single": "un vehículo sencillo",
+    "combination": "una combinación",
+    "multi": "una unidad con dos o más remolques",
+}
+LIMIT_SENTENCES = {
+    "build_up": "De {lower} a {upper} psi las agujas pueden tardar {bounds}",
+    "cut_out": "Cuando deja de bombear, el manómetro debe marcar {bounds}",
+    "cut_in": "Cuando vuelve a bombear, el manómetro debe marcar {bounds}",
+    "leak_released": "Con los frenos sueltos, {whom} puede perder {bounds} en {hold_s} segundos",
+    "leak_applied": "Con el pedal pisado, {whom} puede perder {bounds} en {hold_s} segundos",
+    "low_air_warning": "Cuando se activan la luz y el zumbador, el manómetro debe marcar {bounds}",
+    "spring_brakes": "Cuando una perilla salta sola, el manómetro debe marcar {bounds}",
+}
+POLICIES = {"both": "las dos agujas", "primary": "solo la primaria"}
+ACCEPTANCES = {"simple": "en el límite pasa", "guarded": "debe superar el error de lectura"}
+HOLDINGS = {
+    "chocks": "calzos",
+    "gear_noted": "calzos; la marcha baja se anota",
+    "gear_too": "calzos, o también marcha baja",
+}
+CALLS = {
+    "cut_out": "cada corte",
+    "limit": "el límite antes de la etapa",
+    "reading": "la lectura después",
+    "verdict": "si pasó",
+    "none": "nada",
+}
+CONVENTIONS = {
+    "policy": "Qué manómetro cuenta",
+    "acceptance": "Un resultado dentro del error de lectura",
+    "holding": "Qué sujeta el vehículo",
+    "calls": "Se dice en voz alta",
+    "short_wait_s": "Espera aconsejada antes del reloj",
+    "hold_short_s": "Al minuto le puede faltar",
+    "hold_over_s": "El minuto se puede pasar",
+    "clock_before_settle_s": "Reloj muy pronto tras un movimiento, menos de",
+    "needle_rose_psi": "Una aguja puede subir",
+    "charged_psi": "Cargado desde",
+    "early_warning_psi": "Alarma temprana por encima de",
+    "off_maker_psi": "Lejos de la cifra del fabricante, más de",
+    "hold_test_psi": "Aire para probar la sujeción",
+    "rolling_mph": "Paso de persona",
+    "third_failure": "Fallas de una etapa que acaban la prueba",
+}
+LOOSER = "{stage}: más laxo que {source}"
 TRENDS = {
     "too_few": "Aún no hay pruebas para ver una tendencia: {points}, y hacen falta {min_points} en {min_days} días.",
     "steady": "Estable en {points} pruebas.",

@@ -11,7 +11,11 @@ from sqlalchemy.orm import Session
 from lowhiss import rulebook
 from lowhiss.core.stages import STAGES
 from lowhiss.core.standing import Defect, Part, Rating, defects_of
+from lowhiss.service.fleet.choosing import defaults_of
 from lowhiss.service.fleet.holding import acts_on, tested_sets
+from lowhiss.service.fleet.rows import couplings_of
+from lowhiss.service.fleet.units import listed_unit
+from lowhiss.service.rules.editions import round_tables
 from lowhiss.store.models import CouplingRow, OpenDefectRow, RunRow, RunTrailerRow, UnitRow
 
 
@@ -28,7 +32,7 @@ def folded_defects(session: Session, part: Part) -> list[Defect]:
     else:
         which = RunRow.id.in_(select(RunTrailerRow.run_id).where(RunTrailerRow.trailer_id == part.id))
     tests = tested_sets(session, which, min(repaired) - dt.timedelta(days=1)) if repaired else []
-    return defects_of(part, acts, tests, rulebook.consequences(), rules_for(session, part))
+    return defects_of(part, acts, tests, round_tables(session).consequences, rules_for(session, part))
 
 
 def rules_for(session: Session, part: Part) -> str:
@@ -36,8 +40,10 @@ def rules_for(session: Session, part: Part) -> str:
     unit = part.id
     if part.kind == "trailer":
         unit = session.scalar(select(CouplingRow.unit_id).where(CouplingRow.trailer_id == part.id)) or ""
-    rules = session.scalar(select(UnitRow.rules).where(UnitRow.id == unit))
-    return rules or rulebook.rule_set_ids()[0]
+    row = session.get(UnitRow, unit)
+    if row is None:
+        return rulebook.rule_set_ids()[0]
+    return listed_unit(row, couplings_of(session, row.id).get(row.id, []), defaults_of(session)).rules
 
 
 def refold_defects(session: Session, part: Part) -> list[Defect]:

@@ -12,7 +12,6 @@ from zoneinfo import ZoneInfo
 from sqlalchemy import select
 from sqlalchemy.orm import Session
 
-from lowhiss import rulebook
 from lowhiss.core.errors import RecordError
 from lowhiss.core.standing import (
     CONSEQUENCES,
@@ -36,6 +35,7 @@ from lowhiss.core.standing import (
 )
 from lowhiss.core.words import Words
 from lowhiss.service.errors import RefusedError
+from lowhiss.service.fleet.choosing import choose, defaults_of
 from lowhiss.service.fleet.course import said_defect
 from lowhiss.service.fleet.defecting import open_defects
 from lowhiss.service.fleet.holding import hold_of, holds_ever_on, holds_on, open_holds, policy_of
@@ -46,7 +46,8 @@ from lowhiss.service.fleet.rows import couplings_of, find_unit
 from lowhiss.service.fleet.units import listed_unit, unit_of
 from lowhiss.service.history import differences, note_change
 from lowhiss.service.people.signin import Person
-from lowhiss.service.rule_sets import kept_rules
+from lowhiss.service.rules.editions import procedures_now, rule_sets_now
+from lowhiss.service.rules.kept import kept_rules
 from lowhiss.store.engine import Store
 from lowhiss.store.models import (
     CouplingRow,
@@ -191,6 +192,9 @@ class _Fleet:
         self.calendar = calendar_of(session)
         self.clock = Clock(now, self.calendar.zone)
         self.policy = policy_of(session)
+        self.defaults = defaults_of(session)
+        self.rule_sets = {rules.id for rules in rule_sets_now(session, now)}
+        self.orders = procedures_now(session, now)
         self.coupled = couplings_of(session, only)
         ids = [part.id for part in self.parts_of(only)] if only else None
         self.holds: dict[str, list[Hold]] = {}
@@ -295,9 +299,10 @@ def _recheck(session: Session, row: UnitRow | None, fleet: _Fleet, parts: list[P
         return None
     fails = [fail for hold in holds for fail in hold.fails]
     rules = kept_rules(session, max(fails, key=lambda fail: fail.at).rules) if fails else None
-    if rules is None or rules.id not in rulebook.rule_set_ids():
-        rules = rulebook.rule_set(row.rules)
-    return recheck_of(stages, rules, listed_unit(row, fleet.coupled.get(row.id, [])).unit)
+    listed = listed_unit(row, fleet.coupled.get(row.id, []), fleet.defaults)
+    if rules is None or rules.id not in fleet.rule_sets:
+        rules, _ = choose(session, listed.rules, None, listed.unit)
+    return recheck_of(stages, rules, listed.unit, fleet.orders)
 
 
 def workshop(store: Store, words: Words, now: dt.datetime) -> tuple[list[ToldHold], list[ToldDefect]]:

@@ -38,7 +38,7 @@ from lowhiss.service.fleet.defecting import folded_defects
 from lowhiss.service.fleet.holding import acts_on, holds_ever_on
 from lowhiss.service.fleet.rows import find_unit
 from lowhiss.service.fleet.units import assembled
-from lowhiss.service.rule_sets import kept_rules
+from lowhiss.service.rules.kept import kept_rules
 from lowhiss.store.engine import Store
 from lowhiss.store.models import RunRow, VerdictRow
 
@@ -80,8 +80,9 @@ def trends_of(store: Store, unit_id: str, words: Words) -> list[UnitTrend]:
     """Each quantity that this unit's tests have measured, the drifting ones first. Raises NotFoundError."""
     with store.transaction() as session:
         row = find_unit(session, unit_id)
-        unit = assembled(session, row).unit
-        rules, _ = choose(row.rules, row.procedure, unit)
+        listed = assembled(session, row)
+        unit = listed.unit
+        rules, _ = choose(session, listed.rules, None, unit)
         runs = _counted_runs(session, unit_id)
         resolution_psi = row.resolution_psi
         repairs = _repairs(session, unit_id)
@@ -102,8 +103,9 @@ def trends_of(store: Store, unit_id: str, words: Words) -> list[UnitTrend]:
 def readings_for(session: Session, unit_id: str, quantity: Quantity) -> tuple[list[Reading], Window, float]:
     """What a unit's tests measured of one quantity, within what, and the error of one reading. Raises NotFoundError."""
     row = find_unit(session, unit_id)
-    unit = assembled(session, row).unit
-    rules, _ = choose(row.rules, row.procedure, unit)
+    listed = assembled(session, row)
+    unit = listed.unit
+    rules, _ = choose(session, listed.rules, None, unit)
     limit, window = window_of(quantity, rules, unit, None)
     readings = comparable(readings_of(quantity, _counted_runs(session, unit_id), unit), limit)
     value = readings[-1].value if readings else 0.0

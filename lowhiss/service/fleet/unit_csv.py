@@ -12,7 +12,6 @@ from typing import Any
 from sqlalchemy import select
 from sqlalchemy.exc import IntegrityError
 
-from lowhiss import rulebook
 from lowhiss.core.errors import CoreError
 from lowhiss.service.errors import RefusedError, ServiceError
 from lowhiss.service.fleet.units import UnitEdit, new_unit_row
@@ -23,7 +22,7 @@ from lowhiss.store.models import UnitRow
 
 COLUMNS = (
     "name", "kind", "circuits", "cut_in_psi", "cut_out_psi", "chambers", "reservoirs_in3",
-    "build_year", "gearbox", "trailer_knob", "rules", "procedure", "resolution_psi",
+    "build_year", "gearbox", "trailer_knob", "holding", "rules", "procedure", "resolution_psi",
 )  # fmt: skip
 NEEDED = ("name", "kind")
 MAX_LINES = 2_000
@@ -74,7 +73,7 @@ def _import(store: Store, by: Person, data: bytes, *, dry_run: bool) -> Imported
         for line, row in _rows(data):
             try:
                 edit = _edit(row)
-                unit = new_unit_row(edit, str(uuid.uuid4()), demo=False)
+                unit = new_unit_row(session, edit, str(uuid.uuid4()), demo=False)
             except (CoreError, ServiceError, ValueError) as error:
                 bad.append(BadLine(line, str(error)))
                 continue
@@ -136,8 +135,7 @@ def _edit(row: dict[str, Any]) -> UnitEdit:
     for key in ("chambers", "reservoirs_in3"):
         if key in cell:
             facts[key] = [_figure(key, part) for part in cell[key].split()]
-    if "gearbox" in cell:
-        facts["gearbox"] = cell["gearbox"]
+    facts |= {key: cell[key] for key in ("gearbox", "holding") if key in cell}
     if "trailer_knob" in cell:
         facts["trailer_knob"] = _flag("trailer_knob", cell["trailer_knob"])
     if "build_year" in cell:
@@ -145,7 +143,7 @@ def _edit(row: dict[str, Any]) -> UnitEdit:
     resolution = _number(cell, "resolution_psi") if "resolution_psi" in cell else 1.0
     if not 0.1 <= resolution <= 20:
         raise ValueError(f"resolution_psi: must be from 0.1 to 20, not {resolution:g}")
-    return UnitEdit(facts, resolution, cell.get("rules", rulebook.rule_set_ids()[0]), cell.get("procedure"))
+    return UnitEdit(facts, resolution, cell.get("rules"), cell.get("procedure"))
 
 
 def _flag(key: str, text: str) -> bool:

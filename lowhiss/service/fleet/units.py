@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import uuid
+from collections.abc import Mapping
 from dataclasses import dataclass
 from typing import Any
 
@@ -22,9 +23,9 @@ from lowhiss.core.fleet import (
     read_power_unit,
 )
 from lowhiss.core.record import read_unit
-from lowhiss.core.vehicle import KIND_TABLE, Unit
+from lowhiss.core.vehicle import KIND_TABLE, Unit, UnitKind
 from lowhiss.service.errors import RefusedError
-from lowhiss.service.fleet.choosing import choose
+from lowhiss.service.fleet.choosing import TestedBy, choose, defaults_of, tested_by
 from lowhiss.service.fleet.rows import couplings_of, find_unit, name_taken, plain_facts
 from lowhiss.service.history import check_version, differences, note_change
 from lowhiss.service.people.signin import Person, now
@@ -34,17 +35,20 @@ from lowhiss.store.models import CouplingRow, UnitRow
 
 @dataclass(frozen=True, slots=True)
 class UnitEdit:
-    """What a power unit is to be: its specification as plain values, and how it is tested."""
+    """What a power unit is to be: its specification as plain values, and how it is tested, None: as its kind is."""
 
     facts: dict[str, Any]
     resolution_psi: float
-    rules: str
+    rules: str | None
     procedure: str | None
 
 
 @dataclass(frozen=True, slots=True)
 class ListedUnit:
-    """A power unit with its trailers, as it is assembled today."""
+    """A power unit with its trailers, as it is assembled today.
+
+    rules, procedure : by what it is tested; ``own_rules``, ``own_procedure``: None where that is as its kind is.
+    """
 
     id: str
     power: PowerUnit
@@ -53,10 +57,16 @@ class ListedUnit:
     trailer_ids: tuple[str, ...]
     rules: str
     procedure: str | None
+    own_rules: str | None
+    own_procedure: str | None
     resolution_psi: float
     version: int
     retired: bool
     demo: bool
+
+    def order_under(self, rules: str | None) -> str | None:
+        """The order of work that it is tested in under these rules, None: the one that the school is taught in."""
+        return self.procedure if rules in (None, self.rules) else None
 
 
 def unit_of(table: dict[str, Any]) -> Unit:
@@ -71,7 +81,8 @@ def list_units(store: Store, *, retired: bool = False) -> list[ListedUnit]:
         query = query.where(UnitRow.retired_at.is_(None))
     with store.transaction() as session:
         coupled = couplings_of(session)
-        return [listed_unit(row, coupled.get(row.id, [])) for row in session.scalars(query)]
+        defaults = defaults_of(session)
+        return [listed_unit(row, coupled.get(row.id, []), defaults) for row in session.scalars(query)]
 
 
 def get_unit(store: Store, unit_id: str) -> ListedUnit:
@@ -82,7 +93,7 @@ def get_unit(store: Store, unit_id: str) -> ListedUnit:
 
 def assembled(session: Session, row: UnitRow) -> ListedUnit:
     """The unit as it is coupled now."""
-    return listed_unit(row, couplings_of(session, row.id).get(row.id, []))
+    return listed_unit(row, couplings_of(session, row.id).get(row.id, []), defaults_of(session))
 
 
 def add_unit(store: Store, by: Person, edit: UnitEdit, *, demo: bool = False) -> ListedUnit:
@@ -90,6 +101,7 @@ def add_unit(store: Store, by: Person, edit: UnitEdit, *, demo: bool = False) ->
     power = _checked(edit)
     try:
         with store.transaction() as session:
+            _check_choice(session, edit, power)
             row = _new_row(power, edit, str(uuid.uuid4()), demo=demo)
             session.add(row)
             note_change(session, "unit", row.id, by.name, {"added": [None, power.name]})
@@ -106,6 +118,7 @@ def edit_unit(store: Store, by: Person, unit_id: str, version: int, edit: UnitEd
         with store.transaction() as session:
             row = find_unit(session, unit_id, lock=True)
             check_version(row.version, version)
+            _check_choice(session, edit, power)
             if not KIND_TABLE[power.kind].pulling and couplings_of(session, unit_id):
                 raise RefusedError("still_coupled", "kind: uncouple its trailers first; only a tractor pulls.", "kind")
             before = _edit_table(row)
@@ -133,9 +146,11 @@ def retire_unit(store: Store, by: Person, unit_id: str, version: int, *, retired
         return assembled(session, row)
 
 
-def new_unit_row(edit: UnitEdit, unit_id: str, *, demo: bool) -> UnitRow:
+def new_unit_row(session: Session, edit: UnitEdit, unit_id: str, *, demo: bool) -> UnitRow:
     """A row for a new unit, checked. Raises RecordError, RefusedError."""
-    return _new_row(_checked(edit), edit, unit_id, demo=demo)
+    power = _checked(edit)
+    _check_choice(session, edit, power)
+    return _new_row(power, edit, unit_id, demo=demo)
 
 
 def _new_row(power: PowerUnit, edit: UnitEdit, unit_id: str, *, demo: bool) -> UnitRow:
@@ -152,9 +167,13 @@ def _new_row(power: PowerUnit, edit: UnitEdit, unit_id: str, *, demo: bool) -> U
 
 
 def _checked(edit: UnitEdit) -> PowerUnit:
-    power = read_power_unit(edit.facts, rulebook.chambers().volumes_in3)
-    choose(edit.rules, edit.procedure, Unit(power.kind))
-    return power
+    return read_power_unit(edit.facts, rulebook.chambers().volumes_in3)
+
+
+def _check_choice(session: Session, edit: UnitEdit, power: PowerUnit) -> None:
+    """Raises RefusedError where the rules or the order of work are none."""
+    way = tested_by(edit.rules, edit.procedure, power.kind, defaults_of(session))
+    choose(session, way.rules, way.procedure, Unit(power.kind))
 
 
 def _edit_table(row: UnitRow) -> dict[str, Any]:
@@ -171,31 +190,36 @@ _LISTED: dict[str, tuple[tuple[object, ...], ListedUnit]] = {}
 _MAX_LISTED = 20_000
 
 
-def listed_unit(row: UnitRow, trailers: list[tuple[str, str]]) -> ListedUnit:
+def listed_unit(row: UnitRow, trailers: list[tuple[str, str]], defaults: Mapping[UnitKind, TestedBy]) -> ListedUnit:
     """The unit of a row with these trailers, as (id, name)."""
-    state = (row.version, row.name, row.retired_at, row.rules, row.procedure, *trailers)
+    usual = tuple(defaults.values())
+    state = (row.version, row.name, row.retired_at, row.rules, row.procedure, usual, *trailers)
     known = _LISTED.get(row.id)
     if known is not None and known[0] == state:
         return known[1]
     if len(_LISTED) >= _MAX_LISTED:
         _LISTED.clear()
-    listed = _put_together(row, trailers)
+    listed = _put_together(row, trailers, defaults)
     _LISTED[row.id] = (state, listed)
     return listed
 
 
-def _put_together(row: UnitRow, trailers: list[tuple[str, str]]) -> ListedUnit:
+def _put_together(row: UnitRow, trailers: list[tuple[str, str]], defaults: Mapping[UnitKind, TestedBy]) -> ListedUnit:
     table = rulebook.chambers()
     power = read_power_unit(row.facts, table.volumes_in3)
     check = check_reservoirs(power, table.volumes_in3, table.power_unit_ratio)
+    unit = assemble(power, [name for _, name in trailers], check.ratio if check else 1.0)
+    way = tested_by(row.rules, row.procedure, unit.kind, defaults)
     return ListedUnit(
         id=row.id,
         power=power,
-        unit=assemble(power, [name for _, name in trailers], check.ratio if check else 1.0),
+        unit=unit,
         check=check,
         trailer_ids=tuple(trailer for trailer, _ in trailers),
-        rules=row.rules,
-        procedure=row.procedure,
+        rules=way.rules,
+        procedure=way.procedure,
+        own_rules=row.rules,
+        own_procedure=row.procedure,
         resolution_psi=row.resolution_psi,
         version=row.version,
         retired=row.retired_at is not None,

@@ -103,6 +103,19 @@ RIGHTS: dict[str, frozenset[str]] = {
     "setPaper": _SIGNED_IN,
     # rules
     "getRulebook": _SIGNED_IN,
+    "setTestedBy": _MANAGER,
+    "listEditions": _SIGNED_IN,
+    "compareRules": _SIGNED_IN,
+    "checkRules": _SEES_PEOPLE,
+    "keepDraft": _SEES_PEOPLE,
+    "importRules": _SEES_PEOPLE,
+    "dropDraft": _SEES_PEOPLE,
+    "publishRules": _MANAGER,
+    "retireRules": _MANAGER,
+    "getRuleFile": _SIGNED_IN,
+    "getMeasured": _SEES_PEOPLE,
+    "planOrder": _SIGNED_IN,
+    "getCard": _SIGNED_IN,
 }
 NARROWER: dict[str, str] = {
     "addEvents": "whoever began the run or took it over makes every mark; who joined by a code only marks, numbers, "
@@ -118,6 +131,7 @@ NARROWER: dict[str, str] = {
     "getDueCalendar": "nobody without a token for reading the calendar",
     "addActs": "only a manager releases a hold; only the workshop and managers take a defect, certify a repair or that "
     "none is needed, and rate a defect milder; everybody reports, rates worse, places a hold and reads what was done",
+    "listEditions": "drafts are seen by trainers and managers",
     "listOpenRuns": "one's own and those one has joined; trainers and managers see everybody's, to take one over",
     "makeJoinCode": "only who leads the run",
     "sendFeed": "whoever holds the unit's token, which is no person",

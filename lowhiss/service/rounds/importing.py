@@ -10,8 +10,10 @@ from sqlalchemy.orm import Session
 from lowhiss import rulebook
 from lowhiss.core.rounds import END_MARKS, ROUND_FORMAT, read_round, set_table
 from lowhiss.service.fleet.rows import find_unit
+from lowhiss.service.fleet.units import assembled
 from lowhiss.service.rounds.following import Following
 from lowhiss.service.rounds.rows import figures_of, judge_row, known_on, known_tables, set_of
+from lowhiss.service.rules.kept import keep_rules
 from lowhiss.store.models import RoundMarkRow, RoundRow
 
 _BESIDE = frozenset({"at_s", "id", "by", "device", "epoch", "seq", "wall", "after_end"})
@@ -25,7 +27,7 @@ def record_for(session: Session, unit_id: str, way: str, purpose: str, driver: s
         "format": ROUND_FORMAT,
         "purpose": purpose,
         "unit": set_table(usual),
-        "rules": unit.rules,
+        "rules": assembled(session, unit).rules,
         "way": way,
         "known": known_tables(known_on(session, usual)),
         "people": {"driver": driver},
@@ -40,6 +42,8 @@ def import_round(session: Session, record: dict[str, Any], unit_id: str, person_
     """
     read = read_round(record, rulebook.rounds())
     find_unit(session, unit_id)
+    if read.own_rules is not None:
+        keep_rules(session, read.own_rules)
     started_at = dt.datetime.fromisoformat(str(read.started_at))
     driver = dict(read.people).get("driver", "")
     ended = next((mark for mark in read.marks if mark.type in END_MARKS), None)
@@ -49,6 +53,7 @@ def import_round(session: Session, record: dict[str, Any], unit_id: str, person_
         unit=record["unit"],
         run_id=None,
         rules=read.rules,
+        rules_hash=read.own_rules.content_hash if read.own_rules else None,
         way=read.way,
         mirrored=read.mirrored,
         purpose=read.purpose,

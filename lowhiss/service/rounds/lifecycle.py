@@ -10,13 +10,15 @@ from sqlalchemy import or_, select
 from sqlalchemy.orm import Session
 
 from lowhiss import rulebook
+from lowhiss.core.errors import RuleError
 from lowhiss.core.names import seen_of
 from lowhiss.core.rounds import ROUND_FORMAT, Round, RoundSet, Way, read_round, set_table, ways_for
 from lowhiss.core.words import Words
 from lowhiss.engine.clocks import Instant, seconds_ago
-from lowhiss.engine.rounds import script_of, state_of, state_table
+from lowhiss.engine.judging import rules_in_record
+from lowhiss.engine.rounds import Rules, script_of, state_of, state_table
 from lowhiss.service.errors import ConflictError, NotFoundError, RefusedError
-from lowhiss.service.fleet.choosing import choose
+from lowhiss.service.fleet.choosing import Given, choose
 from lowhiss.service.fleet.counting import OFFLINE_FOR
 from lowhiss.service.fleet.rows import find_unit
 from lowhiss.service.fleet.units import assembled
@@ -37,6 +39,8 @@ from lowhiss.service.rounds.rows import (
     record_table,
     set_of,
 )
+from lowhiss.service.rules.editions import rules_named
+from lowhiss.service.rules.kept import keep_rules
 from lowhiss.service.runs import participants
 from lowhiss.service.runs.rows import KeptEvent
 from lowhiss.store.engine import Store
@@ -67,6 +71,7 @@ class RoundBeginning:
     begun: Instant
     mirrored: bool = False
     run_id: str | None = None
+    rules_hash: str | None = None
 
 
 def start_of(store: Store, unit_id: str, way: str | None, rules: str | None, purpose: str, words: Words) -> Start:
@@ -87,14 +92,21 @@ def _usual_way(fitting: list[Way]) -> str:
 
 
 def _record(
-    session: Session, unit: UnitRow, usual: RoundSet, way: str, rules: str | None, purpose: str
+    session: Session,
+    unit: UnitRow,
+    usual: RoundSet,
+    way: str,
+    rules: str | None,
+    purpose: str,
+    rules_hash: str | None = None,
 ) -> dict[str, Any]:
-    chosen, _ = choose(rules or unit.rules, None, assembled(session, unit).unit)
+    listed = assembled(session, unit)
+    chosen, _ = choose(session, rules or listed.rules, None, listed.unit, Given(rules_hash))
     return {
         "format": ROUND_FORMAT,
         "purpose": purpose,
         "unit": set_table(usual),
-        "rules": chosen.id,
+        "rules": rules_in_record(chosen),
         "way": way,
         "mirrored": False,
         "known": known_tables(known_on(session, usual)),
@@ -131,15 +143,19 @@ def begin_round(store: Store, start: RoundBeginning, sent: Instant, by: Person, 
         if start.run_id is not None and session.get(RunRow, start.run_id) is None:
             raise NotFoundError("run_unknown", "There is no such run.", "run_id")
         usual = set_of(session, unit)
-        record = _record(session, unit, usual, start.way, start.rules, start.purpose)
-        state = state_of(_readable(record))
+        record = _record(session, unit, usual, start.way, start.rules, start.purpose, start.rules_hash)
+        readable = _readable(record)
+        if readable.own_rules is not None:
+            keep_rules(session, readable.own_rules)
+        state = state_of(readable)
         ago = min(seconds_ago(start.begun, sent), OFFLINE_FOR.total_seconds())
         row = RoundRow(
             id=start.id,
             unit_id=unit.id,
             unit=record["unit"],
             run_id=start.run_id,
-            rules=record["rules"],
+            rules=readable.rules,
+            rules_hash=readable.own_rules.content_hash if readable.own_rules else None,
             way=start.way,
             mirrored=start.mirrored,
             purpose=start.purpose,
@@ -176,7 +192,7 @@ def round_head(store: Store, round_id: str, by: Person, device: str | None) -> t
     """What stands beside a round's marks, and its record without them. Raises NotFoundError."""
     with store.transaction() as session:
         row = find_round(session, round_id)
-        return _head(session, row, by, secrets.token_hash(device) if device else None), head_table(row)
+        return _head(session, row, by, secrets.token_hash(device) if device else None), head_table(session, row)
 
 
 def rounds_of(
@@ -231,11 +247,20 @@ def state(store: Store, round_id: str, words: Words, rules: str = "") -> dict[st
 
     Raises NotFoundError, RefusedError.
     """
-    if rules and rules not in rulebook.rule_set_ids():
-        raise RefusedError("choice_unknown", "rules: there is no such rule set.", "rules")
     with store.transaction() as session:
-        record, judged = judge_row(session, find_round(session, round_id), rules)
-    return state_table(record, judged, words, rules)
+        row = find_round(session, round_id)
+        under: Rules = _other_rules(session, row, rules) if rules else ""
+        record, judged = judge_row(session, row, under)
+    return state_table(record, judged, words, under)
+
+
+def _other_rules(session: Session, row: RoundRow, name: str) -> Rules:
+    if name == row.rules:
+        return ""
+    try:
+        return rules_named(session, name, dt.datetime.now(dt.UTC))
+    except RuleError as error:
+        raise RefusedError("choice_unknown", f"{error}.", error.field) from error
 
 
 def open_record(store: Store, round_id: str) -> dict[str, Any]:

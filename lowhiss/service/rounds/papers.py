@@ -13,12 +13,13 @@ from lowhiss import rulebook
 from lowhiss.core.fields import Language
 from lowhiss.core.rounds import Paper
 from lowhiss.core.rounds.papers import PAPER_STANDINGS, PaperStanding, paper_standing
-from lowhiss.engine.rounds import rules_chain
 from lowhiss.exchange.standing_out import LastDay
 from lowhiss.service.errors import NotFoundError, RefusedError
 from lowhiss.service.fleet.rows import couplings_of, find_trailer, find_unit
+from lowhiss.service.fleet.units import assembled
 from lowhiss.service.history import note_change
 from lowhiss.service.people.signin import ForbiddenError, Person
+from lowhiss.service.rules.editions import round_tables
 from lowhiss.store.engine import Store
 from lowhiss.store.models import PaperRow, PersonRow, UnitRow
 
@@ -63,13 +64,13 @@ def papers_of_unit(store: Store, unit_id: str, language: Language, today: dt.dat
         trailers = couplings_of(session, unit_id).get(unit_id, [])
         holders = [Holder("unit", unit.id, unit.name), Holder("person", by.id, by.name)]
         holders += [Holder("trailer", trailer_id, name) for trailer_id, name in trailers]
-        found = [kept for holder in holders for kept in _of(session, holder, _region(unit), language, today)]
+        found = [kept for holder in holders for kept in _of(session, holder, _region(session, unit), language, today)]
     return sorted(found, key=lambda one: PAPER_STANDINGS.index(one.standing))
 
 
-def _region(unit: UnitRow) -> str:
+def _region(session: Session, unit: UnitRow) -> str:
     """Where a unit drives, by the rule set that judges it."""
-    return rulebook.rounds().region(rules_chain(unit.rules))
+    return round_tables(session).book.region((assembled(session, unit).rules,))
 
 
 def _of(session: Session, holder: Holder, region: str, language: Language, today: dt.date) -> list[KeptPaper]:

@@ -24,11 +24,12 @@ from lowhiss.core.rounds import (
     read_look,
     read_round,
 )
-from lowhiss.engine.rounds import run_marks, state_of
+from lowhiss.engine.rounds import Rules, run_marks, state_of
 from lowhiss.service.errors import NotFoundError
 from lowhiss.service.fleet.defecting import open_defects
 from lowhiss.service.fleet.units import assembled
 from lowhiss.service.people.signin import Person
+from lowhiss.service.rules.kept import kept_rules
 from lowhiss.service.runs.participants import OVERSEERS
 from lowhiss.service.runs.rows import event_rows
 from lowhiss.store.models import RoundMarkRow, RoundMemberRow, RoundRow, RunRow, TrailerRow, UnitRow
@@ -147,18 +148,19 @@ def record_table(session: Session, row: RoundRow) -> dict[str, Any]:
         }
         for mark in mark_rows(session, row.id)
     ]
-    return {**head_table(row), "marks": marks}
+    return {**head_table(session, row), "marks": marks}
 
 
-def head_table(row: RoundRow) -> dict[str, Any]:
+def head_table(session: Session, row: RoundRow) -> dict[str, Any]:
     """The record without its marks: what a device begins with."""
+    rules = kept_rules(session, row.rules_hash).as_dict() if row.rules_hash else row.rules
     table: dict[str, Any] = {
         "format": ROUND_FORMAT,
         "id": row.id,
         "started_at": row.started_at.isoformat(),
         "purpose": row.purpose,
         "unit": row.unit,
-        "rules": row.rules,
+        "rules": rules,
         "way": row.way,
         "mirrored": row.mirrored,
         "known": row.known,
@@ -190,7 +192,7 @@ def marks_of_run(session: Session, row: RoundRow) -> list[RunMark]:
     return run_marks([{**event.body, "at_s": event.at_s} for event in ordered], offset_s)
 
 
-def judge_row(session: Session, row: RoundRow, rules: str = "") -> tuple[Round, RoundState]:
+def judge_row(session: Session, row: RoundRow, rules: Rules = "") -> tuple[Round, RoundState]:
     """The round's record and how it stands, under its own rule set or another."""
     record = record_of(session, row)
     return record, state_of(record, rules, marks_of_run(session, row))

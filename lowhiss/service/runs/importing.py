@@ -16,7 +16,8 @@ from lowhiss.engine.clocks import Instant, map_begun
 from lowhiss.engine.judging import procedure_of, rules_of
 from lowhiss.service.fleet.results import note_trailers, trailers_named
 from lowhiss.service.fleet.rows import find_unit
-from lowhiss.service.runs.rows import Setup, clock_row, keep_rules, timekeeper_of
+from lowhiss.service.rules.kept import keep_rules
+from lowhiss.service.runs.rows import Setup, clock_row, timekeeper_of
 from lowhiss.service.runs.verdicts import keep_verdict
 from lowhiss.store.models import EventRow, RunRow
 

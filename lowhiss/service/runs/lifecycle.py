@@ -10,7 +10,6 @@ from typing import Any
 
 from sqlalchemy import func, or_, select
 
-from lowhiss import rulebook
 from lowhiss.core.findings import FINDINGS
 from lowhiss.core.judge import RunVerdict, judge_run
 from lowhiss.core.names import seen_of
@@ -20,13 +19,15 @@ from lowhiss.core.words import Words, verdict_record
 from lowhiss.engine.clocks import Instant, map_begun, seconds_ago
 from lowhiss.engine.judging import sheet_of
 from lowhiss.service.errors import ConflictError, NotFoundError, RefusedError
-from lowhiss.service.fleet.choosing import choose
+from lowhiss.service.fleet.choosing import Given, choose
 from lowhiss.service.fleet.results import note_trailers
 from lowhiss.service.fleet.rows import find_unit
 from lowhiss.service.fleet.standing import did_to_holds
 from lowhiss.service.fleet.units import assembled
 from lowhiss.service.people.secrets import token_hash
 from lowhiss.service.people.signin import Person
+from lowhiss.service.rules.editions import rule_sets_now
+from lowhiss.service.rules.kept import keep_rules
 from lowhiss.service.runs.participants import OVERSEERS, part_of
 from lowhiss.service.runs.rows import (
     KeptEvent,
@@ -37,7 +38,6 @@ from lowhiss.service.runs.rows import (
     find_run,
     head_of,
     judge_row,
-    keep_rules,
     names_of,
     record_of,
     run_of,
@@ -54,7 +54,10 @@ MAX_OPEN_OF_ONE = 20
 
 @dataclass(frozen=True, slots=True)
 class Beginning:
-    """What begins a run; the device makes the id, so that sending it twice begins one run."""
+    """What begins a run; the device makes the id, so that sending it twice begins one run.
+
+    given : the versions of rules and order that it is led by.
+    """
 
     id: str
     unit_id: str
@@ -64,6 +67,7 @@ class Beginning:
     driver: str
     begun: Instant
     setup: Setup = dataclasses.field(default_factory=Setup)
+    given: Given = dataclasses.field(default_factory=Given)
 
 
 @dataclass(frozen=True, slots=True)
@@ -118,7 +122,8 @@ def begin_run(store: Store, start: Beginning, sent: Instant, by: Person, device:
             raise RefusedError("unit_retired", "This unit is retired: choose another one.", "unit_id")
         listed = assembled(session, unit)
         together = listed.unit
-        rules, procedure = choose(start.rules or unit.rules, start.procedure, together)
+        order = start.procedure or listed.order_under(start.rules)
+        rules, procedure = choose(session, start.rules or listed.rules, order, together, start.given)
         keep_rules(session, rules)
         run = RunRow(
             id=start.id,
@@ -276,14 +281,14 @@ def judge_ended_again(store: Store, limit: int = 50) -> int:
 
 
 def by_every_school(store: Store, run_id: str, words: Words) -> list[dict[str, Any]]:
-    """The same run judged under each built-in rule set, as verdict records in the order of the schools.
+    """The same run judged under each rule set in force, as verdict records in the order of the schools.
 
     Raises NotFoundError.
     """
     with store.transaction() as session:
         run = find_run(session, run_id)
         record, procedure = run_of(session, run), read_procedure(run.procedure)
-        verdicts = [judge_run(record, rules, procedure) for rules in rulebook.rule_sets()]
+        verdicts = [judge_run(record, rules, procedure) for rules in rule_sets_now(session, dt.datetime.now(dt.UTC))]
         return [{**verdict_record(v, words, []), "title": v.rules.title, "outcome": v.headline} for v in verdicts]
 
 

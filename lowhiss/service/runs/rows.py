@@ -22,9 +22,9 @@ from lowhiss.exchange.run_json import run_record
 from lowhiss.service.errors import NotFoundError
 from lowhiss.service.fleet.counting import begun_doubtfully
 from lowhiss.service.fleet.units import unit_of
-from lowhiss.service.rule_sets import kept_rules
+from lowhiss.service.rules.kept import kept_rules
 from lowhiss.service.runs.participants import Part, members_of
-from lowhiss.store.models import ClockRow, EventRow, PersonRow, RuleSetRow, RunRow
+from lowhiss.store.models import ClockRow, EventRow, PersonRow, RunRow
 
 _TIMEKEEPERS = {"tool": "", "driver": "driver", "watcher": "watcher"}
 """Who keeps the time, as a run record says it; the tool does where nobody is named."""
@@ -96,16 +96,6 @@ class RunHead:
 def clock_row(run_id: str, at: Instant, mapping: Mapping) -> ClockRow:
     """The row that keeps an epoch's mapping."""
     return ClockRow(run_id=run_id, device=at.device, epoch=at.epoch, offset_s=mapping.offset_s, error_s=mapping.error_s)
-
-
-def keep_rules(session: Session, rules: RuleSet) -> None:
-    """Keep a rule set whole, so that what it judged can always be judged again."""
-    if session.get(RuleSetRow, rules.content_hash) is None:
-        row = RuleSetRow(
-            hash=rules.content_hash, name=rules.id, content=rules.as_dict(), kept_at=dt.datetime.now(dt.UTC)
-        )
-        session.merge(row)
-        session.flush()
 
 
 def find_run(session: Session, run_id: str) -> RunRow:

@@ -18,7 +18,7 @@ from lowhiss.core.vehicle import Unit
 from lowhiss.service.fleet.choosing import choose
 from lowhiss.service.fleet.rows import find_unit
 from lowhiss.service.fleet.units import assembled, unit_of
-from lowhiss.service.rule_sets import kept_rules
+from lowhiss.service.rules.kept import kept_rules
 from lowhiss.service.runs.rows import find_run, judged_by, run_of
 from lowhiss.store.engine import Store
 from lowhiss.store.models import RunRow
@@ -34,7 +34,8 @@ def script_for(store: Store, unit_id: str, procedure: str | None, rules: str | N
     """
     with store.transaction() as session:
         listed = assembled(session, find_unit(session, unit_id))
-        chosen_rules, chosen = choose(rules or listed.rules, procedure or listed.procedure, listed.unit)
+        order = procedure or listed.order_under(rules)
+        chosen_rules, chosen = choose(session, rules or listed.rules, order, listed.unit)
         compiled = compile_script(chosen, chosen_rules, listed.unit, *own_pace(session, unit_id, listed.unit))
         return {**compiled, "record": judged_by(chosen_rules, chosen, listed.unit, listed.resolution_psi)}
 

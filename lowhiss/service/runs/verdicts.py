@@ -17,7 +17,7 @@ from sqlalchemy.orm import Session
 
 from lowhiss.core.judge import RunVerdict, air_column
 from lowhiss.service.fleet.results import note_result, other_rules_wanted
-from lowhiss.service.rule_sets import kept_rules
+from lowhiss.service.rules.kept import kept_rules
 from lowhiss.service.runs.rows import judge_under
 from lowhiss.store.models import RunRow, VerdictRow
 

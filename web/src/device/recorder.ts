@@ -136,6 +136,8 @@ export class Recorder extends Subscribable {
         unit_id: unit.id,
         procedure: script.procedure.id,
         rules: script.rules.id,
+        rules_hash: script.rules.hash,
+        procedure_hash: script.procedure.hash,
         purpose: setup.purpose,
         driver,
         setup: { ...setup, purpose: undefined } as Schema['SetupBody'],

@@ -50,7 +50,8 @@ export class Rounds extends Subscribable {
   async begin({ unit, start, driver, runId }: NewRound): Promise<string> {
     const begun = now()
     const id = crypto.randomUUID()
-    const { way, rules, purpose } = start.record as Pick<Schema['BeginRound'], 'way' | 'rules' | 'purpose'>
+    const { way, purpose } = start.record as Pick<Schema['BeginRound'], 'way' | 'purpose'>
+    const { rules, rules_hash } = start.script
     const people = { driver }
     const round: LocalRound = {
       id,
@@ -61,7 +62,7 @@ export class Rounds extends Subscribable {
       script: start.script,
       ...(runId && { runId }),
       begin: {
-        ...{ id, unit_id: unit.id, way, rules, purpose, driver, begun, mirrored: false },
+        ...{ id, unit_id: unit.id, way, rules, rules_hash, purpose, driver, begun, mirrored: false },
         ...(runId && { run_id: runId }),
       },
       closed: false,

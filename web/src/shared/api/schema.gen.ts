@@ -1356,9 +1356,269 @@ export interface paths {
         };
         /**
          * Get Rulebook
-         * @description Every built-in rule set and procedure, the default first.
+         * @description Every rule set and procedure in force, the default first, and by what units of each kind are tested.
          */
         get: operations["getRulebook"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/rulebook/tested-by": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        /**
+         * Set Tested By
+         * @description By what units of each kind are tested that have no rules of their own.
+         */
+        put: operations["setTestedBy"];
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/rules": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * List Editions
+         * @description Every version of what is the fleet's own, the latest first; drafts only for those who write them.
+         */
+        get: operations["listEditions"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/rules/compare": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * Compare Rules
+         * @description Rule sets side by side for a kind of unit, or one unit; ``sets`` are names, or ``name@version``.
+         */
+        get: operations["compareRules"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/rules/check": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Check Rules
+         * @description What is being written, read: the sentences it makes, what is looser than the law, or why it cannot be kept.
+         */
+        post: operations["checkRules"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/rules/draft": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        /**
+         * Keep Draft
+         * @description Keep a draft of a rule set or an order of work.
+         */
+        put: operations["keepDraft"];
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/rules/import": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Import Rules
+         * @description A rule file as a draft: the same file that the command line takes.
+         */
+        post: operations["importRules"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/rules/{kind}/{name}/publish": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Publish Rules
+         * @description Publish a draft: from then on it is never changed.
+         */
+        post: operations["publishRules"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/rules/{kind}/{name}/drop": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Drop Draft
+         * @description Drop a draft that was never published.
+         */
+        post: operations["dropDraft"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/rules/{kind}/{name}/retire": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Retire Rules
+         * @description Take a set or order out of use; tests that run by it go on.
+         */
+        post: operations["retireRules"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/rules/{kind}/{name}/file": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * Get Rule File
+         * @description A rule set or order as the TOML file that the command line takes.
+         */
+        get: operations["getRuleFile"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/rules/measured": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * Get Measured
+         * @description What the latest runs of units of a kind measured in a stage, to stand under a limit that is being moved.
+         */
+        get: operations["getMeasured"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/orders/plan": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Plan Order
+         * @description What an order of work takes as it is being built, or why it cannot be done.
+         */
+        post: operations["planOrder"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/units/{unit_id}/card": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * Get Card
+         * @description One unit's order of work with its limits and words, to be printed for the cab in either language or both.
+         */
+        get: operations["getCard"];
         put?: never;
         post?: never;
         delete?: never;
@@ -1524,6 +1784,8 @@ export interface components {
             way: string;
             /** Rules */
             rules?: string | null;
+            /** Rules Hash */
+            rules_hash?: string | null;
             /**
              * Purpose
              * @default dispatch
@@ -1558,6 +1820,10 @@ export interface components {
             procedure?: string | null;
             /** Rules */
             rules?: string | null;
+            /** Rules Hash */
+            rules_hash?: string | null;
+            /** Procedure Hash */
+            procedure_hash?: string | null;
             /**
              * Purpose
              * @default dispatch
@@ -1583,17 +1849,21 @@ export interface components {
         };
         /**
          * BookOut
-         * @description The rule book, in its own order.
+         * @description The rule book, in its own order: the built-in ones, then the fleet's in force.
          */
         BookOut: {
             /** Rules */
             rules: components["schemas"]["BookRulesOut"][];
             /** Procedures */
             procedures: components["schemas"]["BookProcedureOut"][];
+            /** Tested By */
+            tested_by: {
+                [key: string]: components["schemas"]["TestedByOut"];
+            };
         };
         /**
          * BookProcedureOut
-         * @description A procedure: its words and its steps.
+         * @description A procedure: its words and its steps; ``optional``: stages that may be left out.
          */
         BookProcedureOut: {
             /** Id */
@@ -1608,10 +1878,18 @@ export interface components {
             };
             /** Steps */
             steps: (("safe_start" | "release" | "draw_down" | "park" | "chocks_in" | "chocks_out") | ("build_up" | "cut_out" | "cut_in" | "leak_released" | "leak_applied" | "low_air_warning" | "spring_brakes") | ("rebuild" | "hold_trailer" | "hold_parking" | "rolling_service"))[];
+            /** Optional */
+            optional: (("build_up" | "cut_out" | "cut_in" | "leak_released" | "leak_applied" | "low_air_warning" | "spring_brakes") | ("rebuild" | "hold_trailer" | "hold_parking" | "rolling_service"))[];
+            /** Holding */
+            holding: ("chocks" | "gear_noted" | "gear_too") | null;
+            /** Own */
+            own: boolean;
         };
         /**
          * BookRulesOut
          * @description A rule set: its words, and the order of work it is taught in for each kind of unit.
+         *
+         *     own : it is the fleet's.  parent : the set it comes from.
          */
         BookRulesOut: {
             /** Id */
@@ -1628,6 +1906,10 @@ export interface components {
             default_procedure: {
                 [key: string]: string;
             };
+            /** Own */
+            own: boolean;
+            /** Parent */
+            parent: string | null;
         };
         /**
          * CalendarBody
@@ -1686,6 +1968,99 @@ export interface components {
             minor: string[];
         };
         /**
+         * CardLineOut
+         * @description One stage on a cab card: its limit as it is read, and as it is said aloud in each language.
+         */
+        CardLineOut: {
+            /** Stage */
+            stage: ("build_up" | "cut_out" | "cut_in" | "leak_released" | "leak_applied" | "low_air_warning" | "spring_brakes") | ("rebuild" | "hold_trailer" | "hold_parking" | "rolling_service");
+            /** Title */
+            title: {
+                [key: string]: string;
+            };
+            /** Does */
+            does: {
+                [key: string]: string;
+            };
+            /** Limit */
+            limit: string;
+            /** Said */
+            said: {
+                [key: string]: string;
+            };
+            /** Source */
+            source: string;
+        };
+        /**
+         * CardOut
+         * @description One unit's order of work with its limits and words, for the cab.
+         */
+        CardOut: {
+            /** Unit */
+            unit: string;
+            /**
+             * Kind
+             * @enum {string}
+             */
+            kind: "straight_truck" | "bus" | "tractor" | "tractor_semitrailer" | "multi_trailer";
+            /** Rules */
+            rules: {
+                [key: string]: string;
+            };
+            /** Procedure */
+            procedure: {
+                [key: string]: string;
+            };
+            /** Holding */
+            holding: {
+                [key: string]: string;
+            };
+            /** Lines */
+            lines: components["schemas"]["CardLineOut"][];
+            /** Caution */
+            caution: {
+                [key: string]: string;
+            };
+        };
+        /**
+         * CellOut
+         * @description One set's limit of one stage, null where it has none; ``low`` and ``high`` as they are drawn, null: open.
+         */
+        CellOut: {
+            /** Limit */
+            limit: {
+                [key: string]: unknown;
+            } | null;
+            /** Short */
+            short: string;
+            /** Text */
+            text: string;
+            /** Said */
+            said: {
+                [key: string]: string;
+            };
+            /** Sources */
+            sources: string[];
+            /** Standing */
+            standing: ("published" | "from_memory" | "common_practice" | "fleet") | null;
+            /** Low */
+            low: number | null;
+            /** High */
+            high: number | null;
+            /** Low Open */
+            low_open: boolean;
+            /** High Open */
+            high_open: boolean;
+            /** Drawn At Psi */
+            drawn_at_psi: number | null;
+            /** Differs */
+            differs: boolean;
+            /** Own */
+            own: boolean;
+            /** Reason */
+            reason: string;
+        };
+        /**
          * ChangeMeBody
          * @description One's own language, unit or password.
          */
@@ -1698,6 +2073,36 @@ export interface components {
             old_password?: string | null;
             /** New Password */
             new_password?: string | null;
+        };
+        /**
+         * CheckBody
+         * @description A rule set or an order of work as it is being written.
+         */
+        CheckBody: {
+            /** Table */
+            table: {
+                [key: string]: unknown;
+            };
+        };
+        /**
+         * CheckedOut
+         * @description What is being written, read: its own limits as they are said in both languages, and what is looser than the law.
+         *
+         *     problem, field : why it cannot be kept, and where; empty where it can.
+         */
+        CheckedOut: {
+            /** Problem */
+            problem: string;
+            /** Field */
+            field: string;
+            /** Said */
+            said: {
+                [key: string]: {
+                    [key: string]: string;
+                };
+            };
+            /** Looser */
+            looser: components["schemas"]["LooserOut"][];
         };
         /**
          * CoachOut
@@ -1732,6 +2137,18 @@ export interface components {
             pins: components["schemas"]["PinOut"][];
         };
         /**
+         * CompareOut
+         * @description Rule sets side by side for one kind of unit.
+         */
+        CompareOut: {
+            /** Columns */
+            columns: components["schemas"]["SetColumnOut"][];
+            /** Rows */
+            rows: components["schemas"]["RowOut"][];
+            /** Conventions */
+            conventions: components["schemas"]["ConventionOut"][];
+        };
+        /**
          * ConditionOut
          * @description A condition: as it is shown, what it means exactly, and what is wrong when it is not so.
          */
@@ -1744,6 +2161,20 @@ export interface components {
             means: string;
             /** Not So */
             not_so: string;
+        };
+        /**
+         * ConventionOut
+         * @description Something that a set decides beside its limits, in words, set by set; ``differs``: from the first.
+         */
+        ConventionOut: {
+            /** Id */
+            id: string;
+            /** Title */
+            title: string;
+            /** Values */
+            values: string[];
+            /** Differs */
+            differs: boolean[];
         };
         /**
          * CoupleBody
@@ -1858,6 +2289,26 @@ export interface components {
             counts: "kept" | "now";
         };
         /**
+         * DraftBody
+         * @description A rule set or an order of work as the file that the command line takes; ``revision``: of the draft looked at.
+         */
+        DraftBody: {
+            /** Table */
+            table: {
+                [key: string]: unknown;
+            };
+            /** Revision */
+            revision?: number | null;
+        };
+        /**
+         * DropBody
+         * @description ``revision``: of the draft that was looked at.
+         */
+        DropBody: {
+            /** Revision */
+            revision: number;
+        };
+        /**
          * DueBody
          * @description How often something is tested; ``every`` null: no rule of its own.
          */
@@ -1933,6 +2384,8 @@ export interface components {
              * @default true
              */
             trailer_knob: boolean;
+            /** Holding */
+            holding?: ("chocks" | "gear_noted" | "gear_too") | null;
             /**
              * Resolution Psi
              * @default 1
@@ -1944,6 +2397,59 @@ export interface components {
             procedure?: string | null;
             /** Version */
             version: number;
+        };
+        /**
+         * EditionOut
+         * @description One version of one of the fleet's own. ``now``: it is the one in force.  written : what somebody wrote of it.
+         */
+        EditionOut: {
+            /**
+             * Kind
+             * @enum {string}
+             */
+            kind: "rules" | "procedure";
+            /** Name */
+            name: string;
+            /** Version */
+            version: number;
+            /**
+             * State
+             * @enum {string}
+             */
+            state: "draft" | "published" | "retired";
+            /** Now */
+            now: boolean;
+            /** Title */
+            title: {
+                [key: string]: string;
+            };
+            /** Parent */
+            parent: string | null;
+            /** Written */
+            written: {
+                [key: string]: unknown;
+            };
+            /** Hash */
+            hash: string | null;
+            /** Effective From */
+            effective_from: string | null;
+            /** Drafted By */
+            drafted_by: string;
+            /**
+             * Drafted At
+             * Format: date-time
+             */
+            drafted_at: string;
+            /** Published By */
+            published_by: string | null;
+            /** Published At */
+            published_at: string | null;
+            /** Retired By */
+            retired_by: string | null;
+            /** Retired At */
+            retired_at: string | null;
+            /** Revision */
+            revision: number;
         };
         /**
          * EntryOut
@@ -2445,6 +2951,23 @@ export interface components {
             why: string;
         };
         /**
+         * LooserOut
+         * @description A limit that is looser than a published rule; ``reason``: the fleet says why.
+         */
+        LooserOut: {
+            /** Key */
+            key: string;
+            /**
+             * Stage
+             * @enum {string}
+             */
+            stage: "build_up" | "cut_out" | "cut_in" | "leak_released" | "leak_applied" | "low_air_warning" | "spring_brakes";
+            /** Text */
+            text: string;
+            /** Reason */
+            reason: boolean;
+        };
+        /**
          * MadeTokenOut
          * @description The secret of a new token, told once.
          */
@@ -2568,6 +3091,70 @@ export interface components {
             id: string;
             /** Name */
             name: string;
+        };
+        /**
+         * OrderBody
+         * @description An order of work as it is being built, and for what: a unit, or a kind of unit under a rule set.
+         */
+        OrderBody: {
+            /** Table */
+            table: {
+                [key: string]: unknown;
+            };
+            /** Rules */
+            rules: string;
+            /** Kind */
+            kind?: ("straight_truck" | "bus" | "tractor" | "tractor_semitrailer" | "multi_trailer") | null;
+            /** Unit Id */
+            unit_id?: string | null;
+        };
+        /**
+         * OrderOut
+         * @description What an order takes, or why it cannot be done (``problem`` at the step in ``place``).
+         *
+         *     unjudged : stages that the rules limit and the order leaves out.  unlimited : stages of it without a limit.
+         */
+        OrderOut: {
+            /** Steps */
+            steps: components["schemas"]["OrderStepOut"][];
+            /** Seconds */
+            seconds: number;
+            /** Refills */
+            refills: number;
+            /** Engine Starts */
+            engine_starts: number;
+            /** Begins Full */
+            begins_full: boolean;
+            /** Unjudged */
+            unjudged: (("build_up" | "cut_out" | "cut_in" | "leak_released" | "leak_applied" | "low_air_warning" | "spring_brakes") | ("rebuild" | "hold_trailer" | "hold_parking" | "rolling_service"))[];
+            /** Unlimited */
+            unlimited: (("build_up" | "cut_out" | "cut_in" | "leak_released" | "leak_applied" | "low_air_warning" | "spring_brakes") | ("rebuild" | "hold_trailer" | "hold_parking" | "rolling_service"))[];
+            /** Place */
+            place: number | null;
+            /** Problem */
+            problem: string;
+        };
+        /**
+         * OrderStepOut
+         * @description One step as the planner sees it. ``place``: in the order as it was given, null where it was put in.
+         */
+        OrderStepOut: {
+            /** Step */
+            step: ("safe_start" | "release" | "draw_down" | "park" | "chocks_in" | "chocks_out") | ("build_up" | "cut_out" | "cut_in" | "leak_released" | "leak_applied" | "low_air_warning" | "spring_brakes") | ("rebuild" | "hold_trailer" | "hold_parking" | "rolling_service");
+            /** Place */
+            place: number | null;
+            /** Seconds */
+            seconds: number;
+            /** Refill */
+            refill: boolean;
+            /** Start Psi */
+            start_psi: number;
+            /** End Psi */
+            end_psi: number;
+            /** Does */
+            does: string;
+            /** Limit */
+            limit: string;
         };
         /**
          * PaperBody
@@ -2747,6 +3334,16 @@ export interface components {
             group: string;
             /** Text */
             text: string;
+        };
+        /**
+         * PublishBody
+         * @description ``revision``: of the draft that was looked at.  effective_from : when it begins to hold, null: now.
+         */
+        PublishBody: {
+            /** Revision */
+            revision: number;
+            /** Effective From */
+            effective_from?: string | null;
         };
         /**
          * QuestionOut
@@ -3134,6 +3731,8 @@ export interface components {
             way: components["schemas"]["WayOut"];
             /** Rules */
             rules: string;
+            /** Rules Hash */
+            rules_hash: string | null;
             /** Figure */
             figure: components["schemas"]["FigurePartOut"][];
             /** Stations */
@@ -3239,6 +3838,36 @@ export interface components {
             low: number | null;
             /** High */
             high: number | null;
+        };
+        /**
+         * RowOut
+         * @description One stage across all sets; ``scale``: from where to where its bays are drawn, in ``unit``.
+         */
+        RowOut: {
+            /**
+             * Stage
+             * @enum {string}
+             */
+            stage: "build_up" | "cut_out" | "cut_in" | "leak_released" | "leak_applied" | "low_air_warning" | "spring_brakes";
+            /** Title */
+            title: string;
+            /**
+             * Unit
+             * @enum {string}
+             */
+            unit: "psi" | "s";
+            /** Hold S */
+            hold_s: number | null;
+            /** Window Psi */
+            window_psi: number[] | null;
+            /** Scale */
+            scale: number[];
+            /** Least */
+            least: number;
+            /** Most */
+            most: number;
+            /** Cells */
+            cells: components["schemas"]["CellOut"][];
         };
         /**
          * RunOut
@@ -3466,8 +4095,8 @@ export interface components {
              * @constant
              */
             format: "low-hiss-script/5";
-            procedure: components["schemas"]["Titled"];
-            rules: components["schemas"]["TitledRules"];
+            procedure: components["schemas"]["TitledHash"];
+            rules: components["schemas"]["TitledHash"];
             /** Knobs */
             knobs: ("tractor" | "trailer")[];
             /** Needles */
@@ -3593,6 +4222,29 @@ export interface components {
             code: string;
             /** Message */
             message: string;
+        };
+        /**
+         * SetColumnOut
+         * @description A rule set of the table: its words, where it comes from, and which version it is where it is the fleet's.
+         */
+        SetColumnOut: {
+            /** Ref */
+            ref: string;
+            /** Id */
+            id: string;
+            /** Title */
+            title: string;
+            /** About */
+            about: string;
+            /** Parent */
+            parent: string | null;
+            /** Version */
+            version: number | null;
+            /**
+             * State
+             * @enum {string}
+             */
+            state: "built_in" | "draft" | "published" | "retired";
         };
         /**
          * SetupBody
@@ -3824,6 +4476,36 @@ export interface components {
             person_id: string;
         };
         /**
+         * TestedByBody
+         * @description By what units of each kind are tested that have no rules of their own.
+         */
+        TestedByBody: {
+            /** Kinds */
+            kinds: {
+                [key: string]: components["schemas"]["TestedByIn"];
+            };
+        };
+        /**
+         * TestedByIn
+         * @description A rule set and an order of work by name.
+         */
+        TestedByIn: {
+            /** Rules */
+            rules: string;
+            /** Procedure */
+            procedure?: string | null;
+        };
+        /**
+         * TestedByOut
+         * @description By what units of a kind are tested that have no rules of their own; ``procedure``: null for the school's own.
+         */
+        TestedByOut: {
+            /** Rules */
+            rules: string;
+            /** Procedure */
+            procedure: string | null;
+        };
+        /**
          * TimelineOut
          * @description A run along time.
          */
@@ -3836,22 +4518,10 @@ export interface components {
             spans: components["schemas"]["SpanOut"][];
         };
         /**
-         * Titled
-         * @description Something with an id and a title in each language.
+         * TitledHash
+         * @description A rule set or procedure and the hash of its content.
          */
-        Titled: {
-            /** Id */
-            id: string;
-            /** Title */
-            title: {
-                [key: string]: string;
-            };
-        };
-        /**
-         * TitledRules
-         * @description A rule set and the hash of its content.
-         */
-        TitledRules: {
+        TitledHash: {
             /** Id */
             id: string;
             /** Title */
@@ -3983,6 +4653,8 @@ export interface components {
              * @default true
              */
             trailer_knob: boolean;
+            /** Holding */
+            holding?: ("chocks" | "gear_noted" | "gear_too") | null;
             /**
              * Resolution Psi
              * @default 1
@@ -4031,6 +4703,8 @@ export interface components {
             gearbox: ("manual" | "automatic") | null;
             /** Trailer Knob */
             trailer_knob: boolean;
+            /** Holding */
+            holding: ("chocks" | "gear_noted" | "gear_too") | null;
             /** Resolution Psi */
             resolution_psi: number;
             /** Trailers */
@@ -4041,6 +4715,10 @@ export interface components {
             rules: string;
             /** Procedure */
             procedure: string | null;
+            /** Own Rules */
+            own_rules: string | null;
+            /** Own Procedure */
+            own_procedure: string | null;
             /** Version */
             version: number;
             /** Retired */
@@ -4094,6 +4772,26 @@ export interface components {
             /** Own Rule */
             own_rule: boolean;
             recheck: components["schemas"]["RecheckOut"] | null;
+        };
+        /**
+         * ValueOut
+         * @description A value, to a tenth, and how many runs read it.
+         */
+        ValueOut: {
+            /** Value */
+            value: number;
+            /** Runs */
+            runs: number;
+        };
+        /**
+         * ValuesOut
+         * @description What runs of units of a kind measured in a stage, the latest so many: each value and how many runs read it.
+         */
+        ValuesOut: {
+            /** Values */
+            values: components["schemas"]["ValueOut"][];
+            /** Runs */
+            runs: number;
         };
         /**
          * VerdictOut
@@ -4232,6 +4930,8 @@ export interface components {
             gearbox: ("manual" | "automatic") | null;
             /** Trailer Knob */
             trailer_knob: boolean;
+            /** Holding */
+            holding: ("chocks" | "gear_noted" | "gear_too") | null;
             /** Resolution Psi */
             resolution_psi: number;
             /** Trailers */
@@ -4242,6 +4942,10 @@ export interface components {
             rules: string;
             /** Procedure */
             procedure: string | null;
+            /** Own Rules */
+            own_rules: string | null;
+            /** Own Procedure */
+            own_procedure: string | null;
             /** Version */
             version: number;
             /** Retired */
@@ -7394,6 +8098,557 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["BookOut"];
+                };
+            };
+            /** @description The input cannot be accepted. */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ErrorOut"];
+                };
+            };
+            /** @description It was not done: the error's code and sentence say why. */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ErrorOut"];
+                };
+            };
+        };
+    };
+    setTestedBy: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["TestedByBody"];
+            };
+        };
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["BookOut"];
+                };
+            };
+            /** @description The input cannot be accepted. */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ErrorOut"];
+                };
+            };
+            /** @description It was not done: the error's code and sentence say why. */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ErrorOut"];
+                };
+            };
+        };
+    };
+    listEditions: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["EditionOut"][];
+                };
+            };
+            /** @description The input cannot be accepted. */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ErrorOut"];
+                };
+            };
+            /** @description It was not done: the error's code and sentence say why. */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ErrorOut"];
+                };
+            };
+        };
+    };
+    compareRules: {
+        parameters: {
+            query?: {
+                sets?: string[] | null;
+                kind?: "straight_truck" | "bus" | "tractor" | "tractor_semitrailer" | "multi_trailer";
+                circuits?: "dual" | "single";
+                unit_id?: string | null;
+                lang?: "en" | "es";
+                unit?: "psi" | "kpa" | "bar";
+            };
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["CompareOut"];
+                };
+            };
+            /** @description The input cannot be accepted. */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ErrorOut"];
+                };
+            };
+            /** @description It was not done: the error's code and sentence say why. */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ErrorOut"];
+                };
+            };
+        };
+    };
+    checkRules: {
+        parameters: {
+            query?: {
+                lang?: "en" | "es";
+                unit?: "psi" | "kpa" | "bar";
+            };
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["CheckBody"];
+            };
+        };
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["CheckedOut"];
+                };
+            };
+            /** @description The input cannot be accepted. */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ErrorOut"];
+                };
+            };
+            /** @description It was not done: the error's code and sentence say why. */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ErrorOut"];
+                };
+            };
+        };
+    };
+    keepDraft: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["DraftBody"];
+            };
+        };
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["EditionOut"];
+                };
+            };
+            /** @description The input cannot be accepted. */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ErrorOut"];
+                };
+            };
+            /** @description It was not done: the error's code and sentence say why. */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ErrorOut"];
+                };
+            };
+        };
+    };
+    importRules: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "text/plain": string;
+            };
+        };
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["EditionOut"];
+                };
+            };
+            /** @description The input cannot be accepted. */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ErrorOut"];
+                };
+            };
+            /** @description It was not done: the error's code and sentence say why. */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ErrorOut"];
+                };
+            };
+        };
+    };
+    publishRules: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                kind: "rules" | "procedure";
+                name: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["PublishBody"];
+            };
+        };
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["EditionOut"];
+                };
+            };
+            /** @description The input cannot be accepted. */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ErrorOut"];
+                };
+            };
+            /** @description It was not done: the error's code and sentence say why. */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ErrorOut"];
+                };
+            };
+        };
+    };
+    dropDraft: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                kind: "rules" | "procedure";
+                name: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["DropBody"];
+            };
+        };
+        responses: {
+            /** @description Successful Response */
+            204: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
+            };
+            /** @description The input cannot be accepted. */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ErrorOut"];
+                };
+            };
+            /** @description It was not done: the error's code and sentence say why. */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ErrorOut"];
+                };
+            };
+        };
+    };
+    retireRules: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                kind: "rules" | "procedure";
+                name: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            204: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
+            };
+            /** @description The input cannot be accepted. */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ErrorOut"];
+                };
+            };
+            /** @description It was not done: the error's code and sentence say why. */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ErrorOut"];
+                };
+            };
+        };
+    };
+    getRuleFile: {
+        parameters: {
+            query?: {
+                version?: number | null;
+            };
+            header?: never;
+            path: {
+                kind: "rules" | "procedure";
+                name: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
+            };
+            /** @description The input cannot be accepted. */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ErrorOut"];
+                };
+            };
+            /** @description It was not done: the error's code and sentence say why. */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ErrorOut"];
+                };
+            };
+        };
+    };
+    getMeasured: {
+        parameters: {
+            query: {
+                stage: "build_up" | "cut_out" | "cut_in" | "leak_released" | "leak_applied" | "low_air_warning" | "spring_brakes";
+                kind: "straight_truck" | "bus" | "tractor" | "tractor_semitrailer" | "multi_trailer";
+            };
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ValuesOut"];
+                };
+            };
+            /** @description The input cannot be accepted. */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ErrorOut"];
+                };
+            };
+            /** @description It was not done: the error's code and sentence say why. */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ErrorOut"];
+                };
+            };
+        };
+    };
+    planOrder: {
+        parameters: {
+            query?: {
+                lang?: "en" | "es";
+                unit?: "psi" | "kpa" | "bar";
+            };
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["OrderBody"];
+            };
+        };
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["OrderOut"];
+                };
+            };
+            /** @description The input cannot be accepted. */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ErrorOut"];
+                };
+            };
+            /** @description It was not done: the error's code and sentence say why. */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ErrorOut"];
+                };
+            };
+        };
+    };
+    getCard: {
+        parameters: {
+            query?: {
+                lang?: "en" | "es";
+                unit?: "psi" | "kpa" | "bar";
+            };
+            header?: never;
+            path: {
+                unit_id: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["CardOut"];
                 };
             };
             /** @description The input cannot be accepted. */
