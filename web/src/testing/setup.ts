@@ -1,3 +1,4 @@
+import { afterAll } from 'vitest'
 import 'fake-indexeddb/auto'
 
 // logic is tried without a page; all it is told of one is its address
@@ -7,3 +8,16 @@ if (typeof window === 'undefined') {
 const { needWords, startWords } = await import('../shared/i18n')
 await startWords('en')
 await needWords('round', 'units', 'people', 'log')
+
+// a channel reaches every thread of the process: what other test files say must not reach a page that is gone
+const open: BroadcastChannel[] = []
+const Channel = globalThis.BroadcastChannel as typeof BroadcastChannel | undefined
+if (Channel && typeof document !== 'undefined') {
+  globalThis.BroadcastChannel = class extends Channel {
+    constructor(name: string) {
+      super(name)
+      open.push(this)
+    }
+  }
+}
+afterAll(() => open.forEach((channel) => channel.close()))
