@@ -230,6 +230,7 @@ def _web_server(store: Store, wider: Wider, *, demo_accounts: bool) -> uvicorn.S
         demo_accounts=demo_accounts,
         secure=wider.tls,
     )
+    app.state.worker.wake()  # an earlier process may have left a question half answered
     config = uvicorn.Config(
         app,
         **web_options(wider.proxy, tls=wider.tls),

@@ -7,9 +7,9 @@ from typing import Any, get_args
 
 from lowhiss.core.fields import LANGUAGES
 from lowhiss.core.record import COUNTING_PURPOSES, END_TYPES, types_that
-from lowhiss.core.stages import STAGES, STEP_TABLE
+from lowhiss.core.stages import ACTIONS, STAGES, STEP_TABLE
 from lowhiss.core.standing import CONSEQUENCES
-from lowhiss.core.vehicle import KIND_TABLE, PowerKind
+from lowhiss.core.vehicle import KIND_TABLE, UNIT_KINDS, PowerKind
 
 _HEAD = """/** Written by scripts/write_generated.py from the tables of the core; not to be edited. */
 
@@ -30,6 +30,8 @@ def trade_words() -> str:
         "STAGES": STAGES,
         "POINTS": tuple(points),
         "POWER_KINDS": get_args(PowerKind),
+        "UNIT_KINDS": UNIT_KINDS,
+        "ACTIONS": ACTIONS,
         "END_TYPES": END_TYPES,
         "WATCHED_TYPES": types_that("watched"),
         "COUNTING_PURPOSES": COUNTING_PURPOSES,

@@ -23,9 +23,11 @@ from lowhiss.api.people import accounts as people
 from lowhiss.api.people import session
 from lowhiss.api.rounds import routes as rounds
 from lowhiss.api.rules import routes as rulebook
-from lowhiss.api.runs import feed, live, log
+from lowhiss.api.rules import sums
+from lowhiss.api.runs import feed, live, log, whatif
 from lowhiss.api.runs import routes as runs
 from lowhiss.api.schemas import ErrorOut
+from lowhiss.service.runs.working import Worker
 from lowhiss.store.engine import Store
 
 WEB_DIST = Path(__file__).resolve().parents[2] / "web" / "dist"
@@ -68,7 +70,8 @@ def create_app(
     )
     app.state.store = store
     app.state.demo_accounts = demo_accounts
-    for area in (session, people, units, trailers, standing, runs, log, rounds, rulebook):
+    app.state.worker = None if store is None else Worker(store)
+    for area in (session, people, units, trailers, standing, runs, log, rounds, rulebook, sums, whatif):
         app.include_router(area.router)
     live.install(app, store)
     feed.install(app)

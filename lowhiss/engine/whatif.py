@@ -5,7 +5,7 @@ from __future__ import annotations
 from collections.abc import Iterable, Iterator
 from dataclasses import dataclass
 
-from lowhiss.core.judge import Overall, fold_for, judge_run, judge_state
+from lowhiss.core.judge import Overall, RunVerdict, fold_for, judge_run, judge_state
 from lowhiss.core.procedure import Procedure
 from lowhiss.core.record import Run
 from lowhiss.core.rules import RuleSet
@@ -26,21 +26,28 @@ class Change:
         return self.before != self.after
 
 
+def both(run: Run, rules: RuleSet, procedure: Procedure, others: RuleSet) -> tuple[RunVerdict, RunVerdict]:
+    """The run's verdict under its own rules, and under the others. Raises RecordError where it contradicts itself."""
+    if any(event.after_end for event in run.events):
+        before = judge_run(run, rules, procedure, candidate=False)
+        return before, judge_run(run, others, procedure, candidate=False)
+    state = fold_for(run, rules)
+    # the same needles and conventions fold to the same state
+    same = (others.policy, others.judging) == (rules.policy, rules.judging)
+    other = state if same else fold_for(run, others)
+    return (
+        judge_state(state, rules, procedure, candidate=False),
+        judge_state(other, others, procedure, candidate=False),
+    )
+
+
 def replay(runs: Iterable[tuple[Run, RuleSet, Procedure]], others: RuleSet) -> Iterator[Change]:
     """Each run judged by its own rules and by ``others``, in the order given; nothing is kept between runs.
 
     Raises RecordError where a run contradicts itself.
     """
     for run, rules, procedure in runs:
-        if any(event.after_end for event in run.events):
-            before = judge_run(run, rules, procedure, candidate=False)
-            after = judge_run(run, others, procedure, candidate=False)
-        else:
-            state = fold_for(run, rules)
-            before = judge_state(state, rules, procedure, candidate=False)
-            # the same needles and conventions fold to the same state
-            same = (others.policy, others.judging) == (rules.policy, rules.judging)
-            after = judge_state(state if same else fold_for(run, others), others, procedure, candidate=False)
+        before, after = both(run, rules, procedure, others)
         old = {stage: verdict.outcome for stage, verdict in before.standing().items()}
         new = {stage: verdict.outcome for stage, verdict in after.standing().items()}
         differing = tuple((stage, old[stage], new[stage]) for stage in old if stage in new and old[stage] != new[stage])

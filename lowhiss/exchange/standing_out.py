@@ -2,9 +2,7 @@
 
 from __future__ import annotations
 
-import csv
 import datetime as dt
-import io
 from collections.abc import Iterable, Sequence
 from dataclasses import dataclass
 from typing import NamedTuple
@@ -12,8 +10,9 @@ from zoneinfo import ZoneInfo
 
 from icalendar import Calendar, Event
 
+from lowhiss.exchange.tables import csv_text
+
 STANDING_COLUMNS = ("unit", "standing", "stays", "why", "last_passed", "due")
-_FORMULA = ("=", "+", "-", "@", "\t", "\r")
 
 
 @dataclass(frozen=True, slots=True)
@@ -44,19 +43,12 @@ def last_day(due_at: dt.datetime, zone: ZoneInfo) -> dt.date:
 
 def standing_csv(lines: Iterable[StandingLine], zone: ZoneInfo) -> str:
     """A table with one line a unit; days are the fleet's own. No cell is ever taken for a formula."""
-    out = io.StringIO()
-    writer = csv.writer(out)
-    writer.writerow(STANDING_COLUMNS)
+    rows: list[tuple[str, ...]] = [STANDING_COLUMNS]
     for line in lines:
         passed = line.passed_at.astimezone(zone).date().isoformat() if line.passed_at else ""
         due = last_day(line.due_at, zone).isoformat() if line.due_at else ""
-        stays = "yes" if line.stays else "no"
-        writer.writerow([_plain(line.unit), line.standing, stays, _plain(line.why), passed, due])
-    return out.getvalue()
-
-
-def _plain(text: str) -> str:
-    return f"'{text}" if text.startswith(_FORMULA) else text
+        rows.append((line.unit, line.standing, "yes" if line.stays else "no", line.why, passed, due))
+    return csv_text(rows)
 
 
 def due_calendar(

@@ -20,6 +20,7 @@ from lowhiss.core.procedure.planner import Planning, Pressures, Rates, Times
 from lowhiss.core.rounds import ROUND_TABLES, RoundBook, read_round_book
 from lowhiss.core.rules import Judging, RuleSet, parse_toml, read_judging, read_rule_set
 from lowhiss.core.standing import Consequences, read_consequences
+from lowhiss.core.sums import SumRow, SumTables, read_sums
 from lowhiss.core.vehicle import Unit, UnitKind
 
 _ROOT: Traversable = files(__name__)
@@ -164,6 +165,18 @@ def planning(kind: UnitKind) -> Planning:
 def air_data() -> AirData:
     """The parameters of the simulated vehicle, of each kind and every fault."""
     return read_air_data(_table("airsystem.toml"), chambers().volumes_in3, chambers().power_unit_ratio)
+
+
+@cache
+def sums() -> dict[str, SumRow]:
+    """Every sum of the trade by its id."""
+    return read_sums(_table("sums.toml"))
+
+
+def sum_tables() -> SumTables:
+    """What the sums look up."""
+    table = chambers()
+    return SumTables(table.volumes_in3, table.power_unit_ratio, table.trailer_ratio)
 
 
 @cache

@@ -25,15 +25,19 @@ from lowhiss.api.rules.schemas import (
     DraftBody,
     DropBody,
     EditionOut,
+    GroupLineOut,
     OrderBody,
     OrderOut,
     PublishBody,
+    RoundLineOut,
+    RoundRulesOut,
     RowOut,
     SetColumnOut,
     TestedByBody,
     TestedByOut,
     ValueOut,
     ValuesOut,
+    WeighBody,
     ordered_steps,
     row_fields,
 )
@@ -41,7 +45,7 @@ from lowhiss.api.schemas import UUID_PATTERN
 from lowhiss.core.errors import RuleError
 from lowhiss.core.fields import LANGUAGES
 from lowhiss.core.rules import apply_bounds
-from lowhiss.core.stages import STEP_TABLE, LimitedStage, Step, is_limited
+from lowhiss.core.stages import STEP_TABLE, Step, is_limited
 from lowhiss.core.vehicle import KIND_TABLE, Circuits, UnitKind
 from lowhiss.core.words import Words
 from lowhiss.service.people.rights import may
@@ -136,6 +140,16 @@ def compare_rules(
     )
 
 
+@router.get("/rules/round", operation_id="getRoundRules")
+def get_round_rules(store: StoreDep, words: WordsDep, ref: Annotated[str, Query(max_length=80)]) -> RoundRulesOut:
+    """What a set holds of a round: every number, and what a defect of each group of parts means."""
+    lines, groups = units.round_rules(store, ref, words)
+    return RoundRulesOut(
+        limits=[RoundLineOut.model_validate(one, from_attributes=True) for one in lines],
+        groups=[GroupLineOut.model_validate(one, from_attributes=True) for one in groups],
+    )
+
+
 @router.post("/rules/check", operation_id="checkRules")
 def check_rules(body: CheckBody, store: StoreDep, words: WordsDep) -> CheckedOut:
     """What is being written, read: the sentences it makes, what is looser than the law, or why it cannot be kept."""
@@ -188,11 +202,16 @@ def get_rule_file(
     return Response(text, media_type="application/toml", headers=headers)
 
 
-@router.get("/rules/measured", operation_id="getMeasured")
-def get_measured(store: StoreDep, stage: LimitedStage, kind: UnitKind) -> ValuesOut:
-    """What the latest runs of units of a kind measured in a stage, to stand under a limit that is being moved."""
-    found = units.measured_in(store, stage, kind)
-    return ValuesOut(values=[ValueOut(value=value, runs=runs) for value, runs in found.values], runs=found.runs)
+@router.post("/rules/weigh", operation_id="weighLimit")
+def weigh_limit(body: WeighBody, store: StoreDep) -> ValuesOut:
+    """What the latest runs of units of a kind measured in a stage, under a limit that is being moved."""
+    found = units.measured_in(store, body.stage, body.kind, body.was, body.now)
+    return ValuesOut(
+        values=[ValueOut.model_validate(one, from_attributes=True) for one in found.values],
+        runs=found.runs,
+        pass_no_longer=sum(one.runs for one in found.values if one.was and one.now is False),
+        fail_no_longer=sum(one.runs for one in found.values if one.was is False and one.now),
+    )
 
 
 @router.post("/orders/plan", operation_id="planOrder")

@@ -11,6 +11,7 @@ from lowhiss.api.schemas import Strict
 from lowhiss.core.fields import Language
 from lowhiss.core.procedure import Procedure
 from lowhiss.core.stages import Action, LimitedStage, Stage
+from lowhiss.core.standing import Consequence
 from lowhiss.core.vehicle import Holding, UnitKind
 from lowhiss.core.words import Words
 from lowhiss.engine.desk.comparing import Cell, Convention, Row, source_of
@@ -270,18 +271,60 @@ class CompareOut(BaseModel):
     conventions: list[ConventionOut]
 
 
+class RoundLineOut(BaseModel):
+    """What is measured in a round and its bound under a set; ``axles``: of which, empty: all."""
+
+    measure: str
+    name: str
+    axles: list[str]
+    unit: str
+    at_least: float | None
+    at_most: float | None
+    source: str
+    own: bool
+
+
+class GroupLineOut(BaseModel):
+    """What a defect of a group of parts means under a set; ``inherited``: under its parent."""
+
+    id: str
+    name: str
+    consequence: Consequence
+    inherited: Consequence
+
+
+class RoundRulesOut(BaseModel):
+    """What a set holds of a round."""
+
+    limits: list[RoundLineOut]
+    groups: list[GroupLineOut]
+
+
+class WeighBody(Strict):
+    """A limit as it was and as it would be, each as it stands in a file; null: none."""
+
+    stage: LimitedStage
+    kind: UnitKind
+    was: dict[str, Any] | None = None
+    now: dict[str, Any] | None = None
+
+
 class ValueOut(BaseModel):
-    """A value, to a tenth, and how many runs read it."""
+    """A value, how many runs read it, and whether it was and would be within; null without a limit."""
 
     value: float
     runs: int
+    was: bool | None
+    now: bool | None
 
 
 class ValuesOut(BaseModel):
-    """What runs of units of a kind measured in a stage, the latest so many: each value and how many runs read it."""
+    """What the latest runs of a kind measured. ``pass_no_longer``, ``fail_no_longer``: so many readings would turn."""
 
     values: list[ValueOut]
     runs: int
+    pass_no_longer: int
+    fail_no_longer: int
 
 
 class OrderBody(Strict):

@@ -59,6 +59,8 @@ def _chocks(case: JudgeContext) -> list[Finding]:
 
 def _moved_after_fail(case: JudgeContext, stages: list[StageVerdict]) -> list[Finding]:
     """A hold test or a roll while a stage stood failed, that of an earlier hold test too."""
+    if all(verdict.outcome != "fail" for verdict in stages):
+        return []
     ends: list[tuple[int, StageVerdict]] = []
     for verdict in stages:
         if verdict.outcome in DECIDED and (marks := _marks_of(case, verdict)):
@@ -95,13 +97,18 @@ def _call_outs(case: JudgeContext, stages: list[StageVerdict]) -> list[Finding]:
         # asked for where the school wants them said
         asked = part in case.rules.calls or (bool(calls) and part != "verdict")
         for stage in _called_stages(case) if asked else ():
-            first, last = _first_mark(case, stage), _last_mark(case, stage)
             times = calls.get(f"{part}:{stage}", [])
-            in_time = any(t <= first for t in times) if part == "limit" else any(t >= last for t in times)
+            if part == "limit":
+                first = _first_mark(case, stage)
+                in_time = any(t <= first for t in times)
+            else:
+                last = _last_mark(case, stage)
+                in_time = any(t >= last for t in times)
             if not in_time:
                 findings.append(Finding(code, stage, {}))
     for event in said:
-        findings += _wrong_limit(event, case) + _wrong_verdict(event, case, stages)
+        if event.value is not None:
+            findings += _wrong_limit(event, case) + _wrong_verdict(event, case, stages)
     return findings
 
 

@@ -95,17 +95,19 @@ def knob_states(context: Context, unit: Unit) -> dict[str, str | None]:
 
 def late_and_disagreeing(verdict: StageVerdict, events: list[Event], case: JudgeContext) -> None:
     """The findings that any reading can bear: marked late, needles too far apart."""
-    if any(event.late for event in events):
-        verdict.find("late_reading")
     share = case.judging.gauges_disagree_share
     for event in events:
-        primary, secondary = needle_psi(event, "primary"), needle_psi(event, "secondary")
-        if primary is not None and secondary is not None:
-            apart = round(abs(primary - secondary), 9)
-            # a cut-out is itself the last reading of it
-            own = max(primary, secondary) if event.stage == FILL_STAGE else None
-            if apart > share * (own or cut_out_psi(case, case.state.marks.get(event.place))):
-                verdict.find("gauges_disagree", apart_psi=apart, primary_psi=primary, secondary_psi=secondary)
+        if event.late:
+            verdict.find("late_reading")
+        primary, secondary = event.primary_psi, event.secondary_psi
+        if primary is None or secondary is None:
+            continue
+        primary, secondary = round_tenth(primary), round_tenth(secondary)
+        apart = round(abs(primary - secondary), 9)
+        # a cut-out is itself the last reading of it
+        own = max(primary, secondary) if event.stage == FILL_STAGE else None
+        if apart > share * (own or cut_out_psi(case, case.state.marks.get(event.place))):
+            verdict.find("gauges_disagree", apart_psi=apart, primary_psi=primary, secondary_psi=secondary)
 
 
 def cut_out_psi(case: JudgeContext, context: Context | None) -> float:
@@ -115,10 +117,12 @@ def cut_out_psi(case: JudgeContext, context: Context | None) -> float:
 
 def cut_out_of(case: JudgeContext, cut: Cut | None) -> float:
     """What "the cut-out" is, from the last reading of it: the higher needle of those that count."""
-    read = [getattr(cut, f"{needle}_psi") for needle in case.needles] if cut is not None else []
-    return max((psi for psi in read if psi is not None), default=None) or (
-        case.unit.governor.cut_out_psi or case.judging.default_cut_out_psi
-    )
+    read: float | None = None
+    if cut is not None:
+        # both needles count, or the primary alone
+        both = len(case.needles) == 2 and cut.secondary_psi is not None
+        read = cut.secondary_psi if both and (cut.primary_psi or 0.0) < (cut.secondary_psi or 0.0) else cut.primary_psi
+    return read or case.unit.governor.cut_out_psi or case.judging.default_cut_out_psi
 
 
 def cut_in_psi(case: JudgeContext, context: Context) -> float:

@@ -34,7 +34,7 @@ def measure_governor(verdict: StageVerdict, attempt: Attempt, case: JudgeContext
 
 def judge_governor(verdict: StageVerdict, attempt: Attempt, limit: Limit | None, case: JudgeContext) -> None:
     """Every reading is judged and the worst decides; a bound may hang on that needle's own cut-out before it."""
-    relative = limit is not None and any(bound.of == "cut_out_read" for bound in limit.bounds)
+    relative = limit is not None and limit.hangs_on_cut_out
     worst: tuple[Compared, float, Needle] | None = None
     seen = False
     for mark in attempt.marks:

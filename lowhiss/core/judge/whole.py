@@ -71,7 +71,7 @@ def judge_state(state: RunState, rules: RuleSet, procedure: Procedure, *, candid
     run = state.run
     unit = run.unit
     needles = unit.needles if state.policy == "both" else unit.needles[:1]
-    limits: dict[str, Limit | None] = {stage: rules.limit_for(stage, unit) for stage in LIMITED_STAGES}
+    limits = rules.limits_on(unit)
     case = JudgeContext(state, rules, unit, rules.judging, needles, limits, holding_of(unit, procedure, rules))
     required = procedure.required(run.unit)
     stages: list[StageVerdict] = []
@@ -97,6 +97,9 @@ def judge_state(state: RunState, rules: RuleSet, procedure: Procedure, *, candid
     )
 
 
+_KNOBS = stages_of("knobs")
+
+
 def _in_order(required: tuple[Stage, ...], case: JudgeContext) -> list[Stage]:
     """The required stages, then those that were done besides.
 
@@ -104,8 +107,7 @@ def _in_order(required: tuple[Stage, ...], case: JudgeContext) -> list[Stage]:
     """
     done = case.state.attempts
     others = [stage for stage in STAGES if stage in done and stage not in required and applies(stage, case.unit)]
-    pulled = {s for s in stages_of("knobs") if s in done and not any(attempt.popped for attempt in done[s])}
-    return [*required, *(stage for stage in others if stage not in pulled)]
+    return [*required, *(stage for stage in others if stage not in _KNOBS or any(a.popped for a in done[stage]))]
 
 
 def _stage_verdicts(stage: Stage, case: JudgeContext) -> list[StageVerdict]:
@@ -142,22 +144,23 @@ def _without_attempt(stage: Stage, case: JudgeContext) -> StageVerdict:
 def _attempt_verdict(stage: Stage, attempt: Attempt, earlier: list[Attempt], case: JudgeContext) -> StageVerdict:
     """One attempt, in the order of decision: no rule, void by state or retest, then what the stage's own judge says."""
     verdict = StageVerdict(stage, attempt.number, "not_done")
+    kind = kind_of(stage)
     if stage in UNLIMITED_STAGES:
-        (judge_rolling if kind_of(stage) == "roll" else judge_hold)(verdict, attempt, case)
+        (judge_rolling if kind == "roll" else judge_hold)(verdict, attempt, case)
         return verdict
     limit = verdict.limit = case.limits[stage]
     if limit is not None:
         verdict.bounds = apply_bounds(limit, case.unit, _cut_out_for(limit, stage, attempt, case))
     # findings are told whatever the outcome, so everything is looked at before the order of decision is applied
-    _MEASURE_AND_JUDGE[kind_of(stage)](verdict, attempt, case)
-    wrong = _STATE[kind](verdict, attempt, case) if (kind := kind_of(stage)) in _STATE else []
+    _MEASURE_AND_JUDGE[kind](verdict, attempt, case)
+    wrong = _STATE[kind](verdict, attempt, case) if kind in _STATE else []
     if stage in REFILLED_STAGES and retest_needs_refill(attempt, earlier):
         wrong.append("retest_without_refill")
     for code in wrong:
         verdict.void(code)
     if limit is None:
         verdict.outcome = "no_rule"
-    if kind_of(stage) == "warning" and not attempt.marks and case.state.lamp_checks:
+    if kind == "warning" and not attempt.marks and case.state.lamp_checks:
         verdict.find("lamp_check_only")
     if verdict.outcome not in DECIDED:
         verdict.withdraw_comparison()
@@ -166,7 +169,7 @@ def _attempt_verdict(stage: Stage, attempt: Attempt, earlier: list[Attempt], cas
 
 def _cut_out_for(limit: Limit, stage: Stage, attempt: Attempt, case: JudgeContext) -> float | None:
     """ "The cut-out" for a bound that is a share of it; None for limits without one."""
-    if all(bound.cap_share_of_cut_out is None for bound in limit.bounds):
+    if not limit.capped:
         return None
     mark = deciding_warning(attempt) if kind_of(stage) == "warning" else None
     return cut_out_psi(case, mark.context if mark else None)

@@ -36,7 +36,16 @@ class Procedure:
 
     def required(self, unit: Unit) -> tuple[Stage, ...]:
         """The same without those that may be left out."""
-        return tuple(stage for stage in self.stages(unit) if stage not in self.optional)
+        known = self._required_of.get(unit.group)
+        if known is None:
+            known = tuple(stage for stage in self.stages(unit) if stage not in self.optional)
+            self._required_of[unit.group] = known
+        return known
+
+    @cached_property
+    def _required_of(self) -> dict[str, tuple[Stage, ...]]:
+        """By group of units, on which alone it hangs whether a step applies."""
+        return {}
 
     def steps_on(self, unit: Unit) -> tuple[Step, ...]:
         """The steps that apply to this unit, in order."""

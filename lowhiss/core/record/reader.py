@@ -188,9 +188,9 @@ def _text(value: object) -> str:
 
 
 def _name(value: object) -> str:
-    if not isinstance(value, str) or not 0 < len(value) <= 80:
-        raise ValueError(f"must be a text of 1 to 80 characters, not {describe(value)}")
-    return value
+    if value.__class__ is str and 0 < len(value) <= 80:
+        return value
+    raise ValueError(f"must be a text of 1 to 80 characters, not {describe(value)}")
 
 
 def _flag(value: object) -> bool:
@@ -208,13 +208,23 @@ def _number(value: object, low: float, high: float) -> float:
 
 
 def _at_s(value: object) -> float:
-    return _number(value, 0, 10_000_000)
+    if value.__class__ is float and 0.0 <= value <= _LONGEST_S:
+        return value
+    return _number(value, 0, _LONGEST_S)
+
+
+_LONGEST_S = 10_000_000.0
 
 
 def _seq(value: object) -> int:
-    if isinstance(value, bool) or not isinstance(value, int) or not 0 <= value < 2**53:
+    if value.__class__ is int and 0 <= value < _MOST_SEQ:
+        return value
+    if isinstance(value, bool) or not isinstance(value, int) or not 0 <= value < _MOST_SEQ:
         raise ValueError(f"must be a whole number from 0 up, not {describe(value)}")
     return value
+
+
+_MOST_SEQ = 2**53
 
 
 def _speed(value: object) -> float:

@@ -97,6 +97,16 @@ class Limit:
     hold_s: float | None = None
     reason: str = ""
 
+    @property
+    def capped(self) -> bool:
+        """Whether a bound is never more than a share of the cut-out."""
+        return any(bound.cap_share_of_cut_out is not None for bound in self.bounds)
+
+    @property
+    def hangs_on_cut_out(self) -> bool:
+        """Whether a bound hangs on the cut-out that was read before."""
+        return any(bound.of == "cut_out_read" for bound in self.bounds)
+
 
 @dataclass(frozen=True, slots=True)
 class RoundLimit:
@@ -178,6 +188,19 @@ class RuleSet:
     def _by_stage(self) -> dict[str, tuple[Limit, ...]]:
         return {stage: tuple(limit for limit in self.limits if limit.stage == stage) for stage in LIMITED_STAGES}
 
+    def limits_on(self, unit: Unit) -> dict[str, Limit | None]:
+        """The limit of each stage that can have one for ``unit``: looked up once for units that are alike."""
+        known = self._on_units.get(unit)
+        if known is None:
+            if len(self._on_units) >= _MAX_UNITS:
+                self._on_units.clear()
+            known = self._on_units[unit] = {stage: self.limit_for(stage, unit) for stage in LIMITED_STAGES}
+        return known
+
+    @cached_property
+    def _on_units(self) -> dict[Unit, dict[str, Limit | None]]:
+        return {}
+
     @cached_property
     def content_hash(self) -> str:
         """SHA-256 of the whole content, so that a log can say exactly which rules judged a run."""
@@ -213,6 +236,8 @@ class RuleSet:
 
 
 RULES_FORMAT = "low-hiss-rules/1"
+_MAX_UNITS = 1_000
+"""Units whose limits are remembered; a fleet judged at once has fewer."""
 
 
 def canonical_json(value: object) -> str:

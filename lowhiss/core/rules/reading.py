@@ -146,7 +146,7 @@ def _round_limits(fields: Fields, usual: tuple[RoundLimit, ...]) -> tuple[RoundL
             axles=table.texts("axles"),
             at_least=table.number("at_least", None, low=-1000, high=10_000),
             at_most=table.number("at_most", None, low=-1000, high=10_000),
-            source=_source(table.table("source")),
+            source=read_source(table.table("source")),
         )
         table.done()
         if one.at_least is None and one.at_most is None:
@@ -191,7 +191,7 @@ def read_limit(fields: Fields) -> Limit:
         unit=unit,
         bounds=bounds,
         when=_condition(fields.table("when", {})),
-        source=_source(fields.table("source")),
+        source=read_source(fields.table("source")),
         words=both_languages(fields, "words") if fields.raw("words") else {},
         window_psi=window,
         hold_s=hold_s,
@@ -261,12 +261,13 @@ def _chosen(fields: Fields, key: str, kind: Any) -> tuple[Any, ...]:
     return chosen
 
 
-def _source(fields: Fields) -> Source:
+def read_source(fields: Fields) -> Source:
+    """Where a number comes from. Raises the error of ``fields``."""
     source = Source(
         document=fields.text("document"),
         standing=fields.choice("standing", Standing),
         clause=fields.text("clause", ""),
-        replaces=_source(fields.table("replaces")) if fields.has("replaces") else None,
+        replaces=read_source(fields.table("replaces")) if fields.has("replaces") else None,
     )
     fields.done()
     return source

@@ -105,6 +105,27 @@ CONVENTIONS = {
     "rolling_mph": "Walking pace",
     "third_failure": "Fails of a stage that end the test",
 }
+SUMS = {
+    "strokes": "full applications",
+    "drop_psi": "it takes",
+    "left_psi": "left",
+    "required_in3": "least volume",
+    "ratio_there": "reservoirs ÷ chambers",
+    "share_of_required": "of what is required",
+    "limit_s": "limit",
+    "time_s": "takes",
+    "rate_psi_per_s": "climbs",
+    "loss_psi": "lost in the rule's time",
+    "rate_psi_per_min": "lost a minute",
+    "flow_ft3_per_min": "free air",
+    "error_psi": "a loss is known to ±",
+    "one_reading_psi": "one reading to ±",
+    "chance_over": "chance that the true loss is over",
+    "shown_below_psi": "shown to pass below",
+    "psi": "psi",
+    "kpa": "kPa",
+    "bar": "bar",
+}
 LOOSER = "{stage}: looser than {source}"
 TRENDS = {
     "too_few": "Not enough tests yet to see a trend: {points}, and {min_points} over {min_days} days are needed.",

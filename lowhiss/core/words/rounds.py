@@ -14,6 +14,8 @@ from lowhiss.core.words.render import Words
 
 _SIXTEENTHS = 16
 _SIGNS: dict[Measured, str] = {"s": "s", "F": "°F", "V": "V", "rpm": "rpm", "rating": "B:C"}
+_CLOSE: dict[Measured, str] = {"in32": "/32 in", "deg": "°"}
+"""Signs that stand at the number itself."""
 _AND = {"en": " and ", "es": " y "}
 _BOUNDS = {
     "en": {"least": "at least {low}", "most": "{high} or less", "between": "{low} to {high}", "none": "none"},
@@ -81,13 +83,13 @@ class RoundWords:
         text = self.amount(value, unit)
         if unit == "psi":
             return f"{text} {self.words.figures.label}"
-        if unit == "in32":
-            return f"{text}/32 in"
-        if unit == "in":
-            return f"{text} in"
-        if unit == "deg":
-            return f"{text}°"
-        return f"{text} {_SIGNS[unit]}" if unit in _SIGNS else text
+        sign = self.sign(unit)
+        return f"{text}{'' if unit in _CLOSE else ' '}{sign}" if sign else text
+
+    def sign(self, unit: Measured) -> str:
+        """The sign that a number of this unit carries, as the rule book keeps it; empty for a count."""
+        signs: dict[Measured, str] = {"psi": "psi", "in": "in", **_CLOSE, **_SIGNS}
+        return signs.get(unit, "")
 
     def label(self, unit: Measured) -> str:
         """The sign of a unit, beside a tape."""

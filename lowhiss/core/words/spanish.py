@@ -115,6 +115,27 @@ CONVENTIONS = {
     "rolling_mph": "Paso de persona",
     "third_failure": "Fallas de una etapa que acaban la prueba",
 }
+SUMS = {
+    "strokes": "pisadas a fondo",
+    "drop_psi": "se lleva",
+    "left_psi": "queda",
+    "required_in3": "volumen mínimo",
+    "ratio_there": "tanques ÷ cámaras",
+    "share_of_required": "de lo exigido",
+    "limit_s": "límite",
+    "time_s": "tarda",
+    "rate_psi_per_s": "sube",
+    "loss_psi": "perdido en el tiempo de la regla",
+    "rate_psi_per_min": "se pierde por minuto",
+    "flow_ft3_per_min": "aire libre",
+    "error_psi": "una pérdida se sabe a ±",
+    "one_reading_psi": "una lectura a ±",
+    "chance_over": "probabilidad de que la pérdida real pase",
+    "shown_below_psi": "demostrado por debajo de",
+    "psi": "psi",
+    "kpa": "kPa",
+    "bar": "bar",
+}
 LOOSER = "{stage}: más laxo que {source}"
 TRENDS = {
     "too_few": "Aún no hay pruebas para ver una tendencia: {points}, y hacen falta {min_points} en {min_days} días.",

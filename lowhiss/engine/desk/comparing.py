@@ -5,13 +5,15 @@ from __future__ import annotations
 import dataclasses
 from collections.abc import Sequence
 from dataclasses import dataclass
-from typing import Any
 
 from lowhiss import rulebook
 from lowhiss.core.rules import AppliedBound, Judging, Limit, RuleSet, Source, apply_bounds
 from lowhiss.core.stages import LIMITED_STAGES, LimitedStage
+from lowhiss.core.standing import Consequence
 from lowhiss.core.vehicle import Unit
 from lowhiss.core.words import Words, plain
+from lowhiss.core.words.rounds import RoundWords
+from lowhiss.engine.desk.overlay import chain_of, rows_of, tables_under
 
 _MARGIN = 0.12
 """How much of a row's scale lies beyond the outermost bounds."""
@@ -167,6 +169,69 @@ def source_of(source: Source, words: Words) -> list[str]:
     return chain
 
 
-def as_written(rules: RuleSet) -> dict[str, Any]:
-    """The limits of a set as plain values, by key: what a draft begins from."""
-    return {limit["key"]: limit for limit in rules.as_dict()["limit"]}
+@dataclass(frozen=True, slots=True)
+class RoundLine:
+    """What is measured in a round and its bound under a set; ``axles``: of which, empty: all.
+
+    unit : the sign that the figures carry.  own : the bound is the fleet's.
+    """
+
+    measure: str
+    name: str
+    axles: tuple[str, ...]
+    unit: str
+    at_least: float | None
+    at_most: float | None
+    source: str
+    own: bool
+
+
+@dataclass(frozen=True, slots=True)
+class GroupLine:
+    """What a defect of a group of parts means under a set; ``inherited``: what it means under its parent."""
+
+    id: str
+    name: str
+    consequence: Consequence
+    inherited: Consequence
+
+
+def round_lines(rules: RuleSet, words: Words) -> list[RoundLine]:
+    """Everything that is measured in a round and held to a number under a set, in the order of the rule book."""
+    book, said = tables_under([rules]).book, RoundWords(rulebook.rounds(), words)
+    lines = []
+    for measure in book.measures.values():
+        for row in rows_of(book, chain_of(rules), measure.id):
+            if row.seen or row.table or (row.at_least is None and row.at_most is None):
+                continue
+            lines.append(
+                RoundLine(
+                    measure.id,
+                    said.of(measure.name),
+                    row.axles,
+                    said.sign(row.unit or measure.unit),
+                    row.at_least,
+                    row.at_most,
+                    row.source,
+                    rules.id in row.rules and any(one.measure == measure.id for one in rules.round_limits),
+                )
+            )
+    return lines
+
+
+def group_lines(rules: RuleSet, words: Words) -> list[GroupLine]:
+    """What a defect of each group of parts means under a set."""
+    table = tables_under([rules]).consequences
+    return [
+        GroupLine(
+            group.id,
+            group.name[words.language],
+            group.under(*_first(chain_of(rules))),
+            rulebook.consequences().groups[group.id].under("", rules.lineage or (rules.id,)),
+        )
+        for group in table.groups.values()
+    ]
+
+
+def _first(chain: tuple[str, ...]) -> tuple[str, tuple[str, ...]]:
+    return chain[0], chain[1:]

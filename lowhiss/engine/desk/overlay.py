@@ -50,7 +50,7 @@ def _book(book: RoundBook, rules: RuleSet) -> RoundBook:
     inherited = [
         dataclasses.replace(row, rules=(rules.id,))
         for measure in measures
-        for row in _rows_of(book, rules.lineage, measure)
+        for row in rows_of(book, rules.lineage, measure)
         if not _covered(row, [one for one in rules.round_limits if one.measure == measure])
     ]
     return dataclasses.replace(
@@ -60,7 +60,8 @@ def _book(book: RoundBook, rules: RuleSet) -> RoundBook:
     )
 
 
-def _rows_of(book: RoundBook, names: tuple[str, ...], measure: str) -> list[LimitRow]:
+def rows_of(book: RoundBook, names: tuple[str, ...], measure: str) -> list[LimitRow]:
+    """The limits of a measure under the first of these sets that has any."""
     rows = [row for row in book.limits if row.measure == measure]
     return next((mine for name in names if (mine := [row for row in rows if name in row.rules])), [])
 
@@ -77,7 +78,7 @@ def _limit(book: RoundBook, rules: RuleSet, place: int, one: RoundLimit) -> Limi
     roles = {role for row in book.limits for role in row.axles}
     if unknown := set(one.axles) - roles:
         raise RuleError(f"{at}.axles", f"must hold only {', '.join(sorted(roles))}, not {min(unknown)[:40]!r}")
-    rows = [row for row in _rows_of(book, rules.lineage, one.measure) if not row.seen]
+    rows = [row for row in rows_of(book, rules.lineage, one.measure) if not row.seen]
     blank = LimitRow(
         measure=one.measure,
         unit=measure.unit,

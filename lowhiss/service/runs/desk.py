@@ -12,14 +12,26 @@ from sqlalchemy import select
 from sqlalchemy.orm import Session
 
 from lowhiss import rulebook
+from lowhiss.core.errors import RuleError
+from lowhiss.core.fields import Fields
 from lowhiss.core.procedure import Procedure, holding_of, read_procedure
-from lowhiss.core.rules import Limit, RuleSet
+from lowhiss.core.rules import Limit, RuleSet, read_limit
 from lowhiss.core.stages import LimitedStage, Stage, Step, is_limited, is_stage
-from lowhiss.core.standing.quantities import Quantity, measured, quantities_of
+from lowhiss.core.standing.quantities import measured, quantities_of
 from lowhiss.core.vehicle import UNIT_KINDS, Circuits, Holding, Unit, UnitKind
 from lowhiss.core.words import Words
-from lowhiss.engine.desk.comparing import Convention, Row, conventions, side_by_side
+from lowhiss.engine.desk.comparing import (
+    Convention,
+    GroupLine,
+    RoundLine,
+    Row,
+    conventions,
+    group_lines,
+    round_lines,
+    side_by_side,
+)
 from lowhiss.engine.desk.ordering import Ordered, order
+from lowhiss.engine.desk.weighing import Weighed, weigh
 from lowhiss.service.errors import RefusedError
 from lowhiss.service.fleet.choosing import TestedBy as TestedBy
 from lowhiss.service.fleet.choosing import choose, defaults_of, keep_defaults
@@ -36,7 +48,6 @@ from lowhiss.store.models import RunRow, VerdictRow
 MAX_SIDE_BY_SIDE = 12
 LATEST = 3_000
 """So many runs, the latest, are looked through for what they measured."""
-_TENTH = 0.1
 
 
 @dataclass(frozen=True, slots=True)
@@ -70,6 +81,13 @@ def compare(
         sets = sets_named(session, wanted, now)
     rules = [one for one, _ in sets]
     return SideBySide(sets, side_by_side(rules, unit, words), conventions(rules, words))
+
+
+def round_rules(store: Store, name: str, words: Words) -> tuple[list[RoundLine], list[GroupLine]]:
+    """What a set holds of a round: its numbers, and what a defect means. Raises RefusedError, NotFoundError."""
+    with store.transaction() as session:
+        ((rules, _),) = sets_named(session, [name], dt.datetime.now(dt.UTC))
+    return round_lines(rules, words), group_lines(rules, words)
 
 
 def plan_order(
@@ -125,17 +143,22 @@ def does_of(unit: Unit, words: Words, step: Step) -> str:
 
 @dataclass(frozen=True, slots=True)
 class Measured:
-    """What the latest runs of a kind measured in a stage: each value, to a tenth, and how many read it."""
+    """What the latest runs of a kind measured in a stage, against a limit as it was and as it would be."""
 
-    values: list[tuple[float, int]]
+    values: list[Weighed]
     runs: int
 
 
-def measured_in(store: Store, stage: LimitedStage, kind: UnitKind) -> Measured:
-    """What ended runs of units of this kind validly measured in a stage, the latest so many."""
+def measured_in(store: Store, stage: LimitedStage, kind: UnitKind, was: object, now: object) -> Measured:
+    """What ended runs of units of this kind validly measured in a stage, the latest so many.
+
+    was, now : limits as they stand in a file, None for no limit. Raises RuleError naming the key.
+    """
+    old, new = (None if one is None else read_limit(Fields(one, "limit", RuleError)) for one in (was, now))
     latest = select(RunRow.id).order_by(RunRow.started_at.desc(), RunRow.id.desc()).limit(LATEST)
     counts: Counter[float] = Counter()
     runs = 0
+    asked = [one for one in quantities_of(Unit(kind)) if one.stage == stage]
     with store.transaction() as session:
         ids = list(session.scalars(latest))
         query = (
@@ -146,14 +169,10 @@ def measured_in(store: Store, stage: LimitedStage, kind: UnitKind) -> Measured:
         for row in session.execute(query):
             if row.unit["kind"] != kind:
                 continue
-            values = [got[0] for one in _quantities(stage, kind) if (got := measured(one, row.figures)) is not None]
-            counts.update(round(round(value / _TENTH) * _TENTH, 1) for value in values)
+            values = [got[0] for one in asked if (got := measured(one, row.figures)) is not None]
+            counts.update(round(value, 1) for value in values)
             runs += bool(values)
-    return Measured(sorted(counts.items()), runs)
-
-
-def _quantities(stage: LimitedStage, kind: UnitKind) -> list[Quantity]:
-    return [one for one in quantities_of(Unit(kind)) if one.stage == stage]
+    return Measured(weigh(counts.items(), old, new, Unit(kind)), runs)
 
 
 def set_defaults(store: Store, by: Person, chosen: dict[UnitKind, TestedBy]) -> None:

@@ -55,11 +55,7 @@ def log_page(store: Store, search: str = "", outcome: str | None = None, before:
     with store.transaction() as session:
         if outcome is not None:
             judge_what_goes_on(session)
-        conditions: list[ColumnElement[bool]] = []
-        if outcome == "close_call":
-            conditions.append(RunRow.close_call.is_(True))
-        elif outcome is not None:
-            conditions.append(RunRow.outcome == outcome)
+        conditions = _came_out(outcome)
         if before is not None:
             last = find_run(session, before)
             # said twice, because the database reads along the index only by the first
@@ -68,6 +64,19 @@ def log_page(store: Store, search: str = "", outcome: str | None = None, before:
         ids = [row.id for row in session.execute(_page(session, search.split()[:_MAX_WORDS], conditions))]
         lines = {run.id: _log_line(session, run, kept) for run, kept in session.execute(_with_verdicts(ids))}
         return [lines[run_id] for run_id in ids]
+
+
+def _came_out(outcome: str | None) -> list[ColumnElement[bool]]:
+    if outcome == "close_call":
+        return [RunRow.close_call.is_(True)]
+    return [] if outcome is None else [RunRow.outcome == outcome]
+
+
+def narrowed(session: Session, search: str, outcome: str | None) -> list[ColumnElement[bool]]:
+    """The log's conditions for part of a unit's or driver's name, and its word for a run."""
+    wanted = [_matches(session, word) for word in search.split()[:_MAX_WORDS]]
+    found = [or_(RunRow.unit_id.in_(units), RunRow.driver.in_(drivers)) for units, drivers in wanted]
+    return [*_came_out(outcome), *found]
 
 
 def _page(session: Session, words: Sequence[str], conditions: list[ColumnElement[bool]]) -> Any:

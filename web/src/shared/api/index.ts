@@ -13,6 +13,10 @@ export {
   aboutQuery,
   allUnitsQuery,
   calendarQuery,
+  cardQuery,
+  checkQuery,
+  compareQuery,
+  editionsQuery,
   FLEET_KEYS,
   groupsQuery,
   logQuery,
@@ -23,6 +27,7 @@ export {
   readingQuery,
   readTokensQuery,
   roundQuery,
+  roundRulesQuery,
   roundScriptQuery,
   roundsQuery,
   roundStartQuery,
@@ -36,7 +41,8 @@ export {
   trendsQuery,
   unitQuery,
   unitsQuery,
+  weighQuery,
   workshopQuery,
 } from './queries'
-export type { LogOutcome } from './queries'
+export type { Circuits, LogOutcome, UnitKind } from './queries'
 export type { operations } from './schema.gen'

@@ -1427,6 +1427,26 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/rules/round": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * Get Round Rules
+         * @description What a set holds of a round: every number, and what a defect of each group of parts means.
+         */
+        get: operations["getRoundRules"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/rules/check": {
         parameters: {
             query?: never;
@@ -1567,20 +1587,20 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
-    "/api/rules/measured": {
+    "/api/rules/weigh": {
         parameters: {
             query?: never;
             header?: never;
             path?: never;
             cookie?: never;
         };
-        /**
-         * Get Measured
-         * @description What the latest runs of units of a kind measured in a stage, to stand under a limit that is being moved.
-         */
-        get: operations["getMeasured"];
+        get?: never;
         put?: never;
-        post?: never;
+        /**
+         * Weigh Limit
+         * @description What the latest runs of units of a kind measured in a stage, under a limit that is being moved.
+         */
+        post: operations["weighLimit"];
         delete?: never;
         options?: never;
         head?: never;
@@ -1619,6 +1639,150 @@ export interface paths {
          * @description One unit's order of work with its limits and words, to be printed for the cab in either language or both.
          */
         get: operations["getCard"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/sums": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * List Sums
+         * @description Every sum of the trade.
+         */
+        get: operations["listSums"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/sums/{sum_id}": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Work Out Sum
+         * @description A sum worked out, in the reader's unit and language.
+         */
+        post: operations["workOut"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/what-if": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * List What Ifs
+         * @description Every question that is kept, the latest first.
+         */
+        get: operations["listWhatIfs"];
+        put?: never;
+        /**
+         * Ask What If
+         * @description Judge a choice of runs again under other rules; answered in parts, beside everything else.
+         */
+        post: operations["askWhatIf"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/what-if/{job_id}": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * Get What If
+         * @description How far a question is, and what came of it so far.
+         */
+        get: operations["getWhatIf"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/what-if/{job_id}/stop": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Stop What If
+         * @description Stop a question; what was found so far stays.
+         */
+        post: operations["stopWhatIf"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/what-if/{job_id}/lines": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * Get What If Lines
+         * @description The runs that would come out otherwise, a page of them, with both sums.
+         */
+        get: operations["getWhatIfLines"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/what-if/{job_id}/csv": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * Get What If Csv
+         * @description Every run that would come out otherwise, a line for each stage that differs.
+         */
+        get: operations["getWhatIfCsv"];
         put?: never;
         post?: never;
         delete?: never;
@@ -2073,6 +2237,57 @@ export interface components {
             old_password?: string | null;
             /** New Password */
             new_password?: string | null;
+        };
+        /**
+         * ChangedRunOut
+         * @description A run that would come out otherwise, or of which a stage would.
+         */
+        ChangedRunOut: {
+            /** Run Id */
+            run_id: string;
+            /** Unit */
+            unit: string;
+            /** Driver */
+            driver: string;
+            /**
+             * Started At
+             * Format: date-time
+             */
+            started_at: string;
+            /**
+             * Before
+             * @enum {string}
+             */
+            before: "pass" | "fail" | "incomplete";
+            /**
+             * After
+             * @enum {string}
+             */
+            after: "pass" | "fail" | "incomplete";
+            /** Stages */
+            stages: components["schemas"]["ChangedStageOut"][];
+        };
+        /**
+         * ChangedStageOut
+         * @description A stage that would come out otherwise, with both sums in words.
+         */
+        ChangedStageOut: {
+            /** Stage */
+            stage: ("build_up" | "cut_out" | "cut_in" | "leak_released" | "leak_applied" | "low_air_warning" | "spring_brakes") | ("rebuild" | "hold_trailer" | "hold_parking" | "rolling_service");
+            /**
+             * Before
+             * @enum {string}
+             */
+            before: "pass" | "fail" | "void" | "not_done" | "no_rule";
+            /**
+             * After
+             * @enum {string}
+             */
+            after: "pass" | "fail" | "void" | "not_done" | "no_rule";
+            /** Was */
+            was: string;
+            /** Now */
+            now: string;
         };
         /**
          * CheckBody
@@ -2622,6 +2837,26 @@ export interface components {
             cut_in_psi: number | null;
             /** Cut Out Psi */
             cut_out_psi: number | null;
+        };
+        /**
+         * GroupLineOut
+         * @description What a defect of a group of parts means under a set; ``inherited``: under its parent.
+         */
+        GroupLineOut: {
+            /** Id */
+            id: string;
+            /** Name */
+            name: string;
+            /**
+             * Consequence
+             * @enum {string}
+             */
+            consequence: "stay" | "finish" | "note";
+            /**
+             * Inherited
+             * @enum {string}
+             */
+            inherited: "stay" | "finish" | "note";
         };
         /**
          * GroupOut
@@ -3667,6 +3902,28 @@ export interface components {
             color: string;
         };
         /**
+         * RoundLineOut
+         * @description What is measured in a round and its bound under a set; ``axles``: of which, empty: all.
+         */
+        RoundLineOut: {
+            /** Measure */
+            measure: string;
+            /** Name */
+            name: string;
+            /** Axles */
+            axles: string[];
+            /** Unit */
+            unit: string;
+            /** At Least */
+            at_least: number | null;
+            /** At Most */
+            at_most: number | null;
+            /** Source */
+            source: string;
+            /** Own */
+            own: boolean;
+        };
+        /**
          * RoundOut
          * @description What stands beside a round's marks.
          */
@@ -3717,6 +3974,16 @@ export interface components {
             part: ("lead" | "help" | "oversee" | "send") | null;
         };
         /**
+         * RoundRulesOut
+         * @description What a set holds of a round.
+         */
+        RoundRulesOut: {
+            /** Limits */
+            limits: components["schemas"]["RoundLineOut"][];
+            /** Groups */
+            groups: components["schemas"]["GroupLineOut"][];
+        };
+        /**
          * RoundScriptOut
          * @description What a device needs to lead a round without contact.
          */
@@ -3728,7 +3995,7 @@ export interface components {
             format: "low-hiss-round-script/1";
             /** Hash */
             hash: string;
-            way: components["schemas"]["WayOut"];
+            way: components["schemas"]["lowhiss__api__rounds__schemas__WayOut"];
             /** Rules */
             rules: string;
             /** Rules Hash */
@@ -4466,6 +4733,93 @@ export interface components {
             [key: string]: unknown;
         };
         /**
+         * SumBody
+         * @description The numbers by name, pressures in psi.
+         */
+        SumBody: {
+            /** Given */
+            given: {
+                [key: string]: number;
+            };
+        };
+        /**
+         * SumChoiceOut
+         * @description One of the values that a number can have.
+         */
+        SumChoiceOut: {
+            /** Value */
+            value: number;
+            /** Text */
+            text: string;
+        };
+        /**
+         * SumInputOut
+         * @description A number that goes into a sum, set on a tape from ``low`` to ``high``, or one of ``choices``.
+         */
+        SumInputOut: {
+            /** Name */
+            name: string;
+            /** Title */
+            title: string;
+            /**
+             * Unit
+             * @enum {string}
+             */
+            unit: "" | "psi" | "psi_lost" | "s" | "in³" | "ft³";
+            /** Low */
+            low: number;
+            /** High */
+            high: number;
+            /** Step */
+            step: number;
+            /** Start */
+            start: number;
+            /** Choices */
+            choices: components["schemas"]["SumChoiceOut"][];
+        };
+        /**
+         * SumOut
+         * @description A sum: its formula, where that comes from, what goes in, and the example it is checked against.
+         *
+         *     takes : from which stages of a sheet its numbers can come, and which measured figure fills in which.
+         */
+        SumOut: {
+            /** Id */
+            id: string;
+            /** Title */
+            title: string;
+            /** Formula */
+            formula: string;
+            /** Source */
+            source: string;
+            /** Inputs */
+            inputs: components["schemas"]["SumInputOut"][];
+            /** Example */
+            example: {
+                [key: string]: number;
+            };
+            /** Example Text */
+            example_text: string;
+            /** Stages */
+            stages: (("build_up" | "cut_out" | "cut_in" | "leak_released" | "leak_applied" | "low_air_warning" | "spring_brakes") | ("rebuild" | "hold_trailer" | "hold_parking" | "rolling_service"))[];
+            /** Takes */
+            takes: {
+                [key: string]: string;
+            };
+        };
+        /**
+         * SumResultOut
+         * @description One result in the reader's unit.
+         */
+        SumResultOut: {
+            /** Name */
+            name: string;
+            /** Title */
+            title: string;
+            /** Text */
+            text: string;
+        };
+        /**
          * SwitchBody
          * @description Change to this person by PIN.
          */
@@ -4666,6 +5020,16 @@ export interface components {
             procedure?: string | null;
         };
         /**
+         * UnitChangesOut
+         * @description So many runs of a unit would come out otherwise.
+         */
+        UnitChangesOut: {
+            /** Unit */
+            unit: string;
+            /** Runs */
+            runs: number;
+        };
+        /**
          * UnitOut
          * @description A power unit as it is coupled today; ``kind`` follows from its trailers, ``power_kind`` is its own.
          */
@@ -4775,23 +5139,31 @@ export interface components {
         };
         /**
          * ValueOut
-         * @description A value, to a tenth, and how many runs read it.
+         * @description A value, how many runs read it, and whether it was and would be within; null without a limit.
          */
         ValueOut: {
             /** Value */
             value: number;
             /** Runs */
             runs: number;
+            /** Was */
+            was: boolean | null;
+            /** Now */
+            now: boolean | null;
         };
         /**
          * ValuesOut
-         * @description What runs of units of a kind measured in a stage, the latest so many: each value and how many runs read it.
+         * @description What the latest runs of a kind measured. ``pass_no_longer``, ``fail_no_longer``: so many readings would turn.
          */
         ValuesOut: {
             /** Values */
             values: components["schemas"]["ValueOut"][];
             /** Runs */
             runs: number;
+            /** Pass No Longer */
+            pass_no_longer: number;
+            /** Fail No Longer */
+            fail_no_longer: number;
         };
         /**
          * VerdictOut
@@ -4856,20 +5228,6 @@ export interface components {
             name: string;
         };
         /**
-         * WayOut
-         * @description A way to go a round. ``blocks``: an axle end is answered block by block.
-         */
-        WayOut: {
-            /** Id */
-            id: string;
-            /** Name */
-            name: string;
-            /** Blocks */
-            blocks: boolean;
-            /** Glance */
-            glance: boolean;
-        };
-        /**
          * WayOutOut
          * @description One thing that would change a hold, as a sentence.
          */
@@ -4881,6 +5239,107 @@ export interface components {
             way: "repair" | "recheck" | "narrow" | "release";
             /** Said */
             said: string;
+        };
+        /**
+         * WeighBody
+         * @description A limit as it was and as it would be, each as it stands in a file; null: none.
+         */
+        WeighBody: {
+            /**
+             * Stage
+             * @enum {string}
+             */
+            stage: "build_up" | "cut_out" | "cut_in" | "leak_released" | "leak_applied" | "low_air_warning" | "spring_brakes";
+            /**
+             * Kind
+             * @enum {string}
+             */
+            kind: "straight_truck" | "bus" | "tractor" | "tractor_semitrailer" | "multi_trailer";
+            /** Was */
+            was?: {
+                [key: string]: unknown;
+            } | null;
+            /** Now */
+            now?: {
+                [key: string]: unknown;
+            } | null;
+        };
+        /**
+         * WhatIfBody
+         * @description Under which rules (a name, or ``name@version``), and which ended runs: as the log is narrowed.
+         */
+        WhatIfBody: {
+            /** Rules */
+            rules: string;
+            /**
+             * Search
+             * @default
+             */
+            search: string;
+            /** Outcome */
+            outcome?: ("pass" | "fail" | "void" | "incomplete" | "close_call") | null;
+            /** Since */
+            since?: string | null;
+            /** Until */
+            until?: string | null;
+        };
+        /**
+         * WhatIfOut
+         * @description A question and how far it is. ``lines``: runs of which at least a stage would come out otherwise.
+         */
+        WhatIfOut: {
+            /** Id */
+            id: string;
+            /**
+             * State
+             * @enum {string}
+             */
+            state: "waiting" | "running" | "done" | "cancelled" | "failed";
+            /** Title */
+            title: {
+                [key: string]: string;
+            };
+            /** Rules */
+            rules: string;
+            /** Choice */
+            choice: {
+                [key: string]: unknown;
+            };
+            /** Asked By */
+            asked_by: string;
+            /**
+             * Asked At
+             * Format: date-time
+             */
+            asked_at: string;
+            /** Ended At */
+            ended_at: string | null;
+            /** Total */
+            total: number;
+            /** Done */
+            done: number;
+            /** Judged */
+            judged: number;
+            /** Unread */
+            unread: number;
+            /** Changed */
+            changed: number;
+            /** Lines */
+            lines: number;
+            /** Ways */
+            ways: components["schemas"]["lowhiss__api__runs__whatif__WayOut"][];
+            /** Units */
+            units: components["schemas"]["UnitChangesOut"][];
+            /** Why */
+            why: string;
+        };
+        /**
+         * WorkedOut
+         * @description The results of a sum, the one that it is about first.
+         */
+        WorkedOut: {
+            /** Results */
+            results: components["schemas"]["SumResultOut"][];
         };
         /**
          * WorkshopOut
@@ -4954,6 +5413,38 @@ export interface components {
             demo: boolean;
             latest: components["schemas"]["LatestOut"] | null;
             standing: components["schemas"]["UnitStandingOut"] | null;
+        };
+        /**
+         * WayOut
+         * @description A way to go a round. ``blocks``: an axle end is answered block by block.
+         */
+        lowhiss__api__rounds__schemas__WayOut: {
+            /** Id */
+            id: string;
+            /** Name */
+            name: string;
+            /** Blocks */
+            blocks: boolean;
+            /** Glance */
+            glance: boolean;
+        };
+        /**
+         * WayOut
+         * @description So many runs would come out as ``after`` instead of ``before``.
+         */
+        lowhiss__api__runs__whatif__WayOut: {
+            /**
+             * Before
+             * @enum {string}
+             */
+            before: "pass" | "fail" | "incomplete";
+            /**
+             * After
+             * @enum {string}
+             */
+            after: "pass" | "fail" | "incomplete";
+            /** Runs */
+            runs: number;
         };
     };
     responses: never;
@@ -8245,6 +8736,48 @@ export interface operations {
             };
         };
     };
+    getRoundRules: {
+        parameters: {
+            query: {
+                ref: string;
+                lang?: "en" | "es";
+                unit?: "psi" | "kpa" | "bar";
+            };
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["RoundRulesOut"];
+                };
+            };
+            /** @description The input cannot be accepted. */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ErrorOut"];
+                };
+            };
+            /** @description It was not done: the error's code and sentence say why. */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ErrorOut"];
+                };
+            };
+        };
+    };
     checkRules: {
         parameters: {
             query?: {
@@ -8542,17 +9075,18 @@ export interface operations {
             };
         };
     };
-    getMeasured: {
+    weighLimit: {
         parameters: {
-            query: {
-                stage: "build_up" | "cut_out" | "cut_in" | "leak_released" | "leak_applied" | "low_air_warning" | "spring_brakes";
-                kind: "straight_truck" | "bus" | "tractor" | "tractor_semitrailer" | "multi_trailer";
-            };
+            query?: never;
             header?: never;
             path?: never;
             cookie?: never;
         };
-        requestBody?: never;
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["WeighBody"];
+            };
+        };
         responses: {
             /** @description Successful Response */
             200: {
@@ -8650,6 +9184,339 @@ export interface operations {
                 content: {
                     "application/json": components["schemas"]["CardOut"];
                 };
+            };
+            /** @description The input cannot be accepted. */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ErrorOut"];
+                };
+            };
+            /** @description It was not done: the error's code and sentence say why. */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ErrorOut"];
+                };
+            };
+        };
+    };
+    listSums: {
+        parameters: {
+            query?: {
+                lang?: "en" | "es";
+                unit?: "psi" | "kpa" | "bar";
+            };
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["SumOut"][];
+                };
+            };
+            /** @description The input cannot be accepted. */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ErrorOut"];
+                };
+            };
+            /** @description It was not done: the error's code and sentence say why. */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ErrorOut"];
+                };
+            };
+        };
+    };
+    workOut: {
+        parameters: {
+            query?: {
+                lang?: "en" | "es";
+                unit?: "psi" | "kpa" | "bar";
+            };
+            header?: never;
+            path: {
+                sum_id: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["SumBody"];
+            };
+        };
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["WorkedOut"];
+                };
+            };
+            /** @description The input cannot be accepted. */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ErrorOut"];
+                };
+            };
+            /** @description It was not done: the error's code and sentence say why. */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ErrorOut"];
+                };
+            };
+        };
+    };
+    listWhatIfs: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["WhatIfOut"][];
+                };
+            };
+            /** @description The input cannot be accepted. */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ErrorOut"];
+                };
+            };
+            /** @description It was not done: the error's code and sentence say why. */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ErrorOut"];
+                };
+            };
+        };
+    };
+    askWhatIf: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["WhatIfBody"];
+            };
+        };
+        responses: {
+            /** @description Successful Response */
+            201: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["WhatIfOut"];
+                };
+            };
+            /** @description The input cannot be accepted. */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ErrorOut"];
+                };
+            };
+            /** @description It was not done: the error's code and sentence say why. */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ErrorOut"];
+                };
+            };
+        };
+    };
+    getWhatIf: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                job_id: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["WhatIfOut"];
+                };
+            };
+            /** @description The input cannot be accepted. */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ErrorOut"];
+                };
+            };
+            /** @description It was not done: the error's code and sentence say why. */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ErrorOut"];
+                };
+            };
+        };
+    };
+    stopWhatIf: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                job_id: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["WhatIfOut"];
+                };
+            };
+            /** @description The input cannot be accepted. */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ErrorOut"];
+                };
+            };
+            /** @description It was not done: the error's code and sentence say why. */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ErrorOut"];
+                };
+            };
+        };
+    };
+    getWhatIfLines: {
+        parameters: {
+            query?: {
+                after?: number;
+                lang?: "en" | "es";
+                unit?: "psi" | "kpa" | "bar";
+            };
+            header?: never;
+            path: {
+                job_id: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ChangedRunOut"][];
+                };
+            };
+            /** @description The input cannot be accepted. */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ErrorOut"];
+                };
+            };
+            /** @description It was not done: the error's code and sentence say why. */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ErrorOut"];
+                };
+            };
+        };
+    };
+    getWhatIfCsv: {
+        parameters: {
+            query?: {
+                lang?: "en" | "es";
+                unit?: "psi" | "kpa" | "bar";
+            };
+            header?: never;
+            path: {
+                job_id: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
             };
             /** @description The input cannot be accepted. */
             422: {

@@ -8,10 +8,11 @@ import type { log } from './en/log'
 import { sheet } from './en/sheet'
 import { acts } from './en/acts'
 import type { round } from './en/round'
+import type { rules } from './en/rules'
 
 /** Every word of the interface in English; the Spanish book must have the same keys. */
 export const en = { ...base, ...yard, ...setup, ...test, ...sheet, ...acts }
 
 export type FirstWords = typeof en
 /** With those that only some screens fetch. */
-export type Words = FirstWords & typeof round & typeof units & typeof people & typeof log
+export type Words = FirstWords & typeof round & typeof units & typeof people & typeof log & typeof rules

@@ -40,6 +40,10 @@ const MORE = {
     en: async () => (await import('./en/units')).units,
     es: async () => (await import('./es/units')).units,
   },
+  rules: {
+    en: async () => (await import('./en/rules')).rules,
+    es: async () => (await import('./es/rules')).rules,
+  },
   round: {
     en: async () => (await import('./en/round')).round,
     es: async () => (await import('./es/round')).round,

@@ -8,6 +8,7 @@ export const base: typeof english = {
     log: 'Registro',
     units: 'Unidades',
     workshop: 'Taller',
+    rules: 'Reglas',
     people: 'Personas',
     save: 'Guardar',
     cancel: 'Cancelar',

@@ -1,0 +1,79 @@
+"""Who answers long questions: one thread of this process, which takes up what another left and gives up nothing."""
+
+from __future__ import annotations
+
+import datetime as dt
+import logging
+import threading
+import uuid
+
+from sqlalchemy.exc import DBAPIError
+
+from lowhiss.engine.executor import executor
+from lowhiss.service.runs import whatif
+from lowhiss.store.engine import Store
+
+log = logging.getLogger(__name__)
+_LOOK_AGAIN_S = 2.0
+"""How long until it is looked again, while another process is at it or the database is away."""
+_MOST_TRIES = 3
+"""So often a question is begun again where it stood after its processes died under it."""
+
+
+class Worker:
+    """Answers questions for as long as there are any; woken by whoever asks one."""
+
+    def __init__(self, store: Store) -> None:
+        self.store = store
+        self.id = str(uuid.uuid4())
+        self._lock = threading.Lock()
+        self._thread: threading.Thread | None = None
+        self._over = threading.Event()
+        self._asked = threading.Event()
+
+    def wake(self) -> None:
+        """There may be something to do."""
+        self._asked.set()
+        with self._lock:
+            if self._thread is None or not self._thread.is_alive():
+                self._thread = threading.Thread(target=self._work, name="long questions", daemon=True)
+                self._thread.start()
+
+    def stop(self) -> None:
+        """Give up what is being done; it is taken up again where it stood."""
+        self._over.set()
+
+    def _work(self) -> None:
+        tries: dict[str, int] = {}
+        while not self._over.is_set():
+            self._asked.clear()
+            try:
+                job_id = whatif.claim(self.store, self.id, dt.datetime.now(dt.UTC))
+                if job_id is not None:
+                    tries[job_id] = tries.get(job_id, 0) + 1
+                    self._answer(job_id, tries[job_id])
+                elif not whatif.unended(self.store):
+                    with self._lock:
+                        if not self._asked.is_set():
+                            self._thread = None
+                            return
+                else:
+                    self._over.wait(_LOOK_AGAIN_S)
+            except DBAPIError:
+                # it comes again, and what was kept stands
+                self._over.wait(_LOOK_AGAIN_S)
+
+    def _answer(self, job_id: str, tried: int) -> None:
+        try:
+            with executor() as elsewhere:
+                whatif.work_on(self.store, job_id, self.id, elsewhere)
+        except DBAPIError:
+            raise
+        except OSError as error:
+            log.warning("a long question has nowhere to run: %s", error)
+            whatif.fail(self.store, job_id, self.id, "The scheduler that the work should go to cannot be reached.")
+        except Exception as error:
+            # a process that died takes the others of its pool along: begun again where it stood
+            log.warning("a long question was broken off: %r", error)
+            if tried >= _MOST_TRIES:
+                whatif.fail(self.store, job_id, self.id, "It was broken off each time; the server's log says how.")

@@ -1,0 +1,3 @@
+export function CardPage() {
+  return null
+}

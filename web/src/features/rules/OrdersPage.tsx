@@ -1,0 +1,3 @@
+export function OrdersPage() {
+  return null
+}

@@ -1,0 +1,3 @@
+export function SumsPage() {
+  return null
+}

@@ -1,0 +1,3 @@
+export function WhatIfPage() {
+  return null
+}
