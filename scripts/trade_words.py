@@ -30,15 +30,21 @@ def trade_words() -> str:
         "STAGES": STAGES,
         "POINTS": tuple(points),
         "POWER_KINDS": get_args(PowerKind),
-        "UNIT_KINDS": UNIT_KINDS,
-        "ACTIONS": ACTIONS,
         "END_TYPES": END_TYPES,
         "WATCHED_TYPES": types_that("watched"),
         "COUNTING_PURPOSES": COUNTING_PURPOSES,
         "CONSEQUENCES": CONSEQUENCES,
     }
-    told = "\n".join(f"export const {name} = {_plain(list(values))} as const" for name, values in lists.items())
-    return f"{_HEAD}export const trade = {_plain(words)}\n\n{told}\n"
+    return f"{_HEAD}export const trade = {_plain(words)}\n\n{_lists(lists)}\n"
+
+
+def desk_words() -> str:
+    """The same for the rule desk alone: no other screen loads it."""
+    return f"{_HEAD}{_lists({'UNIT_KINDS': UNIT_KINDS, 'ACTIONS': ACTIONS})}\n"
+
+
+def _lists(lists: dict[str, tuple[str, ...]]) -> str:
+    return "\n".join(f"export const {name} = {_plain(list(values))} as const" for name, values in lists.items())
 
 
 def _plain(value: Any) -> str:

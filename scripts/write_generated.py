@@ -18,7 +18,7 @@ from lowhiss.core.vehicle import Governor, Unit  # noqa: E402
 from lowhiss.exchange import schemas  # noqa: E402
 from lowhiss.service.people.rights import rights_table  # noqa: E402
 from scripts.fill_cases import fill_cases  # noqa: E402
-from scripts.trade_words import trade_words  # noqa: E402
+from scripts.trade_words import desk_words, trade_words  # noqa: E402
 
 
 def generated() -> dict[str, str]:
@@ -43,6 +43,7 @@ def generated() -> dict[str, str]:
         "docs/findings.md": findings_table(),
         "web/src/testing/script.gen.json": json.dumps(script, indent=1, ensure_ascii=False) + "\n",
         "web/src/shared/trade.gen.ts": trade_words(),
+        "web/src/features/rules/desk.gen.ts": desk_words(),
     }
 
 

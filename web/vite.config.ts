@@ -46,6 +46,8 @@ function deviceJudge(): Plugin {
     '__init__.py',
     'core',
     'engine/__init__.py',
+    'engine/desk/__init__.py',
+    'engine/desk/overlay.py',
     'engine/judging.py',
     'engine/on_device.py',
     'engine/rounds.py',

@@ -9,6 +9,7 @@ from sqlalchemy import select
 from lowhiss.core.fleet import as_table, read_trailer
 from lowhiss.demo.doing import do_all
 from lowhiss.demo.looking import look_all
+from lowhiss.demo.ruling import rule_all
 from lowhiss.demo.scenario import CALENDAR, OWNER, PEOPLE, SPANISH_READERS, TRAILERS, UNITS, demo_id, demo_runs
 from lowhiss.rulebook import chambers
 from lowhiss.service.fleet.units import UnitEdit, new_unit_row
@@ -46,4 +47,5 @@ def load_demo(store: Store, now: dt.datetime) -> bool:
             import_record(session, record, unit.id, demo=True)
         do_all(session, now)
         look_all(session, now)
+        rule_all(session, now)
     return True

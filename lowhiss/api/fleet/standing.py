@@ -28,11 +28,11 @@ from lowhiss.api.fleet.standing_schemas import (
     WorkshopOut,
 )
 from lowhiss.api.schemas import UUID_PATTERN
-from lowhiss.rulebook import consequences
 from lowhiss.service.fleet import acts, out, photographs, readers, standing
 from lowhiss.service.fleet.out import Reads
 from lowhiss.service.people.signin import SignedOutError
 from lowhiss.service.rounds.papers import dated_papers
+from lowhiss.service.rules.editions import round_tables
 
 router = APIRouter(prefix="/api", tags=["standing"], route_class=CarefulRoute)
 
@@ -128,9 +128,11 @@ def get_photo(digest: Annotated[str, Path(pattern="^[0-9a-f]{64}$")], store: Sto
 
 
 @router.get("/groups", operation_id="listGroups")
-def list_groups() -> list[GroupOut]:
+def list_groups(store: StoreDep) -> list[GroupOut]:
     """The groups of parts that may be found not right, and what follows under each rule set."""
-    return [GroupOut.of(group) for group in consequences().groups.values()]
+    with store.transaction() as session:
+        groups = round_tables(session).consequences.groups
+    return [GroupOut.of(group) for group in groups.values()]
 
 
 @router.get("/readers/{person_id}", operation_id="getReading")

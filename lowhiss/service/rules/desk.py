@@ -132,28 +132,33 @@ def keep_draft(store: Store, by: Person, table: dict[str, Any], revision: int | 
     Raises RuleError naming table and key, ConflictError, RefusedError.
     """
     with store.transaction() as session:
-        checked = check(session, table, now)
-        kind: EditionKind = "procedure" if checked.procedure else "rules"
-        read = checked.rules or checked.procedure
-        assert read is not None
-        rows = _versions(session, kind, read.id)
-        draft = rows[-1] if rows and rows[-1].state == "draft" else None
-        if draft is None:
-            if revision is not None:
-                raise ConflictError(
-                    "changed_meanwhile", "This draft was published or dropped meanwhile: look again.", "revision"
-                )
-            draft = _begin(session, kind, read.id, len(rows), by, now)
-        else:
-            check_version(draft.revision, revision if revision is not None else -1)
-            draft.revision += 1
-        draft.written = table
-        draft.drafted_by, draft.drafted_at = by.name, now
-        session.flush()
-        return _edition(draft, set())
+        return draft_in(session, by.name, table, revision, now)
 
 
-def _begin(session: Session, kind: EditionKind, name: str, versions: int, by: Person, now: dt.datetime) -> EditionRow:
+def draft_in(session: Session, by_name: str, table: dict[str, Any], revision: int | None, now: dt.datetime) -> Edition:
+    """The same within a transaction of somebody else's."""
+    checked = check(session, table, now)
+    kind: EditionKind = "procedure" if checked.procedure else "rules"
+    read = checked.rules or checked.procedure
+    assert read is not None
+    rows = _versions(session, kind, read.id)
+    draft = rows[-1] if rows and rows[-1].state == "draft" else None
+    if draft is None:
+        if revision is not None:
+            raise ConflictError(
+                "changed_meanwhile", "This draft was published or dropped meanwhile: look again.", "revision"
+            )
+        draft = _begin(session, kind, read.id, len(rows), by_name, now)
+    else:
+        check_version(draft.revision, revision if revision is not None else -1)
+        draft.revision += 1
+    draft.written = table
+    draft.drafted_by, draft.drafted_at = by_name, now
+    session.flush()
+    return _edition(draft, set())
+
+
+def _begin(session: Session, kind: EditionKind, name: str, versions: int, by_name: str, now: dt.datetime) -> EditionRow:
     names = session.scalar(select(func.count(func.distinct(EditionRow.name))).where(EditionRow.kind == kind)) or 0
     if not versions and names >= MAX_OWN:
         raise RefusedError("too_many", f"id: there are {MAX_OWN} of the fleet's own already: change one of them.", "id")
@@ -163,7 +168,7 @@ def _begin(session: Session, kind: EditionKind, name: str, versions: int, by: Pe
         version=versions + 1,
         state="draft",
         written={},
-        drafted_by=by.name,
+        drafted_by=by_name,
         drafted_at=now,
         revision=1,
     )
@@ -210,33 +215,46 @@ def publish(
     Raises NotFoundError, ConflictError for a draft that was changed or published meanwhile, RuleError, RefusedError.
     """
     with store.transaction() as session:
-        rows = _versions(session, kind, name)
-        if not rows:
-            raise NotFoundError("edition_unknown", "There is nothing of that name.", "name")
-        draft = rows[-1]
-        if draft.state != "draft":
-            who = f" by {draft.published_by}" if draft.published_by else ""
-            raise ConflictError("published_already", f"Version {draft.version} was published{who} already.", "revision")
-        check_version(draft.revision, revision)
-        if effective_from is not None and effective_from < now - dt.timedelta(days=1):
-            raise RefusedError(
-                "date_past", "effective_from: lies in the past; what was judged stays as it is: choose today or later.",
-                "effective_from",
-            )  # fmt: skip
-        checked = check(session, draft.written, now)
-        if checked.rules is not None:
-            check_reasons(checked.rules, checked.parent)
-            keep_rules(session, checked.rules)
-            draft.whole, draft.hash = checked.rules.as_dict(), checked.rules.content_hash
-        elif checked.procedure is not None:
-            draft.whole, draft.hash = checked.procedure.as_dict(), checked.procedure.content_hash
-        draft.state = "published"
-        draft.effective_from = max(effective_from or now, now)
-        draft.published_by, draft.published_at = by.name, now
-        draft.revision += 1
-        note_change(session, _SUBJECT, _subject(kind, name), by.name, {"published": [None, draft.version]})
-        session.flush()
-        return _edition(draft, _used(session, now))
+        return publish_in(session, by.name, kind, name, revision, effective_from, now)
+
+
+def publish_in(
+    session: Session,
+    by_name: str,
+    kind: EditionKind,
+    name: str,
+    revision: int,
+    effective_from: dt.datetime | None,
+    now: dt.datetime,
+) -> Edition:
+    """The same within a transaction of somebody else's."""
+    rows = _versions(session, kind, name)
+    if not rows:
+        raise NotFoundError("edition_unknown", "There is nothing of that name.", "name")
+    draft = rows[-1]
+    if draft.state != "draft":
+        who = f" by {draft.published_by}" if draft.published_by else ""
+        raise ConflictError("published_already", f"Version {draft.version} was published{who} already.", "revision")
+    check_version(draft.revision, revision)
+    if effective_from is not None and effective_from < now - dt.timedelta(days=1):
+        raise RefusedError(
+            "date_past", "effective_from: lies in the past; what was judged stays as it is: choose today or later.",
+            "effective_from",
+        )  # fmt: skip
+    checked = check(session, draft.written, now)
+    if checked.rules is not None:
+        check_reasons(checked.rules, checked.parent)
+        keep_rules(session, checked.rules)
+        draft.whole, draft.hash = checked.rules.as_dict(), checked.rules.content_hash
+    elif checked.procedure is not None:
+        draft.whole, draft.hash = checked.procedure.as_dict(), checked.procedure.content_hash
+    draft.state = "published"
+    draft.effective_from = max(effective_from or now, now)
+    draft.published_by, draft.published_at = by_name, now
+    draft.revision += 1
+    note_change(session, _SUBJECT, _subject(kind, name), by_name, {"published": [None, draft.version]})
+    session.flush()
+    return _edition(draft, _used(session, now))
 
 
 def retire(store: Store, by: Person, kind: EditionKind, name: str, now: dt.datetime) -> None:

@@ -7,13 +7,8 @@ import { mute, RecorderContext, type RecorderState } from '../run'
 import { SessionGate } from './SessionGate'
 import { applyLight, keepPreferences, PreferencesContext, type Preferences } from '../shared/preferences'
 import {
-  CardPage,
   GatePage,
-  OrdersPage,
-  RulesPage,
-  RulesRoom,
-  SumsPage,
-  WhatIfPage,
+  Rules,
   LogPage,
   PeoplePage,
   RoundPage,
@@ -84,13 +79,7 @@ export function App({ initial, recorder }: { initial: Preferences; recorder: Rec
                     <Route path="units/:unitId" element={<UnitPage />} />
                     <Route path="workshop" element={<WorkshopPage />} />
                     <Route path="people" element={<PeoplePage />} />
-                    <Route path="rules" element={<RulesRoom />}>
-                      <Route index element={<RulesPage />} />
-                      <Route path="orders" element={<OrdersPage />} />
-                      <Route path="what-if" element={<WhatIfPage />} />
-                      <Route path="sums" element={<SumsPage />} />
-                    </Route>
-                    <Route path="units/:unitId/card" element={<CardPage />} />
+                    <Route path="rules/*" element={<Rules />} />
                     <Route path="runs/:runId" element={<SheetPage />} />
                     <Route path="rounds/:roundId" element={<RoundSheet />} />
                     <Route path="*" element={<NotFound />} />

@@ -5,9 +5,7 @@ import { needWords } from '../shared/i18n'
 
 /** A screen with words of its own. */
 const worded = async <T>(load: Promise<T>): Promise<T> =>
-  (await Promise.all([load, needWords('round', 'units', 'people', 'log')]))[0]
-const withRules = async <T>(load: Promise<T>): Promise<T> =>
-  (await Promise.all([load, needWords('rules')]))[0]
+  (await Promise.all([load, needWords('round', 'units', 'people', 'log', 'rules')]))[0]
 
 export const GatePage = lazy(() => worded(import('../features/yard')).then((m) => ({ default: m.GatePage })))
 export const LogPage = lazy(() => worded(import('../features/log')).then((m) => ({ default: m.LogPage })))
@@ -39,17 +37,4 @@ export const YardPage = lazy(() => worded(import('../features/yard')).then((m) =
 export const Shell = lazy(() => import('./Shell').then((m) => ({ default: m.Shell })))
 export const NotFound = lazy(() => import('./Shell').then((m) => ({ default: m.NotFound })))
 export const SignIn = lazy(() => import('../features/signin').then((m) => ({ default: m.SignIn })))
-export const CardPage = lazy(() => withRules(import('../features/rules')).then((m) => ({ default: m.CardPage })))
-export const OrdersPage = lazy(() =>
-  withRules(import('../features/rules')).then((m) => ({ default: m.OrdersPage })),
-)
-export const RulesPage = lazy(() =>
-  withRules(import('../features/rules')).then((m) => ({ default: m.RulesPage })),
-)
-export const RulesRoom = lazy(() =>
-  withRules(import('../features/rules')).then((m) => ({ default: m.RulesRoom })),
-)
-export const SumsPage = lazy(() => withRules(import('../features/rules')).then((m) => ({ default: m.SumsPage })))
-export const WhatIfPage = lazy(() =>
-  withRules(import('../features/rules')).then((m) => ({ default: m.WhatIfPage })),
-)
+export const Rules = lazy(() => worded(import('../features/rules')).then((m) => ({ default: m.Rules })))

@@ -87,21 +87,6 @@ export const POWER_KINDS = [
   "bus",
   "tractor"
 ] as const
-export const UNIT_KINDS = [
-  "straight_truck",
-  "bus",
-  "tractor",
-  "tractor_semitrailer",
-  "multi_trailer"
-] as const
-export const ACTIONS = [
-  "safe_start",
-  "release",
-  "draw_down",
-  "park",
-  "chocks_in",
-  "chocks_out"
-] as const
 export const END_TYPES = [
   "finished",
   "abandoned"

@@ -1,10 +1,11 @@
 import { useMutation, useQuery, useQueryClient } from '@tanstack/react-query'
 import { useState, type FormEvent } from 'react'
 import { useTranslation } from 'react-i18next'
-import { api, need, peopleQuery, type Schema, readingQuery } from '../../shared/api'
+import { api, need, peopleQuery, type Schema } from '../../shared/api'
 import { useFigures } from '../../shared/figures/useFigures'
 import { useMay, useSession } from '../../shared/session'
 import { Button, FormError, Modal, Notice, SelectField, TextField } from '../../shared/ui'
+import { readingQuery } from './readingQuery'
 
 type Listed = Schema['ListedPersonOut']
 type Role = Listed['role']

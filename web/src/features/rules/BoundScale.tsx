@@ -7,9 +7,9 @@ import { useSize } from '../../shared/ui'
 import type { Schema } from '../../shared/api'
 import type { Side } from './drafts'
 
-const HEIGHT = 190
+const HEIGHT = 150
 const TAPE = 50
-const BASE = 168
+const BASE = 140
 const SIDE = 26
 const TYPING_MS = 2500
 

@@ -151,7 +151,7 @@ function PublishDialog({ edition, title, onClose }: DialogProps) {
     onSuccess: async () => {
       await queries.invalidateQueries({
         predicate: ({ queryKey }) =>
-          ['editions', 'compare', 'rulebook', 'script'].includes(String(queryKey[0])),
+          ['editions', 'compare', 'rulebook', 'script', 'groups', 'units'].includes(String(queryKey[0])),
       })
       onClose()
     },

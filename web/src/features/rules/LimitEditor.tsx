@@ -1,7 +1,6 @@
 import { useQuery } from '@tanstack/react-query'
 import { useId } from 'react'
 import { useTranslation } from 'react-i18next'
-import { checkQuery, weighQuery, type UnitKind } from '../../shared/api'
 import { useFigures } from '../../shared/figures/useFigures'
 import { Button, Choice, TextField } from '../../shared/ui'
 import { BoundScale, type Handle } from './BoundScale'
@@ -24,6 +23,7 @@ import {
   type Side,
 } from './drafts'
 import type { Draft } from './useDraft'
+import { checkQuery, weighQuery, type UnitKind } from './queries'
 
 interface LimitEditorProps {
   draft: Draft
@@ -69,7 +69,7 @@ export function LimitEditor({ draft, row, cell, parent, parentTitle, other, kind
   const change = (next: Limit) =>
     draft.change(withLimit(draft.table, written ? next : asOwn(next, document || t('rules.ours'))))
   return (
-    <div className="grid gap-x-6 gap-y-4 lg:grid-cols-[minmax(0,1.5fr)_minmax(0,1fr)_minmax(0,1fr)]">
+    <div className="grid gap-x-6 gap-y-4 lg:grid-cols-[minmax(0,1.7fr)_minmax(0,1fr)_minmax(0,1fr)]">
       <Bounds {...{ row, limit, was, kind }} onChange={change} />
       <Words limit={limit} own={written !== undefined} draft={draft} onChange={change} parent={parent} />
       <div className="grid content-start gap-3">
@@ -101,7 +101,6 @@ function Bounds({
   onChange: (limit: Limit) => void
 }) {
   const { t } = useTranslation()
-  const figures = useFigures()
   const hanging = limit.bounds.filter(({ of }) => of !== undefined)
   const { data } = useQuery(weighQuery({ stage: row.stage, kind, was, now: limit }))
   const handles: Handle[] = SIDES.flatMap((side) => {
@@ -121,8 +120,7 @@ function Bounds({
   }
   return (
     <div className="grid content-start gap-3">
-      <h2 className="text-body">{t(`step.${row.stage}`)}</h2>
-      <div className="flex flex-wrap gap-x-6 gap-y-2">
+      <div className="flex flex-wrap gap-x-4 gap-y-2">
         {SIDES.map((side) => (
           <SideChoice key={side} {...{ side, limit, row, onChange }} />
         ))}
@@ -166,7 +164,6 @@ function Bounds({
           {data.pass_no_longer + data.fail_no_longer === 0 && t('rules.noneChange')}
         </p>
       )}
-      <span className="sr-only">{figures.unit}</span>
     </div>
   )
 }

@@ -1,12 +1,13 @@
 import { useQuery } from '@tanstack/react-query'
 import { useTranslation } from 'react-i18next'
-import { roundRulesQuery, type Schema } from '../../shared/api'
+import { type Schema } from '../../shared/api'
 import { plain } from '../../shared/figures/format'
 import { useFigures } from '../../shared/figures/useFigures'
 import { Notice } from '../../shared/ui'
 import { NumberField } from './LimitEditor'
 import { omit } from './drafts'
 import type { Draft } from './useDraft'
+import { roundRulesQuery } from './queries'
 
 type Line = Schema['RoundLineOut']
 type Group = Schema['GroupLineOut']

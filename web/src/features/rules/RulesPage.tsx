@@ -2,11 +2,11 @@ import { useQuery } from '@tanstack/react-query'
 import { useState } from 'react'
 import { useTranslation } from 'react-i18next'
 import { useSearchParams } from 'react-router'
-import { compareQuery, editionsQuery, type Circuits, type Schema, type UnitKind } from '../../shared/api'
+import { type Schema } from '../../shared/api'
 import { useFigures } from '../../shared/figures/useFigures'
 import { useRulebook } from '../../shared/figures/useRulebook'
 import { useMay } from '../../shared/session'
-import { UNIT_KINDS } from '../../shared/trade.gen'
+import { UNIT_KINDS } from './desk.gen'
 import { Button, Choice, Notice } from '../../shared/ui'
 import { Conventions } from './Conventions'
 import { DeriveDialog } from './DeriveDialog'
@@ -17,6 +17,7 @@ import { RoundRules } from './RoundRules'
 import { SideBySide, type Place } from './SideBySide'
 import { TestedBy } from './TestedBy'
 import { useDraft } from './useDraft'
+import { compareQuery, editionsQuery, type Circuits, type UnitKind } from './queries'
 
 const VIEWS = ['limits', 'sources', 'conventions', 'round'] as const
 type View = (typeof VIEWS)[number]
@@ -78,7 +79,6 @@ function Desk({ editions }: { editions: Edition[] }) {
   return (
     <>
       <div className="no-print flex flex-wrap items-end gap-x-5 gap-y-3 pt-3 pb-3">
-        <h1 className="text-title">{t('rules.title')}</h1>
         <Selects {...{ kind, circuits, change }} />
         <Choice
           label={t('rules.legend', { first: table.columns[0]?.title })}
@@ -301,8 +301,8 @@ function Writing({
           }
         />
       )}
-      <div className="border-t-2 border-ink bg-sheet px-6 py-4">
-        <div className="flex flex-wrap items-center gap-x-5 gap-y-2 pb-3">
+      <div className="sticky bottom-0 z-10 max-h-[62dvh] overflow-y-auto border-y-2 border-ink bg-sheet px-6 py-3">
+        <div className="flex flex-wrap items-center gap-x-5 gap-y-2 pb-1">
           <b>
             {edition.title[figures.language]}, {t('rules.version', { version: edition.version })}
           </b>

@@ -130,6 +130,7 @@ interface CellProps {
 
 function CellOf({ cell, row, column, sources, mine, first, on, onPress }: CellProps) {
   const { t } = useTranslation()
+  const figures = useFigures()
   const strong = cell.differs || (mine && cell.own)
   const where = cell.own ? t('rules.own') : cell.sources[0]
   return (
@@ -153,7 +154,7 @@ function CellOf({ cell, row, column, sources, mine, first, on, onPress }: CellPr
               <span
                 className={`num text-lead leading-tight ${mine && cell.own ? 'font-bold text-air' : cell.differs ? 'font-bold' : 'font-medium text-soft'}`}
               >
-                {overOther(cell, row)}
+                {overOther(cell, row, figures.reading)}
               </span>
               {!sources && (
                 <small
@@ -179,12 +180,14 @@ function CellOf({ cell, row, column, sources, mine, first, on, onPress }: CellPr
 }
 
 /** The limit as short as can be, with its own hold or window where that is not the row's. */
-function overOther(cell: Cell, row: Row): string {
+function overOther(cell: Cell, row: Row, reading: (psi: number) => string): string {
   const { hold_s: hold, window_psi: window } = (cell.limit ?? {}) as {
     hold_s?: number
     window_psi?: number[]
   }
   if (hold !== undefined && hold !== row.hold_s) return `${cell.short} / ${hold} s`
-  if (window && row.window_psi && String(window) !== String(row.window_psi)) return cell.text
+  if (window && row.window_psi && String(window) !== String(row.window_psi)) {
+    return `${cell.short}, ${window.map(reading).join('–')}`
+  }
   return cell.short
 }

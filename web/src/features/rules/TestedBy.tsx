@@ -1,10 +1,11 @@
 import { useMutation, useQuery, useQueryClient } from '@tanstack/react-query'
 import { useTranslation } from 'react-i18next'
-import { api, need, rulebookQuery, type Schema, type UnitKind } from '../../shared/api'
+import { api, need, rulebookQuery, type Schema } from '../../shared/api'
 import { useFigures } from '../../shared/figures/useFigures'
 import { useMay } from '../../shared/session'
-import { UNIT_KINDS } from '../../shared/trade.gen'
+import { UNIT_KINDS } from './desk.gen'
 import { FormError, Notice } from '../../shared/ui'
+import { type UnitKind } from './queries'
 
 /** By which rules and in which order units of each kind are tested that have none of their own. */
 export function TestedBy() {

@@ -1,6 +1,1 @@
-export { CardPage } from './CardPage'
-export { OrdersPage } from './OrdersPage'
-export { RulesPage } from './RulesPage'
-export { RulesRoom } from './RulesRoom'
-export { SumsPage } from './SumsPage'
-export { WhatIfPage } from './WhatIfPage'
+export { Rules } from './Rules'

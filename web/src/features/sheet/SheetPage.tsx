@@ -94,7 +94,7 @@ function SheetArticle({ sheet: data, waits, here = false, needles, children }: S
         {!here && <Proposals sheet={data} />}
         {!here && <RoundsBeside runId={runId} />}
         <AfterTheEnd sheet={data} />
-        <Stages stages={data.verdict.stages} events={data.events} />
+        <Stages stages={data.verdict.stages} events={data.events} runId={runId} />
         <Hints hints={data.verdict.hints} />
         <Candidate verdict={data.verdict} purpose={data.run.purpose} />
         <Timeline timeline={data.timeline} needles={needles} />

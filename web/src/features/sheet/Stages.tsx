@@ -1,4 +1,5 @@
 import { useTranslation } from 'react-i18next'
+import { Link } from 'react-router'
 import type { Schema } from '../../shared/api'
 import { standing } from '../../run'
 import { type Struck } from '../../device'
@@ -8,7 +9,8 @@ import { OutcomeMark } from '../../shared/ui'
 export function Stages({
   stages,
   events,
-}: Pick<Schema['VerdictOut'], 'stages'> & Pick<Schema['SheetOut'], 'events'>) {
+  runId,
+}: Pick<Schema['VerdictOut'], 'stages'> & Pick<Schema['SheetOut'], 'events'> & { runId?: string }) {
   const { t } = useTranslation()
   const leftOut = new Map(
     standing(events as unknown as Struck[])
@@ -37,7 +39,20 @@ export function Stages({
               </div>
             </div>
             <div className="grid gap-1">
-              {stage.arithmetic && <p className="num text-figure leading-snug">{stage.arithmetic}</p>}
+              {stage.arithmetic && (
+                <p className="num flex flex-wrap items-baseline gap-x-4 text-figure leading-snug">
+                  {stage.arithmetic}
+                  {runId && (
+                    <Link
+                      to={`/rules/sums?run=${runId}&stage=${stage.stage}&attempt=${stage.attempt}`}
+                      aria-label={`${t('sheet.sum')}: ${t(`step.${stage.stage}`)}`}
+                      className="no-print inline-flex min-h-8 items-center font-sans text-note font-normal text-soft underline underline-offset-4"
+                    >
+                      {t('sheet.sum')}
+                    </Link>
+                  )}
+                </p>
+              )}
               {stage.limit && (
                 <p className="text-note text-soft">
                   {stage.limit.words} {stage.limit.source}.

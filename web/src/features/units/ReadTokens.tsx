@@ -1,10 +1,11 @@
 import { useMutation, useQuery, useQueryClient } from '@tanstack/react-query'
 import { useState, type FormEvent } from 'react'
 import { useTranslation } from 'react-i18next'
-import { api, need, readTokensQuery, type Schema } from '../../shared/api'
+import { api, need, type Schema } from '../../shared/api'
 import { useFigures } from '../../shared/figures/useFigures'
 import { useMay } from '../../shared/session'
 import { Button, Choice, FormError, TextField } from '../../shared/ui'
+import { readTokensQuery } from './readTokensQuery'
 
 type Reads = Schema['ReadTokenOut']['reads']
 const READS: readonly Reads[] = ['standing', 'calendar']

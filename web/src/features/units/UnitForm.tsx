@@ -36,7 +36,9 @@ export function UnitForm({
     gearbox: (unit?.gearbox ?? '') as 'manual' | 'automatic' | '',
     trailerKnob: (unit?.trailer_knob ?? true) ? 'yes' : 'no',
     resolution: unit?.resolution_psi.toString() ?? '1',
-    rules: unit?.rules ?? '',
+    rules: unit?.own_rules ?? '',
+    procedure: unit?.own_procedure ?? '',
+    holding: (unit?.holding ?? '') as NonNullable<Unit['holding']> | '',
   })
   const line = (key: keyof typeof fields) => ({
     value: fields[key],
@@ -59,7 +61,8 @@ export function UnitForm({
         trailer_knob: fields.trailerKnob === 'yes',
         resolution_psi: toNumber(fields.resolution) ?? 1,
         rules: fields.rules || null,
-        procedure: unit?.procedure ?? null,
+        procedure: fields.procedure || null,
+        holding: fields.holding || null,
       }
       if (!unit) return need(api.POST('/api/units', { body }))
       const params = { path: { unit_id: unit.id } }
@@ -127,7 +130,25 @@ export function UnitForm({
           {...line('trailerKnob')}
         />
       )}
-      <SelectField label={t('units.rules')} options={book.rules} {...line('rules')} />
+      <SelectField
+        label={t('units.holding')}
+        options={[
+          { value: '', text: t('units.asRules') },
+          { value: 'chocks', text: t('units.holdings.chocks') },
+          { value: 'gear_too', text: t('units.holdings.gear_too') },
+        ]}
+        {...line('holding')}
+      />
+      <SelectField
+        label={t('units.rules')}
+        options={[{ value: '', text: t('units.asKind') }, ...book.rules]}
+        {...line('rules')}
+      />
+      <SelectField
+        label={t('units.order')}
+        options={[{ value: '', text: t('units.asSchool') }, ...book.procedures]}
+        {...line('procedure')}
+      />
       <div className="grid content-end gap-3 sm:col-span-2">
         <FormError error={save.error} />
         {save.isSuccess && (

@@ -65,6 +65,9 @@ function Known({ page }: { page: Schema['UnitPageOut'] }) {
           >
             {t('units.runs')}
           </Link>
+          <Link to={`/rules/card/${unit.id}`} className="text-air underline underline-offset-4">
+            {t('units.card')}
+          </Link>
         </div>
         <Standing page={page} />
         <LastTests tests={page.tests} />

@@ -13,10 +13,6 @@ export {
   aboutQuery,
   allUnitsQuery,
   calendarQuery,
-  cardQuery,
-  checkQuery,
-  compareQuery,
-  editionsQuery,
   FLEET_KEYS,
   groupsQuery,
   logQuery,
@@ -24,10 +20,7 @@ export {
   papersQuery,
   peopleQuery,
   readAs,
-  readingQuery,
-  readTokensQuery,
   roundQuery,
-  roundRulesQuery,
   roundScriptQuery,
   roundsQuery,
   roundStartQuery,
@@ -41,8 +34,7 @@ export {
   trendsQuery,
   unitQuery,
   unitsQuery,
-  weighQuery,
   workshopQuery,
 } from './queries'
-export type { Circuits, LogOutcome, UnitKind } from './queries'
+export type { LogOutcome } from './queries'
 export type { operations } from './schema.gen'

@@ -1,7 +1,7 @@
 import { keepPreviousData, queryOptions } from '@tanstack/react-query'
 import type { PressureUnit } from '../figures/format'
 import type { Language } from '../i18n'
-import { api, need, type Schema } from './client'
+import { api, need } from './client'
 
 export const aboutQuery = () =>
   queryOptions({
@@ -48,25 +48,6 @@ export const calendarQuery = () =>
   queryOptions({
     queryKey: ['calendar'],
     queryFn: ({ signal }) => need(api.GET('/api/calendar', { signal })),
-  })
-
-/** How somebody reads, against the lines of the vehicles that they tested. */
-export const readingQuery = (personId: string, lang: Language, unit: PressureUnit) =>
-  queryOptions({
-    queryKey: ['reading', personId, lang, unit],
-    queryFn: ({ signal }) =>
-      need(
-        api.GET('/api/readers/{person_id}', {
-          signal,
-          params: { path: { person_id: personId }, query: { lang, unit } },
-        }),
-      ),
-  })
-
-export const readTokensQuery = () =>
-  queryOptions({
-    queryKey: ['read-tokens'],
-    queryFn: ({ signal }) => need(api.GET('/api/read-tokens', { signal })),
   })
 
 /** What is worded by the server, or hangs on what was done about vehicles. */
@@ -237,73 +218,6 @@ export const papersQuery = (unitId: string) =>
         api.GET('/api/units/{unit_id}/papers', {
           signal,
           params: { path: { unit_id: unitId }, query: reader },
-        }),
-      ),
-  })
-
-export type UnitKind = Schema['UnitOut']['kind']
-export type Circuits = Schema['UnitOut']['circuits']
-
-/** Every version of the fleet's own rule sets and orders of work, the latest first. */
-export const editionsQuery = () =>
-  queryOptions({
-    queryKey: ['editions'],
-    queryFn: ({ signal }) => need(api.GET('/api/rules', { signal })),
-  })
-
-/** Rule sets side by side; all that are in force where none is named. */
-export const compareQuery = (
-  sets: string[],
-  kind: UnitKind,
-  circuits: Circuits,
-  lang: Language,
-  unit: PressureUnit,
-) =>
-  queryOptions({
-    queryKey: ['compare', sets, kind, circuits, lang, unit],
-    queryFn: ({ signal }) =>
-      need(
-        api.GET('/api/rules/compare', { signal, params: { query: { sets, kind, circuits, lang, unit } } }),
-      ),
-    placeholderData: keepPreviousData,
-  })
-
-/** What tests of a kind measured in a stage, under a limit as it was and as it would be. */
-export const weighQuery = (body: Schema['WeighBody']) =>
-  queryOptions({
-    queryKey: ['weigh', body],
-    queryFn: ({ signal }) => need(api.POST('/api/rules/weigh', { signal, body })),
-    placeholderData: keepPreviousData,
-    staleTime: 60_000,
-  })
-
-/** What a rule set holds of a round. */
-export const roundRulesQuery = (ref: string, lang: Language, unit: PressureUnit) =>
-  queryOptions({
-    queryKey: ['compare', 'round', ref, lang, unit],
-    queryFn: ({ signal }) =>
-      need(api.GET('/api/rules/round', { signal, params: { query: { ref, lang, unit } } })),
-    placeholderData: keepPreviousData,
-  })
-
-/** What is being written, read: its sentences, what is looser than the law. */
-export const checkQuery = (table: Record<string, unknown>, lang: Language, unit: PressureUnit) =>
-  queryOptions({
-    queryKey: ['check', table, lang, unit],
-    queryFn: ({ signal }) =>
-      need(api.POST('/api/rules/check', { signal, params: { query: { lang, unit } }, body: { table } })),
-    placeholderData: keepPreviousData,
-    staleTime: Infinity,
-  })
-
-export const cardQuery = (unitId: string, lang: Language, unit: PressureUnit) =>
-  queryOptions({
-    queryKey: ['unit', unitId, 'card', lang, unit],
-    queryFn: ({ signal }) =>
-      need(
-        api.GET('/api/units/{unit_id}/card', {
-          signal,
-          params: { path: { unit_id: unitId }, query: { lang, unit } },
         }),
       ),
   })

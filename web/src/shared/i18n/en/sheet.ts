@@ -11,6 +11,7 @@ export const sheet = {
     purposes: { dispatch: 'dispatch', training: 'training', rehearsal: 'rehearsal' },
     started: 'Started',
     stages: 'Stage by stage',
+    sum: 'the sum',
     attempt: 'attempt {{number}}',
     findings: 'What the coach saw',
     hints: 'Where to look first',

@@ -13,6 +13,7 @@ export const sheet: typeof english = {
     purposes: { dispatch: 'despacho', training: 'práctica', rehearsal: 'ensayo' },
     started: 'Empezó',
     stages: 'Etapa por etapa',
+    sum: 'la cuenta',
     attempt: 'intento {{number}}',
     findings: 'Lo que vio el instructor',
     hints: 'Dónde mirar primero',
