@@ -2,18 +2,15 @@
 
 from __future__ import annotations
 
-import os
 from collections import deque
 from collections.abc import Callable, Iterable, Iterator
 from concurrent.futures import ProcessPoolExecutor
 from contextlib import contextmanager
-from multiprocessing import get_context
+from multiprocessing import cpu_count, get_context
 from typing import Any, Protocol, TypeVar
 
 Part = TypeVar("Part")
 Result = TypeVar("Result")
-SCHEDULER = "LOWHISS_DASK_SCHEDULER"
-"""The environment variable that names a Dask scheduler, as ``tcp://host:port``."""
 _AGAIN = 5
 """So often a part is tried on another worker where the one that had it is gone."""
 
@@ -76,18 +73,17 @@ class _Dask:
 
 @contextmanager
 def executor(address: str | None = None, width: int | None = None) -> Iterator[Executor]:
-    """An executor for as long as it is needed: the Dask scheduler at ``address``, or the environment's, else processes.
+    """An executor for as long as it is needed: the Dask scheduler at ``address`` (``tcp://host:port``), else processes.
 
     Raises OSError where the scheduler cannot be reached.
     """
-    address = address or os.environ.get(SCHEDULER)
     if address:
         from distributed import Client
 
         with Client(address, timeout="10s", set_as_default=False) as client:  # type: ignore[no-untyped-call]
             yield _Dask(client)
         return
-    workers = width or max(1, os.cpu_count() or 1)
+    workers = width or cpu_count()
     # a fresh process each: what serves has threads and connections that no child may inherit
     with ProcessPoolExecutor(workers, mp_context=get_context("spawn")) as pool:
         yield _Processes(pool, workers)

@@ -21,6 +21,7 @@ from lowhiss.core.airsystem import (
 from lowhiss.core.fields import Fields
 from lowhiss.core.fleet import assemble, check_reservoirs, read_power_unit, read_trailer
 from lowhiss.core.procedure import Procedure
+from lowhiss.core.procedure.planner import begins_full
 from lowhiss.core.rules import RuleSet
 from lowhiss.core.vehicle import UNIT_KINDS
 from lowhiss.engine.judging import rules_in_record
@@ -111,8 +112,8 @@ def drive(
     if driver not in DRIVERS:
         raise AirSystemError("driver", f"is {driver[:40]!r}; there are {', '.join(DRIVERS)}")
     order = procedure or rulebook.default_procedure(rules, spec.unit)
-    begins_full = order.steps[0] == "release" or driver == "no_fresh_cut_out"
-    system = AirSystem(spec, data, FULL_PSI if begins_full else STARTS_AT_PSI, TRAILER_PSI if spec.towed else None)
+    full = begins_full(order.steps) or driver == "no_fresh_cut_out"
+    system = AirSystem(spec, data, FULL_PSI if full else STARTS_AT_PSI, TRAILER_PSI if spec.towed else None)
     driven = Driver(system, order, rules, rulebook.planning(spec.kind), seed, DRIVERS[driver], purpose=purpose)
     samples = []
     for sample in driven.drive():

@@ -141,11 +141,16 @@ class Plan:
         return sum(step.step == "safe_start" for step in self.steps)
 
 
+def begins_full(order: Sequence[Step]) -> bool:
+    """Whether an order begins with full tanks and the engine off."""
+    return bool(order) and (order[0] == "release" or wants_engine_off(order[0]))
+
+
 def standing_before(order: Sequence[Step], unit: Unit, rules: RuleSet, planning: Planning) -> Standing:
     """How the vehicle stands when an order begins: full where it begins with the engine off, else where knobs pop."""
     full_psi = unit.governor.cut_out_psi or rules.judging.default_cut_out_psi
-    begins_full = bool(order) and (order[0] == "release" or wants_engine_off(order[0]))
-    return Standing(pressure_psi=full_psi if begins_full else planning.pressures.pop_psi, full_read=begins_full)
+    full = begins_full(order)
+    return Standing(pressure_psi=full_psi if full else planning.pressures.pop_psi, full_read=full)
 
 
 class IllegalOrderError(RuleError):

@@ -4,6 +4,7 @@ from __future__ import annotations
 
 import datetime as dt
 import logging
+import os
 import threading
 import uuid
 
@@ -14,6 +15,8 @@ from lowhiss.service.runs import whatif
 from lowhiss.store.engine import Store
 
 log = logging.getLogger(__name__)
+SCHEDULER = "LOWHISS_DASK_SCHEDULER"
+"""The environment variable that names a Dask scheduler, as ``tcp://host:port``."""
 _LOOK_AGAIN_S = 2.0
 """How long until it is looked again, while another process is at it or the database is away."""
 _MOST_TRIES = 3
@@ -65,7 +68,7 @@ class Worker:
 
     def _answer(self, job_id: str, tried: int) -> None:
         try:
-            with executor() as elsewhere:
+            with executor(os.environ.get(SCHEDULER)) as elsewhere:
                 whatif.work_on(self.store, job_id, self.id, elsewhere)
         except DBAPIError:
             raise
