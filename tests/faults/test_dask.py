@@ -1,0 +1,82 @@
+"""Long work on a real Dask scheduler with two worker processes on loopback, one of them killed on the way."""
+
+from __future__ import annotations
+
+import contextlib
+import datetime as dt
+import signal
+import subprocess
+import sys
+from collections.abc import Iterator
+
+import pytest
+from distributed import Client
+
+from lowhiss.demo.scenario import demo_id
+from lowhiss.engine.executor import executor
+from lowhiss.service.people.signin import Person
+from lowhiss.service.runs import whatif, working
+from tests.conftest import ROOT
+from tests.faults.processes import free_port
+
+ODILE = Person(demo_id("Odile Ferrow"), "Odile Ferrow", "manager", "en", "psi", True)
+QUIET = {"stdout": subprocess.DEVNULL, "stderr": subprocess.DEVNULL, "cwd": ROOT}
+
+
+@pytest.fixture
+def cluster() -> Iterator[tuple[str, list[subprocess.Popen]]]:
+    """A scheduler's address and its two workers."""
+    port = free_port()
+    address = f"tcp://127.0.0.1:{port}"
+    here = ["--host", "127.0.0.1", "--no-dashboard"]
+    scheduler = [sys.executable, "-m", "distributed.cli.dask_scheduler", "--port", str(port), *here]
+    worker = [sys.executable, "-m", "distributed.cli.dask_worker", address, "--nthreads", "1", "--no-nanny", *here]
+    with contextlib.ExitStack() as ended:
+        started = [ended.enter_context(subprocess.Popen(command, **QUIET)) for command in (scheduler, worker, worker)]
+        for process in started:
+            ended.callback(process.kill)
+        with Client(address, timeout=60, set_as_default=False) as client:
+            client.wait_for_workers(2, timeout=60)
+        yield address, started[1:]
+
+
+def ask(store):
+    return whatif.ask(store, ODILE, "us-older", whatif.Choice(search="MV-"))
+
+
+def finished(store, job, elsewhere):
+    assert whatif.claim(store, "here", dt.datetime.now(dt.UTC)) == job.id
+    whatif.work_on(store, job.id, "here", elsewhere)
+    done = whatif.job(store, job.id)
+    assert done.state == "done"
+    return done.done, done.summary
+
+
+def test_a_question_on_dask_is_answered_as_here_though_a_worker_is_killed(store, cluster, monkeypatch):
+    address, workers = cluster
+    with executor(width=2) as here:
+        local = finished(store, ask(store), here)
+    monkeypatch.setattr(whatif, "AT_ONCE", 8)
+    kept = whatif._keep_part
+
+    def one_is_killed(*given):
+        if workers[0].poll() is None:
+            workers[0].send_signal(signal.SIGKILL)
+            workers[0].wait()
+        return kept(*given)
+
+    monkeypatch.setattr(whatif, "_keep_part", one_is_killed)
+    with executor(address) as there:
+        assert there.width == 2
+        assert finished(store, ask(store), there) == local
+    assert workers[0].poll() == -signal.SIGKILL
+
+
+def test_a_scheduler_that_is_not_there_is_said_and_nothing_waits_for_ever(store, monkeypatch):
+    monkeypatch.setenv(working.SCHEDULER, f"tcp://127.0.0.1:{free_port()}")
+    job = ask(store)
+    worker = working.Worker(store)
+    assert whatif.claim(store, worker.id, dt.datetime.now(dt.UTC)) == job.id
+    worker._answer(job.id, 1)
+    told = whatif.job(store, job.id)
+    assert (told.state, told.why) == ("failed", "The scheduler that the work should go to cannot be reached.")
