@@ -4,7 +4,7 @@ from __future__ import annotations
 
 import sys
 
-from benchmarks import attack, core, drift, live, sim, store
+from benchmarks import attack, core, drift, live, sim, store, whatif
 
 BENCHES = {
     "attack": attack.main,
@@ -13,6 +13,7 @@ BENCHES = {
     "live": live.main,
     "sim": sim.main,
     "store": store.main,
+    "whatif": whatif.main,
 }
 
 if __name__ == "__main__":

@@ -9,9 +9,9 @@ from typing import Any
 
 from lowhiss.core.errors import CoreError, RecordError
 from lowhiss.core.fields import Fields
-from lowhiss.core.judge import RunVerdict, StageVerdict
+from lowhiss.core.judge import RunVerdict, StageVerdict, judge_run
 from lowhiss.core.procedure import Procedure, read_procedure
-from lowhiss.core.record import Run, read_event, read_unit
+from lowhiss.core.record import Run, kept_event, read_unit
 from lowhiss.core.rules import AppliedBound, RuleSet, read_rule_set
 from lowhiss.engine.whatif import both
 
@@ -22,6 +22,7 @@ class KeptRun:
 
     unit, procedure : as they were kept when it began.  rules : the hash of its rule set.  policy : None for the set's.
     events : a list of ``[at_s, id, after_end, body]`` in the run's order.
+    stood : how its stages stand by its own rules, where this very core has judged them, and the whole; else empty.
     """
 
     id: str
@@ -32,6 +33,7 @@ class KeptRun:
     resolution_psi: float
     policy: str | None
     events: str
+    stood: str
 
 
 @dataclass(frozen=True, slots=True)
@@ -75,12 +77,10 @@ def _unit(text: str) -> Any:
 def read_kept(kept: KeptRun) -> Run:
     """The run as the judge takes it. Raises RecordError."""
     unit = _unit(kept.unit)
-    events = []
-    for place, (at_s, name, after_end, body) in enumerate(json.loads(kept.events)):
-        table = {"at_s": float(at_s), "seq": place, "id": name, **body}
-        if after_end:
-            table["after_end"] = True
-        events.append(read_event(table, place, unit))
+    events = [
+        kept_event(at_s, name, body, place, bool(after_end), unit)
+        for place, (at_s, name, after_end, body) in enumerate(json.loads(kept.events))
+    ]
     return Run(
         unit=unit,
         events=tuple(events),
@@ -108,8 +108,20 @@ def judge_part(part: RunsPart) -> PartChanges:
 
 
 def _changed(kept: KeptRun, rules: RuleSet, others: RuleSet) -> dict[str, Any] | None:
-    before, after = both(read_kept(kept), rules, _procedure(kept.procedure), others)
+    run, procedure = read_kept(kept), _procedure(kept.procedure)
+    if kept.stood and _same(kept.stood, judge_run(run, others, procedure, candidate=False)):
+        return None
+    before, after = both(run, rules, procedure, others)
     return difference(kept.id, kept.rules, before, after)
+
+
+def _same(stood: str, after: RunVerdict) -> bool:
+    """Whether a run comes out as it stood, stage by stage."""
+    overall, stages = json.loads(stood)
+    now = after.standing()
+    return after.overall == overall and all(
+        stage not in now or now[stage].outcome == told["outcome"] for stage, told in stages.items()
+    )
 
 
 def difference(run_id: str, rules_hash: str, before: RunVerdict, after: RunVerdict) -> dict[str, Any] | None:

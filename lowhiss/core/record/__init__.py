@@ -19,7 +19,7 @@ from lowhiss.core.record.model import (
     Run,
     types_that,
 )
-from lowhiss.core.record.reader import fields_of, read_event, read_events, read_run, read_unit
+from lowhiss.core.record.reader import fields_of, kept_event, read_event, read_events, read_run, read_unit
 
 __all__ = [
     "ASIDE_TYPES",
@@ -39,6 +39,7 @@ __all__ = [
     "Purpose",
     "Run",
     "fields_of",
+    "kept_event",
     "read_event",
     "read_events",
     "read_run",

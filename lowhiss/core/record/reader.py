@@ -344,3 +344,35 @@ def fields_of(kind: str) -> tuple[frozenset[str], tuple[str, ...]]:
     """The fields an event of this type may have, and those it needs."""
     fields, required = _SPECS[kind]
     return frozenset(fields), required
+
+
+_NUMBERS = frozenset({_PLACE["speed_mph"]})
+_KEPT: dict[str, tuple[int, PressureUnit | None]] = {
+    **{name: (place, None) for name, place in _PLACE.items() if not name.endswith("_psi")},
+    **{key: (_PLACE[name], unit) for key, (name, unit) in _UNIT_OF_KEY.items()},
+}
+
+
+def kept_event(at_s: float, name: str, body: dict[str, Any], place: int, after_end: bool, unit: Unit) -> Event:
+    """An event that was checked when it was kept: as `read_event` reads it, without the checks that it passed then.
+
+    How it was entered and by whom says nothing to the judge and is left out. Raises RecordError as `read_event` does
+    for a field that is not known any more.
+    """
+    values = _BLANK.copy()
+    values[0], values[1], values[3], values[4] = place, float(at_s), name, place
+    values[_AFTER_END] = after_end
+    try:
+        for key, value in body.items():
+            at, pressure = _KEPT[key]
+            if pressure is not None:
+                values[at] = to_psi(float(value), pressure)
+            else:
+                values[at] = float(value) if at in _NUMBERS else value
+    except (KeyError, TypeError, ValueError):
+        table = {"at_s": float(at_s), "seq": place, "id": name, **({"after_end": True} if after_end else {}), **body}
+        return read_event(table, place, unit)
+    return Event._make(values)
+
+
+_AFTER_END = _PLACE["after_end"]

@@ -8,9 +8,10 @@ import uuid
 from collections import Counter
 from collections.abc import Iterator, Mapping, Sequence
 from dataclasses import asdict, dataclass
+from functools import lru_cache
 from typing import Any, Literal
 
-from sqlalchemy import ColumnElement, bindparam, delete, func, or_, select, text
+from sqlalchemy import ColumnElement, Text, bindparam, delete, func, or_, select, text, type_coerce
 from sqlalchemy.orm import Session
 
 from lowhiss.core.words import Words
@@ -22,14 +23,15 @@ from lowhiss.service.people.signin import Person
 from lowhiss.service.rules.desk import sets_named
 from lowhiss.service.rules.kept import keep_rules, kept_rules
 from lowhiss.service.runs.log import narrowed
+from lowhiss.service.runs.verdicts import core_version
 from lowhiss.store.engine import Store
-from lowhiss.store.models import JobLineRow, JobRow, RunRow
+from lowhiss.store.models import JobLineRow, JobRow, RunRow, VerdictRow
 
 JobState = Literal["waiting", "running", "done", "cancelled", "failed"]
 KIND = "what_if"
 AT_ONCE = 250
 """So many runs are one part: about a second of work, so that nothing is far from what was kept last."""
-LEFT_AFTER = dt.timedelta(seconds=20)
+LEFT_AFTER = dt.timedelta(seconds=10)
 """A job that nobody has worked on for so long was left: whoever finds it takes it up where it stood."""
 MAX_JOBS = 50
 """So many are kept; the oldest ended one gives way."""
@@ -239,12 +241,25 @@ def _parts(store: Store, job_id: str) -> Iterator[RunsPart]:
         others = json.dumps(kept_rules(session, row.asked["rules"]).as_dict())
     while True:
         with store.transaction() as session:
-            runs = list(session.scalars(_next_runs(session, choice, cursor)))
+            runs = session.execute(_next_runs(session, choice, cursor)).all()
             if not runs:
                 return
             cursor = {"at": runs[-1].started_at.isoformat(), "id": runs[-1].id}
             part = _part(session, runs, others, cursor)
         yield part
+
+
+_OF_A_RUN = (
+    RunRow.id,
+    RunRow.started_at,
+    RunRow.rules_hash,
+    RunRow.purpose,
+    RunRow.resolution_psi,
+    # as the texts that they are: read where they are judged
+    *(type_coerce(column, Text).label(column.key) for column in (RunRow.unit, RunRow.procedure, RunRow.setup)),
+    VerdictRow.overall,
+    func.json_extract(VerdictRow.figures, "$.stages", type_=Text).label("stages"),
+)
 
 
 def _next_runs(session: Session, choice: Choice, cursor: Mapping[str, str] | None) -> Any:
@@ -255,10 +270,24 @@ def _next_runs(session: Session, choice: Choice, cursor: Mapping[str, str] | Non
         # said twice, because the database reads along the index only by the first
         conditions.append(RunRow.started_at >= at)
         conditions.append(or_(RunRow.started_at > at, RunRow.id > cursor["id"]))
-    return select(RunRow).where(*conditions).order_by(RunRow.started_at, RunRow.id).limit(AT_ONCE)
+    ids = select(RunRow.id).where(*conditions).order_by(RunRow.started_at, RunRow.id).limit(AT_ONCE).subquery()
+    # what this very core has judged needs no judging again to be compared
+    judged = (
+        (VerdictRow.run_id == RunRow.id)
+        & (VerdictRow.rules_hash == RunRow.rules_hash)
+        & (VerdictRow.core_version == core_version())
+        & (VerdictRow.last_seq == RunRow.last_seq)
+        & VerdictRow.differs.is_(None)
+    )
+    return (
+        select(*_OF_A_RUN)
+        .join(ids, ids.c.id == RunRow.id)
+        .outerjoin(VerdictRow, judged)
+        .order_by(RunRow.started_at, RunRow.id)
+    )
 
 
-def _part(session: Session, runs: Sequence[RunRow], others: str, ends: dict[str, str]) -> RunsPart:
+def _part(session: Session, runs: Sequence[Any], others: str, ends: dict[str, str]) -> RunsPart:
     session.execute(text(f"SET SESSION group_concat_max_len = {_ROOM_FOR_EVENTS}"))
     # the database puts each run's events together: one row a run is many times quicker than one an event
     query = text(
@@ -269,18 +298,25 @@ def _part(session: Session, runs: Sequence[RunRow], others: str, ends: dict[str,
     kept = tuple(
         KeptRun(
             id=run.id,
-            unit=json.dumps(run.unit),
-            procedure=json.dumps(run.procedure),
+            unit=run.unit,
+            procedure=run.procedure,
             rules=run.rules_hash,
             purpose=run.purpose,
             resolution_psi=float(run.resolution_psi),
-            policy=run.setup.get("policy"),
+            policy=_policy(run.setup),
             events=f"[{events.get(run.id) or ''}]",
+            stood=f'["{run.overall}",{run.stages}]' if run.stages is not None else "",
         )
         for run in runs
     )
     sets = {rules_hash: json.dumps(kept_rules(session, rules_hash).as_dict()) for rules_hash in {r.rules for r in kept}}
     return RunsPart(kept, sets, others, ends)
+
+
+@lru_cache(maxsize=256)
+def _policy(setup: str) -> str | None:
+    found: str | None = json.loads(setup).get("policy")
+    return found
 
 
 def _keep_part(store: Store, job_id: str, worker: str, found: PartChanges) -> bool:
