@@ -22,7 +22,7 @@ export function Conventions({ table, draft, own }: ConventionsProps) {
   const { t } = useTranslation()
   const column = table.columns.findIndex(({ ref }) => ref === own)
   return (
-    <div className="overflow-x-auto">
+    <div tabIndex={0} className="overflow-x-auto">
       <table className="w-full border-collapse text-left align-top">
         <thead>
           <tr className="border-b-2 border-ink">

@@ -215,6 +215,7 @@ function Builder({ title, order, book, onBend, children }: BuilderProps) {
       <BentCourse
         order={order}
         plan={plan}
+        stale={planned.isPlaceholderData}
         onMove={(from, to) => onBend({ ...order, steps: moved(order.steps, from, to) })}
         onOptional={(stage) => onBend(optionalOrNot(order, stage))}
         onRemove={(place) => onBend(without(order, place))}

@@ -107,7 +107,7 @@ function LineOf({ line, draft }: { line: Line; draft: Draft | undefined }) {
       </th>
       <td className="num pr-3">{figure('at_least')}</td>
       <td className="num pr-3">{figure('at_most')}</td>
-      <td className={`text-note ${line.own ? 'text-air' : 'text-soft'}`}>
+      <td className={`text-note ${line.own ? 'font-bold' : 'text-soft'}`}>
         {line.own ? t('rules.own') : line.source}
       </td>
     </tr>
@@ -130,7 +130,7 @@ function GroupOf({ group, draft }: { group: Group; draft: Draft | undefined }) {
       <th scope="row" className={`py-1.5 pr-3 text-left ${differs ? 'font-bold' : 'font-normal'}`}>
         {group.name}
       </th>
-      <td className={`text-right ${differs ? 'font-bold text-air' : ''}`}>
+      <td className={`text-right ${differs ? 'font-bold' : ''}`}>
         {draft ? (
           <select
             aria-label={group.name}

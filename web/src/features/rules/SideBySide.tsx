@@ -26,11 +26,13 @@ export function SideBySide({ table, sources, draft, at, onPlace, onLeaveOut }: S
   const { t } = useTranslation()
   const { columns, rows } = table
   return (
-    <div className="overflow-x-auto">
+    <div tabIndex={0} className="overflow-x-auto">
       <table className="w-full table-fixed border-collapse" style={{ minWidth: 172 + columns.length * 196 }}>
         <thead className="text-left align-top">
           <tr className="border-b-2 border-ink">
-            <th className="w-43" />
+            <th className="w-43">
+              <span className="sr-only">{t('rules.stage')}</span>
+            </th>
             {columns.map((column, place) => (
               <th
                 key={column.ref}
@@ -139,26 +141,28 @@ function CellOf({ cell, row, column, sources, mine, first, on, onPress }: CellPr
     >
       <button
         type="button"
-        aria-label={`${t(`step.${row.stage}`)}, ${column.title}: ${cell.text || t('rules.noRule')}`}
         aria-pressed={on}
         data-cell={`${row.stage} ${column.ref}`}
         data-differs={cell.differs}
         onClick={onPress}
         className="block min-h-13 w-full px-2.5 py-1.5 text-left"
       >
+        <span className="sr-only">
+          {t(`step.${row.stage}`)}, {column.title}: {cell.text}{' '}
+        </span>
         {cell.limit === null ? (
           <OutcomeMark outcome="no_rule" />
         ) : (
           <>
             <span className="flex items-baseline justify-between gap-2">
               <span
-                className={`num text-lead leading-tight ${mine && cell.own ? 'font-bold text-air' : cell.differs ? 'font-bold' : 'font-medium text-soft'}`}
+                className={`num text-lead leading-tight ${(mine && cell.own) || cell.differs ? 'font-bold' : 'font-medium text-soft'}`}
               >
                 {overOther(cell, row, figures.reading)}
               </span>
               {!sources && (
                 <small
-                  className={`min-w-0 truncate text-note ${cell.own ? 'font-semibold text-air' : 'text-soft'}`}
+                  className={`min-w-0 truncate text-note ${cell.own ? 'font-bold' : 'text-soft'}`}
                   style={{ fontStretch: '80%' }}
                 >
                   {cell.own ? t('rules.own') : cell.differs || !first ? '' : t('rules.asFirst', { first })}

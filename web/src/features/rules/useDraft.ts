@@ -13,6 +13,7 @@ export interface Draft {
 }
 
 const KEEP_AFTER_MS = 250
+const MOST_STEPS = 40
 
 /** A draft that keeps itself: every change that can be kept is, one after the other. */
 export function useDraft(edition: Edition): Draft {
@@ -47,7 +48,8 @@ export function useDraft(edition: Edition): Draft {
   return {
     table,
     change: (next) => {
-      setBefore((all) => [...all.slice(-40), latest.current])
+      const old = latest.current
+      setBefore((all) => [...all.slice(-MOST_STEPS), old])
       keep(next)
     },
     ...(last && {

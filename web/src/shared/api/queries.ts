@@ -15,7 +15,6 @@ export const rulebookQuery = () =>
   queryOptions({
     queryKey: ['rulebook'],
     queryFn: ({ signal }) => need(api.GET('/api/rulebook', { signal })),
-    staleTime: 60_000,
   })
 
 /** For whom the server words what hangs on the fleet; set by the application, not part of any key, so that the copy of

@@ -97,6 +97,7 @@ export const rules = {
     },
     policies: { both: 'both needles', primary: 'the primary only' },
     acceptances: { simple: 'on the limit passes', guarded: 'must clear the reading error' },
+    stage: 'Stage',
     convention: 'Convention',
     roundNumbers: 'Numbers of the round',
     roundMeans: 'What a defect means',

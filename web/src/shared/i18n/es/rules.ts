@@ -99,6 +99,7 @@ export const rules: typeof en = {
     },
     policies: { both: 'las dos agujas', primary: 'solo la primaria' },
     acceptances: { simple: 'en el límite pasa', guarded: 'debe superar el error de lectura' },
+    stage: 'Etapa',
     convention: 'Convención',
     roundNumbers: 'Números del recorrido',
     roundMeans: 'Qué significa un defecto',
