@@ -15,6 +15,7 @@ from PIL import Image
 
 from lowhiss import rulebook
 from lowhiss.core.rounds import read_round
+from lowhiss.demo.scenario import demo_id
 from lowhiss.engine.rounds import state_of
 from tests.builders import HEALTHY
 from tests.conftest import sign_in
@@ -235,6 +236,20 @@ def test_what_is_said_of_a_unit_is_kept_with_it_and_not_asked_again(people, unit
     assert "camera" not in {wanted["fact"] for wanted in begun["script"]["wanted"]}
     # the day's own facts are asked every day
     assert "dg" in {wanted["fact"] for wanted in begun["script"]["wanted"]}
+
+
+def test_whoever_takes_over_a_device_sends_on_what_was_made_there_and_marks_nothing(walker, app_url):
+    """Two drivers and one phone: the second finds the first one's marks waiting, and may only bring them."""
+    unit_id = demo_id("MV-05")
+    with httpx.Client(base_url=app_url, timeout=20) as http:
+        phone = Walker(sign_in(http, "Tove Lind"))
+        phone.begin_round(unit_id).raise_for_status()
+        waiting = {**phone.answer("wiper@P.left"), "by": "Tove Lind"}
+        http.post("/api/session/sign-out").raise_for_status()
+        sign_in(http, "Ines Aldous")
+        told = phone.tell(waiting, {**phone.answer("floor@P"), "by": "Ines Aldous"}, phone.mark("finished"))
+        assert [one["id"] for one in told["accepted"]] == [waiting["id"]]
+        assert {one["code"] for one in told["set_aside"]} == {"helper_may_not"}
 
 
 def test_a_helper_joins_by_the_code_answers_and_commands_nothing(walker, people):

@@ -132,7 +132,8 @@ NARROWER: dict[str, str] = {
     "`late_confirmed`; anybody else only sends on what others, who were signed in on the same device when they struck "
     "it, left waiting there",
     "addRoundMarks": "whoever began the round makes every mark; who joined by its code only answers, says what was "
-    "named and notes; a trainer or manager who did not join only notes",
+    "named and notes; a trainer or manager who did not join only notes; whoever is signed in on the device that began "
+    "it only sends on what others left waiting there",
     "makeRoundCode": "only who leads the round",
     "setPaper": "everybody their own papers; the workshop and managers those of units, trailers and people",
     "getStanding": "nobody without a token for reading it",

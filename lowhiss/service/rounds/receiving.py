@@ -14,7 +14,7 @@ from lowhiss.core.rounds import END_MARKS, MAX_MARKS, Mark, read_mark
 from lowhiss.core.rules import canonical_json
 from lowhiss.engine.clocks import Instant, map_epoch
 from lowhiss.service.people import secrets
-from lowhiss.service.people.authors import Authors
+from lowhiss.service.people.authors import Author, Authors
 from lowhiss.service.people.signin import ForbiddenError, Person
 from lowhiss.service.rounds.following import Following
 from lowhiss.service.rounds.rows import RoundPart, figures_of, find_round, judge_row, part_in, record_of
@@ -90,10 +90,10 @@ class _Adding:
         except UnicodeEncodeError:
             self.aside(struck, "mark_malformed", "It holds half a character, which cannot be kept.")
             return
-        if not self.may(mark.type):
+        author, claimed = self.authors.of(struck.author, self.row.started_at + dt.timedelta(seconds=at_s))
+        if not self.may(mark.type, author):
             self.aside(struck, "helper_may_not", "Only who leads the round may mark this: tell them.")
             return
-        author, claimed = self.authors.of(struck.author, self.row.started_at + dt.timedelta(seconds=at_s))
         self.row.last_seq += 1
         kept = RoundMarkRow(
             round_id=self.row.id,
@@ -121,11 +121,13 @@ class _Adding:
         if mark.type in END_MARKS and self.row.ended_at is None:
             self.row.ended_at, self.row.ended_by = self.received_at, mark.type
 
-    def may(self, kind: str) -> bool:
-        """Whether the sender's part lets them mark this."""
-        if self.part == "oversee":
+    def may(self, kind: str, author: Author) -> bool:
+        """Whether the part of whoever made it lets them mark this; who has none only sends on what others made."""
+        sends = author.id == self.authors.sender.id
+        part = self.part if sends else part_in(self.session, self.row, author, None)
+        if part == "oversee":
             return kind == "note"
-        return self.part in ("lead", "send") or kind in HELPERS_MAY
+        return part == "lead" or (part == "help" and kind in HELPERS_MAY)
 
     def at_s(self, at: Instant) -> float:
         """The round's time of a moment [s]: every mark of one page life is mapped as its first one was."""

@@ -28,6 +28,7 @@ from lowhiss.engine.rounds import Rules, run_marks, state_of
 from lowhiss.service.errors import NotFoundError
 from lowhiss.service.fleet.defecting import open_defects
 from lowhiss.service.fleet.units import assembled
+from lowhiss.service.people.authors import Author
 from lowhiss.service.people.signin import Person
 from lowhiss.service.rules.kept import kept_rules
 from lowhiss.service.runs.participants import OVERSEERS
@@ -115,7 +116,7 @@ def find_round(session: Session, round_id: str, *, lock: bool = False) -> RoundR
     return row
 
 
-def part_in(session: Session, row: RoundRow, by: Person, device_hash: str | None) -> RoundPart | None:
+def part_in(session: Session, row: RoundRow, by: Person | Author, device_hash: str | None) -> RoundPart | None:
     """The part that somebody takes in a round, None when none."""
     if row.person_id == by.id:
         return "lead"

@@ -5,7 +5,7 @@ import type { Schema } from '../../shared/api'
 import { useSize } from '../../shared/ui'
 import { isAction, type Order, type Stage } from './orders'
 
-const LEAST_LEG = 88
+const LEAST_LEG = 101
 const MOST_LEG = 118
 const PATH = 112
 const TOP_PSI = 135

@@ -32,6 +32,8 @@ interface BoundScaleProps {
   onMove: (side: Side, value: number) => void
 }
 
+/** So many decimals are shown, by what a bound is in. */
+const DECIMALS: Record<PressureUnit | 's', number> = { psi: 2, kpa: 1, bar: 3, s: 1 }
 /** So fine can a bound be set, by what it is in. */
 const STEPS: Record<PressureUnit | 's', [number, number]> = {
   psi: [1, 0.5],
@@ -49,6 +51,7 @@ export function BoundScale({ name, quantity, loss, scale, handles, values, onMov
   const kept = (value: number) => (quantity === 's' ? value : toPsi(value, unit))
   const label = quantity === 's' ? 's' : unitLabel[unit]
   const step = STEPS[quantity === 's' ? 's' : unit][loss ? 1 : 0]
+  const decimals = DECIMALS[quantity === 's' ? 's' : unit]
   const x = scaleLinear([shown(scale[0]), shown(scale[1])], [SIDE, Math.max(SIDE + 1, width - SIDE)]).clamp(
     true,
   )
@@ -85,7 +88,7 @@ export function BoundScale({ name, quantity, loss, scale, handles, values, onMov
                   className="num"
                   fill="var(--color-soft)"
                 >
-                  {plain(tick, 2)}
+                  {plain(tick, decimals)}
                 </text>
               </g>
             ))}
@@ -131,7 +134,7 @@ export function BoundScale({ name, quantity, loss, scale, handles, values, onMov
                       fontSize="14"
                       fill="var(--color-soft)"
                     >
-                      {t('rules.was', { value: plain(shown(was), 2) })}
+                      {t('rules.was', { value: plain(shown(was), decimals) })}
                     </text>
                   </>
                 )}
@@ -151,7 +154,7 @@ export function BoundScale({ name, quantity, loss, scale, handles, values, onMov
               at={x(shown(value))}
               low={shown(scale[0])}
               high={shown(scale[1])}
-              {...{ step, label }}
+              {...{ step, label, decimals }}
               toValue={(px) => x.invert(px)}
               onChange={(next) => onMove(side, Number(kept(next).toFixed(4)))}
             />
@@ -169,12 +172,13 @@ interface GripProps {
   low: number
   high: number
   step: number
+  decimals: number
   label: string
   toValue: (px: number) => number
   onChange: (value: number) => void
 }
 
-function Grip({ name, value, at, low, high, step, label, toValue, onChange }: GripProps) {
+function Grip({ name, value, at, low, high, step, decimals, label, toValue, onChange }: GripProps) {
   const held = useRef<number | null>(null)
   const typed = useRef({ text: '', at: 0 })
   const [typing, setTyping] = useState('')
@@ -217,7 +221,7 @@ function Grip({ name, value, at, low, high, step, label, toValue, onChange }: Gr
       aria-valuemin={low}
       aria-valuemax={high}
       aria-valuenow={value}
-      aria-valuetext={`${plain(value, 2)} ${label}`}
+      aria-valuetext={`${plain(value, decimals)} ${label}`}
       onKeyDown={onKeyDown}
       onBlur={() => setTyping('')}
       onPointerDown={onPointerDown}
@@ -227,7 +231,7 @@ function Grip({ name, value, at, low, high, step, label, toValue, onChange }: Gr
       className="num absolute top-0 grid h-[51px] min-w-14 -translate-x-1/2 cursor-ew-resize touch-none place-items-center bg-ink px-2 text-[1.7rem] text-on-ink"
       style={{ left: at }}
     >
-      {typing || plain(value, 2)}
+      {typing || plain(value, decimals)}
     </div>
   )
 }

@@ -40,7 +40,7 @@ export function RoundRules({ ref_, title, draft }: { ref_: string; title: string
               <th className="py-1 pr-3 font-semibold">{t('rules.measure')}</th>
               <th className="pr-3 font-semibold">{t('rules.atLeast')}</th>
               <th className="pr-3 font-semibold">{t('rules.atMost')}</th>
-              <th className="font-semibold">{t('rules.source')}</th>
+              <th className="font-semibold">{t('rules.sumSource')}</th>
             </tr>
           </thead>
           <tbody>
@@ -86,7 +86,8 @@ function LineOf({ line, draft }: { line: Line; draft: Draft | undefined }) {
   const figure = (side: 'at_least' | 'at_most') => {
     const value = line[side]
     if (value === null) return '–'
-    if (!draft) return `${plain(value, 2)} ${line.unit}`
+    // a sign such as 32nds or degrees stands at its number
+    if (!draft) return `${plain(value, 2)}${/^[/°]/.test(line.unit) ? '' : ' '}${line.unit}`
     return (
       <NumberField
         label={`${t(side === 'at_least' ? 'rules.atLeast' : 'rules.atMost')}, ${line.unit}`}

@@ -301,7 +301,7 @@ function Writing({
           }
         />
       )}
-      <div className="sticky bottom-0 z-10 max-h-[62dvh] overflow-y-auto border-y-2 border-ink bg-sheet px-6 py-3">
+      <div className="border-y-2 border-ink bg-sheet px-6 py-3">
         <div className="flex flex-wrap items-center gap-x-5 gap-y-2 pb-1">
           <b>
             {edition.title[figures.language]}, {t('rules.version', { version: edition.version })}

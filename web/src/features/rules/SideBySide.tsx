@@ -1,3 +1,4 @@
+import { useEffect, useRef } from 'react'
 import { useTranslation } from 'react-i18next'
 import type { Schema } from '../../shared/api'
 import { unitLabel } from '../../shared/figures/format'
@@ -25,6 +26,12 @@ interface SideBySideProps {
 export function SideBySide({ table, sources, draft, at, onPlace, onLeaveOut }: SideBySideProps) {
   const { t } = useTranslation()
   const { columns, rows } = table
+  const chosen = useRef<HTMLTableRowElement>(null)
+  const stage = at?.stage
+  // what is written stands right below: the row that it is about stays in sight with it
+  useEffect(() => {
+    if (draft) chosen.current?.scrollIntoView({ block: 'start' })
+  }, [draft, stage])
   return (
     <div tabIndex={0} className="overflow-x-auto">
       <table className="w-full table-fixed border-collapse" style={{ minWidth: 172 + columns.length * 196 }}>
@@ -71,6 +78,7 @@ export function SideBySide({ table, sources, draft, at, onPlace, onLeaveOut }: S
           {rows.map((row) => (
             <tr
               key={row.stage}
+              ref={at?.stage === row.stage ? chosen : undefined}
               className={at?.stage === row.stage ? 'border-y-2 border-ink' : 'border-b border-hair'}
             >
               <th scope="row" className="py-1.5 pr-2 text-left align-top leading-tight">
@@ -156,7 +164,7 @@ function CellOf({ cell, row, column, sources, mine, first, on, onPress }: CellPr
           <>
             <span className="flex items-baseline justify-between gap-2">
               <span
-                className={`num text-lead leading-tight ${(mine && cell.own) || cell.differs ? 'font-bold' : 'font-medium text-soft'}`}
+                className={`num shrink-0 text-lead leading-tight ${(mine && cell.own) || cell.differs ? 'font-bold' : 'font-medium text-soft'}`}
               >
                 {overOther(cell, row, figures.reading)}
               </span>

@@ -4,7 +4,7 @@ export const rules = {
     rooms: { limits: 'Limits', orders: 'Orders', whatIf: 'What if', sums: 'Sums' },
     besideFor: 'Side by side for',
     circuits: { dual: 'two circuits', single: 'one circuit' },
-    legend: 'Thin: as {{first}}. Heavy: different.',
+    legend: 'Thin: as {{first}}; heavy: different',
     views: { limits: 'limits', sources: 'sources', conventions: 'conventions', round: 'round' },
     another: 'Another set beside',
     leaveOut: 'Leave out {{set}}',

@@ -6,7 +6,7 @@ export const rules: typeof en = {
     rooms: { limits: 'Límites', orders: 'Órdenes', whatIf: 'Y si…', sums: 'Cuentas' },
     besideFor: 'Lado a lado para',
     circuits: { dual: 'dos circuitos', single: 'un circuito' },
-    legend: 'Fino: como {{first}}. Grueso: distinto.',
+    legend: 'Fino: como {{first}}; grueso: distinto',
     views: { limits: 'límites', sources: 'fuentes', conventions: 'convenciones', round: 'recorrido' },
     another: 'Otras reglas al lado',
     leaveOut: 'Quitar {{set}}',
