@@ -34,21 +34,12 @@ def shoot(page: Page, name: str) -> None:
     page.screenshot(path=SHOTS / f"{name}.png")
 
 
-def open_list(cab: Cab, path: str, name: str) -> None:
-    """A list, once it is filled."""
-    cab.go(path)
-    cab.page.wait_for_selector("tbody tr")
-    shoot(cab.page, name)
-
-
 def office(cab: Cab) -> None:
     """The office's screens at 1280x800."""
-    cab.go()
-    cab.page.wait_for_selector("text=Odile Ferrow")
-    shoot(cab.page, "sign-in")
     cab.sign_in()
-    for path, name in (("/log", "log"), ("/people", "people")):
-        open_list(cab, path, name)
+    cab.go("/log")
+    cab.page.wait_for_selector("tbody tr")
+    shoot(cab.page, "log")
     for path, name, shown in (("/", "yard", "[data-unit]"), ("/workshop", "workshop", "[data-hold]")):
         cab.go(path)
         cab.page.wait_for_selector(f"{shown} >> visible=true")
@@ -57,6 +48,24 @@ def office(cab: Cab) -> None:
     cab.page.get_by_role("link", name="MV-16").click()
     cab.page.wait_for_selector("#trends")
     shoot(cab.page, "unit")
+
+
+def rule_desk(cab: Cab) -> None:
+    """The rule desk at 1280x800: side by side, an order bent on its course, and what if."""
+    cab.sign_in()
+    columns = "&".join(f"sets={ref}" for ref in ("us-cdl", "canada-west", "marram-valley@2", "marram-valley@3"))
+    cab.go(f"/rules?{columns}&draft=marram-valley@3")
+    cab.page.wait_for_selector("[data-said=en]")
+    shoot(cab.page, "rules")
+    cab.go("/rules/orders")
+    cab.page.wait_for_selector("[data-cost]")
+    shoot(cab.page, "orders")
+    cab.go("/rules/what-if")
+    cab.page.locator("form select").first.select_option("marram-valley")
+    cab.page.get_by_role("button", name="Ask").click()
+    cab.until(lambda: cab.page.locator("[data-answer=done]").count() > 0)
+    cab.page.wait_for_selector("[data-lines] tbody tr")
+    shoot(cab.page, "what-if")
 
 
 def in_the_yard(cab: Cab) -> None:
@@ -110,9 +119,6 @@ def whole_run(cab: Cab) -> None:
     cab.do(COMBINATION)
     cab.finish()
     cab.page.wait_for_selector("[data-school]")
-    cab.page.get_by_role("heading", name="Along the time").evaluate("(heading) => heading.scrollIntoView()")
-    shoot(cab.page, "sheet-along")
-    cab.page.evaluate("scrollTo(0, 0)")
     shoot(cab.page, "sheet")
 
 
@@ -188,6 +194,7 @@ def main() -> None:
         )
         views = (
             (office, DESK),
+            (rule_desk, DESK),
             (fed, DESK),
             (whole_run, DESK),
             (failing_bus, PHONE),
