@@ -2,11 +2,13 @@
 
 from __future__ import annotations
 
+import os
+import threading
 from collections import deque
 from collections.abc import Callable, Iterable, Iterator
 from concurrent.futures import ProcessPoolExecutor
 from contextlib import contextmanager
-from multiprocessing import cpu_count, get_context
+from multiprocessing import cpu_count, get_context, parent_process
 from typing import Any, Protocol, TypeVar
 
 Part = TypeVar("Part")
@@ -71,6 +73,18 @@ class _Dask:
         return pending
 
 
+def _ends_with_its_parent() -> None:
+    """Begun in each process: a server that is killed leaves none of them waiting for work for ever."""
+    parent = parent_process()
+
+    def wait() -> None:
+        if parent is not None:
+            parent.join()
+            os._exit(1)
+
+    threading.Thread(target=wait, daemon=True).start()
+
+
 @contextmanager
 def executor(address: str | None = None, width: int | None = None) -> Iterator[Executor]:
     """An executor for as long as it is needed: the Dask scheduler at ``address`` (``tcp://host:port``), else processes.
@@ -85,5 +99,5 @@ def executor(address: str | None = None, width: int | None = None) -> Iterator[E
         return
     workers = width or cpu_count()
     # a fresh process each: what serves has threads and connections that no child may inherit
-    with ProcessPoolExecutor(workers, mp_context=get_context("spawn")) as pool:
+    with ProcessPoolExecutor(workers, get_context("spawn"), _ends_with_its_parent) as pool:
         yield _Processes(pool, workers)

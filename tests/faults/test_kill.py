@@ -2,10 +2,12 @@
 
 from __future__ import annotations
 
+import contextlib
 import os
 import random
 import threading
 import uuid
+from pathlib import Path
 
 import httpx
 import pytest
@@ -13,7 +15,7 @@ import pytest
 from lowhiss.cli import main
 from tests.conftest import copied, sign_in
 from tests.devices import Device
-from tests.faults.processes import LowHiss, free_port
+from tests.faults.processes import LowHiss, free_port, is_running
 
 
 class PatientDevice(Device):
@@ -115,6 +117,49 @@ def test_a_killed_database_or_server_costs_no_mark_of_a_round_and_no_defect_twic
         assert [mark["id"] for mark in kept] == [mark["id"] for mark in marks]
         standing = client.get(f"/api/units/{unit['id']}").raise_for_status().json()["standing"]
         assert (standing["standing"], len(standing["defects"])) == ("unfit", 1)
+
+
+@pytest.mark.parametrize("seed", range(max(1, RUNS // 6)))
+def test_a_killed_server_goes_on_with_a_long_question_and_leaves_no_process_behind(killable, seed):
+    rng = random.Random(200 + seed)
+    with httpx.Client(base_url=killable[0].url, timeout=20) as client:
+        sign_in(client)
+        asked = {"rules": "us-older", "search": "MV-"}
+        whole = answered(client, client.post("/api/what-if", json=asked).raise_for_status().json()["id"])
+        job_id = client.post("/api/what-if", json=asked).raise_for_status().json()["id"]
+        app = killable[0]
+        while not (at_work := children_of(app.process.pid)):
+            PAUSE.wait(0.02)
+        PAUSE.wait(rng.uniform(0, 0.8))  # anywhere between the start of the processes and the last part
+        at_work |= children_of(app.process.pid)
+        app.kill()
+        killable[0] = LowHiss(app.data, app.port, "--demo")
+        again = answered(client, job_id)
+        for same in ("state", "total", "done", "judged", "changed", "lines", "ways", "units"):
+            assert again[same] == whole[same], same
+        assert len(client.get(f"/api/what-if/{job_id}/lines").json()) == whole["lines"]
+        assert not any(is_running(pid) for pid in at_work)
+
+
+def answered(client, job_id):
+    """The answer to a long question, once it is there."""
+    for _ in range(1200):
+        told = client.get(f"/api/what-if/{job_id}").raise_for_status().json()
+        if told["state"] not in ("waiting", "running"):
+            return told
+        PAUSE.wait(0.05)
+    raise AssertionError("never answered")
+
+
+def children_of(pid):
+    """The Python processes that this one began: those that work, not the database."""
+    found = set()
+    for line in Path("/proc").glob("[0-9]*/stat"):
+        with contextlib.suppress(OSError):
+            parent = int(line.read_text().rsplit(")", 1)[1].split()[1])
+            if parent == pid and b"spawn_main" in (line.parent / "cmdline").read_bytes():
+                found.add(int(line.parent.name))
+    return found
 
 
 def _begun(answer: httpx.Response) -> httpx.Response:

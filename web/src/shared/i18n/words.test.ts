@@ -3,11 +3,13 @@ import { en } from './en'
 import { log as enLog } from './en/log'
 import { people as enPeople } from './en/people'
 import { round as enRound } from './en/round'
+import { rules as enRules } from './en/rules'
 import { units as enUnits } from './en/units'
 import { es } from './es'
 import { log as esLog } from './es/log'
 import { people as esPeople } from './es/people'
 import { round as esRound } from './es/round'
+import { rules as esRules } from './es/rules'
 import { units as esUnits } from './es/units'
 import { changeLanguage, refusal, startWords } from './index'
 
@@ -20,8 +22,8 @@ const flat = (tree: Tree, path = ''): [string, string][] =>
 const placeholders = (text: string) => [...text.matchAll(/\{\{(\w+)\}\}/g)].map(([, name]) => name).sort()
 
 test('both languages hold the same words with the same figures in them', () => {
-  const spanish = new Map(flat({ ...es, ...esRound, ...esUnits, ...esPeople, ...esLog } as Tree))
-  const english = flat({ ...en, ...enRound, ...enUnits, ...enPeople, ...enLog } as Tree)
+  const spanish = new Map(flat({ ...es, ...esRound, ...esUnits, ...esPeople, ...esLog, ...esRules } as Tree))
+  const english = flat({ ...en, ...enRound, ...enUnits, ...enPeople, ...enLog, ...enRules } as Tree)
   expect([...spanish.keys()].sort()).toEqual(english.map(([key]) => key).sort())
   for (const [key, text] of english)
     expect([key, placeholders(spanish.get(key) ?? '')]).toEqual([key, placeholders(text)])
