@@ -9,7 +9,7 @@ from typing import Any
 
 from lowhiss.core.errors import CoreError, RecordError
 from lowhiss.core.fields import Fields
-from lowhiss.core.judge import RunVerdict, StageVerdict, judge_run
+from lowhiss.core.judge import Finding, RunVerdict, StageVerdict, judge_run
 from lowhiss.core.procedure import Procedure, read_procedure
 from lowhiss.core.record import Run, kept_event, read_unit
 from lowhiss.core.rules import AppliedBound, RuleSet, read_rule_set
@@ -152,6 +152,7 @@ def told(verdict: StageVerdict) -> dict[str, Any]:
         "measured": verdict.measured,
         "margin": verdict.margin,
         "uncertainty": verdict.uncertainty,
+        "findings": [[finding.code, finding.params] for finding in verdict.findings],
     }
 
 
@@ -168,4 +169,5 @@ def verdict_of(stage: str, table: dict[str, Any], rules: RuleSet) -> StageVerdic
         table["measured"],
         table["margin"],
         table["uncertainty"],
+        findings=[Finding(code, stage, params) for code, params in table["findings"]],
     )

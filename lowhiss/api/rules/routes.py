@@ -223,6 +223,7 @@ def plan_order(body: OrderBody, store: StoreDep, words: WordsDep) -> OrderOut:
         limit = rules.limit_for(step, unit) if is_limited(step) else None
         return "" if limit is None else words.short_limit(limit, apply_bounds(limit, unit))
 
+    refusal = found.refusal
     return OrderOut(
         steps=ordered_steps(found, limit_of, lambda step: words.step(step, unit)),
         seconds=round(found.seconds),
@@ -231,8 +232,8 @@ def plan_order(body: OrderBody, store: StoreDep, words: WordsDep) -> OrderOut:
         begins_full=found.begins_full,
         unjudged=list(found.unjudged),
         unlimited=list(found.unlimited),
-        place=found.refusal.place if found.refusal else None,
-        problem=f"{found.refusal.problem}." if found.refusal else "",
+        place=refusal.place if refusal else None,
+        problem=words.order_refusal(refusal.step, refusal.first, hangs=refusal.hangs) if refusal else "",
     )
 
 

@@ -154,7 +154,14 @@ def standing_before(order: Sequence[Step], unit: Unit, rules: RuleSet, planning:
 
 
 class IllegalOrderError(RuleError):
-    """No action can make this order right; ``field`` names the step, the sentence says what must come first."""
+    """No action can make this order right; ``field`` names the step, the sentence says what must come first.
+
+    step, first : the step that cannot be done, and those of which one must come before it.
+    """
+
+    def __init__(self, field: str, problem: str, step: Step, first: Sequence[Step]) -> None:
+        super().__init__(field, problem)
+        self.step, self.first = step, tuple(first)
 
 
 def plan(order: Sequence[Step], unit: Unit, rules: RuleSet, planning: Planning, start: Standing | None = None) -> Plan:
@@ -210,8 +217,9 @@ def cheapest_order(
             if reached is not None:
                 after, added, takes_s = reached
                 heapq.heappush(heap, (seconds + takes_s, next(ticket), done | {stage}, after, steps + added))
-    names, refill, first = ", ".join(wanted), stages_of("refill")[0], stages_of("knobs")[0]
-    raise IllegalOrderError("stages", f"there is no legal order of {names}: {refill} needs {first} before it")
+    names, refill, first = ", ".join(wanted), stages_of("refill")[0], stages_of("knobs")
+    problem = f"there is no legal order of {names}: {refill} needs {first[0]} before it"
+    raise IllegalOrderError("stages", problem, refill, first)
 
 
 def _rounded(standing: Standing) -> Standing:
@@ -249,8 +257,9 @@ class _Planner:
         """The actions that the step needs first, each with the pressure it spends air down to, if it does."""
         row = STEP_TABLE[step]
         if row.kind == "refill" and not standing.sprung:
-            first = " or ".join(stages_of("knobs"))
-            raise IllegalOrderError(at, f"is {step}, which passes only after {first}: put that before it")
+            first = stages_of("knobs")
+            problem = f"is {step}, which passes only after {' or '.join(first)}: put that before it"
+            raise IllegalOrderError(at, problem, step, first)
         if step == "release":
             yield from self._before_release(standing)
         elif step == "draw_down":

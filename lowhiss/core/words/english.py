@@ -126,6 +126,11 @@ SUMS = {
     "kpa": "kPa",
     "bar": "bar",
 }
+ORDERS = {
+    "before": "{step} passes only after {first}: put that before it.",
+    "hangs": "The limit of {step} hangs on {first}: put that before it.",
+    "or": " or ",
+}
 LOOSER = "{stage}: looser than {source}"
 TRENDS = {
     "too_few": "Not enough tests yet to see a trend: {points}, and {min_points} over {min_days} days are needed.",

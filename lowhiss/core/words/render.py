@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from collections.abc import Mapping
+from collections.abc import Mapping, Sequence
 from dataclasses import dataclass
 from types import ModuleType
 from typing import Any, cast
@@ -56,6 +56,12 @@ class Words:
         row = STEP_TABLE[cast(Step, step)]
         by_itself = row.does_automatic if unit is not None and unit.gearbox == "automatic" else None
         return (by_itself or row.does)[self.language]
+
+    def order_refusal(self, step: Step, first: Sequence[Step], *, hangs: bool) -> str:
+        """Why an order cannot be done: what must come before a step, or before the limit that hangs on it."""
+        names = [(STEP_TABLE[one].short or STEP_TABLE[one].title)[self.language] for one in (step, *first)]
+        template: str = self.book.ORDERS["hangs" if hangs else "before"]
+        return template.format(step=names[0], first=str(self.book.ORDERS["or"]).join(names[1:]))
 
     def finding(self, finding: Finding, limit: Limit | None = None) -> str:
         """A finding as a sentence; ``limit`` gives the unit of its margin."""

@@ -136,6 +136,11 @@ SUMS = {
     "kpa": "kPa",
     "bar": "bar",
 }
+ORDERS = {
+    "before": "«{step}» solo se aprueba después de «{first}»: póngalo antes.",
+    "hangs": "El límite de «{step}» depende de «{first}»: póngalo antes.",
+    "or": "» o «",
+}
 LOOSER = "{stage}: más laxo que {source}"
 TRENDS = {
     "too_few": "Aún no hay pruebas para ver una tendencia: {points}, y hacen falta {min_points} en {min_days} días.",

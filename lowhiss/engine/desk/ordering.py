@@ -14,10 +14,15 @@ from lowhiss.core.vehicle import Unit
 
 @dataclass(frozen=True, slots=True)
 class Refusal:
-    """Why an order cannot be done: the place of the step in it, and a sentence."""
+    """Why an order cannot be done: the place of the step in it, and what must come before it.
+
+    hangs : it could be done, but its limit is reckoned from what comes first.
+    """
 
     place: int
-    problem: str
+    step: Step
+    first: tuple[Step, ...]
+    hangs: bool
 
 
 @dataclass(frozen=True, slots=True)
@@ -50,12 +55,16 @@ def order(procedure: Procedure, unit: Unit, rules: RuleSet, planning: Planning |
     stages = procedure.stages(unit)
     unjudged = tuple(stage for stage in LIMITED_STAGES if rules.limit_for(stage, unit) and stage not in stages)
     unlimited = tuple(stage for stage in stages if stage in LIMITED_STAGES and rules.limit_for(stage, unit) is None)
+
+    def not_done(refusal: Refusal) -> Ordered:
+        return Ordered((), (), 0.0, 0, 0, start.full_read, unjudged, unlimited, refusal)
+
+    if hanging := _hanging(procedure.steps, stages, unit, rules):
+        return not_done(hanging)
     try:
-        _hanging(procedure.steps, stages, unit, rules)
         planned = plan(procedure.steps, unit, rules, planning, start)
     except IllegalOrderError as error:
-        refusal = Refusal(_place(error.field), error.problem)
-        return Ordered((), (), 0.0, 0, 0, start.full_read, unjudged, unlimited, refusal)
+        return not_done(Refusal(_place(error.field), error.step, error.first, hangs=False))
     waiting = iter(own)
     places = tuple(None if step.added else next(waiting) for step in planned.steps)
     return Ordered(
@@ -71,15 +80,15 @@ def order(procedure: Procedure, unit: Unit, rules: RuleSet, planning: Planning |
     )
 
 
-def _hanging(steps: tuple[Step, ...], stages: tuple[Stage, ...], unit: Unit, rules: RuleSet) -> None:
+def _hanging(steps: tuple[Step, ...], stages: tuple[Stage, ...], unit: Unit, rules: RuleSet) -> Refusal | None:
     """A limit that hangs on a cut-out needs one read before it."""
     for stage in stages:
         limit = rules.limit_for(stage, unit)
         hangs = limit is not None and any(bound.of == "cut_out_read" for bound in limit.bounds)
         before = steps[: steps.index(stage)]
         if hangs and FILL_STAGE not in before:
-            problem = f"its limit hangs on the {FILL_STAGE} under {rules.id}: put {FILL_STAGE} before {stage}"
-            raise IllegalOrderError(f"steps[{steps.index(stage)}]", problem)
+            return Refusal(steps.index(stage), stage, (FILL_STAGE,), hangs=True)
+    return None
 
 
 def _place(field: str) -> int:

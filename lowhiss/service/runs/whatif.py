@@ -14,6 +14,7 @@ from typing import Any, Literal
 from sqlalchemy import ColumnElement, Text, bindparam, delete, func, or_, select, text, type_coerce
 from sqlalchemy.orm import Session
 
+from lowhiss.core.judge import StageVerdict
 from lowhiss.core.words import Words
 from lowhiss.engine.executor import Executor, in_order
 from lowhiss.engine.whatif_parts import KeptRun, PartChanges, RunsPart, judge_part, verdict_of
@@ -403,14 +404,21 @@ def _worded(session: Session, row: JobRow, words: Words, after: int, page: int) 
                         one["stage"],
                         one["before"]["outcome"],
                         one["after"]["outcome"],
-                        words.arithmetic(verdict_of(one["stage"], one["before"], own)),
-                        words.arithmetic(verdict_of(one["stage"], one["after"], others)),
+                        _sum(verdict_of(one["stage"], one["before"], own), words),
+                        _sum(verdict_of(one["stage"], one["after"], others), words),
                     )
                     for one in body["stages"]
                 ],
             )
         )
     return found
+
+
+def _sum(verdict: StageVerdict, words: Words) -> str:
+    """The arithmetic of a stage; of one that is void, why it is."""
+    if verdict.outcome == "void":
+        return " ".join(words.finding(finding, verdict.limit) for finding in verdict.findings)
+    return words.arithmetic(verdict)
 
 
 _COLUMNS = ("run", "unit", "driver", "started_at", "before", "after")
