@@ -101,7 +101,7 @@ class Fields:
         if not low <= value <= high:  # also catches NaN
             raise self.refuse(key, f"must be a number from {low:g} to {high:g}, not {describe(value)}")
         try:
-            return float(value)
+            return float(value) + 0.0  # a zero has no sign here
         except OverflowError:
             raise self.refuse(key, f"is {describe(value)}, which is more than can be reckoned with") from None
 

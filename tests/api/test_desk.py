@@ -141,6 +141,8 @@ def test_what_is_looser_than_the_law_says_so_and_needs_a_reason(client):
         (lambda n: table(n, warning(60), parent=n), "is no rule set in force here"),
         (lambda n: {**table(n), "id": "us-cdl"}, "leads back to 'us-cdl'"),
         (lambda n: {**table(n), "title": {"en": " ", "es": "x"}}, "title.en: must be 1 to 60 characters"),
+        (lambda n: {**table(n), "title": 5}, "title: must be a table of fields"),
+        (lambda n: {**order_table(n, "cut_out"), "title": "Yard"}, "title: must be a table of fields"),
         (lambda n: order_table(n), "needs 1 to 60 steps"),
         (lambda n: order_table(n, "safe_start"), "needs at least one stage"),
         (lambda _: order_table("us-full", "cut_out"), "is a built-in order of work"),

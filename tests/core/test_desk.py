@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import contextlib
 import copy
 import itertools
 import json
@@ -14,6 +15,7 @@ from hypothesis import strategies as st
 from lowhiss import rulebook
 from lowhiss.core.errors import RuleError
 from lowhiss.core.judge.common import compare
+from lowhiss.core.procedure import PROCEDURE_FORMAT, read_procedure
 from lowhiss.core.record import read_run
 from lowhiss.core.rules import apply_bounds, read_rule_set
 from lowhiss.core.stages import LIMITED_STAGES
@@ -23,6 +25,7 @@ from lowhiss.core.words import Words
 from lowhiss.demo.scenario import demo_runs
 from lowhiss.engine.desk.checking import cases, check_reasons, looser_limits, read_fleet_rules
 from lowhiss.engine.desk.comparing import conventions, group_lines, round_lines, side_by_side
+from lowhiss.engine.desk.ordering import order
 from lowhiss.engine.desk.overlay import tables_under
 from lowhiss.engine.desk.weighing import weigh
 from lowhiss.engine.judging import judge_record
@@ -401,3 +404,54 @@ def test_what_is_weighed_is_what_the_judge_would_say(values, kind):
             record = leak_record(start, round(start - one.value, 1))
             assert (judged(record).overall == "pass") == one.was
         assert one.now == (one.value <= 4)
+
+
+def spots(value, path=()):
+    """The way to everything in a rule file."""
+    yield path
+    if isinstance(value, dict | list):
+        for key, part in value.items() if isinstance(value, dict) else enumerate(value):
+            yield from spots(part, (*path, key))
+
+
+WRITTEN = [
+    {**rulebook.rule_set("us-cdl").as_dict(), "id": "yard"},
+    derived("us-older", WARNING, holding="gear_too", calls=["cut_out"]),
+    {**rulebook.procedure("us-full").as_dict(), "id": "morning"},
+]
+SPOTS = [(number, path) for number, table in enumerate(WRITTEN) for path in spots(table) if path]
+ODD = st.recursive(
+    st.none() | st.booleans() | st.integers() | st.floats() | st.text(max_size=20) | st.dates() | st.datetimes(),
+    lambda part: st.lists(part, max_size=3) | st.dictionaries(st.text(max_size=5), part, max_size=3),
+    max_leaves=4,
+)
+
+
+def written_again(table):
+    """A rule file as it is read, and as its TOML is read. Raises RuleError."""
+    if table.get("format") == PROCEDURE_FORMAT:
+        read = read_procedure(table)
+        order(read, Unit("bus"), rulebook.rule_set("us-cdl"))
+        return read, read_procedure(read_toml(toml_text(table).encode()))
+    read = read_fleet_rules(table, rulebook.rule_set)
+    looser_limits(read, rulebook.rule_set(read.parent) if read.parent else None)
+    return read, read_fleet_rules(read_toml(toml_text(table).encode()), rulebook.rule_set)
+
+
+@pytest.mark.parametrize("table", WRITTEN)
+def test_a_rule_file_is_read_as_it_is_written(table):
+    read, again = written_again(table)
+    assert again.content_hash == read.content_hash
+
+
+@given(spot=st.sampled_from(SPOTS), odd=ODD)
+def test_whatever_stands_anywhere_in_a_rule_file_is_read_as_it_is_written_or_refused(spot, odd):
+    number, (*way, last) = spot
+    table = copy.deepcopy(WRITTEN[number])
+    inside = table
+    for key in way:
+        inside = inside[key]
+    inside[last] = odd
+    with contextlib.suppress(RuleError):
+        read, again = written_again(table)
+        assert again.content_hash == read.content_hash

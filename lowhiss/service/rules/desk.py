@@ -108,20 +108,21 @@ class Checked:
 
 def check(session: Session, table: Mapping[str, Any], now: dt.datetime) -> Checked:
     """Read what somebody writes. Raises RuleError naming table and key."""
-    _visible(table)
     if table.get("format") == PROCEDURE_FORMAT:
         procedure = read_procedure(dict(table))
+        _visible(procedure.title)
         if procedure.id in rulebook.procedure_ids():
             raise RuleError("id", f"{procedure.id!r} is a built-in order of work: choose another id")
         return Checked(None, None, [], procedure)
     rules = read_fleet_rules(dict(table), lambda name: rules_named(session, name, now))
+    _visible(rules.title)
     parent = rules_named(session, rules.parent, now) if rules.parent else None
     return Checked(rules, parent, looser_limits(rules, parent), None)
 
 
-def _visible(table: Mapping[str, Any]) -> None:
-    for language, title in dict(table.get("title") or {}).items():
-        if isinstance(title, str) and (not title.strip() or len(title) > 60 or unseen_in(title)):
+def _visible(titles: Mapping[Language, str]) -> None:
+    for language, title in titles.items():
+        if not title.strip() or len(title) > 60 or unseen_in(title):
             raise RuleError(f"title.{language}", "must be 1 to 60 characters that can be seen")
 
 
