@@ -268,6 +268,8 @@ def test_kinds_and_units_are_tested_by_what_was_chosen_for_them(client):
         assert "'no-such' is no rule set in force here" in error_of(wrong, 422)["message"]
     finally:
         client.put("/api/rulebook/tested-by", json={"kinds": {"straight_truck": before}}).raise_for_status()
+    client.post(f"/api/rules/procedure/{order}/retire").raise_for_status()
+    assert order not in {one["id"] for one in client.get("/api/rulebook").json()["procedures"]}
 
 
 def test_a_fleets_own_consequences_hold_for_what_is_reported_of_its_units(client):

@@ -7,7 +7,7 @@ from dataclasses import dataclass, replace
 
 from lowhiss import rulebook
 from lowhiss.core.procedure import Procedure
-from lowhiss.core.procedure.planner import IllegalOrderError, plan
+from lowhiss.core.procedure.planner import IllegalOrderError, plan, standing_before
 from lowhiss.core.rules import RuleSet
 from lowhiss.core.stages import STAGES, Stage
 from lowhiss.core.vehicle import Unit
@@ -51,7 +51,9 @@ def _quickest(stages: Collection[Stage], rules: RuleSet, unit: Unit, orders: Seq
         if not set(stages) <= set(procedure.required(unit)):
             continue
         try:
-            planned = plan(procedure.steps, unit, rules, rulebook.planning(unit.kind))
+            planning = rulebook.planning(unit.kind)
+            start = standing_before(procedure.steps_on(unit), unit, rules, planning)
+            planned = plan(procedure.steps, unit, rules, planning, start)
         except IllegalOrderError:
             continue
         found.append((planned.seconds, procedure.id, planned.refills))

@@ -46,7 +46,7 @@ export function Stages({
                     <Link
                       to={`/rules/sums?run=${runId}&stage=${stage.stage}&attempt=${stage.attempt}`}
                       aria-label={`${t('sheet.sum')}: ${t(`step.${stage.stage}`)}`}
-                      className="no-print inline-flex min-h-8 items-center font-sans text-note font-normal text-soft underline underline-offset-4"
+                      className="no-print inline-flex min-h-12 min-w-12 items-center font-sans text-note font-normal text-soft underline underline-offset-4"
                     >
                       {t('sheet.sum')}
                     </Link>
