@@ -29,7 +29,8 @@ from lowhiss.demo import load_demo
 from lowhiss.demo.scenario import demo_id
 from lowhiss.service.fleet import course, standing, trends, units
 from lowhiss.service.people import accounts, signin
-from lowhiss.service.runs import lifecycle, log, scripts
+from lowhiss.service.rules import desk as rules
+from lowhiss.service.runs import desk, lifecycle, log, scripts, whatif
 from lowhiss.store.engine import Store, make_engine, migrate
 from lowhiss.store.models import EventRow, HoldPartRow, HoldRow, PartTestRow, RunRow, UnitRow, VerdictRow
 
@@ -145,6 +146,11 @@ def lists(store: Store) -> dict[str, tuple[Callable[[], object], str]]:
     of_unit = f"SELECT * FROM run WHERE unit_id = '{unit}' ORDER BY started_at DESC LIMIT 50"
     void = "SELECT * FROM run WHERE outcome = 'void' ORDER BY started_at DESC LIMIT 50"
     all_units = "SELECT * FROM unit ORDER BY name"
+    latest = "SELECT * FROM run ORDER BY started_at DESC LIMIT 3000"
+
+    def ask() -> None:
+        whatif.cancel(store, whatif.ask(store, me, "us-older", whatif.Choice()).id)
+
     return {
         "log, first page": (lambda: log.log_page(store), page),
         "log, far back": (lambda: log.log_page(store, before=far), page),
@@ -166,6 +172,9 @@ def lists(store: Store) -> dict[str, tuple[Callable[[], object], str]]:
         "a unit's trends": (lambda: trends.trends_of(store, unit, Words()), of_unit),
         "a unit's script": (lambda: scripts.script_for(store, unit, None, None), of_unit),
         "open runs": (lambda: lifecycle.open_runs(store, me, _NOW), page),
+        "rules: versions": (lambda: rules.editions(store, _NOW), "SELECT * FROM edition"),
+        "rules: what was measured": (lambda: desk.measured_in(store, "leak_applied", "tractor", None, None), latest),
+        "what if: how many": (ask, "SELECT COUNT(*) FROM run WHERE ended_at IS NOT NULL"),
         "people": (lambda: accounts.list_people(store), "SELECT * FROM person ORDER BY name"),
     }  # fmt: skip
 

@@ -56,6 +56,7 @@ def rule_desk(cab: Cab) -> None:
     columns = "&".join(f"sets={ref}" for ref in ("us-cdl", "canada-west", "marram-valley@2", "marram-valley@3"))
     cab.go(f"/rules?{columns}&draft=marram-valley@3")
     cab.page.wait_for_selector("[data-said=en]")
+    cab.page.evaluate("scrollTo(0, 0)")
     shoot(cab.page, "rules")
     cab.go("/rules/orders")
     cab.page.wait_for_selector("[data-cost]")
