@@ -135,6 +135,9 @@ class Cab:
         """
         self.sign_in(driver)
         self.go()
+        # a yard of many draws only the units in sight
+        find = re.compile("Unit, trailer or driver|Unidad, remolque o conductor")
+        self.page.get_by_role("searchbox", name=find).fill(unit)
         # not by its place: the yard may put another unit first between the touch and its end
         self.page.get_by_role("link", name=re.compile(f"(Test|Probar) {unit}$")).dispatch_event("click", {"button": 0})
         expect(self.page.get_by_role("textbox").first).to_have_value(driver)

@@ -70,7 +70,7 @@ def test_a_trainer_writes_rules_and_an_order_by_keys_a_manager_publishes_and_a_u
     expect(page.locator("[data-said=es]")).to_have_text(re.compile("debe marcar 60 psi o más"))
     expect(page.get_by_role("status").filter(has_text="Kept as a draft.")).to_be_visible()
     # a slip of the unit is refused, and what was kept stays
-    cab.expected = ["status of 422"]
+    cab.expected = ["status of 422", "status of 401"]  # and what the page asks while the manager signs in below
     page.get_by_role("slider", name="Low-air warning: From").focus()
     cab.pass_time(4)
     page.keyboard.type("413")
