@@ -7,9 +7,10 @@ from typing import Any, get_args
 
 from lowhiss.core.fields import LANGUAGES
 from lowhiss.core.record import COUNTING_PURPOSES, END_TYPES, types_that
+from lowhiss.core.rules.model import USUAL_CALLS, Acceptance, Call, Policy
 from lowhiss.core.stages import ACTIONS, STAGES, STEP_TABLE
 from lowhiss.core.standing import CONSEQUENCES
-from lowhiss.core.vehicle import KIND_TABLE, UNIT_KINDS, PowerKind
+from lowhiss.core.vehicle import KIND_TABLE, UNIT_KINDS, Holding, PowerKind
 
 _HEAD = """/** Written by scripts/write_generated.py from the tables of the core; not to be edited. */
 
@@ -40,7 +41,17 @@ def trade_words() -> str:
 
 def desk_words() -> str:
     """The same for the rule desk alone: no other screen loads it."""
-    return f"{_HEAD}{_lists({'UNIT_KINDS': UNIT_KINDS, 'ACTIONS': ACTIONS})}\n"
+    lists: dict[str, tuple[str, ...]] = {
+        "UNIT_KINDS": UNIT_KINDS,
+        "ACTIONS": ACTIONS,
+        "POLICIES": get_args(Policy),
+        "ACCEPTANCES": get_args(Acceptance),
+        "HOLDINGS": get_args(Holding),
+        "CALLS": get_args(Call),
+        "USUAL_CALLS": USUAL_CALLS,
+        "MEANS": CONSEQUENCES,
+    }
+    return f"{_HEAD}{_lists(lists)}\n"
 
 
 def _lists(lists: dict[str, tuple[str, ...]]) -> str:

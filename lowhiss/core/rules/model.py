@@ -19,6 +19,8 @@ Reference = Literal["cut_out_read", "maker_cut_out"]
 Policy = Literal["both", "primary"]
 Acceptance = Literal["simple", "guarded"]
 Call = Literal["cut_out", "limit", "reading", "verdict"]
+USUAL_CALLS: tuple[Call, ...] = ("cut_out",)
+"""What must be said aloud where a set says nothing of it."""
 """What a candidate must say aloud: each cut-out; of each stage its limit, the reading, and whether it passed."""
 Standing = Literal["published", "from_memory", "common_practice", "fleet"]
 
@@ -168,7 +170,7 @@ class RuleSet:
     about: dict[Language, str] = field(default_factory=dict)
     lineage: tuple[str, ...] = ()
     holding: Holding = "gear_noted"
-    calls: tuple[Call, ...] = ("cut_out",)
+    calls: tuple[Call, ...] = USUAL_CALLS
     round_limits: tuple[RoundLimit, ...] = ()
     consequences: tuple[tuple[str, str], ...] = ()
 
@@ -224,7 +226,7 @@ class RuleSet:
             table["lineage"] = list(self.lineage)
         if self.holding != "gear_noted":
             table["holding"] = self.holding
-        if self.calls != ("cut_out",):
+        if self.calls != USUAL_CALLS:
             table["calls"] = list(self.calls)
         if self.round_limits:
             table["round_limit"] = [

@@ -11,6 +11,7 @@ from lowhiss.core.errors import RuleError
 from lowhiss.core.fields import Fields, both_languages
 from lowhiss.core.rules.model import (
     RULES_FORMAT,
+    USUAL_CALLS,
     Acceptance,
     Bound,
     Call,
@@ -68,7 +69,7 @@ def read_rule_set(table: object, judging: Judging | None = None, parent_of: Pare
         judging=read_judging(fields.table("judging", {}), base),
         limits=_merged(parent, [read_limit(item) for item in fields.tables("limit")]),
         holding=fields.choice("holding", Holding, parent.holding if parent else "gear_noted"),
-        calls=_calls(fields, parent.calls if parent else ("cut_out",)),
+        calls=_calls(fields, parent.calls if parent else USUAL_CALLS),
         round_limits=_round_limits(fields, parent.round_limits if parent else ()),
         consequences=_consequences(fields, parent.consequences if parent else ()),
     )

@@ -1,15 +1,11 @@
 import { useTranslation } from 'react-i18next'
 import type { Schema } from '../../shared/api'
 import { Choice } from '../../shared/ui'
+import { ACCEPTANCES, CALLS, HOLDINGS, POLICIES, USUAL_CALLS } from './desk.gen'
 import { NumberField } from './LimitEditor'
 import type { Draft } from './useDraft'
 
-const CHOICES = {
-  policy: ['both', 'primary'],
-  acceptance: ['simple', 'guarded'],
-  holding: ['chocks', 'gear_noted', 'gear_too'],
-} as const
-const CALLS = ['cut_out', 'limit', 'reading', 'verdict'] as const
+const CHOICES = { policy: POLICIES, acceptance: ACCEPTANCES, holding: HOLDINGS }
 
 interface ConventionsProps {
   table: Schema['CompareOut']
@@ -74,7 +70,7 @@ function Control({ id, value, draft }: { id: string; value: string; draft: Draft
     )
   }
   if (id === 'calls') {
-    const chosen = (table.calls as string[] | undefined) ?? ['cut_out']
+    const chosen = (table.calls as string[] | undefined) ?? [...USUAL_CALLS]
     return (
       <fieldset className="grid gap-1">
         <legend className="text-note font-normal text-soft">{value}</legend>

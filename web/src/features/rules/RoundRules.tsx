@@ -5,13 +5,13 @@ import { plain } from '../../shared/figures/format'
 import { useFigures } from '../../shared/figures/useFigures'
 import { Notice } from '../../shared/ui'
 import { NumberField } from './LimitEditor'
+import { MEANS } from './desk.gen'
 import { omit } from './drafts'
 import type { Draft } from './useDraft'
 import { roundRulesQuery } from './queries'
 
 type Line = Schema['RoundLineOut']
 type Group = Schema['GroupLineOut']
-const MEANS = ['stay', 'finish', 'note'] as const
 
 interface OwnLimit {
   measure: string

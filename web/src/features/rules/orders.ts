@@ -1,6 +1,6 @@
 /** An order of work as it is being built: its steps bent, never judged here. */
 
-import { ACTIONS } from './desk.gen'
+import { ACTIONS, type HOLDINGS } from './desk.gen'
 import type { Schema } from '../../shared/api'
 
 export type Step = Schema['BookProcedureOut']['steps'][number]
@@ -9,7 +9,7 @@ export type Stage = Schema['BookProcedureOut']['optional'][number]
 export interface Order {
   steps: Step[]
   optional: Stage[]
-  holding: 'chocks' | 'gear_noted' | 'gear_too' | null
+  holding: (typeof HOLDINGS)[number] | null
 }
 
 export const isAction = (step: Step): boolean => (ACTIONS as readonly string[]).includes(step)
@@ -73,12 +73,12 @@ export const beginsWith = ({ steps }: Order): Begins => (steps[0] === 'release' 
 /** Begun with full tanks and the leak test at once, or with a safe start and the first fill. */
 export function begun(order: Order, how: Begins): Order {
   const first = order.steps.indexOf('release')
-  if (how === 'full') return first < 0 ? order : without_before(order, first)
+  if (how === 'full') return first < 0 ? order : withoutBefore(order, first)
   if (beginsWith(order) === 'engine') return order
   return { ...order, steps: ['safe_start', 'cut_out', ...order.steps] }
 }
 
-function without_before(order: Order, first: number): Order {
+function withoutBefore(order: Order, first: number): Order {
   const steps = order.steps.slice(first)
   return { ...order, steps, optional: order.optional.filter((stage) => steps.includes(stage)) }
 }
