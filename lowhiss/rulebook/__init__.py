@@ -11,7 +11,7 @@ from importlib.resources import files
 from importlib.resources.abc import Traversable
 from typing import Any
 
-from lowhiss.core.airsystem import AirData, read_air_data
+from lowhiss.core.airsystem import AirData, DriveData, read_air_data
 from lowhiss.core.diagnosis import HintLimits
 from lowhiss.core.errors import RuleError
 from lowhiss.core.fields import Fields, choices_text
@@ -165,6 +165,12 @@ def planning(kind: UnitKind) -> Planning:
 def air_data() -> AirData:
     """The parameters of the simulated vehicle, of each kind and every fault."""
     return read_air_data(_table("airsystem.toml"), chambers().volumes_in3, chambers().power_unit_ratio)
+
+
+@cache
+def driving() -> DriveData:
+    """What the simulated vehicle needs to be driven: engines, gears, brakes and gauges."""
+    return DriveData(_table("driving.toml"))
 
 
 @cache

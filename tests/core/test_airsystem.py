@@ -292,13 +292,26 @@ SHOWS = {
     "knobs_high": {"spring_brakes"},
     "water": set(),
     "sticky_needle": set(),
-    "offset_needle": {"cut_out", "cut_in", "low_air_warning"},
+    "offset_needle": {"cut_out", "cut_in"},
+    "lamp_dead": {"low_air_warning"},
+    "buzzer_late": set(),
+    "warning_early": set(),
+    "chatty_switch": set(),
+    "red_stuck": set(),  # the second knob never comes: not done
+    # the hold is void, there is no air for it; and the needles are at the warning before anybody fans
+    "trailer_uncoupled_service": {"low_air_warning"},
+    "abs_power_stays": set(),
+}
+CAB_ONLY = {
+    # what a script that looks at needles, lamp and knobs alone cannot meet; tests/core/test_driving.py does
+    *("buzzer_dead", "park_weak", "trailer_park_weak", "service_trailer_weak", "pull_left", "pull_right", "grinding"),
+    *("lines_crossed", "abs_trailer_stays", "abs_never", "oil_slow", "no_charge", "faint_blast"),
 }
 
 
 def test_every_fault_is_described_in_both_languages_and_has_its_expectation():
     faults = DATA.tables["faults"]
-    assert set(faults) == set(SHOWS)
+    assert set(faults) == set(SHOWS) | CAB_ONLY
     for fault in faults.values():
         assert set(fault["title"]) == set(fault["shows"]) == {"en", "es"}
         assert {"mild", "severe"} <= set(fault)
@@ -341,7 +354,8 @@ FINDS = {
     "key_left_off": {"key_off", "lamp_missing", "buzzer_missing"},
     "knob_left_out": {"knobs_not_released"},
     "half_pedal": {"pedal_not_full"},
-    "one_needle": {"single_gauge"},
+    # the knobs feel the higher needle: who reads the lower one alone sees them pop too late
+    "one_needle": {"single_gauge", "moved_after_fail"},
     "no_fresh_cut_out": {"no_fresh_cut_out"},
     "cut_out_not_said": {"cut_out_not_said"},
     "says_cut_in": {"cut_in_said_for_cut_out"},

@@ -195,6 +195,8 @@ class Driver:
             case "tractor_in_trailer_out":
                 self._set_knobs(tractor=True, trailer=False)
             case "trailer_in_tractor_out":
+                self._set_knobs(tractor=False, trailer=False)
+                yield from self._wait(0.5)  # on a linked dash the red knob follows: it is pushed again
                 self._set_knobs(tractor=False, trailer=True)
             case _:
                 pass
@@ -376,6 +378,15 @@ class Driver:
         yield from self._wait(1.1)
         self._move()
 
+    def _stroke_until_lamp(self, depth: float) -> Iterator[Sample]:
+        """The same, broken off where the lamp lights: that is the moment, not the end of the stroke."""
+        for sample in self._stroke(depth):
+            yield sample
+            if sample.dash.lamp:
+                self.system.controls.pedal = 0.0
+                self._move()
+                return
+
     def _until(self, reached: Callable[[], bool], longest_s: float = _PATIENCE_S) -> Iterator[Sample]:
         end = self.system.t_s + longest_s
         while not reached() and self.system.t_s < end:
@@ -399,7 +410,7 @@ class Driver:
             if self._lowest() < 40:
                 self._note("warning", lamp=False, buzzer=False)
                 return
-            yield from self._stroke(depth=0.55 if self._lowest() < 78 else 1.0)
+            yield from self._stroke_until_lamp(depth=0.55 if self._lowest() < 78 else 1.0)
         yield from self._reaction()
         seen = {"lamp": True, "buzzer": True} if self.habits.hears_buzzer else {"lamp": True, "buzzer": False}
         if self.habits.warning_without_number:

@@ -11,6 +11,7 @@ from lowhiss.core.airsystem.spec import AirData, AirSpec, AirSystemError
 Severity = Literal["mild", "severe"]
 SEVERITIES: tuple[Severity, ...] = get_args(Severity)
 _ADDED = ("leaks", "stiction_psi", "offset_psi")
+_MERGED = ("brakes", "parts")
 
 
 def fault_names(data: AirData) -> tuple[str, ...]:
@@ -41,6 +42,8 @@ def _changed(spec: AirSpec, change: dict[str, Any]) -> AirSpec:
         if key in _ADDED:
             before = getattr(spec, key)
             value = {**before, **{place: before.get(place, 0.0) + more for place, more in value.items()}}
+        elif key in _MERGED:
+            value = {**getattr(spec, key), **value}
         elif key == "stuck_checks":
             value = spec.stuck_checks | set(value)
         elif key == "water_share":

@@ -3,22 +3,29 @@
 from __future__ import annotations
 
 import math
-from collections.abc import Callable, Sequence
+from collections.abc import Callable, Mapping, Sequence
 from dataclasses import dataclass, field
 
 from lowhiss.core.airsystem.gas import (
     Piece,
     Shape,
+    decay,
     energy_at,
     leak_conductance,
     passing,
     pieces,
     pressure,
+    re_expanded,
     rigid,
 )
 from lowhiss.core.airsystem.spec import AirData, AirSpec, AirSystemError
 
 Flow = Callable[..., None]
+_COMES_OUT_S = 0.3
+"""After so long a knob that was pushed without air is out again."""
+_TANKS = ("supply", "primary", "secondary", "bags")
+_FOLLOWS_S = 0.15
+"""So long the red knob takes to follow the yellow one."""
 
 FINE_S = 0.01
 """The step while air moves fast; halving it changes no pressure by more than 0.15 psi."""
@@ -26,6 +33,18 @@ COARSE_S = 0.05
 """The step while nothing but leaks, compressor and warming goes on."""
 _FAST_PSI_PER_S = 4.0
 _MAX_RPM = 3500.0
+SERVICE_PLACES = {"primary_brakes": "service_rear", "secondary_brakes": "service_front"}
+"""Where a service chamber of the power unit lets its air be heard."""
+LEAK_PLACES = {
+    "supply": "supply",
+    "primary": "supply",
+    "secondary": "supply",
+    "springs": "springs",
+    "trailer_line": "coupling",
+    "control": "coupling",
+    **SERVICE_PLACES,
+}
+"""Where a leak of a volume is heard; those of a trailer at the trailer."""
 
 
 @dataclass(slots=True)
@@ -47,7 +66,7 @@ class Dash:
     """What the vehicle shows and lets hear. Pressures in psi gauge.
 
     needles : primary, and secondary on a dual circuit, as the dials show them.  true_psi : the same tanks in truth.
-    blast : the dryer blows off.  hiss : air that escapes [psi·in³/s].
+    blast : the dryer blows off.  hiss : air that escapes [psi·in³/s].  escaping : the same by place.
     """
 
     t_s: float
@@ -61,6 +80,16 @@ class Dash:
     trailer_in: bool
     blast: bool
     hiss: float
+    escaping: Mapping[str, float]
+
+
+@dataclass(frozen=True, slots=True)
+class Popped:
+    """A knob that moved out by itself. cause : ``low_air``, or ``linked`` where the other knob let it go."""
+
+    t_s: float
+    knob: str
+    cause: str
 
 
 @dataclass(slots=True)
@@ -112,17 +141,24 @@ class AirSystem:
         self._scale = step_scale
         self._ambient = data.gas.ambient_psi
         self._loading = True
+        self._passing = 0.0
         self._purge_left = 0.0
         self._bags_open = False
         self._blast = False
-        self._hiss = 0.0
+        self.escaping: dict[str, float] = {}
+        self.popped: list[Popped] = []
         self._fastest = math.inf
         self._fast_until = 0.0
         self._was: tuple[object, ...] | None = None
+        self._in_since = {"tractor": 0.0, "trailer": 0.0}
+        self._was_in = {"tractor": False, "trailer": False}
+        self._red_follows_s = math.inf
         self._build({"trailer": trailer_psi, "": charge_psi})
         self._needles = [_Needle(spec, name, data.number("needles", "lag_s")) for name in spec.unit.needles]
         for needle, psi in zip(self._needles, self.true_psi, strict=True):
             needle.jump(psi)
+        lowest = min(self.true_psi)
+        self._low = [lowest < spec.warning_psi, lowest < spec.warning_psi + spec.buzzer_offset_psi]
 
     # what it is made of
 
@@ -155,9 +191,9 @@ class AirSystem:
     def _brakes(self, types: Sequence[int]) -> Shape:
         """The service side of some chambers, with their lines."""
         table = self.data.tables["chambers"]
-        rated = sum(self.data.volumes_in3[one] for one in types)
+        rated = math.fsum(self.data.volumes_in3[one] for one in types)
         empty = rated * table["dead_share"] + table["line_in3"] * len(types)
-        stroke = rated * self.spec.applied_stroke
+        stroke = rated * self.spec.applied_stroke * table["stroke_share"]
         low, high = table["slack_psi"]
         at = self._ambient
         return Shape(
@@ -172,7 +208,7 @@ class AirSystem:
         return self._spring_shape(len(self.spec.primary_chambers), 0.0)
 
     def _trailer_line(self) -> Shape:
-        chambers = sum(len(one.chambers) for one in self.spec.towed)
+        chambers = len([chamber for one in self.spec.towed for chamber in one.chambers])
         line = self.data.number("chambers", "trailer_line_in3") * len(self.spec.towed)
         return self._spring_shape(chambers, line)
 
@@ -183,7 +219,7 @@ class AirSystem:
         at = self._ambient
         return Shape(((at + low, empty), (at + high, empty + table["spring_sweep_in3"] * count)))
 
-    def _leak_list(self) -> list[tuple[Volume, float]]:
+    def _leak_list(self) -> list[tuple[Volume, float, str]]:
         """Every leak with its conductance: healthy ones of each circuit, and those that the specification adds."""
         spec, table = self.spec, self.data.tables["leaks"]
         at = table["at_psi"] + self._ambient
@@ -198,26 +234,50 @@ class AirSystem:
         for tank, brakes in circuits.items():
             if tank in self.volumes:
                 # the supply tank makes up for half of what leaks from each circuit
-                add(tank, table["released_psi_per_min"], sum(power) / len(spec.unit.needles))
-                add(brakes, table["applied_psi_per_min"], sum(power) / len(spec.unit.needles))
+                add(tank, table["released_psi_per_min"], math.fsum(power) / len(spec.unit.needles))
+                add(brakes, table["applied_psi_per_min"], math.fsum(power) / len(spec.unit.needles))
         for n, one in enumerate(spec.towed):
             add(f"trailer{n}", table["released_psi_per_min"], one.tank_in3)
         named = {
             "supply": ("supply", power[0]),
             "primary": ("primary", self.volumes["primary"].in3),
             "secondary": ("secondary", self.volumes["secondary"].in3 if "secondary" in self.volumes else 0.0),
-            "trailer_line": ("trailer_line", sum(power)),
+            "trailer_line": ("trailer_line", math.fsum(power)),
             "primary_chamber": ("primary_brakes", self.volumes["primary"].in3),
             "secondary_chamber": ("secondary_brakes", power[-1]),
-            "trailer_chamber": ("brakes0", sum(power)),
-            "spring_chamber": ("springs", sum(power)),
+            "trailer_chamber": ("brakes0", math.fsum(power)),
+            "spring_chamber": ("springs", math.fsum(power)),
+            "control": ("control", math.fsum(power)),
         }
         for place, rate in spec.leaks.items():
             if place not in named:
                 raise AirSystemError("leaks", f"has {place!r}, which is no place; there are {', '.join(named)}")
             name, volume_in3 = named[place]
             add(name, rate, volume_in3)
-        return [(self.volumes[name], conductance) for name, conductance in found.items()]
+        return [
+            (self.volumes[name], conductance, LEAK_PLACES.get(name, "trailer_service"))
+            for name, conductance in found.items()
+        ]
+
+    @property
+    def tanks(self) -> tuple[str, ...]:
+        """The tanks that can be drained, by name."""
+        trailers = {f"trailer{n}" for n in range(len(self.spec.towed))}
+        return tuple(name for name in self.volumes if name in _TANKS or name in trailers)
+
+    def drain(self, tank: str) -> None:
+        """Let all the air out of a tank at once."""
+        volume = self.volumes[tank]
+        before = volume.amount
+        volume.fill(self._ambient)
+        self.vented += before - volume.amount
+
+    def respec(self, spec: AirSpec) -> None:
+        """Go on with other set points and leaks in the same tanks."""
+        self.spec = spec
+        for needle, name in zip(self._needles, spec.unit.needles, strict=True):
+            needle.set_up(spec, name)
+        self._leaks = self._leak_list()
 
     # what it shows
 
@@ -234,24 +294,40 @@ class AirSystem:
     @property
     def pumping(self) -> bool:
         """Whether the compressor fills, as one hears."""
-        return self._loading and self.controls.rpm > 0
+        return self._loading and self._turning
+
+    @property
+    def _turning(self) -> bool:
+        """Whether the engine turns fast enough for the compressor to give anything."""
+        return self.controls.rpm >= self.data.number("compressor", "least_rpm")
+
+    @property
+    def low(self) -> tuple[bool, bool]:
+        """Whether the switches of lamp and buzzer stand at low air, with or without the key."""
+        return self._low[0], self._low[1]
+
+    @property
+    def flowing(self) -> float:
+        """Air that passes valves now, leaks and compressor left out [psi·in³/s]."""
+        return self._passing
 
     def dash(self) -> Dash:
         """What the driver sees and hears now."""
         true = self.true_psi
-        low = self.controls.key and min(true) < self.spec.warning_psi
+        key = self.controls.key
         return Dash(
             t_s=self.t_s,
             needles=tuple(needle.shown for needle in self._needles),
             true_psi=true,
             supply_psi=self.volumes["supply"].psi - self._ambient,
             trailer_psi=tuple(self.volumes[f"trailer{n}"].psi - self._ambient for n in range(len(self.spec.towed))),
-            lamp=low,
-            buzzer=low,
+            lamp=key and self._low[0] and self.spec.lamp_works,
+            buzzer=key and self._low[1] and self.spec.buzzer_works,
             tractor_in=self.controls.tractor_in,
             trailer_in=self.controls.trailer_in,
             blast=self._blast,
-            hiss=self._hiss,
+            hiss=math.fsum(self.escaping.values()),
+            escaping=dict(self.escaping),
         )
 
     # how it goes on
@@ -264,14 +340,18 @@ class AirSystem:
         self._blast = False
         left = seconds
         while left > 1e-9:
-            dt = min(left, (COARSE_S if self._quiet() else FINE_S) * self._scale)
-            self._hiss = self._step(dt)
-            self.t_s += dt
+            dt = min(left, (COARSE_S if self.quiet() else FINE_S) * self._scale)
+            self.step(dt)
             left -= dt
-            self._switches()
-            for needle, psi in zip(self._needles, self.true_psi, strict=True):
-                needle.follow(psi, dt)
         return self.dash()
+
+    def step(self, dt: float) -> None:
+        """One step of ``dt`` seconds, the controls taken as they are: ``FINE_S``, or ``COARSE_S`` where it is quiet."""
+        self._step(dt)
+        self.t_s += dt
+        self._switches()
+        for needle, psi in zip(self._needles, self.true_psi, strict=True):
+            needle.follow(psi, dt)
 
     def _check(self) -> None:
         controls = self.controls
@@ -281,7 +361,7 @@ class AirSystem:
         if controls.trailer_in and "trailer" not in self.spec.unit.knobs:
             raise AirSystemError("trailer_in", "cannot be pushed: this unit has no trailer supply knob")
 
-    def _quiet(self) -> bool:
+    def quiet(self) -> bool:
         """Whether nothing moves fast: the last step's flows, and no valve that the driver has just moved."""
         controls = self.controls
         now = (controls.pedal, controls.tractor_in, controls.trailer_in, self._bags_open)
@@ -292,33 +372,56 @@ class AirSystem:
 
     def _switches(self) -> None:
         """Governor, protection valve and knobs, by what they sense."""
-        spec, controls, volumes = self.spec, self.controls, self.volumes
+        spec, volumes = self.spec, self.volumes
         supply = volumes["supply"].psi - self._ambient
-        if self._loading and supply >= spec.cut_out_psi and controls.rpm > 0:
+        if self._loading and supply >= spec.cut_out_psi and self._turning:
             self._loading = False
             self._purge_left = self.data.number("compressor", "purge_psi_in3")
             self._blast = True
         elif not self._loading and supply <= spec.cut_in_psi:
             self._loading = True
-        higher = max(self.true_psi)
-        if higher < spec.tractor_pop_psi:
-            controls.tractor_in = False
-        if higher < spec.trailer_pop_psi:
-            controls.trailer_in = False
+        self._knobs(max(self.true_psi))
+        lowest = min(self.true_psi)
+        for place, set_psi in enumerate((spec.warning_psi, spec.warning_psi + spec.buzzer_offset_psi)):
+            self._low[place] = lowest < set_psi + (spec.hysteresis_psi if self._low[place] else 0.0)
         if "bags" in volumes:
             secondary = self.true_psi[-1]
             valves = self.data.tables["valves"]
             limit = valves["protection_closes_psi"] if self._bags_open else valves["protection_opens_psi"]
             self._bags_open = secondary > limit
 
-    def _step(self, dt: float) -> float:
-        """One time step; returns how much air escaped [psi·in³/s]."""
+    def _knobs(self, higher_psi: float) -> None:
+        """Knobs that stay in only with air, and a red one that follows the yellow one where they are linked."""
+        spec, controls = self.spec, self.controls
+        for knob, at_psi in (("tractor", spec.tractor_pop_psi), ("trailer", spec.trailer_pop_psi)):
+            is_in = bool(getattr(controls, f"{knob}_in"))
+            if is_in and not self._was_in[knob]:
+                self._in_since[knob] = self.t_s
+            held_s = self.t_s - self._in_since[knob]
+            if is_in and higher_psi < at_psi and held_s >= _COMES_OUT_S and not (knob == "trailer" and spec.red_stuck):
+                self._pop(knob, "low_air")
+        if self._was_in["tractor"] and not controls.tractor_in and spec.dash_linked and not spec.red_stuck:
+            self._red_follows_s = self.t_s + _FOLLOWS_S
+        if self.t_s >= self._red_follows_s:
+            self._red_follows_s = math.inf
+            if controls.trailer_in and not controls.tractor_in:
+                self._pop("trailer", "linked")
+        self._was_in = {"tractor": controls.tractor_in, "trailer": controls.trailer_in}
+
+    def _pop(self, knob: str, cause: str) -> None:
+        setattr(self.controls, f"{knob}_in", False)
+        self.popped.append(Popped(self.t_s, knob, cause))
+
+    def _step(self, dt: float) -> None:
+        """One time step."""
         gamma, ambient, critical = self.data.gas.gamma, self._ambient, self.data.gas.critical_ratio
         half = 0.5 / (gamma * dt)
+        passed = 0.0
         for volume in self._all:
             volume.d_amount = volume.d_energy = 0.0
 
         def flow(a: Volume, b: Volume, conductance: float, crack: float = 0.0, up_to: float = math.inf) -> None:
+            nonlocal passed
             drop = a.psi - b.psi - crack
             if drop <= 0.0:
                 return
@@ -327,6 +430,7 @@ class AirSystem:
                 drop * half / (1 / a.room + 1 / b.room),  # no step may overshoot where both would be equal,
                 (up_to - b.psi) * b.room * half,  # nor a pressure that is asked for
             )
+            passed += amount
             warm = gamma * amount * a.theta
             a.d_amount -= amount
             b.d_amount += amount
@@ -335,7 +439,9 @@ class AirSystem:
 
         vented = 0.0
 
-        def vent(a: Volume, conductance: float, down_to: float = ambient) -> None:
+        escaping: dict[str, float] = {}
+
+        def vent(a: Volume, conductance: float, place: str, down_to: float = ambient) -> None:
             nonlocal vented
             drop = a.psi - down_to
             if drop <= 0.0:
@@ -344,12 +450,18 @@ class AirSystem:
             a.d_amount -= amount
             a.d_energy -= gamma * amount * a.theta
             vented += amount
+            escaping[place] = escaping.get(place, 0.0) + amount
 
         self._compress(dt)
         self._valves(flow, vent)
-        vented += self._purge(dt)
-        for volume, conductance in self._leaks:
-            vent(volume, conductance)
+        self._passing = passed + vented
+        purged = self._purge(dt)
+        if purged:
+            vented += purged
+            escaping["dryer"] = purged
+        for volume, conductance, place in self._leaks:
+            vent(volume, conductance, place)
+        self.escaping = escaping
         fastest = 0.0
         for volume in self._all:
             before = volume.psi
@@ -361,16 +473,15 @@ class AirSystem:
             fastest = max(fastest, abs(volume.psi - before))
         self._fastest = fastest / dt
         self.vented += vented * dt
-        return vented
 
     def _compress(self, dt: float) -> None:
         rpm = self.controls.rpm
-        if not (self._loading and rpm > 0):
+        if not (self._loading and self._turning):
             return
         table = self.data.tables["compressor"]
         supply = self.volumes["supply"]
         clearance = table["clearance"]
-        share = 1 + clearance - clearance * (supply.psi / self._ambient) ** (1 / table["exponent"])
+        share = 1 + clearance - clearance * re_expanded(table["re_expanded"], supply.psi / self._ambient)
         displacement = self.spec.compressor_cfm * 1728 / 1250
         amount = max(0.0, self.spec.health * table["efficiency"] * share * displacement * rpm / 60 * self._ambient)
         supply.d_amount += amount
@@ -400,29 +511,33 @@ class AirSystem:
             if tank is None:
                 continue
             stuck = tank.name in spec.stuck_checks
-            flow(supply, tank, pass_["check"], 0.0 if stuck else valves["check_crack_psi"])
+            waits = spec.priority and tank is secondary and supply.psi - self._ambient < valves["priority_psi"]
+            if not waits:
+                flow(supply, tank, pass_["check"], 0.0 if stuck else valves["check_crack_psi"])
             if stuck:
                 flow(tank, supply, pass_["check"])
         if "bags" in volumes and secondary is not None and self._bags_open:
-            flow(secondary, volumes["bags"], pass_["protection"])
-            flow(volumes["bags"], secondary, pass_["protection"])
-        self._brake(flow, vent, primary, volumes["primary_brakes"], pass_["foot"])
+            flow(secondary, volumes["bags"], pass_["protection"])  # bags never feed back
+        self._brake(flow, vent, primary, volumes["primary_brakes"], pass_["foot"], "foot_valve")
         if secondary is not None and "secondary_brakes" in volumes:
-            self._brake(flow, vent, secondary, volumes["secondary_brakes"], pass_["foot_secondary"])
+            self._brake(flow, vent, secondary, volumes["secondary_brakes"], pass_["foot_secondary"], "service_front")
         higher = primary if secondary is None or primary.psi >= secondary.psi else secondary
         if controls.tractor_in:
             flow(higher, volumes["springs"], pass_["parking"])
+            flow(volumes["springs"], higher, pass_["parking"])  # the springs follow their supply down
         else:
-            vent(volumes["springs"], pass_["parking"])
+            vent(volumes["springs"], pass_["parking"], "dash_valve")
         if not spec.towed:
             return
         line, control = volumes["trailer_line"], volumes["control"]
+        fed, asked = (control, line) if spec.lines_crossed else (line, control)
         if controls.trailer_in:
-            flow(higher, line, pass_["trailer_supply"])
-            self._brake(flow, vent, higher, control, pass_["control"])
+            flow(higher, fed, pass_["trailer_supply"])
+            flow(fed, higher, pass_["trailer_supply"])
+            self._brake(flow, vent, higher, asked, pass_["control"], "foot_valve")
         else:
-            vent(line, pass_["trailer_supply"])
-            vent(control, pass_["control"])
+            vent(line, pass_["trailer_supply"], "trailer_line")
+            vent(control, pass_["control"], "trailer_line")
         for n in range(len(spec.towed)):
             tank, brakes = volumes[f"trailer{n}"], volumes[f"brakes{n}"]
             flow(line, tank, pass_["trailer_check"], valves["check_crack_psi"])
@@ -430,19 +545,20 @@ class AirSystem:
             if control.psi > brakes.psi:
                 flow(tank, brakes, pass_["foot"], up_to=control.psi)
             else:
-                vent(brakes, pass_["exhaust"], control.psi)
+                vent(brakes, pass_["exhaust"], "trailer_service", control.psi)
 
-    def _brake(self, flow: Flow, vent: Flow, tank: Volume, brakes: Volume, conductance: float) -> None:
+    def _brake(self, flow: Flow, vent: Flow, tank: Volume, brakes: Volume, conductance: float, place: str) -> None:
         """The foot valve between a tank and what it feeds: it gives, holds or exhausts by the depth of the pedal."""
         valves = self.data.tables["valves"]
-        depth = self.controls.pedal
+        depth, free = self.controls.pedal, valves["free_travel"]
         wanted = tank.psi
         if depth < valves["full_pedal"]:
-            wanted = min(tank.psi, self._ambient + depth / valves["full_pedal"] * valves["part_pedal_psi"])
+            given = depth / valves["full_pedal"] * valves["part_pedal_psi"] if depth > free else 0.0
+            wanted = min(tank.psi, self._ambient + given)
         if brakes.psi < wanted:
             flow(tank, brakes, conductance, up_to=wanted)
         else:
-            vent(brakes, self.data.tables["conductance"]["exhaust"], wanted)
+            vent(brakes, self.data.tables["conductance"]["exhaust"], place, wanted)
 
 
 class _Needle:
@@ -450,10 +566,14 @@ class _Needle:
 
     def __init__(self, spec: AirSpec, name: str, lag_s: float) -> None:
         self._lag_s = lag_s
-        self._stiction = spec.stiction_psi.get(name, 0.0)
-        self._offset = spec.offset_psi.get(name, 0.0)
+        self.set_up(spec, name)
         self._at = 0.0
         self._moving = True
+
+    def set_up(self, spec: AirSpec, name: str) -> None:
+        """Stick and be off as the vehicle has it."""
+        self._stiction = spec.stiction_psi.get(name, 0.0)
+        self._offset = spec.offset_psi.get(name, 0.0)
 
     @property
     def shown(self) -> float:
@@ -474,4 +594,4 @@ class _Needle:
                 self._moving = False
             if not self._moving:
                 return
-        self._at += behind * (1 - math.exp(-dt / self._lag_s))
+        self._at += behind * (1 - decay(dt / self._lag_s))

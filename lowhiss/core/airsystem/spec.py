@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import math
 from collections.abc import Mapping, Sequence
 from dataclasses import dataclass, field, replace
 from typing import Any
@@ -33,6 +34,9 @@ class AirSpec:
     health : of the compressor, 1 for a good one.  leaks : further leaks by place (``PLACES``).
     stuck_checks : circuits whose check valve lets air back.  water_share : of each tank (supply, primary,
     secondary) that water has taken.  stiction_psi, offset_psi : of each needle.
+    buzzer_offset_psi : its set point from the lamp's.  hysteresis_psi : by which air must rise for both to go off.
+    priority : the secondary circuit waits for the primary.  dash_linked : the red knob follows the yellow one.
+    brakes : what is left of each brake (``BRAKES``).  parts : other parts and what is wrong with them (``PARTS``).
     """
 
     kind: UnitKind
@@ -57,6 +61,16 @@ class AirSpec:
     water_share: tuple[float, float, float] = (0.0, 0.0, 0.0)
     stiction_psi: Mapping[str, float] = field(default_factory=dict)
     offset_psi: Mapping[str, float] = field(default_factory=dict)
+    lamp_works: bool = True
+    buzzer_works: bool = True
+    buzzer_offset_psi: float = 0.0
+    hysteresis_psi: float = 5.0
+    priority: bool = False
+    dash_linked: bool = True
+    red_stuck: bool = False
+    lines_crossed: bool = False
+    brakes: Mapping[str, float] = field(default_factory=dict)
+    parts: Mapping[str, str] = field(default_factory=dict)
 
     @property
     def group(self) -> str:
@@ -73,7 +87,19 @@ PLACES = (
     "secondary_chamber",
     "trailer_chamber",
     "spring_chamber",
+    "control",
 )
+BRAKES = ("park", "trailer_park", "service_drive", "service_trailer", "service_left", "service_right")
+"""The brakes that can be weak, each as a share of a healthy one."""
+PARTS: Mapping[str, tuple[str, ...]] = {
+    "abs_power": ("stays", "never"),
+    "abs_trailer": ("stays", "never"),
+    "oil": ("slow", "none"),
+    "charging": ("none",),
+    "linings": ("grind",),
+    "blast": ("faint",),
+}
+"""Other parts that can be faulty, and how."""
 
 
 @dataclass(frozen=True, slots=True)
@@ -107,10 +133,12 @@ def kind_spec(data: AirData, kind: UnitKind, unit: Unit | None = None) -> AirSpe
     table = kinds[kind]
     supply, primary, secondary = table["reservoirs_in3"]
     front, rear = _axles(table["chambers"])
-    trailers = tuple(Towed(sum(one["reservoirs_in3"]), tuple(one["chambers"])) for one in table.get("trailers", ()))
+    trailers = tuple(
+        Towed(math.fsum(one["reservoirs_in3"]), tuple(one["chambers"])) for one in table.get("trailers", ())
+    )
     names = tuple(f"trailer {place}" for place in range(1, len(trailers) + 1))
     required = required_reservoir_in3(table["chambers"], data.volumes_in3, data.required_ratio)
-    ratio = round(sum(table["reservoirs_in3"]) / required, 4)
+    ratio = round(math.fsum(table["reservoirs_in3"]) / required, 4)
     return AirSpec(
         kind=kind,
         unit=unit or Unit(kind, name=kind, reservoir_ratio=ratio, trailers=names),
@@ -156,7 +184,7 @@ def unit_spec(data: AirData, unit: Unit, power: PowerUnit, trailers: Sequence[Tr
         secondary_in3=secondary,
         primary_chambers=rear,
         secondary_chambers=front,
-        towed=tuple(Towed(sum(one.reservoirs_in3), one.chambers) for one in trailers),
+        towed=tuple(Towed(math.fsum(one.reservoirs_in3), one.chambers) for one in trailers),
         cut_out_psi=cut_out,
         cut_in_psi=governor.cut_in_psi or cut_out - band,
     )
@@ -173,7 +201,7 @@ def _tanks(power: PowerUnit) -> tuple[float, float, float]:
     if power.circuits == "single":
         if len(tanks) < 2:
             raise AirSystemError(f"{power.name}.reservoirs_in3", "must hold a supply and a service reservoir")
-        return tanks[0], sum(tanks[1:]), 0.0
+        return tanks[0], math.fsum(tanks[1:]), 0.0
     if len(tanks) < 3:
         raise AirSystemError(f"{power.name}.reservoirs_in3", "must hold a supply, a primary and a secondary reservoir")
-    return tanks[0], tanks[1], sum(tanks[2:])
+    return tanks[0], tanks[1], math.fsum(tanks[2:])
