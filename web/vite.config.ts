@@ -50,7 +50,9 @@ function deviceJudge(): Plugin {
     'engine/desk/overlay.py',
     'engine/judging.py',
     'engine/on_device.py',
+    'engine/practice.py',
     'engine/rounds.py',
+    'engine/simulating.py',
     'engine/whatif.py',
     'rulebook',
   ]

@@ -21,6 +21,8 @@ from lowhiss.api.fleet import standing, trailers, units
 from lowhiss.api.guard import Guard
 from lowhiss.api.people import accounts as people
 from lowhiss.api.people import session
+from lowhiss.api.practice import live as practice_live
+from lowhiss.api.practice import routes as practice
 from lowhiss.api.rounds import routes as rounds
 from lowhiss.api.rules import routes as rulebook
 from lowhiss.api.rules import sums
@@ -71,10 +73,11 @@ def create_app(
     app.state.store = store
     app.state.demo_accounts = demo_accounts
     app.state.worker = None if store is None else Worker(store)
-    for area in (session, people, units, trailers, standing, runs, log, rounds, rulebook, sums, whatif):
+    for area in (session, people, units, trailers, standing, runs, log, practice, rounds, rulebook, sums, whatif):
         app.include_router(area.router)
     live.install(app, store)
     feed.install(app)
+    practice_live.install(app)
     errors.install(app)
     app.add_middleware(Guard, secure=secure)
     app.add_middleware(TrustedHostMiddleware, allowed_hosts=list(hosts))

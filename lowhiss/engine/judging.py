@@ -11,6 +11,7 @@ from lowhiss.core.judge import RunVerdict, air_column, judge_run, timeline
 from lowhiss.core.procedure import Procedure, read_procedure
 from lowhiss.core.record import Run
 from lowhiss.core.rules import RuleSet, read_rule_set
+from lowhiss.core.vehicle import Unit, unit_table
 from lowhiss.core.words import Words, verdict_record
 from lowhiss.engine.whatif import Change, replay
 
@@ -35,6 +36,16 @@ def procedure_of(run: Run, rules: RuleSet) -> Procedure:
     if run.procedure is not None:
         return rulebook.procedure(run.procedure)
     return rulebook.default_procedure(rules, run.unit)
+
+
+def judged_by(rules: RuleSet, procedure: Procedure, unit: Unit, resolution_psi: float) -> dict[str, Any]:
+    """What a run record holds beside people and events: the unit, and by what it is judged."""
+    return {
+        "unit": unit_table(unit),
+        "rules": rules_in_record(rules),
+        "procedure": procedure.as_dict(),
+        "gauges": {"resolution_psi": resolution_psi},
+    }
 
 
 def judge_record(run: Run, rules: RuleSet | None = None) -> RunVerdict:

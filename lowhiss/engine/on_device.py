@@ -4,14 +4,18 @@ from __future__ import annotations
 
 import json
 
+from lowhiss.core.airsystem import FROM_OUTSIDE
 from lowhiss.core.fields import Language
+from lowhiss.core.practice import PracticeError
 from lowhiss.core.record import read_run
 from lowhiss.core.rounds import read_round
 from lowhiss.core.units import PressureUnit
 from lowhiss.core.words import Words
 from lowhiss.engine.judging import judge_record, sheet_of
+from lowhiss.engine.practice import Drive, new_code, possible_faults, resume
 from lowhiss.engine.rounds import run_marks, script_of, state_of, state_table
-from lowhiss.rulebook import rounds
+from lowhiss.engine.simulating import spec_named, spec_of_table
+from lowhiss.rulebook import air_data, practice, rounds
 
 
 def round_state(record: str, run: str, language: Language, unit: PressureUnit) -> str:
@@ -34,3 +38,83 @@ def judge(record: str, language: Language, unit: PressureUnit) -> str:
     """What the server's sheet says of a run, from its run record as JSON text. Raises CoreError, ValueError."""
     run = read_run(json.loads(record))
     return json.dumps(sheet_of(judge_record(run), Words(language, unit)))
+
+
+# the practice vehicle: one at a time on a device
+
+_drives: list[Drive] = []
+
+
+def practice_choices(vehicle: str, language: Language) -> str:
+    """What a vehicle can hide, in words: its faults and the pools. vehicle : a kind's name, or a specification."""
+    table = json.loads(vehicle)
+    spec = spec_named(table) if isinstance(table, str) else spec_of_table(table)
+    faults = air_data().tables["faults"]
+    return json.dumps(
+        {
+            "faults": [
+                {"id": name, "title": faults[name]["title"][language], "shows": faults[name]["shows"][language]}
+                for name in faults
+                if name in possible_faults(spec)
+            ],
+            "pools": [{"id": name, "title": title[language]} for name, title in practice().titles.items()],
+        }
+    )
+
+
+def practice_code(pool: str, seed: int) -> str:
+    """Six letters that set up what a seed draws from a pool. Raises PracticeError."""
+    return json.dumps(new_code(pool, int(seed)))
+
+
+def practice_begin(choice: str, kept: str, record: str) -> str:
+    """Begin a practice, or go on with one from what was kept of it and its record."""
+    drive = resume(kept, json.loads(record)) if record else Drive(json.loads(choice))
+    drive.tell_again()
+    _drives[:] = [drive]
+    return json.dumps(drive.described())
+
+
+def practice_control(name: str, value: str) -> str:
+    """Move a control of the vehicle; why it did not move, empty where it did. Raises CoreError."""
+    if name in FROM_OUTSIDE:
+        raise PracticeError("control", f"is {name}: that is not for who drives")
+    return _drives[0].control(name, json.loads(value))
+
+
+def practice_trainer(name: str, value: str) -> str:
+    """Do what a trainer may do to the vehicle from outside. Raises CoreError."""
+    if name not in FROM_OUTSIDE:
+        raise PracticeError("control", f"is {name[:40]!r}: a trainer sets faults and empties tanks, and drives nothing")
+    return _drives[0].control(name, json.loads(value))
+
+
+def practice_frame(tick: int) -> str:
+    """Let time go on to a tick; what the senses get then."""
+    _drives[0].advance(int(tick))
+    return json.dumps(_drives[0].frame())
+
+
+def practice_truth() -> str:
+    """What only a trainer's screen shows."""
+    return json.dumps(_drives[0].truth())
+
+
+def practice_keep() -> str:
+    """The practice as it stands, for this device to go on from."""
+    return json.dumps(_drives[0].keep())
+
+
+def practice_log(since: int) -> str:
+    """What was moved since the first so many controls."""
+    return json.dumps(_drives[0].log()[int(since) :])
+
+
+def practice_after(marks: str, language: Language, unit: PressureUnit) -> str:
+    """The truth beside the marks, once it is over. Raises CoreError."""
+    return json.dumps(_drives[0].after(json.loads(marks), Words(language, unit)))
+
+
+def practice_record(marks: str) -> str:
+    """The open record of the practice: what the server keeps."""
+    return json.dumps(_drives[0].kept_record(json.loads(marks)))

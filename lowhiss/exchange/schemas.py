@@ -201,6 +201,7 @@ def run_schema() -> Schema:
         "id": _TEXT,
         "started_at": _TEXT,
         "purpose": _one_of(record.Purpose),
+        "simulated": _FLAG,
         "people": _table(dict.fromkeys(("driver", "watcher", "timekeeper"), _TEXT)),
         "unit": unit,
         "rules": reference,

@@ -5,6 +5,7 @@ A new one is a file and nothing else: its ``[book]`` table says where it stands 
 
 from __future__ import annotations
 
+import hashlib
 from dataclasses import dataclass
 from functools import cache
 from importlib.resources import files
@@ -15,6 +16,7 @@ from lowhiss.core.airsystem import AirData, DriveData, read_air_data
 from lowhiss.core.diagnosis import HintLimits
 from lowhiss.core.errors import RuleError
 from lowhiss.core.fields import Fields, choices_text
+from lowhiss.core.practice import PracticeData, read_practice_data
 from lowhiss.core.procedure import Procedure, read_procedure
 from lowhiss.core.procedure.planner import Planning, Pressures, Rates, Times
 from lowhiss.core.rounds import ROUND_TABLES, RoundBook, read_round_book
@@ -24,6 +26,7 @@ from lowhiss.core.sums import SumRow, SumTables, read_sums
 from lowhiss.core.vehicle import Unit, UnitKind
 
 _ROOT: Traversable = files(__name__)
+_ROOMS = ("core", "rulebook")
 _DEFAULT_BOOK = {"order": 1_000}
 
 
@@ -174,6 +177,12 @@ def driving() -> DriveData:
 
 
 @cache
+def practice() -> PracticeData:
+    """What practice vehicles hide, and how marks are held to the truth."""
+    return read_practice_data(_table("practice.toml"))
+
+
+@cache
 def sums() -> dict[str, SumRow]:
     """Every sum of the trade by its id."""
     return read_sums(_table("sums.toml"))
@@ -212,3 +221,23 @@ def rounds() -> RoundBook:
         table.groups,
         table.questions,
     )
+
+
+@cache
+def version() -> str:
+    """Which core and rule book this is: a hash over every file of both."""
+    digest = hashlib.sha256()
+    for room in _ROOMS:
+        for name, content in _files_of(files("lowhiss").joinpath(room), room):
+            digest.update(name.encode() + b"\0" + content + b"\0")
+    return digest.hexdigest()[:16]
+
+
+def _files_of(folder: Traversable, at: str) -> list[tuple[str, bytes]]:
+    found: list[tuple[str, bytes]] = []
+    for item in sorted(folder.iterdir(), key=lambda one: one.name):
+        if item.is_dir() and item.name != "__pycache__":
+            found += _files_of(item, f"{at}/{item.name}")
+        elif item.name.endswith((".py", ".toml")):
+            found.append((f"{at}/{item.name}", item.read_bytes()))
+    return found

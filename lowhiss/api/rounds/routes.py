@@ -3,7 +3,6 @@
 from __future__ import annotations
 
 import datetime as dt
-from dataclasses import asdict
 from typing import Annotated, Any
 
 from fastapi import APIRouter, Path, Query, Response
@@ -13,7 +12,6 @@ from lowhiss.api.careful import CarefulRoute
 from lowhiss.api.deps import StoreDep, WordsDep
 from lowhiss.api.rounds.schemas import (
     BeginRound,
-    JoinedOut,
     PaperBody,
     PaperOut,
     RoundHeadOut,
@@ -22,7 +20,7 @@ from lowhiss.api.rounds.schemas import (
     RoundStartOut,
     RoundStateOut,
 )
-from lowhiss.api.runs.schemas import EventBatch, JoinBody, JoinCodeOut, KeptEventOut, ReceivedOut
+from lowhiss.api.runs.schemas import EventBatch, JoinCodeOut, KeptEventOut, ReceivedOut
 from lowhiss.api.schemas import UUID_PATTERN
 from lowhiss.core.record import Purpose
 from lowhiss.service.fleet.standing import get_calendar
@@ -64,12 +62,6 @@ def list_rounds(
     """The rounds of a unit or beside an air test; without either, those left open that the asker may go on with."""
     heads = lifecycle.rounds_of(store, by, unit_id=unit, run_id=run, going_on=unit is None and run is None)
     return [RoundOut.of(head) for head in heads]
-
-
-@router.post("/join", operation_id="joinByCode")
-def join_by_code(body: JoinBody, store: StoreDep, by: PersonDep) -> JoinedOut:
-    """Join whatever a code is for: a round as a helper, or an air test as a watcher."""
-    return JoinedOut.model_validate(asdict(lifecycle.join(store, body.code, by)))
 
 
 @router.get("/rounds/{round_id}", operation_id="getRound")

@@ -400,13 +400,6 @@ class RoundStateOut(BaseModel):
     took_s: float
 
 
-class JoinedOut(BaseModel):
-    """What a code was for: a round to help in, or an air test to watch."""
-
-    round_id: str | None
-    run_id: str | None
-
-
 class PaperOut(BaseModel):
     """A paper of a unit, trailer or person, and how it stands today."""
 

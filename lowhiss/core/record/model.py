@@ -149,6 +149,7 @@ class Run:
     rules, procedure : the id of a built-in one, a whole one as plain values, or None for the default.
     resolution_psi : what a needle is read to.  policy : overrides the rule set's own where given.
     rounds : the round records that were done beside it, not read here; they never change its verdict.
+    simulated : it was driven on the practice vehicle, and says nothing of any unit.
     """
 
     unit: Unit
@@ -162,3 +163,4 @@ class Run:
     policy: Policy | None = None
     people: tuple[tuple[str, str], ...] = ()
     rounds: tuple[dict[str, Any], ...] = ()
+    simulated: bool = False

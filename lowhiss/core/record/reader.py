@@ -42,6 +42,7 @@ def read_run(table: object) -> Run:
         policy=gauges.choice("policy", Policy, None),
         people=_people(fields),
         rounds=_rounds(fields),
+        simulated=bool(fields.flag("simulated", False)),
     )
     gauges.done()
     fields.done()

@@ -101,6 +101,13 @@ RIGHTS: dict[str, frozenset[str]] = {
     "joinByCode": _SIGNED_IN,
     "listPapers": _SIGNED_IN,
     "setPaper": _SIGNED_IN,
+    # practice
+    "getVehicle": _SIGNED_IN,
+    "keepPractice": _SIGNED_IN,
+    "listPractices": _SIGNED_IN,
+    "getPractice": _SIGNED_IN,
+    "makePracticeCode": _SIGNED_IN,
+    "watchPractice": _SIGNED_IN,
     # rules
     "getRulebook": _SIGNED_IN,
     "setTestedBy": _MANAGER,

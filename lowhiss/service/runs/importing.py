@@ -14,6 +14,7 @@ from lowhiss.core.record import Run, read_run
 from lowhiss.core.run import standing_events
 from lowhiss.engine.clocks import Instant, map_begun
 from lowhiss.engine.judging import procedure_of, rules_of
+from lowhiss.service.errors import RefusedError
 from lowhiss.service.fleet.results import note_trailers, trailers_named
 from lowhiss.service.fleet.rows import find_unit
 from lowhiss.service.rules.kept import keep_rules
@@ -31,6 +32,8 @@ def import_record(session: Session, record: dict[str, Any], unit_id: str, *, dem
     The record needs ``id`` and ``started_at``. Raises CoreError for a malformed record, NotFoundError for the unit.
     """
     run: Run = read_run(record)
+    if run.simulated:
+        raise RefusedError("simulated_run", "simulated: a practice run says nothing of a unit.", "simulated")
     unit = find_unit(session, unit_id)
     rules = rules_of(run)
     procedure = procedure_of(run, rules)

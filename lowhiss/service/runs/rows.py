@@ -12,12 +12,12 @@ from sqlalchemy.orm import Session
 
 from lowhiss.core.fields import Language
 from lowhiss.core.judge import RunVerdict, judge_run
-from lowhiss.core.procedure import Procedure, read_procedure
+from lowhiss.core.procedure import read_procedure
 from lowhiss.core.record import RUN_FORMAT, Event, Purpose, Run, read_event, read_run
 from lowhiss.core.rules import RuleSet
-from lowhiss.core.vehicle import Unit, unit_table
+from lowhiss.core.vehicle import Unit
 from lowhiss.engine.clocks import Instant, Mapping
-from lowhiss.engine.judging import rules_in_record
+from lowhiss.engine.judging import judged_by
 from lowhiss.exchange.run_json import run_record
 from lowhiss.service.errors import NotFoundError
 from lowhiss.service.fleet.counting import begun_doubtfully
@@ -216,16 +216,6 @@ def _came(row: EventRow, names: dict[str, str]) -> dict[str, Any]:
     if sender and sender != row.author:
         told["sent_by"] = sender
     return told
-
-
-def judged_by(rules: RuleSet, procedure: Procedure, unit: Unit, resolution_psi: float) -> dict[str, Any]:
-    """What a run record holds beside people and events: the unit, and by what it is judged."""
-    return {
-        "unit": unit_table(unit),
-        "rules": rules_in_record(rules),
-        "procedure": procedure.as_dict(),
-        "gauges": {"resolution_psi": resolution_psi},
-    }
 
 
 def judge_row(session: Session, run: RunRow) -> RunVerdict:

@@ -15,11 +15,12 @@ from lowhiss.core.procedure.fill_history import Fill, at_own_pace, fills_of
 from lowhiss.core.procedure.planner import Planning
 from lowhiss.core.script import compile_script
 from lowhiss.core.vehicle import Unit
+from lowhiss.engine.judging import judged_by
 from lowhiss.service.fleet.choosing import choose
 from lowhiss.service.fleet.rows import find_unit
 from lowhiss.service.fleet.units import assembled, unit_of
 from lowhiss.service.rules.kept import kept_rules
-from lowhiss.service.runs.rows import find_run, judged_by, run_of
+from lowhiss.service.runs.rows import find_run, run_of
 from lowhiss.store.engine import Store
 from lowhiss.store.models import RunRow
 

@@ -7,42 +7,23 @@ the worse of the two counting until somebody has looked.
 
 from __future__ import annotations
 
-import hashlib
-from functools import cache
-from importlib.resources import files
-from importlib.resources.abc import Traversable
 from typing import Any
 
 from sqlalchemy.orm import Session
 
+from lowhiss import rulebook
 from lowhiss.core.judge import RunVerdict, air_column
 from lowhiss.service.fleet.results import note_result, other_rules_wanted
 from lowhiss.service.rules.kept import kept_rules
 from lowhiss.service.runs.rows import judge_under
 from lowhiss.store.models import RunRow, VerdictRow
 
-_ROOMS = ("core", "rulebook")
 _RANK = {"fail": 0, "void": 1, "incomplete": 2, "pass": 3}
 
 
-@cache
 def core_version() -> str:
     """What judges: a hash over every file of the core and the rule book."""
-    digest = hashlib.sha256()
-    for room in _ROOMS:
-        for name, content in _files_of(files("lowhiss").joinpath(room), room):
-            digest.update(name.encode() + b"\0" + content + b"\0")
-    return digest.hexdigest()[:16]
-
-
-def _files_of(folder: Traversable, at: str) -> list[tuple[str, bytes]]:
-    found: list[tuple[str, bytes]] = []
-    for item in sorted(folder.iterdir(), key=lambda one: one.name):
-        if item.is_dir() and item.name != "__pycache__":
-            found += _files_of(item, f"{at}/{item.name}")
-        elif item.name.endswith((".py", ".toml")):
-            found.append((f"{at}/{item.name}", item.read_bytes()))
-    return found
+    return rulebook.version()
 
 
 def is_current(row: VerdictRow | None, run: RunRow) -> bool:

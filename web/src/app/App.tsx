@@ -7,6 +7,10 @@ import { mute, RecorderContext, type RecorderState } from '../run'
 import { SessionGate } from './SessionGate'
 import { applyLight, keepPreferences, PreferencesContext, type Preferences } from '../shared/preferences'
 import {
+  AfterPage,
+  DashPage,
+  PracticePage,
+  WatchPage,
   GatePage,
   Rules,
   LogPage,
@@ -71,7 +75,11 @@ export function App({ initial, recorder }: { initial: Preferences; recorder: Rec
                   <Route path="test/:runId" element={<TestPage />} />
                   <Route path="round/new/:unitId" element={<StartRound />} />
                   <Route path="round/:roundId" element={<RoundPage />} />
+                  <Route path="practice/:practiceId" element={<DashPage />} />
                   <Route element={<Shell />}>
+                    <Route path="practice" element={<PracticePage />} />
+                    <Route path="practice/:practiceId/after" element={<AfterPage />} />
+                    <Route path="practice/:practiceId/watch" element={<WatchPage />} />
                     <Route index element={<YardPage />} />
                     <Route path="gate" element={<GatePage />} />
                     <Route path="log" element={<LogPage />} />

@@ -1,16 +1,31 @@
 /** Every screen is loaded when it is opened; the service worker keeps all of them on the device. */
 
-import { lazy } from 'react'
+import { createElement, lazy } from 'react'
 import { needWords } from '../shared/i18n'
 
 /** A screen with words of its own. */
 const worded = async <T>(load: Promise<T>): Promise<T> =>
-  (await Promise.all([load, needWords('round', 'units', 'people', 'log', 'rules')]))[0]
+  (await Promise.all([load, needWords('round', 'units', 'people', 'log', 'rules', 'practice', 'yard')]))[0]
 
 export const GatePage = lazy(() => worded(import('../features/yard')).then((m) => ({ default: m.GatePage })))
 export const LogPage = lazy(() => worded(import('../features/log')).then((m) => ({ default: m.LogPage })))
 export const PeoplePage = lazy(() =>
   worded(import('../features/people')).then((m) => ({ default: m.PeoplePage })),
+)
+export const PracticePage = lazy(() =>
+  worded(import('../features/dash')).then((m) => ({ default: m.PracticePage })),
+)
+export const AfterPage = lazy(() =>
+  worded(import('../features/dash')).then((m) => ({ default: m.AfterPage })),
+)
+export const WatchPage = lazy(() =>
+  worded(import('../features/dash')).then((m) => ({ default: m.WatchPage })),
+)
+/** The vehicle, with the test screen beside it: two features that do not know each other. */
+export const DashPage = lazy(() =>
+  Promise.all([worded(import('../features/dash')), import('../features/test')]).then(([dash, test]) => ({
+    default: () => createElement(dash.DashPage, { conductor: test.Conductor }),
+  })),
 )
 export const RoundPage = lazy(() =>
   worded(import('../features/round')).then((m) => ({ default: m.RoundPage })),

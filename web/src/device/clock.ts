@@ -19,12 +19,30 @@ function deviceId(): string {
 
 export const epoch = crypto.randomUUID()
 
+/** Another clock than this page's: that of a practice vehicle, which may stand still. */
+export interface TimeSource {
+  epoch: string
+  /** Its time now [s]. */
+  now: () => number
+  /** Its time at an input's own stamp [ms] [s]. */
+  at: (stampMs: number) => number
+}
+
+let source: TimeSource | null = null
+
+/** Stamp what is struck by another clock from now on; null: by this page's own again. */
+export function keepTimeBy(other: TimeSource | null): void {
+  source = other
+}
+
+const thousandths = (seconds: number): number => Math.round(seconds * 1000) / 1000
+
 /** Now, by both clocks; taken before anything else happens to a strike. */
 export function now(): Moment {
   return {
     device: deviceId(),
-    epoch,
-    mono_s: Math.round(performance.now()) / 1000,
+    epoch: source?.epoch ?? epoch,
+    mono_s: thousandths(source?.now() ?? performance.now() / 1000),
     wall: new Date().toISOString(),
   }
 }
@@ -35,6 +53,7 @@ const OLDEST_INPUT_S = 5
 /** The moment of an input by its own stamp: a busy page hears of a touch only after it happened. */
 export function momentOf({ timeStamp }: { timeStamp: number }): Moment {
   const heard = now()
+  if (source) return { ...heard, mono_s: thousandths(source.at(timeStamp)) }
   const lateS = heard.mono_s - timeStamp / 1000
   return lateS > 0 && lateS < OLDEST_INPUT_S ? earlier(heard, lateS) : heard
 }
@@ -50,6 +69,7 @@ export function earlier(moment: Moment, seconds: number): Moment {
 
 /** Seconds from `moment` until now: by the monotonic clock in this page life, by the wall clock otherwise. */
 export function secondsSince(moment: Moment): number {
+  if (source?.epoch === moment.epoch) return source.now() - moment.mono_s
   if (moment.epoch === epoch) return performance.now() / 1000 - moment.mono_s
   return Math.max(0, (Date.now() - Date.parse(moment.wall)) / 1000)
 }

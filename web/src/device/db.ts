@@ -57,6 +57,8 @@ export interface LocalRun {
   judgedAt?: number
   /** What brought it to its end here. */
   endedBy?: EndType
+  /** It is driven on the practice vehicle, and says nothing of any unit. */
+  practice?: true
 }
 
 export type Part = NonNullable<Schema['RunOut']['part']>
@@ -104,7 +106,43 @@ export interface LocalPhoto {
   jpeg: Blob
 }
 
+/** A practice on the simulated vehicle as this device keeps it; it is never a unit's. */
+export interface LocalPractice {
+  id: string
+  title: string
+  startedWall: string
+  /** What was chosen, as the core takes it. */
+  choice: Record<string, unknown>
+  holder?: string
+  /** The whole drive as it stood at `keptTick`; absent before the first time. */
+  kept?: string
+  /** How far it had come when last heard of, in hundredths of a second. */
+  tick: number
+  ended: boolean
+  /** What was found after it. */
+  after?: Record<string, unknown>
+  record?: Record<string, unknown>
+  /** The server has its end. */
+  told?: boolean
+}
+
+export interface PracticeMark {
+  practiceId: string
+  place: number
+  event: Struck
+}
+
+/** Controls in the order in which they were moved: tick, control, value. */
+export interface PracticeLog {
+  practiceId: string
+  from: number
+  entries: [number, string, unknown][]
+}
+
 interface Tables extends DBSchema {
+  practices: { key: string; value: LocalPractice }
+  practiceMarks: { key: [string, number]; value: PracticeMark }
+  practiceLog: { key: [string, number]; value: PracticeLog }
   runs: { key: string; value: LocalRun }
   events: { key: [string, number]; value: DeviceEvent; indexes: { delivery: Delivery } }
   counters: { key: string; value: number }
@@ -121,7 +159,7 @@ export function openStore(name = 'lowhiss'): Promise<Db> {
   return new Promise((resolve, reject) => {
     const refuse = () =>
       reject(new Error('another tab runs an older version: close it and load this page again'))
-    openDB<Tables>(name, 4, { upgrade, blocked: refuse }).then(resolve, reject)
+    openDB<Tables>(name, 5, { upgrade, blocked: refuse }).then(resolve, reject)
   })
 }
 
@@ -134,6 +172,11 @@ function upgrade(db: Db, before: number): void {
   if (before < 2) db.createObjectStore('copies')
   if (before < 3) db.createObjectStore('acts', { keyPath: 'id' })
   if (before < 4) db.createObjectStore('rounds', { keyPath: 'id' })
+  if (before < 5) {
+    db.createObjectStore('practices', { keyPath: 'id' })
+    db.createObjectStore('practiceMarks', { keyPath: ['practiceId', 'place'] })
+    db.createObjectStore('practiceLog', { keyPath: ['practiceId', 'from'] })
+  }
 }
 
 const strict = { durability: 'strict' } as const
@@ -263,4 +306,4 @@ export async function forgetFleet(db: Db): Promise<void> {
   await tx.done
 }
 
-const rangeOf = (runId: string): IDBKeyRange => IDBKeyRange.bound([runId, 0], [runId, Infinity])
+export const rangeOf = (runId: string): IDBKeyRange => IDBKeyRange.bound([runId, 0], [runId, Infinity])

@@ -1,7 +1,8 @@
 /** The judge on this device, for when there is no contact: the server's own core in a worker, begun when first asked. */
 
 import type { Schema } from '../shared/api'
-import type { Question, Reply } from './judge.worker'
+import type { DriveAsk, DriveTold } from './driving'
+import type { Question, Reply } from './core'
 
 declare const __JUDGE__: string
 declare const __JUDGE_FILES__: string[]
@@ -58,18 +59,37 @@ export const roundScriptHere = async (
 ): Promise<Schema['RoundScriptOut']> =>
   (await ask('round_script', [JSON.stringify(record), language, unit])) as Schema['RoundScriptOut']
 
-async function ask(what: Question['what'], given: string[]): Promise<unknown> {
-  if (!(await isKept())) throw new Error('the judge is not on this device')
+/** Ask the core on this device, fetching it where there is contact. */
+export const askCore = (what: Question['what'], given: string[]): Promise<unknown> => ask(what, given, true)
+
+let drives: ((told: DriveTold) => void) | undefined
+
+/** The vehicle in the worker: one at a time. The answer sends to it. */
+export function driveHere(hear: (told: DriveTold) => void): (ask: DriveAsk) => void {
+  drives = hear
+  return (ask) => {
+    worker ??= start()
+    worker.postMessage(ask)
+  }
+}
+
+/** Where the interpreter and the core lie. */
+export const coreAddress = (): string => new URL(__JUDGE__, window.location.href).href
+
+async function ask(what: Question['what'], given: string[], fetched = false): Promise<unknown> {
+  // a worker that drives has everything already
+  if (!fetched && !worker && !(await isKept())) throw new Error('the judge is not on this device')
   worker ??= start()
   asked += 1
-  const question: Question = { id: asked, from: new URL(__JUDGE__, window.location.href).href, what, given }
+  const question: Question = { id: asked, from: coreAddress(), what, given }
   worker.postMessage(question)
   return new Promise((kept, failed) => open.set(question.id, { kept, failed }))
 }
 
 function start(): Worker {
   const made = new Worker(new URL('./judge.worker.ts', import.meta.url), { type: 'module' })
-  made.onmessage = ({ data }: MessageEvent<Reply>) => {
+  made.onmessage = ({ data }: MessageEvent<Reply | DriveTold>) => {
+    if ('drive' in data) return drives?.(data)
     const waiting = open.get(data.id)
     open.delete(data.id)
     if ('answer' in data) waiting?.kept(JSON.parse(data.answer))
@@ -79,6 +99,7 @@ function start(): Worker {
     for (const { failed } of open.values()) failed(new Error(message))
     open.clear()
     worker = undefined
+    drives?.({ drive: 'failed', why: message })
   }
   return made
 }

@@ -1,18 +1,7 @@
 /** Judges in a thread of its own, by the core itself: Python for browsers, loaded from our own files. */
 
-export interface Question {
-  id: number
-  /** Where the interpreter and the core lie. */
-  from: string
-  /** What of the core is asked: a function of `lowhiss.engine.on_device`. */
-  what: 'judge' | 'round_state' | 'round_script'
-  /** What it takes, as text. */
-  given: string[]
-}
-
-export type Reply = { id: number; answer: string } | { id: number; failed: string }
-
-type Core = Record<Question['what'], (...given: string[]) => string>
+import type { Core, Question, Reply } from './core'
+import { Driving, type DriveAsk } from './driving'
 
 let loading: Promise<Core> | undefined
 
@@ -43,7 +32,10 @@ async function load(from: string): Promise<Core> {
 // what fails inside the interpreter while it loads is told by the answer
 self.addEventListener('unhandledrejection', (event) => event.preventDefault())
 
-self.onmessage = ({ data }: MessageEvent<Question>) => {
+const driving = new Driving((from) => (loading ??= load(from)))
+
+self.onmessage = ({ data }: MessageEvent<Question | DriveAsk>) => {
+  if ('drive' in data) return driving.hear(data)
   const { id, from, what, given } = data
   loading ??= load(from)
   loading

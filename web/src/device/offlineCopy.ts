@@ -4,7 +4,7 @@ import { dehydrate, hydrate, type DehydratedState, type Query, type QueryClient 
 import { groupsQuery, personHere, rulebookQuery, scriptQuery, unitsQuery } from '../shared/api'
 import type { Recorder } from './recorder'
 
-const KEPT = new Set<unknown>(['units', 'script', 'about', 'rulebook', 'groups', 'round-start'])
+const KEPT = new Set<unknown>(['units', 'script', 'about', 'rulebook', 'groups', 'round-start', 'vehicle'])
 const PAUSE_MS = 1000
 
 const isKept = ({ queryKey, state }: Query): boolean => KEPT.has(queryKey[0]) && state.data !== undefined

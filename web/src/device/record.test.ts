@@ -4,7 +4,7 @@ import { epoch } from './clock'
 import type { Delivery, DeviceEvent } from './db'
 import { headOf, recordOf, timed } from './record'
 import { HOUSE_WAY } from './fetchRun'
-import type { LiveRun } from './recorder'
+import type { LiveRun } from './live'
 
 /** What the server's script carries for the judge: here just enough to see that it is handed on whole. */
 const record = {

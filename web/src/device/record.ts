@@ -3,7 +3,7 @@
 import type { Schema } from '../shared/api'
 import { epoch } from './clock'
 import type { DeviceEvent } from './db'
-import type { LiveRun } from './recorder'
+import type { LiveRun } from './live'
 
 /** The moment of each event in the run's time [s]: the server's where it is known, else by the clocks of this device. */
 export function timed({ run, events, offsetS }: Pick<LiveRun, 'run' | 'events' | 'offsetS'>): number[] {

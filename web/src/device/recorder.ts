@@ -26,17 +26,9 @@ import { arrange } from './order'
 import { CatchUp } from './catchUp'
 import { fetchRun, withReadableScript } from './fetchRun'
 import { Outbox } from './outbox'
+import type { LiveRun, TestRecorder } from './live'
+import type { NewPractice } from './live'
 import type { Rounds } from './rounds'
-
-export interface LiveRun {
-  run: LocalRun
-  events: DeviceEvent[]
-  /** The server's last sequence number for this run, as far as it told. */
-  lastSeq: number
-  reached: boolean
-  /** The run's time less this page's clock [s], where the server has said it. */
-  offsetS: number | null
-}
 
 export interface Waits {
   units: string[]
@@ -62,7 +54,7 @@ export interface NewRun {
 }
 
 /** Writes marks down on this device before anything else happens to them, and holds the runs that are on a screen. */
-export class Recorder extends Subscribable {
+export class Recorder extends Subscribable implements TestRecorder {
   private readonly live = new Map<string, LiveRun>()
   private readonly outbox: Outbox
   private book: Promise<Rounds> | undefined
@@ -198,6 +190,19 @@ export class Recorder extends Subscribable {
   /** The rounds on this device: fetched with the screens that show them. */
   rounds = (): Promise<Rounds> =>
     (this.book ??= import('./rounds').then((m) => new m.Rounds(this.db, () => this.outbox.wake())))
+
+  staysBeside = async (runId: string): Promise<boolean> => (await this.rounds()).staysBeside(runId)
+
+  /** The practices of this device: fetched with the screens that show them. */
+  practices = async () => {
+    const m = await import('./practice')
+    return {
+      begin: (chosen: NewPractice) => m.beginPractice(this.db, chosen),
+      here: () => m.practicesHere(this.db),
+      open: (id: string) => m.Practice.open(this.db, id),
+      send: () => m.sendPractices(this.db),
+    }
+  }
 
   /** Write down something done about a vehicle; the screen may move on when this resolves. */
   async act(done: NewAct): Promise<void> {

@@ -23,11 +23,18 @@ export const listen = (runId: string, nudged: (nudge: Nudge) => void): (() => vo
   keepConnected(`/api/runs/${runId}/live`, (message) => nudged(message as Nudge))
 
 /** Stay connected until the answer is called: again after every loss, at once when there is contact again. */
-export function keepConnected(
+export const keepConnected = (
   path: string,
   heard: (message: unknown) => void,
   lost?: () => void,
-): () => void {
+): (() => void) => keepTalking(path, heard, lost).end
+
+/** The same with a way to answer; what is said while nobody hears it is not said later. */
+export function keepTalking(
+  path: string,
+  heard: (message: unknown) => void,
+  lost?: () => void,
+): { say: (message: object) => void; end: () => void } {
   const address = new URL(path, window.location.href)
   address.protocol = address.protocol.replace('http', 'ws')
   let stands = false
@@ -55,8 +62,11 @@ export function keepConnected(
     socket = connect()
   }
   window.addEventListener('online', back)
-  return () => {
-    window.removeEventListener('online', back)
-    hangUp()
+  return {
+    say: (message) => stands && socket.send(JSON.stringify(message)),
+    end: () => {
+      window.removeEventListener('online', back)
+      hangUp()
+    },
   }
 }

@@ -1,13 +1,11 @@
 import { lazy, Suspense, useEffect, useState } from 'react'
 import { useTranslation } from 'react-i18next'
-import type { LiveRun, Recorder } from '../../device'
+import type { LiveRun, TestRecorder } from '../../device'
 import { isOwn } from '../../run'
 import { useFigures } from '../../shared/figures/useFigures'
 import { Button } from '../../shared/ui'
 import { CallsNow } from './CallsNow'
-import { FeedSigns } from './FeedSigns'
 import { placeOf } from './legs'
-import { MarkedTwice } from './MarkedTwice'
 import { SideStrikes } from './SideStrikes'
 import { StageBody } from './StageBody'
 import { Strike } from './Strike'
@@ -22,12 +20,21 @@ import { useWakeLock } from './useTimer'
 const drawings = () => import('./drawings')
 const Course = lazy(() => drawings().then((m) => ({ default: m.Course })))
 const TestColumn = lazy(() => drawings().then((m) => ({ default: m.TestColumn })))
+const MarkedTwice = lazy(() => import('./MarkedTwice').then((m) => ({ default: m.MarkedTwice })))
+const FeedSigns = lazy(() => import('./FeedSigns').then((m) => ({ default: m.FeedSigns })))
 const dialogs = () => import('./dialogs')
 const CourseDialog = lazy(() => dialogs().then((m) => ({ default: m.CourseDialog })))
 const MarksDialog = lazy(() => dialogs().then((m) => ({ default: m.MarksDialog })))
 
+interface ConductorProps {
+  recorder: TestRecorder
+  live: LiveRun
+  /** Beside a practice vehicle: as on a phone, without the head of a screen of its own. */
+  narrow?: boolean
+}
+
 /** The test screen: what to do now, the strike, the clock and the tapes, and the air column beside them. */
-export function Conductor({ recorder, live }: { recorder: Recorder; live: LiveRun }) {
+export function Conductor({ recorder, live, narrow = false }: ConductorProps) {
   const { t } = useTranslation()
   const { reading } = useFigures()
   const awake = useWakeLock()
@@ -42,9 +49,9 @@ export function Conductor({ recorder, live }: { recorder: Recorder; live: LiveRu
     <CallsNow {...{ phase, live, state }} verdicts={verdicts.now} onSay={(body) => strike([body])} />
   )
   return (
-    <div className="flex h-dvh flex-col">
+    <div className={`flex flex-col ${narrow ? 'h-full min-h-0' : 'h-dvh'}`}>
       <TestHeader
-        {...{ live, awake }}
+        {...{ live, awake, narrow }}
         place={placeOf(legs)}
         onCourse={() => setOpen('course')}
         onMarks={() => setOpen('marks')}
@@ -52,7 +59,7 @@ export function Conductor({ recorder, live }: { recorder: Recorder; live: LiveRu
         onLead={test.takeLead}
         onMadeSafe={test.makeSafe}
       />
-      {!rolling && (
+      {!rolling && !narrow && (
         <button
           type="button"
           onClick={() => setOpen('course')}
@@ -65,17 +72,27 @@ export function Conductor({ recorder, live }: { recorder: Recorder; live: LiveRu
           </Suspense>
         </button>
       )}
-      <div className="grid min-h-0 grow grid-cols-[1fr_74px] md:grid-cols-[1fr_330px]">
+      <div
+        className={`grid min-h-0 grow ${narrow ? 'lg:grid-cols-[1fr_74px]' : 'grid-cols-[1fr_74px] md:grid-cols-[1fr_330px]'}`}
+      >
         <main className="flex min-h-0 min-w-0 flex-col">
-          <div className="flex grow flex-col gap-3 overflow-y-auto px-4 pt-4 sm:px-9">
+          <div className={`flex grow flex-col gap-3 overflow-y-auto px-4 pt-4 ${narrow ? '' : 'sm:px-9'}`}>
             <div aria-live="polite" data-phase={phase.name}>
-              <h1 className="text-[1.45rem] leading-tight md:text-title">{test.title}</h1>
+              <h1 className={`text-[1.45rem] leading-tight ${narrow ? '' : 'md:text-title'}`}>
+                {test.title}
+              </h1>
               {test.before && <p className="mt-1 text-lead">{test.before}</p>}
               <p className="mt-1 text-lead">{test.does}</p>
             </div>
-            {feed && <FeedSigns {...{ state, phase }} feed={feed.state} onTake={test.takeProposal} />}
+            {feed && (
+              <Suspense>
+                <FeedSigns {...{ state, phase }} feed={feed.state} onTake={test.takeProposal} />
+              </Suspense>
+            )}
             {test.duplicates && (
-              <MarkedTwice duplicates={test.duplicates} {...{ watches }} onStrike={strike} />
+              <Suspense>
+                <MarkedTwice duplicates={test.duplicates} {...{ watches }} onStrike={strike} />
+              </Suspense>
             )}
             {!rolling && phase.name !== 'rest' && calls}
             <StageBody
@@ -123,16 +140,17 @@ export function Conductor({ recorder, live }: { recorder: Recorder; live: LiveRu
             word={t(`test.strike.${bar.word}`, { psi: reading(script.usual_psi[bar.word] ?? 0) })}
             under={t(`test.under.${bar.under}`, { next: test.next ? t(test.next) : '' })}
             asks={bar.word}
+            narrow={narrow}
             held={bar.held}
             disabled={(bar.disabled ?? false) || covered}
             onStrike={test.onStrike}
           />
         </main>
-        <aside className="min-h-0 border-l border-line">
+        <aside className={`min-h-0 border-l border-line ${narrow ? 'max-lg:hidden' : ''}`}>
           {!rolling && (
             <Suspense>
               <TestColumn
-                {...{ script, state, hideLimits }}
+                {...{ script, state, hideLimits, narrow }}
                 live={feed?.state.numbers ?? null}
                 present={test.inSight?.step}
                 verdicts={verdicts.latest}

@@ -99,7 +99,7 @@ function StrikeBody({
           {...{ script, state, compact, livePsi }}
           onConfirm={onStrike}
           beside={
-            leads(live.run)
+            leads(live.run) && !live.run.practice
               ? (sinceS, toBlastS) => (
                   <Suspense>
                     <RoundBeside {...{ live }} filling={{ sinceS, toBlastS, refill: hasFilled(state) }} />
@@ -166,7 +166,7 @@ function RestBody({
   return (
     <>
       <Rest stages={phase.stages} verdicts={verdicts} counts={counts(live.run.setup.purpose)} />
-      {onDevice && <p className="text-note text-soft">{t('sheet.onDevice')}</p>}
+      {onDevice && !live.run.practice && <p className="text-note text-soft">{t('sheet.onDevice')}</p>}
       {bad && leads(live.run) && (
         <div className="flex flex-wrap gap-2 pb-2">
           {bar.act !== 'finish' && <Button onClick={onStop}>{t('test.stopHere')}</Button>}

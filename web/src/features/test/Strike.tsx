@@ -13,11 +13,21 @@ interface StrikeProps {
   held?: boolean
   disabled?: boolean
   hint?: string
+  narrow?: boolean
   onStrike: (at: Moment) => void
 }
 
 /** The one large area that always means "now". Thumb or space bar; the moment is stamped before anything else. */
-export function Strike({ word, under, asks, held = false, disabled = false, hint, onStrike }: StrikeProps) {
+export function Strike({
+  word,
+  under,
+  asks,
+  held = false,
+  disabled = false,
+  hint,
+  narrow = false,
+  onStrike,
+}: StrikeProps) {
   const { t } = useTranslation()
   const [pressing, setPressing] = useState(false)
   const pressed = useRef<{ at: Moment; timer?: ReturnType<typeof setTimeout> } | null>(null)
@@ -80,7 +90,7 @@ export function Strike({ word, under, asks, held = false, disabled = false, hint
         // a screen reader's click has no pointer before it
         if (event.detail === 0 && !held) press(event)
       }}
-      className={`relative flex w-full touch-manipulation items-center gap-6 overflow-hidden px-4 py-5 text-left select-none sm:px-9 ${
+      className={`relative flex w-full touch-manipulation items-center gap-6 overflow-hidden px-4 text-left select-none ${narrow ? 'min-h-28 py-3' : 'py-5 sm:px-9'} ${
         disabled ? 'bg-hair text-ink' : 'bg-air text-on-air'
       }`}
     >
@@ -91,7 +101,10 @@ export function Strike({ word, under, asks, held = false, disabled = false, hint
         />
       )}
       <span className="relative">
-        <span className="block text-strike leading-none font-bold" style={{ fontStretch: '94%' }}>
+        <span
+          className={`block leading-none font-bold ${narrow ? 'text-title' : 'text-strike'}`}
+          style={{ fontStretch: '94%' }}
+        >
           {word}
         </span>
         <span className="mt-2 block text-body leading-snug">{under}</span>

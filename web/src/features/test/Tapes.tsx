@@ -31,7 +31,12 @@ export function Tapes({ script, readings, waiting, onChoose, ownButton }: TapesP
   }
   const asks = t('test.number', { point: pointName(group) })
   return (
-    <section aria-label={asks} data-stage={group[0]?.stage} data-point={group[0]?.point}>
+    <section
+      className="@container"
+      aria-label={asks}
+      data-stage={group[0]?.stage}
+      data-point={group[0]?.point}
+    >
       <div className="mb-1 flex flex-wrap items-center gap-x-4">
         <p className="font-semibold">{asks}</p>
         {waiting.length > 1 &&
@@ -50,7 +55,7 @@ export function Tapes({ script, readings, waiting, onChoose, ownButton }: TapesP
       </div>
       <div
         ref={tapes}
-        className={`grid gap-2 ${script.needles.length > 1 ? 'md:grid-cols-2 md:gap-5' : 'max-w-md'}`}
+        className={`grid gap-2 ${script.needles.length > 1 ? '@xl:grid-cols-2 @xl:gap-5' : 'max-w-md'}`}
       >
         {script.needles.map((needle, index) => (
           <Tape

@@ -17,10 +17,20 @@ interface TestColumnProps {
   hideLimits: boolean
   /** What a live feed shows now; null where needles are read by eye. */
   live: Record<string, number> | null
+  /** As on a phone, whatever the screen. */
+  narrow?: boolean
 }
 
 /** The air column of a test under way: filled by eye to the last needle, the rules' windows along it, every mark pinned. */
-export function TestColumn({ script, state, present, verdicts, hideLimits, live }: TestColumnProps) {
+export function TestColumn({
+  script,
+  state,
+  present,
+  verdicts,
+  hideLimits,
+  live,
+  narrow = false,
+}: TestColumnProps) {
   const { t } = useTranslation()
   const figures = useFigures()
   const latest = state.marks.findLast((mark) => lowestPsi(mark) !== null)
@@ -51,7 +61,10 @@ export function TestColumn({ script, state, present, verdicts, hideLimits, live 
   return (
     <>
       {(['wide', 'narrow'] as const).map((form) => (
-        <div key={form} className={`h-full ${form === 'wide' ? 'max-md:hidden' : 'md:hidden'}`}>
+        <div
+          key={form}
+          className={`h-full ${narrow ? (form === 'wide' ? 'hidden' : '') : form === 'wide' ? 'max-md:hidden' : 'md:hidden'}`}
+        >
           <AirColumn
             unit={figures.unit}
             fill={fill}

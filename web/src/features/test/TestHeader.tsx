@@ -19,6 +19,8 @@ const MakeSafeDialog = lazy(() => makeSafe().then((m) => ({ default: m.MakeSafeD
 interface TestHeaderProps {
   live: LiveRun
   awake: Awake
+  /** Beside a practice vehicle, which has a head of its own. */
+  narrow: boolean
   place: { now: number; all: number }
   onCourse: () => void
   onMarks: () => void
@@ -29,10 +31,29 @@ interface TestHeaderProps {
 
 /** Which unit, where on the course, what has been saved, what is lost, and the way out: make safe. */
 export function TestHeader(props: TestHeaderProps) {
-  const { live, awake, place, onCourse, onMarks, onCover, onMadeSafe, onLead } = props
+  const { live, awake, narrow, place, onCourse, onMarks, onCover, onMadeSafe, onLead } = props
   const { t } = useTranslation()
   const { language } = useFigures()
   const { run } = live
+  const toCourse = (
+    <button
+      type="button"
+      onClick={onCourse}
+      aria-label={`${t('test.course')}: ${t('test.place', place)}`}
+      className="min-h-touch min-w-touch px-1 whitespace-nowrap underline decoration-line underline-offset-4"
+    >
+      {t('test.place', place)}
+    </button>
+  )
+  if (narrow) {
+    return (
+      <div className="flex min-h-touch items-center justify-between gap-1 border-b border-line px-2">
+        {toCourse}
+        <ToMarks onMarks={onMarks} />
+        <MakeSafe onCover={onCover} onDone={onMadeSafe} />
+      </div>
+    )
+  }
   return (
     <header className="flex min-h-14 items-center gap-x-1.5 border-b-2 border-ink px-2 sm:gap-x-4 sm:px-5">
       <b className="text-lead max-lg:hidden" style={{ fontStretch: '118%' }}>
@@ -41,14 +62,7 @@ export function TestHeader(props: TestHeaderProps) {
       <span className="whitespace-nowrap">
         <b>{run.unitName}</b> <span className="text-soft max-lg:hidden">{t(`kind.${run.kind}`)}</span>
       </span>
-      <button
-        type="button"
-        onClick={onCourse}
-        aria-label={`${t('test.course')}: ${t('test.place', place)}`}
-        className="min-h-touch min-w-touch px-1 whitespace-nowrap underline decoration-line underline-offset-4"
-      >
-        {t('test.place', place)}
-      </button>
+      {toCourse}
       <span className="text-note text-soft max-xl:hidden">
         {t('test.rules')} <b className="font-semibold text-ink">{run.script.rules.title[language]}</b>
       </span>
@@ -58,16 +72,7 @@ export function TestHeader(props: TestHeaderProps) {
         <Suspense>
           <Saved live={live} />
         </Suspense>
-        <button
-          type="button"
-          onClick={onMarks}
-          aria-label={t('test.marksTitle')}
-          className="grid min-h-touch min-w-touch place-items-center"
-        >
-          <svg aria-hidden width="20" height="16" viewBox="0 0 20 16">
-            <path d="M0 2h12M0 8h12M0 14h12M15 2h5M15 8h5M15 14h5" stroke="currentColor" strokeWidth="2" />
-          </svg>
-        </button>
+        <ToMarks onMarks={onMarks} />
         <Suspense fallback={<i className="min-h-touch min-w-touch" />}>
           <Keys />
           <PreferencesMenu />
@@ -81,6 +86,22 @@ export function TestHeader(props: TestHeaderProps) {
         )}
       </span>
     </header>
+  )
+}
+
+function ToMarks({ onMarks }: { onMarks: () => void }) {
+  const { t } = useTranslation()
+  return (
+    <button
+      type="button"
+      onClick={onMarks}
+      aria-label={t('test.marksTitle')}
+      className="grid min-h-touch min-w-touch place-items-center"
+    >
+      <svg aria-hidden width="20" height="16" viewBox="0 0 20 16">
+        <path d="M0 2h12M0 8h12M0 14h12M15 2h5M15 8h5M15 14h5" stroke="currentColor" strokeWidth="2" />
+      </svg>
+    </button>
   )
 }
 

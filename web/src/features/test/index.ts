@@ -1,1 +1,2 @@
+export { Conductor } from './Conductor'
 export { TestPage } from './TestPage'

@@ -5,7 +5,15 @@ import { useNavigate } from 'react-router'
 import { api, need } from '../../shared/api'
 import { usePreferences } from '../../shared/preferences'
 import { useFigures } from '../../shared/figures/useFigures'
-import { type Body, now, secondsSince, type LiveRun, type Moment, type Recorder, leads } from '../../device'
+import {
+  type Body,
+  now,
+  secondsSince,
+  type LiveRun,
+  type Moment,
+  type TestRecorder,
+  leads,
+} from '../../device'
 import {
   isOwn,
   speak,
@@ -36,7 +44,7 @@ const BOUNCE_S = 0.3
 const JUDGING_S = 4
 
 /** Conducts a test: where it stands, what the bar asks for, and what each touch of it writes down. */
-export function useConductor(recorder: Recorder, live: LiveRun) {
+export function useConductor(recorder: TestRecorder, live: LiveRun) {
   const { t } = useTranslation()
   const { language } = useFigures()
   const navigate = useNavigate()
@@ -52,7 +60,7 @@ export function useConductor(recorder: Recorder, live: LiveRun) {
   const [speed, setSpeed] = useState('')
   const [chosen, setChosen] = useState<Mark[]>()
   const [unkept, setUnkept] = useState(false)
-  const verdicts = useVerdicts(live)
+  const verdicts = useVerdicts(recorder, live)
   const lastAt = useRef(-Infinity)
   const newest = useRef<Promise<boolean>>(undefined)
   const writing = useRef(false)
@@ -128,7 +136,9 @@ export function useConductor(recorder: Recorder, live: LiveRun) {
 
   const finish = (at?: Moment) => {
     const up: Body[] = state.pedalDown ? [{ type: 'pedal', state: 'released' }] : []
-    void strike([...up, { type: 'finished' }], at).then((kept) => kept && navigate(`/runs/${run.id}`))
+    void strike([...up, { type: 'finished' }], at).then(
+      (kept) => kept && navigate(run.practice ? `/practice/${run.id}/after` : `/runs/${run.id}`),
+    )
   }
   const goOn = (at?: Moment) => {
     const pass = () => setPassed(state.lead.done.length)

@@ -1,12 +1,12 @@
 import { useQuery } from '@tanstack/react-query'
 import { useEffect, useState } from 'react'
-import type { LocalRun, Recorder } from '../../device'
+import type { LocalRun, TestRecorder } from '../../device'
 import { roundsQuery } from '../../shared/api'
 
 const LOOK_EVERY_MS = 4_000
 
 /** Whether the round beside a test found something that must not move: asked once something is to roll. */
-export function useStaysBeside(recorder: Recorder, run: LocalRun, rolls: boolean): boolean {
+export function useStaysBeside(recorder: TestRecorder, run: LocalRun, rolls: boolean): boolean {
   const told = useQuery({
     ...roundsQuery({ run: run.id }),
     enabled: rolls && !run.begin,
@@ -17,10 +17,7 @@ export function useStaysBeside(recorder: Recorder, run: LocalRun, rolls: boolean
   useEffect(() => {
     if (!rolls) return
     let wanted = true
-    void recorder
-      .rounds()
-      .then((rounds) => rounds.staysBeside(run.id))
-      .then((stays) => wanted && setHere(stays))
+    void recorder.staysBeside(run.id).then((stays) => wanted && setHere(stays))
     return () => void (wanted = false)
   }, [recorder, run.id, rolls])
   return rolls && (here || (told ?? []).some(({ figures }) => figures.worst === 'stay'))

@@ -2,8 +2,7 @@ import { keepPreviousData, useQuery } from '@tanstack/react-query'
 import { useEffect } from 'react'
 import { sheetQuery, type Schema } from '../../shared/api'
 import { useFigures } from '../../shared/figures/useFigures'
-import { judgeHere, recordOf, type LiveRun, type DeviceEvent } from '../../device'
-import { useRecorder } from '../../run'
+import { judgeHere, recordOf, type LiveRun, type DeviceEvent, type TestRecorder } from '../../device'
 
 export interface Verdicts {
   /** Every mark of this run has reached the server. */
@@ -22,7 +21,7 @@ const JUDGED = new Set(['reading', 'valued', 'warning', 'withdrawn', 'attempt'])
 const isJudged = ({ type, cause }: Record<string, unknown>) => JUDGED.has(String(type)) || cause === 'popped'
 
 /** What the core says of the run, as soon as it has every mark. */
-export function useVerdicts(live: LiveRun): Verdicts {
+export function useVerdicts(recorder: TestRecorder, live: LiveRun): Verdicts {
   const { unit, language } = useFigures()
   const delivered =
     !live.run.begin && !live.run.refused && live.events.every(({ delivery }) => delivery !== 'waiting')
@@ -43,7 +42,7 @@ export function useVerdicts(live: LiveRun): Verdicts {
   const hereNow = alone && here.data && !here.isPlaceholderData ? here.data.verdict.stages : undefined
   const stages = (alone ? here.data?.verdict.stages : undefined) ?? sheet.data?.verdict.stages
   const told = delivered && !sheet.isPlaceholderData ? sheet.data?.verdict.stages : hereNow
-  useNoted(live.run.id, told)
+  useNoted(recorder, live.run.id, told)
   const judged = sheet.data?.run.last_seq ?? 0
   const unjudged = ({ delivery, serverSeq }: DeviceEvent) =>
     delivery === 'waiting' || (delivery === 'kept' && (serverSeq ?? 0) > judged)
@@ -59,11 +58,9 @@ export function useVerdicts(live: LiveRun): Verdicts {
 }
 
 /** Writes down on the device how the stages stand: the yard shows a fail before the server has heard of it. */
-function useNoted(runId: string, stages: Schema['StageOut'][] | undefined) {
-  const device = useRecorder()
-  const recorder = 'recorder' in device ? device.recorder : null
+function useNoted(recorder: TestRecorder, runId: string, stages: Schema['StageOut'][] | undefined) {
   useEffect(() => {
-    if (!recorder || !stages) return
+    if (!stages) return
     const standing = stages.filter(({ stands }) => stands).map(({ stage, outcome }) => [stage, outcome])
     void recorder
       .noteStanding(runId, Object.fromEntries(standing) as Record<string, string>)

@@ -15,7 +15,8 @@ export function JoinTest() {
   const join = useMutation({
     mutationFn: async () => {
       // one place for a code, whether somebody watches a test or helps in a round
-      const { run_id, round_id } = await need(api.POST('/api/join', { body: { code } }))
+      const { run_id, round_id, practice_id } = await need(api.POST('/api/join', { body: { code } }))
+      if (practice_id) return `/practice/${practice_id}/watch`
       if (!run_id) return `/round/${round_id}`
       const run = await need(api.GET('/api/runs/{run_id}', { params: { path: { run_id } } }))
       if ('recorder' in device) await device.recorder.takePart(run)

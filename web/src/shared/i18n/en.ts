@@ -1,5 +1,4 @@
 import { base } from './en/base'
-import { yard } from './en/yard'
 import { setup } from './en/setup'
 import { test } from './en/test'
 import type { people } from './en/people'
@@ -7,12 +6,21 @@ import type { units } from './en/units'
 import type { log } from './en/log'
 import { sheet } from './en/sheet'
 import { acts } from './en/acts'
+import type { practice } from './en/practice'
 import type { round } from './en/round'
 import type { rules } from './en/rules'
+import type { yard } from './en/yard'
 
 /** Every word of the interface in English; the Spanish book must have the same keys. */
-export const en = { ...base, ...yard, ...setup, ...test, ...sheet, ...acts }
+export const en = { ...base, ...setup, ...test, ...sheet, ...acts }
 
 export type FirstWords = typeof en
 /** With those that only some screens fetch. */
-export type Words = FirstWords & typeof round & typeof units & typeof people & typeof log & typeof rules
+export type Words = FirstWords &
+  typeof round &
+  typeof units &
+  typeof people &
+  typeof log &
+  typeof rules &
+  typeof practice &
+  typeof yard

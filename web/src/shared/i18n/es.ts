@@ -1,6 +1,5 @@
 import type { FirstWords } from './en'
 import { base } from './es/base'
-import { yard } from './es/yard'
 import { setup } from './es/setup'
 import { test } from './es/test'
 import { sheet } from './es/sheet'
@@ -9,7 +8,6 @@ import { acts } from './es/acts'
 /** Every word of the interface in Spanish. */
 export const es: FirstWords = {
   ...base,
-  ...yard,
   ...setup,
   ...test,
   ...sheet,

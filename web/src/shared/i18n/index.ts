@@ -44,6 +44,14 @@ const MORE = {
     en: async () => (await import('./en/rules')).rules,
     es: async () => (await import('./es/rules')).rules,
   },
+  yard: {
+    en: async () => (await import('./en/yard')).yard,
+    es: async () => (await import('./es/yard')).yard,
+  },
+  practice: {
+    en: async () => (await import('./en/practice')).practice,
+    es: async () => (await import('./es/practice')).practice,
+  },
   round: {
     en: async () => (await import('./en/round')).round,
     es: async () => (await import('./es/round')).round,

@@ -2,15 +2,19 @@ import { expect, test } from 'vitest'
 import { en } from './en'
 import { log as enLog } from './en/log'
 import { people as enPeople } from './en/people'
+import { practice as enPractice } from './en/practice'
 import { round as enRound } from './en/round'
 import { rules as enRules } from './en/rules'
 import { units as enUnits } from './en/units'
+import { yard as enYard } from './en/yard'
 import { es } from './es'
 import { log as esLog } from './es/log'
 import { people as esPeople } from './es/people'
+import { practice as esPractice } from './es/practice'
 import { round as esRound } from './es/round'
 import { rules as esRules } from './es/rules'
 import { units as esUnits } from './es/units'
+import { yard as esYard } from './es/yard'
 import { changeLanguage, refusal, startWords } from './index'
 
 type Tree = { [key: string]: string | Tree }
@@ -22,8 +26,28 @@ const flat = (tree: Tree, path = ''): [string, string][] =>
 const placeholders = (text: string) => [...text.matchAll(/\{\{(\w+)\}\}/g)].map(([, name]) => name).sort()
 
 test('both languages hold the same words with the same figures in them', () => {
-  const spanish = new Map(flat({ ...es, ...esRound, ...esUnits, ...esPeople, ...esLog, ...esRules } as Tree))
-  const english = flat({ ...en, ...enRound, ...enUnits, ...enPeople, ...enLog, ...enRules } as Tree)
+  const spanish = new Map(
+    flat({
+      ...es,
+      ...esRound,
+      ...esUnits,
+      ...esPeople,
+      ...esLog,
+      ...esRules,
+      ...esPractice,
+      ...esYard,
+    } as Tree),
+  )
+  const english = flat({
+    ...en,
+    ...enRound,
+    ...enUnits,
+    ...enPeople,
+    ...enLog,
+    ...enRules,
+    ...enPractice,
+    ...enYard,
+  } as Tree)
   expect([...spanish.keys()].sort()).toEqual(english.map(([key]) => key).sort())
   for (const [key, text] of english)
     expect([key, placeholders(spanish.get(key) ?? '')]).toEqual([key, placeholders(text)])

@@ -8,6 +8,7 @@ export const base = {
     log: 'Log',
     units: 'Units',
     workshop: 'Workshop',
+    practice: 'Practice',
     rules: 'Rules',
     people: 'People',
     save: 'Save',

@@ -8,6 +8,7 @@ export const base: typeof english = {
     log: 'Registro',
     units: 'Unidades',
     workshop: 'Taller',
+    practice: 'Práctica',
     rules: 'Reglas',
     people: 'Personas',
     save: 'Guardar',

@@ -1,0 +1,1 @@
+"""Practices over HTTP, and the trainer's side of one live."""

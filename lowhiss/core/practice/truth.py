@@ -1,0 +1,117 @@
+"""What somebody struck beside what truly happened: how late, and how far from the needle and from the tanks."""
+
+from __future__ import annotations
+
+from collections.abc import Callable, Iterable, Mapping, Sequence
+from dataclasses import dataclass
+
+from lowhiss.core.airsystem import Moment
+from lowhiss.core.practice.hidden import PracticeData
+from lowhiss.core.record import Event
+from lowhiss.core.stages import FILL_STAGE
+
+
+@dataclass(frozen=True, slots=True)
+class TrueMark:
+    """A mark and the moment that it stands for. Times in the vehicle's own time [s], pressures in psi gauge.
+
+    typed_psi : as set, None where it was not.  shown_psi, true_psi : of needles and tanks when it was struck.
+    at_moment_psi : of the tanks at the true moment.  late_s : negative when it was struck before.
+    quality : ``good``, ``late``, ``read_off``, ``too_early``, or ``invented`` where nothing of its kind had happened.
+    """
+
+    at_s: float
+    kind: str
+    which: str
+    true_at_s: float | None
+    late_s: float | None
+    typed_psi: tuple[float, ...] | None
+    shown_psi: tuple[float, ...]
+    true_psi: tuple[float, ...]
+    at_moment_psi: tuple[float, ...] | None
+    quality: str
+
+
+_MOMENTS: Mapping[str, str] = {FILL_STAGE: "unloaded", "cut_in": "loading"}
+"""The true moment of a reading at a point; the others are read whenever somebody likes."""
+_SETTLING = ("valves_quiet", "needles_still")
+
+
+def true_marks(
+    data: PracticeData,
+    events: Iterable[Event],
+    moments: Sequence[Moment],
+    at: Callable[[float], tuple[tuple[float, ...], tuple[float, ...]]],
+) -> list[TrueMark]:
+    """Every mark that was struck, with its truth.
+
+    events : those that stand, numbers that came later already in their marks.  at : what needles showed and tanks
+    held at a time.
+    """
+    return [_held_to(data, event, kind, which, moments, at) for event in events for kind, which in _marks_of(event)]
+
+
+def _marks_of(event: Event) -> list[tuple[str, str]]:
+    if event.type == "reading":
+        return [(str(event.point), str(event.stage))]
+    if event.type == "warning":
+        return [("warning", part) for part in ("lamp", "buzzer") if getattr(event, part)]
+    if event.type == "knob" and event.cause == "popped":
+        return [("popped", str(event.knob))]
+    return [("settled", str(event.stage))] if event.type == "settled" else []
+
+
+def _is_its(kind: str, which: str, moment: Moment) -> bool:
+    if kind == "warning":
+        return moment.name == f"{which}_on" and not moment.detail.get("check")
+    if kind == "popped":
+        return moment.name == "knob_out" and moment.detail.get("knob") == which
+    if kind == "settled":
+        return moment.name in _SETTLING
+    return moment.name == _MOMENTS.get(kind)
+
+
+def _held_to(
+    data: PracticeData,
+    event: Event,
+    kind: str,
+    which: str,
+    moments: Sequence[Moment],
+    at: Callable[[float], tuple[tuple[float, ...], tuple[float, ...]]],
+) -> TrueMark:
+    struck = event.at_s
+    shown, true = at(struck)
+    typed = tuple(psi for psi in (event.primary_psi, event.secondary_psi) if psi is not None) or None
+    latest = data.marks["latest_s"] if kind != "settled" else data.marks["settles_within_s"]
+    early = data.marks["early_s"] if kind != "settled" else data.marks["settles_within_s"]
+    near = [one for one in moments if _is_its(kind, which, one) and struck - latest <= one.t_s <= struck + early]
+    moment = max(near, key=lambda one: one.t_s) if near else None
+    late = None if moment is None else round(struck - moment.t_s, 2)
+    expects = kind in ("warning", "popped", "settled", *_MOMENTS)
+    off = typed is not None and any(
+        abs(read - needle) > data.marks["off_psi"] for read, needle in zip(typed, shown, strict=False)
+    )
+    return TrueMark(
+        at_s=struck,
+        kind=kind,
+        which=which,
+        true_at_s=None if moment is None else moment.t_s,
+        late_s=late,
+        typed_psi=typed,
+        shown_psi=shown,
+        true_psi=true,
+        at_moment_psi=None if moment is None else moment.psi,
+        quality=_quality(data, kind, late, off, expects),
+    )
+
+
+def _quality(data: PracticeData, kind: str, late: float | None, off: bool, expects: bool) -> str:
+    if expects and late is None:
+        return "too_early" if kind == "settled" else "invented"
+    if off:
+        return "read_off"
+    if late is None:
+        return "good"
+    if kind == "settled":
+        return "too_early" if late < 0 else "good"
+    return "late" if late > data.marks["late_s"] else "good"

@@ -1,0 +1,460 @@
+"""A practice drive: a vehicle that may hide something, its senses frame by frame, its log, and afterwards its truth.
+
+Server and device run this same module, the device in WebAssembly: what comes of a log of controls is the same bits.
+"""
+
+from __future__ import annotations
+
+import base64
+import hashlib
+import math
+import pickle
+import zlib
+from array import array
+from bisect import bisect_right
+from collections.abc import Mapping, Sequence
+from dataclasses import asdict
+from typing import Any, Literal
+
+from lowhiss import rulebook
+from lowhiss.core.airsystem import CONTROLS, FROM_OUTSIDE, AirSpec, Moment, World, fault_names, read_start
+from lowhiss.core.fields import Fields
+from lowhiss.core.practice import PracticeError, code_of, commitment, draw, read_code, true_marks
+from lowhiss.core.procedure import Procedure, read_procedure
+from lowhiss.core.record import RUN_FORMAT, read_run
+from lowhiss.core.rules import RuleSet, read_rule_set
+from lowhiss.core.run import standing_events
+from lowhiss.core.script import compile_script
+from lowhiss.core.words import Words
+from lowhiss.engine.judging import judge_record, judged_by, sheet_of
+from lowhiss.engine.simulating import spec_named, spec_of_table
+
+PRACTICE_FORMAT = "low-hiss-practice/1"
+_TRACE_TICKS = 20
+"""How far apart the samples of the truth are kept."""
+_LOG_PLACES = 3
+Mode = Literal["free", "led"]
+_MOST_CONTROLS = 200_000
+
+
+class Drive:
+    """One practice: its world, what it hides, and what is kept of it."""
+
+    def __init__(self, table: Mapping[str, Any]) -> None:
+        """table : what was chosen (``read_choice``). Raises CoreError naming the field."""
+        self.choice = read_choice(table)
+        choice = self.choice
+        self.spec = _spec(choice)
+        self.rules, self.procedure = _led_by(choice, self.spec)
+        self.faults = _hidden(choice, self.spec)
+        data = rulebook.driving()
+        start = read_start(choice["start"], self.spec.kind, data)
+        self.worlds = [
+            World(self.spec, rulebook.air_data(), data, start, choice["seed"], self.faults)
+            for _ in range(choice["repeat"])
+        ]
+        self.samples = array("d")
+        self._told_states = self._told_pops = 0
+        self._sample()
+
+    @property
+    def world(self) -> World:
+        """The vehicle; further ones only burn the time of a slower device."""
+        return self.worlds[0]
+
+    # driving
+
+    def control(self, name: str, value: Any) -> str:
+        """Move a control; why it did not move, empty where it did. Raises AirSystemError."""
+        if len(self.world.log) >= _MOST_CONTROLS:
+            raise PracticeError("controls", "are too many: this practice is full, begin another one")
+        refused = ""
+        for world in self.worlds:
+            refused = world.control(name, value)
+        return refused
+
+    def advance(self, tick: int) -> None:
+        """Let time go on to a tick; the truth is sampled on a grid of its own, whoever looks when."""
+        world = self.world
+        while world.tick < tick:
+            before = world.tick
+            for one in self.worlds:
+                one.advance(min(tick, (before // _TRACE_TICKS + 1) * _TRACE_TICKS))
+            if world.tick == before:
+                return
+            if world.tick % _TRACE_TICKS == 0:
+                self._sample()
+
+    def _sample(self) -> None:
+        world = self.world
+        self.samples.extend((world.t_s, *world.panel.needles, *world.air.true_psi))
+
+    def at(self, t_s: float) -> tuple[tuple[float, ...], tuple[float, ...]]:
+        """What the needles showed and the tanks held at a time, between the samples in a straight line."""
+        needles = len(self.spec.unit.needles)
+        width = 1 + 2 * needles
+        times = self.samples[::width]
+        place = min(max(bisect_right(times, t_s) - 1, 0), len(times) - 1)
+        low = self.samples[place * width : (place + 1) * width]
+        high = self.samples[(place + 1) * width : (place + 2) * width] or low
+        share = (t_s - low[0]) / (high[0] - low[0]) if high[0] > low[0] else 0.0
+        share = min(max(share, 0.0), 1.0)
+        values = tuple(round(a + (b - a) * share, 2) for a, b in zip(low[1:], high[1:], strict=True))
+        return values[:needles], values[needles:]
+
+    # what goes out while it runs: senses, and states that are no secret
+
+    def frame(self) -> dict[str, Any]:
+        """What a driver's eyes, ears, hands and seat get now, and nothing else."""
+        world = self.world
+        hands, panel, air = world.hands, world.panel, world.air
+        lamp, buzzer = world.lamps()
+        first, self._told_states = self._told_states, len(world.states)
+        pops = [
+            {"at_s": round(one.t_s, 3), "knob": one.knob}
+            for one in air.popped[self._told_pops :]
+            if one.cause == "low_air"
+        ]
+        self._told_pops = len(air.popped)
+        return {
+            "t_s": round(world.t_s, 2),
+            "tick": world.tick,
+            "needles": [round(psi, 2) for psi in panel.needles],
+            "lamp": lamp,
+            "buzzer": buzzer,
+            "abs_power": panel.abs_lamp("abs_power"),
+            "abs_trailer": bool(air.spec.towed) and panel.abs_lamp("abs_trailer"),
+            "rpm": round(panel.rpm_shown),
+            "mph": round(panel.mph_shown, 1),
+            "oil_psi": round(panel.oil_psi, 1),
+            "coolant_f": round(panel.coolant_f, 1),
+            "volts": panel.volts,
+            "parking": air.controls.tractor_in,
+            "trailer": air.controls.trailer_in,
+            "pitch_deg": round(world.body.pitch_deg, 3),
+            "ground_in": round(world.ground_in, 2),
+            "rolls": abs(world.v_m_per_s) > 0.02,
+            "wheel_deg": round(world.body.wheel_deg, 1),
+            "key": hands.key,
+            "gear": hands.gear,
+            "pedal": round(world.pedal, 3),
+            "clutch": hands.clutch,
+            "throttle": hands.throttle,
+            "idle_rpm": hands.idle_rpm,
+            "window": hands.window,
+            "belt": hands.belt,
+            "where": hands.where,
+            "chocks": {"front": hands.chock_front, "back": hands.chock_back},
+            "sounds": sounds_of(world),
+            "first_state": first,
+            "states": world.states[first:],
+            "pops": pops,
+        }
+
+    def tell_again(self) -> None:
+        """Tell every state with the next frame: whoever goes on may have lost the last ones."""
+        self._told_states = self._told_pops = 0
+
+    def truth(self) -> dict[str, Any]:
+        """What only a trainer's screen may show: true pressures and what is wrong."""
+        world = self.world
+        air = world.air
+        return {
+            "psi": {name: round(volume.psi - air.data.gas.ambient_psi, 1) for name, volume in air.volumes.items()},
+            "faults": list(world.faults),
+            "mph": round(world.mph, 2),
+            "tanks": list(air.tanks),
+        }
+
+    # what is kept
+
+    def log(self) -> list[list[Any]]:
+        """Everything that was moved: tick, control, value."""
+        return [list(one) for one in self.world.log]
+
+    def keep(self) -> str:
+        """The whole drive as it stands, to go on from later; not to be read by who drives."""
+        return base64.b64encode(zlib.compress(pickle.dumps(self, protocol=5), 1)).decode()
+
+    def record(self, marks: Sequence[Mapping[str, Any]]) -> dict[str, Any]:
+        """The run record of this practice: the vehicle's own states and the trainee's marks."""
+        events = sorted([*self.world.states, *marks], key=lambda one: one["at_s"])
+        return {
+            "format": RUN_FORMAT,
+            "purpose": "rehearsal",
+            "simulated": True,
+            **judged_by(self.rules, self.procedure, self.spec.unit, self.choice["resolution_psi"]),
+            "events": events,
+        }
+
+    def script(self) -> dict[str, Any]:
+        """What leads this practice on the test screen."""
+        planning = rulebook.planning(self.spec.kind)
+        compiled = compile_script(self.procedure, self.rules, self.spec.unit, planning)
+        judged = judged_by(self.rules, self.procedure, self.spec.unit, self.choice["resolution_psi"])
+        return {**compiled, "record": {**judged, "simulated": True}}
+
+    def described(self) -> dict[str, Any]:
+        """What the dash must know to be drawn: nothing that is hidden."""
+        world, unit = self.world, self.spec.unit
+        return {
+            "kind": self.spec.kind,
+            "needles": list(unit.needles),
+            "knobs": list(unit.knobs),
+            "trailers": len(self.spec.towed),
+            "gears": list(world.gears),
+            "gearbox": world.start.gearbox,
+            "clutch": world.start.gearbox == "manual",
+            "full_pedal": rulebook.air_data().number("valves", "full_pedal"),
+            "free_travel": rulebook.air_data().number("valves", "free_travel"),
+            "governed_rpm": world.power.governed_rpm,
+            "idle_rpm": world.power.idle_rpm,
+            "start": asdict(world.start),
+            "commitment": commitment(self.choice["salt"], self.faults),
+            "controls": [name for name in CONTROLS if name not in FROM_OUTSIDE],
+            "script": self.script(),
+        }
+
+    # afterwards
+
+    def after(self, marks: Sequence[Mapping[str, Any]], words: Words) -> dict[str, Any]:
+        """The truth beside what was struck: trace, moments, marks, what was hidden, and the judged record."""
+        record = self.record(marks)
+        run = read_run(record)
+        standing = standing_events(run.events)[0]
+        verdict = judge_record(run)
+        moments = self.world.moments
+        found = true_marks(rulebook.practice(), standing, moments, self.at)
+        shown = rulebook.air_data().tables["faults"]
+        sworn = commitment(self.choice["salt"], self.faults)
+        return {
+            "needles": list(self.spec.unit.needles),
+            "trace": self.trace(),
+            "moments": [_moment_out(one) for one in moments],
+            "marks": [asdict(one) for one in found],
+            "pedal": [[one.t_s, one.name == "pedal_full"] for one in moments if one.name.startswith("pedal_")],
+            "faults": [
+                {
+                    "id": fault,
+                    "severity": fault.partition(":")[2] or "severe",
+                    "title": shown[fault.partition(":")[0]]["title"][words.language],
+                    "shows": shown[fault.partition(":")[0]]["shows"][words.language],
+                }
+                for fault in self.world.faults
+            ],
+            "changed": any(name == "faults" for _, name, _ in self.world.log),
+            "opened": {"salt": self.choice["salt"], "faults": self.faults, "commitment": sworn},
+            "set_points_psi": self.set_points(),
+            **sheet_of(verdict, words),
+        }
+
+    def set_points(self) -> dict[str, float]:
+        """Where this vehicle truly does what is tested."""
+        spec = self.world.air.spec
+        points = {
+            "cut_out": spec.cut_out_psi,
+            "cut_in": spec.cut_in_psi,
+            "warning": spec.warning_psi,
+            "tractor": spec.tractor_pop_psi,
+        }
+        return {**points, "trailer": spec.trailer_pop_psi} if "trailer" in spec.unit.knobs else points
+
+    def trace(self) -> dict[str, list[float]]:
+        """Needles and truth over time, five a second, as columns."""
+        names = self.spec.unit.needles
+        width = 1 + 2 * len(names)
+        columns = ["t_s", *(f"{name}_shown" for name in names), *(f"{name}_true" for name in names)]
+        return {name: [round(value, 2) for value in self.samples[place::width]] for place, name in enumerate(columns)}
+
+    def kept_record(self, marks: Sequence[Mapping[str, Any]]) -> dict[str, Any]:
+        """The open record of a practice: enough to replay and to judge it anywhere."""
+        world = self.world
+        return {
+            "format": PRACTICE_FORMAT,
+            "core": rulebook.version(),
+            "choice": {key: value for key, value in self.choice.items() if key != "repeat"},
+            "ticks": world.tick,
+            "controls": self.log(),
+            "marks": [dict(one) for one in marks],
+            "opened": {"salt": self.choice["salt"], "faults": self.faults},
+            "digest": self.digest(),
+        }
+
+    def digest(self) -> str:
+        """A hash of the whole trace, bit for bit: what a replay must give again."""
+        return hashlib.sha256(self.samples.tobytes()).hexdigest()
+
+
+def go_on(kept: str) -> Drive:
+    """A drive that was kept. Raises PracticeError where it cannot be read; its log can be replayed then.
+
+    Only ever called with what this device itself has written.
+    """
+    try:
+        drive = pickle.loads(zlib.decompress(base64.b64decode(kept)))
+    except Exception as broken:
+        raise PracticeError("kept", "cannot be read: it is replayed from its log") from broken
+    if not isinstance(drive, Drive):
+        raise PracticeError("kept", "is no practice")
+    return drive
+
+
+def replay(record: Mapping[str, Any]) -> Drive:
+    """Drive the log of a practice record again. Raises CoreError naming what is malformed."""
+    fields = Fields(record, "", PracticeError)
+    if fields.raw("format") != PRACTICE_FORMAT:
+        raise PracticeError("format", f"must be {PRACTICE_FORMAT}: this is not a practice record")
+    choice, controls, ticks = fields.raw("choice"), fields.raw("controls"), fields.raw("ticks")
+    if not isinstance(choice, dict):
+        raise PracticeError("choice", "must be a table")
+    if not isinstance(controls, list) or len(controls) > _MOST_CONTROLS:
+        raise PracticeError("controls", "must be a list of tick, control and value")
+    if isinstance(ticks, bool) or not isinstance(ticks, int) or not 0 <= ticks <= 100 * 36_000:
+        raise PracticeError("ticks", "must be a whole number, ten hours at most")
+    return _driven_on(Drive(choice), controls, ticks)
+
+
+def resume(kept: str, record: Mapping[str, Any]) -> Drive:
+    """Go on where a practice was: from what was kept of it and what was moved since; from its log where that is lost.
+
+    Raises CoreError for a record that cannot be read.
+    """
+    if not kept:
+        return replay(record)
+    try:
+        drive = go_on(kept)
+    except PracticeError:
+        return replay(record)
+    return _driven_on(drive, record["controls"], max(record["ticks"], drive.world.tick))
+
+
+def _driven_on(drive: Drive, controls: Sequence[Any], ticks: int) -> Drive:
+    """Drive what of a log was not driven yet. Raises PracticeError naming the place of what is malformed."""
+    for place, one in enumerate(controls):
+        if place < len(drive.world.log):
+            continue
+        whole = isinstance(one, list) and len(one) == _LOG_PLACES and isinstance(one[0], int)
+        if not whole or not drive.world.tick <= one[0] <= ticks:
+            raise PracticeError(f"controls[{place}]", "must be a tick in order, a control and its value")
+        drive.advance(one[0])
+        drive.control(str(one[1]), one[2])
+    drive.advance(ticks)
+    return drive
+
+
+def read_choice(table: Mapping[str, Any]) -> dict[str, Any]:
+    """What was chosen for a practice, checked, with what was left out as usual.
+
+    ``kind`` or ``vehicle`` (as ``simulate`` takes it); ``faults`` in sight, or a ``pool`` or a ``code`` that draws
+    them; ``seed``, ``salt``, ``start``, ``rules``, ``procedure``, ``mode``. Raises CoreError naming the field.
+    """
+    fields = Fields(table, "", PracticeError)
+    seed = fields.number("seed", 0.0, low=0, high=2**53)
+    repeat = fields.number("repeat", 1.0, low=1, high=12)
+    start = fields.raw("start") or {}
+    if not isinstance(start, dict):
+        raise fields.refuse("start", "must be a table")
+    choice = {
+        "kind": fields.text("kind", None),
+        "vehicle": fields.raw("vehicle"),
+        "faults": list(fields.texts("faults")) if fields.has("faults") else [],
+        "pool": fields.text("pool", None),
+        "code": fields.text("code", None),
+        "seed": int(seed),
+        "salt": fields.text("salt", ""),
+        "start": start,
+        "rules": fields.raw("rules"),
+        "procedure": fields.raw("procedure"),
+        "mode": fields.choice("mode", Mode, "free"),
+        "resolution_psi": fields.number("resolution_psi", 2.0, low=0.5, high=10),
+        "repeat": int(repeat),
+    }
+    fields.done()
+    if (choice["kind"] is None) == (choice["vehicle"] is None):
+        raise PracticeError("kind", "or vehicle must be given, one of the two")
+    if choice["code"] is not None:
+        choice["pool"], choice["seed"] = read_code(rulebook.practice(), choice["code"])
+    return choice
+
+
+def _spec(choice: Mapping[str, Any]) -> AirSpec:
+    return spec_named(choice["kind"]) if choice["vehicle"] is None else spec_of_table(choice["vehicle"])
+
+
+def _led_by(choice: Mapping[str, Any], spec: AirSpec) -> tuple[RuleSet, Procedure]:
+    given = choice["rules"]
+    if isinstance(given, dict):
+        rules = read_rule_set(given, rulebook.judging(), rulebook.rule_set)
+    else:
+        rules = rulebook.rule_set(given or rulebook.rule_set_ids()[0])
+    order = choice["procedure"]
+    if isinstance(order, dict):
+        return rules, read_procedure(order)
+    return rules, rulebook.procedure(order) if order else rulebook.default_procedure(rules, spec.unit)
+
+
+def _hidden(choice: Mapping[str, Any], spec: AirSpec) -> list[str]:
+    if choice["pool"] is None:
+        return list(choice["faults"])
+    return draw(rulebook.practice(), choice["pool"], choice["seed"], possible_faults(spec))
+
+
+def possible_faults(spec: AirSpec) -> frozenset[str]:
+    """What can be wrong with this vehicle at all."""
+    air = rulebook.air_data()
+    table = air.tables["faults"]
+    return frozenset(name for name in fault_names(air) if spec.towed or table[name].get("needs") != "trailer")
+
+
+def new_code(pool: str, seed: int) -> str:
+    """Six letters by which a trainee's device sets up what a trainer has drawn. Raises PracticeError."""
+    data = rulebook.practice()
+    if pool not in data.pools:
+        raise PracticeError("pool", f"is {pool[:40]!r}; there are {', '.join(data.pools)}")
+    return code_of(data, pool, seed)
+
+
+def _moment_out(moment: Moment) -> dict[str, Any]:
+    return {
+        "t_s": round(moment.t_s, 2),
+        "name": moment.name,
+        **moment.detail,
+        "psi": [round(psi, 2) for psi in moment.psi],
+        "shown": [round(psi, 2) for psi in moment.shown],
+    }
+
+
+def sounds_of(world: World) -> list[dict[str, Any]]:
+    """What can be heard from the seat, by source and level 0 to 10; what nobody could hear is left out."""
+    table = rulebook.driving().tables["sound"]
+    engine, hands = world.engine, world.hands
+    found: list[dict[str, Any]] = []
+    inside = hands.where == "cab"
+    mask = 0.0
+    if engine.rpm > 50:
+        mask = table["fast_idle"] if engine.rpm >= table["fast_idle_rpm"] else table["idle"]
+        found.append({"name": "engine", "place": "engine", "level": 5.0})
+        if world.air.pumping:
+            found.append({"name": "compressor", "place": "engine", "level": 2.0})
+    elif inside and hands.window == "up":
+        mask = table["window_up"]
+    if engine.cranking:
+        found.append({"name": "starter", "place": "engine", "level": 6.0})
+    for place, flow in sorted(world.air.escaping.items()):
+        if flow <= 0:
+            continue
+        away = table["distance"].get(place, 0.0) if inside else 0.0
+        level = table["per_decade"] * math.log10(flow / table["from_flow"]) - away - mask
+        if level >= table["silent_below"]:
+            found.append({"name": "hiss", "place": place, "level": round(min(level, table["loudest"]), 1)})
+    if world.blasting:
+        faint = world.air.spec.parts.get("blast") == "faint"
+        level = table["faint_blast_level" if faint else "blast_level"]
+        level -= table["blast_masked"] if engine.rpm > table["fast_idle_rpm"] else 0.0
+        if level >= table["silent_below"]:
+            found.append({"name": "blast", "place": "dryer", "level": round(level, 1)})
+    if world.lamps()[1]:
+        found.append({"name": "buzzer", "place": "dash", "level": 7.0})
+    if world.grinding:
+        found.append({"name": "grinding", "place": "service_rear", "level": 5.0})
+    return found

@@ -1,0 +1,1 @@
+"""Practices on the simulated vehicle: kept, listed, joined by a trainer."""

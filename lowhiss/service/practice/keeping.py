@@ -1,0 +1,210 @@
+"""Practices: kept as their devices drive them, read back, and joined by a trainer. One transaction each."""
+
+from __future__ import annotations
+
+import datetime as dt
+from dataclasses import dataclass
+from typing import Any
+
+from sqlalchemy import select
+from sqlalchemy.orm import Session
+
+from lowhiss.engine.practice import PRACTICE_FORMAT, read_choice
+from lowhiss.engine.simulating import spec_of_table
+from lowhiss.service.errors import ConflictError, NotFoundError, RefusedError
+from lowhiss.service.fleet.rows import couplings_of, find_unit
+from lowhiss.service.people import guess_limits, secrets
+from lowhiss.service.people.signin import ForbiddenError, Person
+from lowhiss.service.rounds import lifecycle as rounds
+from lowhiss.service.runs.participants import CODE_LASTS, OVERSEERS
+from lowhiss.store.engine import Store
+from lowhiss.store.models import PersonRow, PracticeRow, PracticeTrainerRow, TrailerRow
+
+_LISTED = 60
+
+
+@dataclass(frozen=True, slots=True)
+class PracticeHead:
+    """What a list shows of a practice."""
+
+    id: str
+    person: str
+    mine: bool
+    title: str
+    began_at: dt.datetime
+    seconds: float
+    ended: bool
+    outcome: str | None
+    faulty: bool | None
+
+
+@dataclass(frozen=True, slots=True)
+class PracticeKept:
+    """A practice whole: its head, the record it can be driven again from, and what was found after it."""
+
+    head: PracticeHead
+    record: dict[str, Any]
+    after: dict[str, Any] | None
+
+
+@dataclass(frozen=True, slots=True)
+class Joined:
+    """What a code was for: one of the three."""
+
+    round_id: str | None = None
+    run_id: str | None = None
+    practice_id: str | None = None
+
+
+def keep(
+    store: Store,
+    practice_id: str,
+    by: Person,
+    title: str,
+    began_at: dt.datetime,
+    record: dict[str, Any],
+    after: dict[str, Any] | None,
+) -> PracticeHead:
+    """Keep a practice as far as it has come. Sent again it is kept once; it only grows, and not after its end.
+
+    Raises CoreError for a record that cannot be read, ConflictError where another state is kept already.
+    """
+    ticks = _checked(record)
+    now = dt.datetime.now(dt.UTC)
+    with store.transaction() as session:
+        row = session.get(PracticeRow, practice_id, with_for_update=True)
+        if row is None:
+            row = PracticeRow(id=practice_id, person_id=by.id, title=title, began_at=began_at, received_at=now)
+            row.ticks, row.ended, row.record, row.core = 0, False, {}, ""
+            session.add(row)
+        elif row.person_id != by.id:
+            raise ForbiddenError("not_your_practice", "practice_id: this is somebody else's practice.", "practice_id")
+        elif row.ended and (row.record != record or after is None):
+            raise ConflictError("practice_over", "record: this practice is over; it stays as it ended.", "record")
+        elif ticks < row.ticks:
+            raise ConflictError("practice_shorter", "record: more of this practice is kept already.", "record")
+        row.ticks, row.record, row.received_at = ticks, record, now
+        row.core = str(record.get("core", ""))[:64]
+        if after is not None:
+            row.ended, row.after = True, after
+            row.outcome = str(after.get("outcome", ""))[:20] or None
+            row.faulty = bool(after.get("faults"))
+        session.flush()
+        return _head(row, by.name, by)
+
+
+def _checked(record: dict[str, Any]) -> int:
+    """How far the record has come. Raises CoreError or RefusedError naming what is wrong with it."""
+    if record.get("format") != PRACTICE_FORMAT:
+        raise RefusedError("practice_format", f"record.format: must be {PRACTICE_FORMAT}.", "record.format")
+    choice, ticks, controls = record.get("choice"), record.get("ticks"), record.get("controls")
+    if not isinstance(choice, dict):
+        raise RefusedError("practice_choice", "record.choice: must be a table.", "record.choice")
+    read_choice(choice)
+    if isinstance(ticks, bool) or not isinstance(ticks, int) or ticks < 0:
+        raise RefusedError("practice_ticks", "record.ticks: must be a whole number, 0 or more.", "record.ticks")
+    if not isinstance(controls, list):
+        raise RefusedError("practice_controls", "record.controls: must be a list.", "record.controls")
+    return ticks
+
+
+def listed(store: Store, by: Person, everybody: bool) -> list[PracticeHead]:
+    """The latest practices of whoever asks, or, for a trainer or manager who wants them, of everybody."""
+    with store.transaction() as session:
+        found = select(PracticeRow, PersonRow.name).join(PersonRow, PersonRow.id == PracticeRow.person_id)
+        if not (everybody and by.role in OVERSEERS):
+            found = found.where(PracticeRow.person_id == by.id)
+        found = found.order_by(PracticeRow.began_at.desc()).limit(_LISTED)
+        return [_head(row, name, by) for row, name in session.execute(found)]
+
+
+def read(store: Store, practice_id: str, by: Person) -> PracticeKept:
+    """A practice of one's own, or, for a trainer or manager, of anybody. Raises NotFoundError, ForbiddenError."""
+    with store.transaction() as session:
+        row = _found(session, practice_id)
+        if row.person_id != by.id and by.role not in OVERSEERS:
+            raise ForbiddenError("not_your_practice", "practice_id: this is somebody else's practice.", "practice_id")
+        name = session.get_one(PersonRow, row.person_id).name
+        return PracticeKept(_head(row, name, by), row.record, row.after)
+
+
+def make_code(store: Store, practice_id: str, by: Person) -> tuple[str, dt.datetime]:
+    """A code by which a trainer joins this practice, and until when; the one before it is void.
+
+    Raises NotFoundError, ForbiddenError.
+    """
+    moment = dt.datetime.now(dt.UTC)
+    with store.transaction() as session:
+        row = _found(session, practice_id)
+        if row.person_id != by.id:
+            raise ForbiddenError("not_your_practice", "practice_id: this is somebody else's practice.", "practice_id")
+        code = secrets.new_short_code()
+        row.code_hash, row.code_made_at = secrets.code_hash(code), moment
+    return code, moment + CODE_LASTS
+
+
+def join(store: Store, code: str, by: Person) -> Joined:
+    """Join whatever a code is for: a practice as its trainer, a round as a helper, an air test as a watcher.
+
+    Raises SlowDownError, RefusedError, ForbiddenError.
+    """
+    trying = f"join {by.id}"
+    moment = dt.datetime.now(dt.UTC)
+    with store.transaction() as session:
+        guess_limits.check(session, trying, None)
+        row = session.scalar(select(PracticeRow).where(PracticeRow.code_hash == secrets.code_hash(code)))
+        if row is not None and row.code_made_at is not None and moment - row.code_made_at <= CODE_LASTS:
+            if by.role not in OVERSEERS:
+                raise ForbiddenError("trainers_only", "code: only a trainer or manager may join a practice.", "code")
+            if row.person_id != by.id:
+                session.merge(PracticeTrainerRow(practice_id=row.id, person_id=by.id, joined_at=moment))
+            guess_limits.forget(session, trying)
+            return Joined(practice_id=row.id)
+    joined = rounds.join(store, code, by)
+    return Joined(round_id=joined.round_id, run_id=joined.run_id)
+
+
+def part_in(store: Store, practice_id: str, by: Person) -> str:
+    """``drive`` for who practises, ``train`` for a trainer who joined. Raises NotFoundError, ForbiddenError."""
+    with store.transaction() as session:
+        row = _found(session, practice_id)
+        if row.person_id == by.id:
+            return "drive"
+        if by.role in OVERSEERS and session.get(PracticeTrainerRow, (practice_id, by.id)) is not None:
+            return "train"
+    raise ForbiddenError("join_first", "practice_id: join this practice by its code first.", "practice_id")
+
+
+def vehicle_of(store: Store, unit_id: str) -> dict[str, Any]:
+    """A unit as it is coupled now, as a practice takes it: its own specification and its trailers'.
+
+    Raises NotFoundError, and CoreError naming what is missing to simulate it.
+    """
+    with store.transaction() as session:
+        row = find_unit(session, unit_id)
+        coupled = couplings_of(session, unit_id).get(unit_id, [])
+        trailers = [session.get_one(TrailerRow, trailer_id) for trailer_id, _ in coupled]
+        vehicle = {"power": dict(row.facts), "trailers": [dict(one.facts) for one in trailers]}
+    spec_of_table(vehicle)
+    return vehicle
+
+
+def _found(session: Session, practice_id: str) -> PracticeRow:
+    row = session.get(PracticeRow, practice_id)
+    if row is None:
+        raise NotFoundError("practice_unknown", "practice_id: there is no such practice.", "practice_id")
+    return row
+
+
+def _head(row: PracticeRow, person: str, by: Person) -> PracticeHead:
+    return PracticeHead(
+        id=row.id,
+        person=person,
+        mine=row.person_id == by.id,
+        title=row.title,
+        began_at=row.began_at,
+        seconds=row.ticks / 100,
+        ended=row.ended,
+        outcome=row.outcome,
+        faulty=row.faulty,
+    )

@@ -1,0 +1,32 @@
+/** What the core on this device can be asked: the functions of `lowhiss.engine.on_device`. */
+
+type Asked =
+  | 'judge'
+  | 'round_state'
+  | 'round_script'
+  | 'practice_choices'
+  | 'practice_code'
+  | 'practice_after'
+  | 'practice_record'
+
+type Driven =
+  | 'practice_begin'
+  | 'practice_control'
+  | 'practice_trainer'
+  | 'practice_frame'
+  | 'practice_truth'
+  | 'practice_keep'
+  | 'practice_log'
+
+export type Core = Record<Asked | Driven, (...given: (string | number)[]) => string>
+
+export interface Question {
+  id: number
+  /** Where the interpreter and the core lie. */
+  from: string
+  what: Asked
+  /** What it takes, as text. */
+  given: string[]
+}
+
+export type Reply = { id: number; answer: string } | { id: number; failed: string }
