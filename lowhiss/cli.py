@@ -14,6 +14,7 @@ from lowhiss.commands.calc import add_calc
 from lowhiss.commands.common import PASS, UNREADABLE, Refusal, refuse
 from lowhiss.commands.judge import add_judge, add_whatif
 from lowhiss.commands.plan import add_plan
+from lowhiss.commands.practice import add_practice
 from lowhiss.commands.rules import add_rules
 from lowhiss.commands.simulate import add_simulate
 from lowhiss.core.words import Words
@@ -72,7 +73,7 @@ def _parser() -> argparse.ArgumentParser:
             "--data", type=Path, default=Path("var"), metavar="DIR", help="data directory (default var)"
         )
         command.set_defaults(run=run)
-    for add in (add_judge, add_whatif, add_rules, add_plan, add_calc, add_simulate):
+    for add in (add_judge, add_whatif, add_rules, add_plan, add_calc, add_simulate, add_practice):
         add(commands)
     return parser
 

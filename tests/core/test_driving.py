@@ -544,6 +544,12 @@ def test_states_are_the_vehicles_own():
     cab.wait(5).do(pedal=1.0).wait(2).do(pedal=0.5).wait(1).do(key="off").wait(2)
     written = [tuple(value for key, value in one.items() if key != "at_s") for one in cab.world.states]
     assert written == [
+        ("engine", "off"),
+        ("key", "off"),
+        ("knob", "tractor", "out", "hand"),
+        ("knob", "trailer", "out", "hand"),
+        ("confirmed", "neutral"),
+        ("confirmed", "wheels_chocked"),
         ("key", "on"),
         ("engine", "running"),
         ("confirmed", "window_down"),

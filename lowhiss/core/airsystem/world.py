@@ -98,6 +98,17 @@ class World:
         self._ramp_from: tuple[dict[str, float], dict[str, float]] = ({}, {})
         self._ramp_began = 0
         self._grade_n = self._gravity()
+        self._say_how_it_stands()
+
+    def _say_how_it_stands(self) -> None:
+        """What anybody who gets in can see: nothing runs, the knobs are out, the gear, the chocks."""
+        self.states.append(self._state("engine", state="off"))
+        self.states.append(self._state("key", state="off"))
+        for knob in self.air.spec.unit.knobs:
+            self.states.append(self._state("knob", knob=knob, state="out", cause="hand"))
+        self.states.append(self._state("confirmed", item="neutral" if self.hands.gear == "N" else "in_gear"))
+        if self.start.chocked:
+            self.states.append(self._state("confirmed", item="wheels_chocked"))
 
     # what is done
 

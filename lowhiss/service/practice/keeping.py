@@ -9,10 +9,13 @@ from typing import Any
 from sqlalchemy import select
 from sqlalchemy.orm import Session
 
+from lowhiss.engine.judging import rules_in_record
 from lowhiss.engine.practice import PRACTICE_FORMAT, read_choice
 from lowhiss.engine.simulating import spec_of_table
 from lowhiss.service.errors import ConflictError, NotFoundError, RefusedError
+from lowhiss.service.fleet.choosing import choose
 from lowhiss.service.fleet.rows import couplings_of, find_unit
+from lowhiss.service.fleet.units import assembled
 from lowhiss.service.people import guess_limits, secrets
 from lowhiss.service.people.signin import ForbiddenError, Person
 from lowhiss.service.rounds import lifecycle as rounds
@@ -176,7 +179,7 @@ def part_in(store: Store, practice_id: str, by: Person) -> str:
 
 
 def vehicle_of(store: Store, unit_id: str) -> dict[str, Any]:
-    """A unit as it is coupled now, as a practice takes it: its own specification and its trailers'.
+    """A unit as it is coupled now, as a practice takes it: its specification and its trailers', and how it is tested.
 
     Raises NotFoundError, and CoreError naming what is missing to simulate it.
     """
@@ -185,8 +188,15 @@ def vehicle_of(store: Store, unit_id: str) -> dict[str, Any]:
         coupled = couplings_of(session, unit_id).get(unit_id, [])
         trailers = [session.get_one(TrailerRow, trailer_id) for trailer_id, _ in coupled]
         vehicle = {"power": dict(row.facts), "trailers": [dict(one.facts) for one in trailers]}
+        listed = assembled(session, row)
+        rules, procedure = choose(session, listed.rules, listed.order_under(None), listed.unit)
     spec_of_table(vehicle)
-    return vehicle
+    return {
+        "vehicle": vehicle,
+        "rules": rules_in_record(rules),
+        "procedure": procedure.as_dict(),
+        "resolution_psi": listed.resolution_psi,
+    }
 
 
 def _found(session: Session, practice_id: str) -> PracticeRow:

@@ -5,7 +5,12 @@ import { needWords } from '../shared/i18n'
 
 /** A screen with words of its own. */
 const worded = async <T>(load: Promise<T>): Promise<T> =>
-  (await Promise.all([load, needWords('round', 'units', 'people', 'log', 'rules', 'practice', 'yard')]))[0]
+  (
+    await Promise.all([
+      load,
+      needWords('round', 'units', 'people', 'log', 'rules', 'practice', 'yard', 'acts'),
+    ])
+  )[0]
 
 export const GatePage = lazy(() => worded(import('../features/yard')).then((m) => ({ default: m.GatePage })))
 export const LogPage = lazy(() => worded(import('../features/log')).then((m) => ({ default: m.LogPage })))
@@ -36,7 +41,9 @@ export const RoundSheet = lazy(() =>
 export const StartRound = lazy(() =>
   worded(import('../features/round')).then((m) => ({ default: m.StartRound })),
 )
-export const SetupPage = lazy(() => import('../features/setup').then((m) => ({ default: m.SetupPage })))
+export const SetupPage = lazy(() =>
+  worded(import('../features/setup')).then((m) => ({ default: m.SetupPage })),
+)
 export const SheetPage = lazy(() =>
   worded(import('../features/sheet')).then((m) => ({ default: m.SheetPage })),
 )

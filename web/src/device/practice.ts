@@ -55,7 +55,10 @@ const VEHICLE_SAYS: Record<string, readonly string[] | null> = {
     'window_down',
   ],
 }
-const STATE_FIELDS = ['state', 'knob', 'item'] as const
+/** A standing engine turns no faster. */
+const RUNS_RPM = 300
+/** So long a look into both mirrors is good for. */
+const LOOKED_S = 90
 /** What a mark carries for this device alone. */
 const ENVELOPE = new Set(['mono_s', 'device', 'epoch', 'seq', 'by', 'wall'])
 const strict = { durability: 'strict' } as const
@@ -242,7 +245,9 @@ export class Practice extends Subscribable implements TestRecorder {
   private hearFrame({ frame, at, world, rate, behindS }: DriveTold & { drive: 'frame' }): void {
     this.sync = { at, world, rate }
     this.behindS = behindS
+    const first = this.frame === null
     this.frame = frame
+    if (first) this.tell()
     if (rate !== this.rate && rate > 0) {
       this.rate = rate
       this.tell()
@@ -315,7 +320,7 @@ export class Practice extends Subscribable implements TestRecorder {
       said === null ||
       (said !== undefined && said.includes(String(body.item))) ||
       (body.type === 'knob' && body.cause === 'hand')
-    if (isState) return this.isSo(body) ? [] : [{ ...body, claimed: true }]
+    if (isState) return [this.isSo(body) ? body : { ...body, claimed: true }]
     if (body.type === 'knob') this.pops = this.pops.filter(({ knob }) => knob !== body.knob)
     const left = body.type === 'skipped' || body.type === 'attempt' || isEnd(body.type)
     return left ? [...this.popsNobodyStruck(), body] : [body]
@@ -333,13 +338,42 @@ export class Practice extends Subscribable implements TestRecorder {
     }))
   }
 
-  private isSo(body: Body): boolean {
-    const about = STATE_FIELDS.slice(1)
-    const same = ({ event }: DeviceEvent) =>
-      !event.claimed && event.type === body.type && about.every((field) => event[field] === body[field])
-    const last = this.sorted().findLast(same)?.event
-    if (body.type === 'confirmed') return last !== undefined
-    return last ? last.state === body.state : ['off', 'released', 'out'].includes(String(body.state))
+  /** Whether the vehicle is as somebody says it is. */
+  private isSo({ type, state, item, knob }: Body): boolean {
+    const { frame, described } = this
+    if (!frame || !described) return false
+    const { chocks, gear } = frame
+    const under = [chocks.front, chocks.back].filter((at) => at === 'under').length
+    switch (type) {
+      case 'engine':
+        return frame.rpm > RUNS_RPM === (state === 'running')
+      case 'key':
+        return (frame.key !== 'off') === (state === 'on')
+      case 'pedal':
+        return frame.pedal >= described.full_pedal === (state === 'full')
+      case 'knob':
+        return frame[knob === 'trailer' ? 'trailer' : 'parking'] === (state === 'in')
+      default:
+        break
+    }
+    switch (item) {
+      case 'wheels_chocked':
+        return under === 2
+      case 'chocks_removed':
+        return under === 0
+      case 'seat_belt':
+        return frame.belt === 'on'
+      case 'window_down':
+        return frame.window === 'down'
+      case 'neutral':
+        return gear === 'N'
+      case 'in_gear':
+        return gear !== 'N'
+      default:
+        return this.events.some(
+          ({ event }) => event.item === item && !event.claimed && frame.t_s - event.mono_s < LOOKED_S,
+        )
+    }
   }
 
   private takeStates(frame: Frame): Promise<void> {
@@ -385,11 +419,11 @@ export class Practice extends Subscribable implements TestRecorder {
 
   private async end(): Promise<void> {
     await this.queue
-    if (this.live) this.live = { ...this.live, run: { ...this.live.run, closed: true } }
     const marks = JSON.stringify(this.marks())
     const record = (await askCore('practice_record', [marks])) as Record<string, unknown>
     const after = (await this.after('en', 'psi')) as Record<string, unknown>
     await this.keepDrive({ ended: true, record, after })
+    if (this.live) this.live = { ...this.live, run: { ...this.live.run, closed: true } }
     this.say({ drive: 'freeze', frozen: true })
     this.tell()
     await sendPractices(this.db).catch(() => undefined)

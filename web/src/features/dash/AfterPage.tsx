@@ -110,7 +110,7 @@ function Marks({ after, onChoose }: { after: After; onChoose: (mark: TrueMark | 
         <tbody>
           {after.marks.map((mark, n) => {
             const late = mark.kind === 'settled' && (mark.late_s ?? 0) > 0 ? 0 : (mark.late_s ?? 0)
-            const wide = Math.min(LATE_MOST, Math.abs(late)) * LATE_PX
+            const wide = Math.min(late < 0 ? 1.2 : LATE_MOST, Math.abs(late)) * LATE_PX
             const bad = mark.quality !== 'good'
             return (
               <tr
@@ -139,14 +139,14 @@ function Marks({ after, onChoose }: { after: After; onChoose: (mark: TrueMark | 
                       <rect x={LATE_PX * 0.2} width={LATE_PX * 2} height="18" className="fill-hair" />
                       <path d={`M${LATE_PX * 1.2} 0V18`} className="stroke-ink" />
                       <rect
-                        x={late < 0 ? LATE_PX * 1.2 - Math.min(wide, LATE_PX * 1.2) : LATE_PX * 1.2}
+                        x={late < 0 ? LATE_PX * 1.2 - wide : LATE_PX * 1.2}
                         y="5"
                         width={Math.max(1.5, wide)}
                         height="8"
                         className={bad ? 'fill-clay' : 'fill-ink'}
                       />
                       <text
-                        x={LATE_PX * 1.2 + (late < 0 ? 0 : wide) + 5}
+                        x={LATE_PX * 1.2 + (late < 0 ? 3 : wide) + 5}
                         y="14"
                         fontSize="13"
                         className={`num ${bad ? 'fill-clay' : 'fill-soft'}`}

@@ -127,6 +127,7 @@ interface DashProps {
 const LETTERS_KEY = 'lowhiss.letters'
 
 function Dash({ practice, described, live, conductor: Conductor }: DashProps) {
+  const { t } = useTranslation()
   const [letters, setLetters] = useState(() => localStorage.getItem(LETTERS_KEY) !== 'off')
   const [led, setLed] = useState(practice.local.choice.mode === 'led')
   const [sound, turnSound] = useCabSounds(practice)
@@ -135,58 +136,64 @@ function Dash({ practice, described, live, conductor: Conductor }: DashProps) {
   useGamepad(practice)
   useStandsStill(practice)
   const dark = useSense(practice, (frame) => frame.key === 'start', false)
+  const wide = useWide()
   const turnLetters = () => {
     setLetters(!letters)
     localStorage.setItem(LETTERS_KEY, letters ? 'off' : 'on')
   }
   return (
     <div
-      className={`grid h-dvh grid-rows-[auto_1fr] overflow-hidden lg:grid-cols-[minmax(0,1fr)_25rem] ${led ? '' : 'lg:grid-cols-1'}`}
+      className={`grid h-dvh grid-cols-[minmax(0,1fr)] grid-rows-[auto_minmax(0,1fr)] overflow-hidden lg:grid-cols-[minmax(0,1fr)_22.5rem] ${led ? '' : 'lg:grid-cols-1'}`}
     >
       <Head {...{ practice, sound, turnSound, letters, turnLetters, led }} onLed={() => setLed(!led)} />
-      <div
-        className={`grid min-h-0 ${led ? 'grid-rows-[auto_1fr]' : 'grid-rows-[1fr]'} lg:grid-rows-[5.5rem_minmax(0,1fr)_auto_auto] ${dark ? 'brightness-75' : ''}`}
-      >
-        <div className="contents lg:contents">
-          <div className="h-16 border-b-[1.5px] border-ink max-lg:hidden lg:h-auto">
+      <main className="contents">
+        <section
+          aria-label={t('practice.dash')}
+          className={`grid min-h-0 grid-cols-[minmax(0,1fr)] grid-rows-[auto_auto_minmax(0,1fr)] lg:grid-rows-[5.5rem_minmax(0,1fr)_auto_auto] ${dark ? 'brightness-75' : ''}`}
+        >
+          <div className="h-12 border-b-[1.5px] border-ink lg:h-auto">
             <Ground {...{ practice, described }} />
           </div>
           <Instruments {...{ practice, described }} />
-          <div className="flex items-center gap-4 border-t border-line px-3 py-1 max-lg:hidden">
-            <SmallGauges practice={practice} />
-            <div className="min-w-0 grow">
-              <Heard practice={practice} />
-            </div>
-            {refusal && (
-              <p role="alert" className="font-semibold text-clay">
-                {refusal}
-              </p>
-            )}
-          </div>
-          <div className="grid grid-cols-[15rem_15rem_minmax(0,1fr)_15rem] gap-3 border-t-[1.5px] border-ink p-3 max-lg:hidden">
-            <div className="grid content-between gap-2">
-              <Key practice={practice} />
-              <Gear {...{ practice, described }} />
-            </div>
-            <div className="grid content-between gap-2">
-              <Throttle practice={practice} />
-              {described.clutch && <Clutch practice={practice} />}
-            </div>
-            <Pedal practice={practice} />
-            <CabSwitches practice={practice} />
-          </div>
-          <Below {...{ practice, described, led, refusal }}>
-            {led && <Conductor recorder={practice} live={live} narrow />}
-          </Below>
-        </div>
-      </div>
-      {led && (
-        <div className="min-h-0 border-l-[1.5px] border-ink max-lg:hidden">
-          <Beside>
+          {wide && (
+            <>
+              <div className="flex items-center gap-4 border-t border-line px-3 py-1">
+                <SmallGauges practice={practice} />
+                <div className="min-w-0 grow">
+                  <Heard practice={practice} />
+                </div>
+                {refusal && (
+                  <p role="alert" className="font-semibold text-clay">
+                    {refusal}
+                  </p>
+                )}
+              </div>
+              <div className="grid grid-cols-[15.5rem_11rem_minmax(0,1fr)_12.5rem] gap-3 border-t-[1.5px] border-ink p-3">
+                <div className="grid content-between gap-2">
+                  <Key practice={practice} />
+                  <Gear {...{ practice, described }} />
+                </div>
+                <div className="grid content-between gap-2">
+                  <Throttle practice={practice} />
+                  {described.clutch && <Clutch practice={practice} />}
+                </div>
+                <Pedal practice={practice} />
+                <CabSwitches practice={practice} />
+              </div>
+            </>
+          )}
+          {!wide && (
+            <Below {...{ practice, described, led, refusal }}>
+              {led && <Conductor recorder={practice} live={live} narrow />}
+            </Below>
+          )}
+        </section>
+        {led && wide && (
+          <div className="min-h-0 border-l-[1.5px] border-ink [--text-clock:4.5rem] [--text-lead:1.0625rem]">
             <Conductor recorder={practice} live={live} narrow />
-          </Beside>
-        </div>
-      )}
+          </div>
+        )}
+      </main>
     </div>
   )
 }
@@ -200,10 +207,6 @@ const useWide = () =>
     return () => query.removeEventListener('change', hear)
   }, isWide)
 
-function Beside({ children }: { children: React.ReactNode }) {
-  return useWide() ? children : null
-}
-
 interface BelowProps {
   practice: Practice
   described: Described
@@ -215,9 +218,8 @@ interface BelowProps {
 /** The lower half of a phone: knobs, key and the rest in a row that slides, then pedal and strike for two thumbs. */
 function Below({ practice, described, led, refusal, children }: BelowProps) {
   const { t } = useTranslation()
-  if (useWide()) return null
   return (
-    <div className="flex min-h-0 flex-col border-t-[1.5px] border-ink">
+    <div className="flex min-h-0 min-w-0 flex-col border-t-[1.5px] border-ink">
       <div className="flex items-center justify-between gap-2 px-2">
         <Heard practice={practice} />
         {refusal && (
@@ -305,7 +307,7 @@ function Instruments({ practice, described }: { practice: Practice; described: D
   if (!wide) {
     return (
       <div className="grid min-h-0 grid-cols-[1fr_7.2rem] bg-sheet">
-        <div className="h-64 p-1">
+        <div className="relative h-60 p-1">
           <Dial
             {...{ practice, scale, spoken, step }}
             name={names.join(' / ')}
@@ -313,7 +315,21 @@ function Instruments({ practice, described }: { practice: Practice; described: D
             needles={air}
             radius={176}
             big
+            legend={names.length > 1}
           />
+          {names.length > 1 && (
+            <p aria-hidden className="absolute right-1 bottom-2 text-note leading-snug">
+              <span className="block">
+                <i className="mr-1.5 inline-block h-1.5 w-5 bg-air align-middle" />
+                {names[0]}
+              </span>
+              <span className="block">
+                <i className="mr-1.5 inline-block h-0.5 w-5 bg-ink align-middle" />
+                {names[1]}
+              </span>
+              <span className="text-soft">{unitLabel[unit]}</span>
+            </p>
+          )}
         </div>
         <div className="grid min-h-0 content-start gap-1 p-1.5">
           <Lamps {...{ practice, described }} />
@@ -324,7 +340,7 @@ function Instruments({ practice, described }: { practice: Practice; described: D
     )
   }
   return (
-    <div className="grid min-h-0 grid-cols-[7.5rem_minmax(0,1fr)_minmax(0,1fr)_minmax(13rem,16rem)] gap-2 bg-sheet p-2">
+    <div className="grid min-h-0 grid-cols-[6.5rem_minmax(0,1fr)_minmax(0,1fr)_minmax(12.5rem,16rem)] gap-2 bg-sheet p-2">
       <div className="grid min-h-0 grid-rows-2">
         <div className="min-h-0">{revs}</div>
         <div className="min-h-0">{speed}</div>
@@ -369,7 +385,7 @@ function Head({ practice, sound, turnSound, letters, turnLetters, led, onLed }: 
   const state = useDriveState(practice)
   const [frozen, setFrozen] = useState(false)
   const running = useSense(practice, (frame) => frame.rpm > 400, false)
-  const quiet = 'min-h-touch px-1.5 text-note underline underline-offset-4'
+  const quiet = 'min-h-touch min-w-touch px-1.5 text-note whitespace-nowrap underline underline-offset-4'
   return (
     <header
       data-state={state}
@@ -447,7 +463,7 @@ function Head({ practice, sound, turnSound, letters, turnLetters, led, onLed }: 
           to="/practice"
           className="inline-flex min-h-touch items-center border-[1.5px] border-ink px-2 text-note font-semibold sm:px-3"
         >
-          {t('practice.title')}
+          {t('practice.exit')}
         </Link>
       </span>
     </header>

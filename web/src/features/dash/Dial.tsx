@@ -28,12 +28,25 @@ interface DialProps {
   step: number
   radius: number
   big?: boolean
+  /** The names stand in a legend beside it. */
+  legend?: boolean
 }
 
 const ANNOUNCE_MS = 1000
 
 /** A needle in front of a bent scale: the vehicle's own instrument, without a digit or a mark of ours. */
-export function Dial({ practice, scale, name, unit, needles, spoken, step, radius, big = false }: DialProps) {
+export function Dial({
+  practice,
+  scale,
+  name,
+  unit,
+  needles,
+  spoken,
+  step,
+  radius,
+  big = false,
+  legend = false,
+}: DialProps) {
   const hands = useRef<(SVGGElement | null)[]>([])
   const meter = useRef<SVGSVGElement>(null)
   const told = useRef(0)
@@ -113,24 +126,42 @@ export function Dial({ practice, scale, name, unit, needles, spoken, step, radiu
             </text>
           )
         })}
-      <text
-        x={radius * 0.14}
-        y={radius * 0.5}
-        textAnchor="end"
-        fontSize={text + 1}
-        className="fill-ink font-bold"
-      >
-        {name}
-      </text>
-      <text
-        x={radius * 0.14}
-        y={radius * 0.5 + text * 1.2}
-        textAnchor="end"
-        fontSize={text - 1}
-        className="fill-soft"
-      >
-        {unit}
-      </text>
+      {!legend && big && (
+        <>
+          <text
+            x={radius * 0.14}
+            y={radius * 0.5}
+            textAnchor="end"
+            fontSize={text + 1}
+            className="fill-ink font-bold"
+          >
+            {name}
+          </text>
+          <text
+            x={radius * 0.14}
+            y={radius * 0.5 + text * 1.2}
+            textAnchor="end"
+            fontSize={text - 1}
+            className="fill-soft"
+          >
+            {unit}
+          </text>
+        </>
+      )}
+      {!legend && !big && (
+        <text
+          x={radius * 0.18}
+          y={radius * 1.02}
+          textAnchor="end"
+          fontSize={text}
+          className="fill-ink font-bold"
+        >
+          {name}{' '}
+          <tspan fontWeight="400" className="fill-soft">
+            {unit}
+          </tspan>
+        </text>
+      )}
       {needles.map((_, n) => (
         <g key={n} ref={(hand) => void (hands.current[n] = hand)} transform={`rotate(${FROM})`}>
           <path

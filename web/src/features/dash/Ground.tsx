@@ -38,7 +38,7 @@ export function Ground({ practice, described }: { practice: Practice; described:
     )
   return (
     <div className="relative h-full overflow-hidden" data-rolls={rolls}>
-      <svg viewBox="0 0 860 100" preserveAspectRatio="xMidYMax slice" className="h-full w-full" aria-hidden>
+      <svg viewBox="0 12 860 86" preserveAspectRatio="xMidYMax slice" className="h-full w-full" aria-hidden>
         <g ref={ground}>
           {Array.from({ length: FEET_DRAWN * 2 }, (_, n) => {
             const foot = n - FEET_DRAWN
@@ -62,10 +62,12 @@ export function Ground({ practice, described }: { practice: Practice; described:
         </g>
         <path d="M0 74H860" className="stroke-ink" strokeWidth="3" />
         <g ref={body}>
-          <Vehicle kind={described.kind} trailers={described.trailers} />
+          <g transform="translate(84 11) scale(0.85)">
+            <Vehicle kind={described.kind} trailers={described.trailers} />
+          </g>
         </g>
-        {chock(front, 588, 1)}
-        {chock(back, 540, -1)}
+        {chock(front, 580, 1)}
+        {chock(back, 547, -1)}
         <path d="M660 74V30" className="stroke-clay" strokeWidth="3" />
       </svg>
       <p className="absolute top-1 left-3 text-note max-sm:text-[13px]">

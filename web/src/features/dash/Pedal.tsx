@@ -60,7 +60,6 @@ export function Pedal({ practice, slim = false }: { practice: Practice; slim?: b
     <div className={`flex min-h-0 flex-col ${slim ? 'h-full' : 'h-full gap-1'}`}>
       <button
         type="button"
-        aria-label={t('practice.pedal')}
         aria-pressed={full}
         data-pedal
         onPointerDown={down}

@@ -71,7 +71,7 @@ function NewPractice() {
   const book = useQuery(rulebookQuery()).data
   const unit = units.find(({ id }) => id === vehicle)
   const spec = useVehicle(unit)
-  const asked = unit ? spec.data : vehicle
+  const asked = unit ? spec.data?.vehicle : vehicle
   const choices = useChoices(asked, language, spec.error)
   const begin = useMutation({
     networkMode: 'always',
@@ -81,10 +81,10 @@ function NewPractice() {
       const wrong =
         hidden === 'drawn' ? { pool } : hidden === 'code' ? { code } : hidden === 'seen' ? { faults } : {}
       const choice = {
-        ...(unit ? { vehicle: asked } : { kind: vehicle }),
+        ...(unit ? spec.data : { kind: vehicle }),
         ...wrong,
         ...{ seed, mode },
-        ...(rules && { rules }),
+        ...(rules && { rules, procedure: undefined }),
         ...(procedure && { procedure }),
         start: {
           ...AIR[air],
@@ -133,7 +133,9 @@ function NewPractice() {
           onChange={(event) => setRules(event.target.value)}
           options={[
             { value: '', text: t('practice.usual') },
-            ...(book?.rules ?? []).map(({ id, title }) => ({ value: id, text: title[language] ?? id })),
+            ...(book?.rules ?? [])
+              .filter(({ own }) => !own)
+              .map(({ id, title }) => ({ value: id, text: title[language] ?? id })),
           ]}
         />
         <SelectField
@@ -142,11 +144,13 @@ function NewPractice() {
           onChange={(event) => setProcedure(event.target.value)}
           options={[
             { value: '', text: t('practice.usual') },
-            ...(book?.procedures ?? []).map(({ id, title }) => ({ value: id, text: title[language] ?? id })),
+            ...(book?.procedures ?? [])
+              .filter(({ own }) => !own)
+              .map(({ id, title }) => ({ value: id, text: title[language] ?? id })),
           ]}
         />
       </div>
-      <div className="flex flex-wrap gap-4">
+      <div className="flex flex-wrap gap-3">
         <Choice
           label={t('practice.mode')}
           value={mode}
@@ -162,7 +166,7 @@ function NewPractice() {
             text: t(`practice.airs.${value}`),
           }))}
         />
-        <div className="w-40">
+        <div className="w-32 grow">
           <SelectField
             label={t('practice.slope')}
             value={slope}

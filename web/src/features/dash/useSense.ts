@@ -28,5 +28,6 @@ export function useEachPicture(practice: Practice, draw: (frame: Frame) => void)
 export const useDriveState = (practice: Practice): string =>
   useSyncExternalStore(
     practice.subscribe,
-    () => `${practice.state} ${practice.rate} ${practice.trainers} ${Math.round(practice.stoodS)}`,
+    () =>
+      `${practice.state} ${practice.frame !== null} ${practice.rate} ${practice.trainers} ${Math.round(practice.stoodS)}`,
   )

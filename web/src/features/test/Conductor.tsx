@@ -45,6 +45,7 @@ export function Conductor({ recorder, live, narrow = false }: ConductorProps) {
   const { state, phase, bar, legs, readings, feed, rolling, watches, verdicts, strike } = test
   const { script, setup } = live.run
   const hideLimits = setup.calls === 'rehearsal'
+  const Main = narrow ? 'div' : 'main'
   const calls = (
     <CallsNow {...{ phase, live, state }} verdicts={verdicts.now} onSay={(body) => strike([body])} />
   )
@@ -75,7 +76,7 @@ export function Conductor({ recorder, live, narrow = false }: ConductorProps) {
       <div
         className={`grid min-h-0 grow ${narrow ? 'lg:grid-cols-[1fr_74px]' : 'grid-cols-[1fr_74px] md:grid-cols-[1fr_330px]'}`}
       >
-        <main className="flex min-h-0 min-w-0 flex-col">
+        <Main className="flex min-h-0 min-w-0 flex-col">
           <div className={`flex grow flex-col gap-3 overflow-y-auto px-4 pt-4 ${narrow ? '' : 'sm:px-9'}`}>
             <div aria-live="polite" data-phase={phase.name}>
               <h1 className={`text-[1.45rem] leading-tight ${narrow ? '' : 'md:text-title'}`}>
@@ -145,7 +146,7 @@ export function Conductor({ recorder, live, narrow = false }: ConductorProps) {
             disabled={(bar.disabled ?? false) || covered}
             onStrike={test.onStrike}
           />
-        </main>
+        </Main>
         <aside className={`min-h-0 border-l border-line ${narrow ? 'max-lg:hidden' : ''}`}>
           {!rolling && (
             <Suspense>

@@ -68,7 +68,7 @@ export function StageBody(props: StageBodyProps) {
 }
 
 const RoundBeside = lazy(async () => {
-  const [m] = await Promise.all([import('./RoundBeside'), needWords('round')])
+  const [m] = await Promise.all([import('./RoundBeside'), needWords('round', 'acts')])
   return { default: m.RoundBeside }
 })
 

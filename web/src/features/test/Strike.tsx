@@ -90,7 +90,7 @@ export function Strike({
         // a screen reader's click has no pointer before it
         if (event.detail === 0 && !held) press(event)
       }}
-      className={`relative flex w-full touch-manipulation items-center gap-6 overflow-hidden px-4 text-left select-none ${narrow ? 'min-h-28 py-3' : 'py-5 sm:px-9'} ${
+      className={`relative flex w-full shrink-0 touch-manipulation items-center gap-6 overflow-hidden px-4 text-left select-none ${narrow ? 'min-h-28 py-3' : 'py-5 sm:px-9'} ${
         disabled ? 'bg-hair text-ink' : 'bg-air text-on-air'
       }`}
     >

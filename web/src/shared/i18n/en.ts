@@ -5,14 +5,14 @@ import type { people } from './en/people'
 import type { units } from './en/units'
 import type { log } from './en/log'
 import { sheet } from './en/sheet'
-import { acts } from './en/acts'
 import type { practice } from './en/practice'
 import type { round } from './en/round'
+import type { acts } from './en/acts'
 import type { rules } from './en/rules'
 import type { yard } from './en/yard'
 
 /** Every word of the interface in English; the Spanish book must have the same keys. */
-export const en = { ...base, ...setup, ...test, ...sheet, ...acts }
+export const en = { ...base, ...setup, ...test, ...sheet }
 
 export type FirstWords = typeof en
 /** With those that only some screens fetch. */
@@ -23,4 +23,5 @@ export type Words = FirstWords &
   typeof log &
   typeof rules &
   typeof practice &
-  typeof yard
+  typeof yard &
+  typeof acts

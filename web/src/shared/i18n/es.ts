@@ -3,7 +3,6 @@ import { base } from './es/base'
 import { setup } from './es/setup'
 import { test } from './es/test'
 import { sheet } from './es/sheet'
-import { acts } from './es/acts'
 
 /** Every word of the interface in Spanish. */
 export const es: FirstWords = {
@@ -11,5 +10,4 @@ export const es: FirstWords = {
   ...setup,
   ...test,
   ...sheet,
-  ...acts,
 }

@@ -48,6 +48,10 @@ const MORE = {
     en: async () => (await import('./en/yard')).yard,
     es: async () => (await import('./es/yard')).yard,
   },
+  acts: {
+    en: async () => (await import('./en/acts')).acts,
+    es: async () => (await import('./es/acts')).acts,
+  },
   practice: {
     en: async () => (await import('./en/practice')).practice,
     es: async () => (await import('./es/practice')).practice,
@@ -58,6 +62,8 @@ const MORE = {
   },
 } satisfies Record<string, Record<Language, () => Promise<object>>>
 const wanted = new Set<keyof typeof MORE>()
+/** Which of them are there, by language. */
+const known = new Set<string>()
 
 /** Know the words of a screen before it is drawn. Rejects where they cannot be loaded. */
 export async function needWords(...names: (keyof typeof MORE)[]): Promise<void> {
@@ -67,8 +73,9 @@ export async function needWords(...names: (keyof typeof MORE)[]): Promise<void> 
 
 async function addMore(language: Language): Promise<void> {
   for (const name of wanted) {
-    if (i18next.exists(`${name}.title`, { lng: language })) continue
+    if (known.has(`${language} ${name}`)) continue
     i18next.addResourceBundle(language, 'translation', await MORE[name][language](), true)
+    known.add(`${language} ${name}`)
   }
 }
 

@@ -6,6 +6,7 @@ import { practice as enPractice } from './en/practice'
 import { round as enRound } from './en/round'
 import { rules as enRules } from './en/rules'
 import { units as enUnits } from './en/units'
+import { acts as enActs } from './en/acts'
 import { yard as enYard } from './en/yard'
 import { es } from './es'
 import { log as esLog } from './es/log'
@@ -14,6 +15,7 @@ import { practice as esPractice } from './es/practice'
 import { round as esRound } from './es/round'
 import { rules as esRules } from './es/rules'
 import { units as esUnits } from './es/units'
+import { acts as esActs } from './es/acts'
 import { yard as esYard } from './es/yard'
 import { changeLanguage, refusal, startWords } from './index'
 
@@ -36,6 +38,7 @@ test('both languages hold the same words with the same figures in them', () => {
       ...esRules,
       ...esPractice,
       ...esYard,
+      ...esActs,
     } as Tree),
   )
   const english = flat({
@@ -47,6 +50,7 @@ test('both languages hold the same words with the same figures in them', () => {
     ...enRules,
     ...enPractice,
     ...enYard,
+    ...enActs,
   } as Tree)
   expect([...spanish.keys()].sort()).toEqual(english.map(([key]) => key).sort())
   for (const [key, text] of english)
