@@ -4,11 +4,12 @@ from __future__ import annotations
 
 import sys
 
-from benchmarks import attack, core, drift, live, sim, store, whatif
+from benchmarks import attack, core, dash, drift, live, sim, store, whatif
 
 BENCHES = {
     "attack": attack.main,
     "core": core.main,
+    "dash": dash.main,
     "drift": drift.main,
     "live": live.main,
     "sim": sim.main,

@@ -12,6 +12,19 @@ from lowhiss.demo.scenario import demo_id
 READY_S = 90
 READS = ("read", "readOne", "accept", "acceptOne", "itIs")
 
+TELLS_FAILURES = """
+  const Told = window.Worker
+  window.Worker = class extends Told {
+    constructor(...given) {
+      super(...given)
+      this.addEventListener('message', ({ data }) => {
+        if (data.failed || data.drive === 'failed') console.error(JSON.stringify(data))
+      })
+    }
+  }
+"""
+"""What the core refuses inside its worker is a complaint like any other."""
+
 
 class Seat:
     """A page in real time: the vehicle has a clock of its own, and a minute is a minute."""
@@ -21,6 +34,7 @@ class Seat:
         self.complaints: list[str] = []
         page.on("pageerror", lambda error: self.complaints.append(f"{error} {error.stack}"))
         page.on("console", lambda said: self.complaints.append(said.text) if said.type == "error" else None)
+        page.add_init_script(TELLS_FAILURES)
         page.request.post(f"{url}/api/session/demo", data={"person_id": demo_id(who)})
 
     def begin(self, vehicle: str, *, choose: dict[str, str] | None = None, press: tuple[str, ...] = ()) -> None:

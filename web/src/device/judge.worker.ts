@@ -32,17 +32,22 @@ async function load(from: string): Promise<Core> {
 // what fails inside the interpreter while it loads is told by the answer
 self.addEventListener('unhandledrejection', (event) => event.preventDefault())
 
-const driving = new Driving((from) => (loading ??= load(from)))
+/** The core, loaded once; one that could not be loaded is tried again, one that refuses a question goes on. */
+function begun(from: string): Promise<Core> {
+  loading ??= load(from).catch((error: unknown) => {
+    loading = undefined
+    throw error
+  })
+  return loading
+}
+
+const driving = new Driving(begun)
 
 self.onmessage = ({ data }: MessageEvent<Question | DriveAsk>) => {
   if ('drive' in data) return driving.hear(data)
   const { id, from, what, given } = data
-  loading ??= load(from)
-  loading
+  begun(from)
     .then((core) => ({ id, answer: core[what](...given) }))
-    .catch((error: unknown) => {
-      loading = undefined
-      return { id, failed: error instanceof Error ? error.message : String(error) }
-    })
+    .catch((error: unknown) => ({ id, failed: error instanceof Error ? error.message : String(error) }))
     .then((reply: Reply) => self.postMessage(reply))
 }

@@ -36,7 +36,8 @@ export function recordOf(live: LiveRun): { events: Record<string, unknown>[] } &
     ...{ format: 'low-hiss-run/1', id: run.id, started_at: run.startedWall, purpose, people, gauges },
     events: events.flatMap(({ event, delivery }, n) => {
       const { mono_s, by, ...rest } = event
-      const left = delivery === 'aside' || !Number.isFinite(mono_s)
+      // what somebody only claimed of a practice vehicle is not what the vehicle says
+      const left = delivery === 'aside' || !Number.isFinite(mono_s) || event.claimed === true
       return left ? [] : [{ at_s: times[n], ...rest, ...(by && { by }) }]
     }),
   }

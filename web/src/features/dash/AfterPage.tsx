@@ -95,7 +95,7 @@ function Marks({ after, onChoose }: { after: After; onChoose: (mark: TrueMark | 
   const figures = useFigures()
   const values = (psi: number[] | null) => (psi ? psi.map((one) => figures.reading(one)).join(' · ') : '–')
   return (
-    <section className="overflow-x-auto">
+    <section className="min-w-0 overflow-x-auto" tabIndex={0}>
       <h2 className="text-lead font-bold">{t('practice.truth.struck')}</h2>
       <table className="mt-2 w-full text-left">
         <thead className="text-note text-soft">

@@ -59,7 +59,7 @@ export function TruthChart({ after, chosen }: { after: After; chosen: TrueMark |
     Math.min(end, Math.max(0, x.invert(((clientX - box.left) / box.width) * W)))
   const tickPsi = y.ticks(7)
   return (
-    <figure className="mt-4 bg-sheet p-2">
+    <figure className="mt-4 overflow-x-auto bg-sheet p-2" tabIndex={0}>
       <svg
         viewBox={`0 0 ${W} ${H}`}
         className="w-full touch-none max-sm:min-w-[44rem]"
