@@ -28,7 +28,7 @@ _FOLLOWS_S = 0.15
 """So long the red knob takes to follow the yellow one."""
 
 FINE_S = 0.01
-"""The step while air moves fast; halving it changes no pressure by more than 0.15 psi."""
+"""The step while air moves fast; halving it changed no pressure by more than 0.19 psi in 200 random schedules."""
 COARSE_S = 0.05
 """The step while nothing but leaks, compressor and warming goes on."""
 _FAST_PSI_PER_S = 4.0

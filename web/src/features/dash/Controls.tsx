@@ -81,7 +81,7 @@ export function Gear({ practice, described }: PartProps & { described: Described
             aria-pressed={gear === at}
             data-gear={at}
             onClick={() => practice.control('gear', at)}
-            className={`${place(gear === at)} max-sm:min-w-11 max-sm:px-1`}
+            className={`${place(gear === at)} max-sm:px-1`}
           >
             {at}
           </button>

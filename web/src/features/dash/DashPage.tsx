@@ -246,7 +246,7 @@ function Below({ practice, described, led, refusal, children }: BelowProps) {
             <Clutch practice={practice} />
           </div>
         )}
-        <div className="w-56 shrink-0 snap-start">
+        <div className="w-64 shrink-0 snap-start">
           <Gear {...{ practice, described }} />
         </div>
         <div className="w-52 shrink-0 snap-start">
@@ -461,7 +461,7 @@ function Head({ practice, sound, turnSound, letters, turnLetters, led, onLed }: 
         <PreferencesMenu />
         <Link
           to="/practice"
-          className="inline-flex min-h-touch items-center border-[1.5px] border-ink px-2 text-note font-semibold sm:px-3"
+          className="inline-flex min-h-touch min-w-touch items-center justify-center border-[1.5px] border-ink px-2 text-note font-semibold sm:px-3"
         >
           {t('practice.exit')}
         </Link>

@@ -13,6 +13,7 @@ export function Ground({ practice, described }: { practice: Practice; described:
   const ground = useRef<SVGGElement>(null)
   const body = useRef<SVGGElement>(null)
   const feet = useRef<SVGTSpanElement>(null)
+  const wheel = useRef<SVGGElement>(null)
   const rolls = useSense(practice, (frame) => frame.rolls, false)
   const front = useSense(practice, (frame) => frame.chocks.front, 'stowed')
   const back = useSense(practice, (frame) => frame.chocks.back, 'stowed')
@@ -22,6 +23,7 @@ export function Ground({ practice, described }: { practice: Practice; described:
     ground.current?.setAttribute('transform', `translate(${(-frame.ground_in * PX_PER_INCH).toFixed(2)})`)
     if (!still)
       body.current?.setAttribute('transform', `rotate(${(-frame.pitch_deg * 1.2).toFixed(3)} 560 66)`)
+    wheel.current?.setAttribute('transform', `translate(130 52) rotate(${frame.wheel_deg.toFixed(1)})`)
     if (feet.current)
       feet.current.textContent = t('practice.feet', { feet: Math.round(frame.ground_in / 12) })
   })
@@ -61,6 +63,11 @@ export function Ground({ practice, described }: { practice: Practice; described:
           })}
         </g>
         <path d="M0 74H860" className="stroke-ink" strokeWidth="3" />
+        <g ref={wheel} transform="translate(130 52)">
+          <circle r="17" fill="none" className="stroke-ink" strokeWidth="4" />
+          <path d="M-17 2H17M0 2V17" className="stroke-ink" strokeWidth="3" />
+          <path d="M0 -21V-13" className="stroke-air" strokeWidth="5" />
+        </g>
         <g ref={body}>
           <g transform="translate(84 11) scale(0.85)">
             <Vehicle kind={described.kind} trailers={described.trailers} />

@@ -32,7 +32,7 @@ export function Lamps({ practice, described }: { practice: Practice; described: 
               />
             ))}
           </svg>
-          {t('practice.buzzer')}
+          <span className="max-lg:sr-only">{t('practice.buzzer')}</span>
         </span>
       </div>
       <Small lit={power} name={t('practice.absPower')} wide={described.trailers === 0} />
@@ -47,7 +47,7 @@ function Small({ lit, name, wide = false }: { lit: boolean; name: string; wide?:
     <div
       role="status"
       aria-label={`${name}: ${t(lit ? 'practice.lit' : 'practice.dark')}`}
-      className={`min-h-8 border-2 px-2 py-1 text-note font-semibold max-sm:text-[13px] ${wide ? 'col-span-2' : ''} ${lit ? 'border-amber bg-amber text-[#14191a]' : 'border-line bg-sheet text-soft'}`}
+      className={`min-h-8 border-2 px-1.5 py-1 text-note font-semibold max-sm:px-1 max-sm:text-[13px] max-sm:[font-stretch:70%] ${wide ? 'col-span-2' : ''} ${lit ? 'border-amber bg-amber text-[#14191a]' : 'border-line bg-sheet text-soft'}`}
     >
       {name}
     </div>
