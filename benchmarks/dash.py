@@ -68,7 +68,7 @@ PEDAL = """() => new Promise((done) => {
     requestAnimationFrame(look)
   }
   addEventListener('keydown', ({ timeStamp }) => {
-    began = timeStamp
+    began = timeStamp || performance.now() // some inputs carry no stamp
     look()
   }, { once: true })
 })"""

@@ -53,9 +53,9 @@ const OLDEST_INPUT_S = 5
 /** The moment of an input by its own stamp: a busy page hears of a touch only after it happened. */
 export function momentOf({ timeStamp }: { timeStamp: number }): Moment {
   const heard = now()
-  if (source) return { ...heard, mono_s: thousandths(source.at(timeStamp)) }
-  const lateS = heard.mono_s - timeStamp / 1000
-  return lateS > 0 && lateS < OLDEST_INPUT_S ? earlier(heard, lateS) : heard
+  const lateS = thousandths(performance.now() / 1000) - timeStamp / 1000
+  if (!(lateS > 0 && lateS < OLDEST_INPUT_S)) return heard
+  return source ? { ...heard, mono_s: thousandths(source.at(timeStamp)) } : earlier(heard, lateS)
 }
 
 /** The moment some seconds before another, by both of its clocks. */
