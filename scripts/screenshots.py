@@ -13,14 +13,16 @@ from collections.abc import Iterator
 from contextlib import contextmanager
 from pathlib import Path
 
-from playwright.sync_api import Page, sync_playwright
+from playwright.sync_api import Browser, Page, sync_playwright
 
 ROOT = Path(__file__).resolve().parents[1]
 sys.path.insert(0, str(ROOT))
 
 from lowhiss.demo.scenario import demo_id  # noqa: E402
-from tests.browser.cab import Cab, RealCab  # noqa: E402
+from tests.browser.cab import Cab  # noqa: E402
+from tests.browser.seat import Seat  # noqa: E402
 from tests.browser.test_conductor import COMBINATION  # noqa: E402
+from tests.browser.test_practice import LEAK_CHECK  # noqa: E402
 from tests.browser.test_rounds import Walker  # noqa: E402
 from tests.faults.processes import LowHiss, free_port  # noqa: E402
 
@@ -51,16 +53,13 @@ def office(cab: Cab) -> None:
 
 
 def rule_desk(cab: Cab) -> None:
-    """The rule desk at 1280x800: side by side, an order bent on its course, and what if."""
+    """The rule desk at 1280x800: side by side, and what if."""
     cab.sign_in()
     columns = "&".join(f"sets={ref}" for ref in ("us-cdl", "canada-west", "marram-valley@2", "marram-valley@3"))
     cab.go(f"/rules?{columns}&draft=marram-valley@3")
     cab.page.wait_for_selector("[data-said=en]")
     cab.page.evaluate("scrollTo(0, 0)")
     shoot(cab.page, "rules")
-    cab.go("/rules/orders")
-    cab.page.wait_for_selector("[data-cost]")
-    shoot(cab.page, "orders")
     cab.go("/rules/what-if")
     cab.page.locator("form select").first.select_option("marram-valley")
     cab.page.get_by_role("button", name="Ask").click()
@@ -75,28 +74,6 @@ def in_the_yard(cab: Cab) -> None:
     cab.go()
     cab.page.wait_for_selector("[data-unit] >> visible=true")
     shoot(cab.page, "phone-yard")
-
-
-def fed(cab: Cab) -> None:
-    """The test screen under a live feed that the stand-in sends."""
-    cab.sign_in()
-    headers = {"x-low-hiss-csrf": cab.page.request.get(f"{cab.url}/api/session").json()["csrf"]}
-    answer = cab.page.request.post(f"{cab.url}/api/units/{demo_id('MV-22')}/feed-token", headers=headers)
-    cab.set_up("MV-22", "Tove Lind", procedure="static-only")
-    cab.page.get_by_role("radio", name="live feed").click()
-    cab.page.locator("button[type=submit]:enabled").click()
-    cab.page.wait_for_selector("[data-strike]")
-    while cab.asked() != "cut_out":
-        cab.strike("")
-    sending = ["--unit", "tractor_semitrailer", "--procedure", "static-only", "--feed", cab.url, "--speed", "10"]
-    token = answer.json()["token"]
-    with tempfile.TemporaryDirectory() as folder:
-        command = [sys.executable, "-m", "lowhiss.cli", "simulate", *sending, "--token", token, "--out", f"{folder}/x"]
-        stand_in = subprocess.Popen(command, cwd=ROOT)
-        cab.page.wait_for_selector("[data-proposal=cut_out]", timeout=60_000)
-        shoot(cab.page, "test-feed")
-        stand_in.terminate()
-        stand_in.wait()
 
 
 def whole_run(cab: Cab) -> None:
@@ -121,14 +98,6 @@ def whole_run(cab: Cab) -> None:
     cab.finish()
     cab.page.wait_for_selector("[data-school]")
     shoot(cab.page, "sheet")
-
-
-def failing_bus(cab: Cab) -> None:
-    """A bus whose knob pops too high, at 390x844."""
-    cab.begin("MV-21", "Pia Munro", procedure="single-vehicle")
-    figures = COMBINATION | {"leak_applied end": (111, 111), "popped": (52, 53)}
-    cab.do(figures, until="again")
-    shoot(cab.page, "phone-fail")
 
 
 def at_night(cab: Cab) -> None:
@@ -172,6 +141,43 @@ def going_round(cab: Cab) -> None:
     shoot(cab.page, "phone-not-right")
 
 
+def practising(browser: Browser, url: str) -> None:
+    """The practice vehicle in its minute, at both sizes, and what was true of it: in real time."""
+    for size, name in ((PHONE, "phone-dash"), (DESK, "dash")):
+        context = browser.new_context(viewport=size, locale="en-US", service_workers="block")
+        seat = Seat(context.new_page(), url)
+        page = seat.page
+        page.goto(f"{url}/practice")
+        page.get_by_role("radio", name="in sight", exact=True).click()
+        page.get_by_role("button", name="Leaking coupling: severe").click(timeout=60_000)
+        seat.choose("tractor and trailer", choose=LEAK_CHECK, press=("automatic", "from the road"))
+        seat.key("k")
+        page.wait_for_timeout(4500)
+        seat.key("y", "t", "o", "Comma", "Period")
+        seat.until_asked("pedal_full")
+        page.wait_for_timeout(6000)
+        page.keyboard.down("ArrowDown")
+        seat.until_asked("settled", "start")
+        page.wait_for_timeout(12_000)
+        seat.strike()
+        if seat.asked() == "start":
+            page.wait_for_timeout(9000)
+            seat.strike()
+        seat.set_numbers(*seat.both())
+        page.wait_for_timeout(20_000)
+        shoot(page, name)
+        if size is DESK:
+            seat.until_asked("read", "readOne")
+            seat.set_numbers(*seat.both())
+            page.keyboard.up("ArrowDown")
+            page.get_by_role("button", name="Stop here").click()
+            seat.after()
+            page.wait_for_selector("[data-quality]")
+            shoot(page, "truth")
+        assert seat.complaints == [], seat.complaints
+        context.close()
+
+
 @contextmanager
 def application() -> Iterator[str]:
     """The application with fresh demo data."""
@@ -196,9 +202,7 @@ def main() -> None:
         views = (
             (office, DESK),
             (rule_desk, DESK),
-            (fed, DESK),
             (whole_run, DESK),
-            (failing_bus, PHONE),
             (at_night, PHONE),
             (in_the_yard, PHONE),
             (beside_the_fill, DESK),
@@ -206,10 +210,11 @@ def main() -> None:
         )
         for drive, size in views:
             context = browser.new_context(viewport=size, locale="en-US", service_workers="block")
-            cab = (RealCab if drive is fed else Cab)(context.new_page(), url)
+            cab = Cab(context.new_page(), url)
             drive(cab)
             assert cab.complaints == [], cab.complaints
             context.close()
+        practising(browser, url)
         browser.close()
 
 

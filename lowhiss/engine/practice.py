@@ -136,6 +136,7 @@ class Drive:
             "rolls": abs(world.v_m_per_s) > 0.02,
             "wheel_deg": round(world.body.wheel_deg, 1),
             "key": hands.key,
+            "no_crank": world.no_crank,
             "gear": hands.gear,
             "pedal": round(world.pedal, 3),
             "clutch": hands.clutch,

@@ -260,7 +260,7 @@ def test_a_helper_joins_by_the_code_answers_and_commands_nothing(walker, people)
     assert helper.client.post(f"/api/rounds/{walker.round_id}/marks", json=body).status_code == 403
     assert helper.client.post("/api/join", json={"code": "nonsense"}).status_code == 422
     joined = helper.client.post("/api/join", json={"code": code}).raise_for_status().json()
-    assert joined == {"round_id": walker.round_id, "run_id": None}
+    assert joined == {"round_id": walker.round_id, "run_id": None, "practice_id": None}
     joined = helper.client.get(f"/api/rounds/{walker.round_id}").json()["head"]
     assert (joined["id"], joined["part"], joined["helpers"]) == (walker.round_id, "help", ["Ines Aldous"])
     told = helper.tell(

@@ -11,7 +11,7 @@ from playwright.sync_api import expect
 
 from lowhiss.engine.practice import replay
 from tests.browser.inspect import AXE, cut_off, small_controls
-from tests.browser.seat import Seat
+from tests.browser.seat import READY_S, Seat
 from tests.conftest import ROOT
 
 LEAK_CHECK = {"Order of work": "Leak check, pedal held"}
@@ -72,7 +72,8 @@ def test_a_hidden_leak_is_found_by_two_thumbs(browser, app_url):
     seat = Seat(page, app_url)
     page.goto(f"{app_url}/practice")
     page.get_by_role("radio", name="in sight", exact=True).click()
-    page.get_by_role("button", name="Leak in the primary circuit: severe").click()
+    # what it can hide is asked of the core, which comes to this device first
+    page.get_by_role("button", name="Leak in the primary circuit: severe").click(timeout=READY_S * 1000)
     seat.choose("bus", choose=LEAK_CHECK, press=("automatic", "from the road"))
     page.locator("[data-key=on]").tap()
     page.wait_for_timeout(4500)
@@ -231,10 +232,9 @@ def inspected(page) -> None:
     assert cut_off(page) == []
 
 
-@pytest.mark.parametrize("theme", ["day", "night"])
-@pytest.mark.parametrize("language", ["en", "es"])
+@pytest.mark.parametrize(("language", "theme"), [("en", "day"), ("es", "night")])
 def test_the_dash_can_be_read_by_everybody(browser, app_url, theme, language):
-    """Axe and cut text at both sizes, by day and night, in both languages."""
+    """Axe and cut text: at a desk in English by day, on a phone in Spanish by night and in kPa."""
     wide = language == "en"
     context = browser.new_context(**({"viewport": {"width": 1280, "height": 800}} if wide else PHONE))
     page = context.new_page()

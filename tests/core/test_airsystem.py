@@ -58,9 +58,9 @@ def test_it_fills_and_settles_as_vehicles_do(kind):
         for mark in (50, 85, 90, 100):
             if min(dash.true_psi) >= mark:
                 passed.setdefault(mark, dash.t_s)
-    assert filling.t_s == pytest.approx(full_s, rel=0.1)
-    assert passed[100] - passed[85] == pytest.approx(climb_s, rel=0.1)
-    assert passed[90] - passed[50] == pytest.approx(old_climb_s, rel=0.1)
+    assert filling.t_s == pytest.approx(full_s, rel=0.04)
+    assert passed[100] - passed[85] == pytest.approx(climb_s, rel=0.05)
+    assert passed[90] - passed[50] == pytest.approx(old_climb_s, rel=0.05)
 
     full = AirSystem(kind_spec(DATA, kind), DATA, charge_psi=125, trailer_psi=110)
     controls = full.controls

@@ -463,6 +463,7 @@ def test_what_lights_with_the_key_goes_out_again():
 def test_a_manual_starts_with_the_clutch_down_and_an_automatic_in_neutral():
     manual = Cab().do(key="start").wait(3)
     assert not manual.world.engine.alive
+    assert manual.world.no_crank
     assert "no_crank" in manual.names()
     automatic = Cab("bus", gearbox="automatic", gear="D").do(key="start").wait(3)
     assert not automatic.world.engine.alive
@@ -517,6 +518,38 @@ def test_a_knob_pushed_without_air_comes_out_again():
     cab = Cab("straight_truck", tanks_psi=10.0).knobs().wait(0.2)
     assert cab.world.air.controls.tractor_in
     assert not cab.wait(0.5).world.air.controls.tractor_in
+
+
+def test_a_standing_engine_that_is_turned_by_hand_pumps_nothing():
+    cab = Cab("straight_truck", tanks_psi=60.0).wait(1)
+    cab.world.air.controls.rpm = 30.0
+    assert not cab.world.air.pumping
+
+
+def test_an_automated_box_creeps_against_its_chock_and_stands():
+    """Practice A17: 150 N·m carry it a few centimetres up the chock, no further."""
+    cab = Cab(gearbox="automatic", chocked=True).start().do(pedal=1.0).knobs().wait(15).do(gear="D").wait(1)
+    cab.do(pedal=0.0).wait(6)
+    assert 0.05 < cab.world.x_m < 0.13
+    assert cab.world.engine.alive
+    assert cab.moment("chock_touched")
+
+
+@pytest.mark.parametrize(("fault", "moves"), [((), False), (("trailer_park_weak",), True)])
+def test_a_pull_finds_a_trailer_brake_that_is_gone(fault, moves):
+    """Practice A16: 200 N·m at the clutch, 2 s."""
+    cab = Cab("tractor_semitrailer", *fault).start().knobs("in", "out").wait(10).in_low().clutch_to(0.62, 1)
+    began = cab.world.x_m
+    assert (cab.wait(2).world.x_m - began >= 0.3) is moves
+
+
+def test_a_gear_without_the_clutch_grinds_and_refuses_and_the_key_may_go_off_while_it_rolls():
+    cab = Cab("straight_truck").start().knobs().wait(10)
+    assert cab.world.control("gear", "L") == "clutch_up"
+    assert "gear_ground" in cab.names()
+    cab.in_low().clutch_to(0, 1).wait(1).do(key="off").wait(6)
+    assert cab.world.v_m_per_s == 0
+    assert not cab.world.engine.alive
 
 
 def test_springs_follow_their_supply_down():

@@ -83,7 +83,19 @@ def test_a_frame_holds_the_senses_and_not_a_word_of_the_truth():
     frame = drive.frame()
     assert set(frame) == {
         *("t_s", "tick", "needles", "lamp", "buzzer", "abs_power", "abs_trailer", "rpm", "mph", "oil_psi"),
-        *("coolant_f", "volts", "parking", "trailer", "pitch_deg", "ground_in", "rolls", "wheel_deg", "key", "gear"),
+        *(
+            "coolant_f",
+            "volts",
+            "parking",
+            "trailer",
+            "pitch_deg",
+            "ground_in",
+            "rolls",
+            "wheel_deg",
+            "key",
+            "gear",
+            "no_crank",
+        ),
         *("pedal", "clutch", "throttle", "idle_rpm", "window", "belt", "where", "chocks", "sounds"),
         *("first_state", "states", "pops"),
     }

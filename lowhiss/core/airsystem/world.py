@@ -614,6 +614,11 @@ class World:
         return self.tick < self._blast_until
 
     @property
+    def no_crank(self) -> bool:
+        """Whether the key is held at start and nothing turns: the clutch is up, or the selector is not in neutral."""
+        return self.hands.key == "start" and not self.engine.alive and not self._may_start()
+
+    @property
     def grinding(self) -> bool:
         """Whether worn linings are heard."""
         spec = self.air.spec

@@ -33,6 +33,8 @@ export interface Frame {
   rolls: boolean
   wheel_deg: number
   key: 'off' | 'on' | 'start'
+  /** The starter is held and nothing turns. */
+  no_crank: boolean
   gear: string
   pedal: number
   clutch: number

@@ -9,25 +9,70 @@ let loading: Promise<Core> | undefined
 interface Interpreter {
   FS: { mkdirTree: (path: string) => void; writeFile: (path: string, text: string) => void }
   runPython: (code: string) => unknown
+  makeMemorySnapshot?: () => Uint8Array
+}
+
+interface Loading {
+  indexURL: string
+  /** Memory of an earlier start: experimental in this release, so whatever goes wrong with it means a plain start. */
+  _loadSnapshot?: Uint8Array
+  _makeSnapshot?: boolean
 }
 
 async function load(from: string): Promise<Core> {
+  const memory = await keptMemory(from)
+  if (memory) {
+    try {
+      return await start(from, { indexURL: from, _loadSnapshot: memory })
+    } catch {
+      await forgetMemory()
+    }
+  }
+  return start(from, { indexURL: from, _makeSnapshot: true })
+}
+
+async function start(from: string, how: Loading): Promise<Core> {
   const [{ loadPyodide }, texts] = await Promise.all([
     import(/* @vite-ignore */ `${from}pyodide.mjs`) as Promise<{
-      loadPyodide: (options: { indexURL: string }) => Promise<Interpreter>
+      loadPyodide: (options: Loading) => Promise<Interpreter>
     }>,
     fetch(`${from}core.json`).then((answer) => answer.json() as Promise<Record<string, string>>),
   ])
-  const python = await loadPyodide({ indexURL: from })
+  const python = await loadPyodide(how)
   for (const [path, text] of Object.entries(texts)) {
     const whole = `/core/lowhiss/${path}`
     python.FS.mkdirTree(whole.slice(0, whole.lastIndexOf('/')))
     python.FS.writeFile(whole, text)
   }
-  return python.runPython(
-    'import sys; sys.path.insert(0, "/core"); from lowhiss.engine import on_device; on_device',
-  ) as Core
+  if (how._makeSnapshot) {
+    python.runPython('import sys; sys.path.insert(0, "/core"); import lowhiss.engine.on_device')
+    await keepMemory(from, python)
+  }
+  return python.runPython('from lowhiss.engine import on_device; on_device') as Core
 }
+
+const MEMORY = 'judge-memory'
+
+/** The interpreter's memory as an earlier start left it, the core in it: a start from there takes a tenth of the time. */
+async function keptMemory(from: string): Promise<Uint8Array | undefined> {
+  if (!('caches' in self)) return undefined
+  const kept = await (await caches.open(MEMORY)).match(`${from}memory`).catch(() => undefined)
+  return kept && new Uint8Array(await kept.arrayBuffer())
+}
+
+/** Keep it for the next start; where there is no room the next start is a plain one. */
+async function keepMemory(from: string, python: Interpreter): Promise<void> {
+  if (!('caches' in self) || !python.makeMemorySnapshot) return
+  try {
+    const memory = python.makeMemorySnapshot()
+    await forgetMemory()
+    await (await caches.open(MEMORY)).put(`${from}memory`, new Response(memory as BodyInit))
+  } catch {
+    // nothing is lost but some seconds
+  }
+}
+
+const forgetMemory = (): Promise<unknown> => caches.delete(MEMORY).catch(() => undefined)
 
 // what fails inside the interpreter while it loads is told by the answer
 self.addEventListener('unhandledrejection', (event) => event.preventDefault())

@@ -68,7 +68,7 @@ function Truth({ title, at, after }: { title: string; at: string; after: After }
         </div>
         <p className="text-note text-soft">
           {title} · {figures.date(at)}
-          <Link to="/practice" className="ml-4 font-semibold text-air underline">
+          <Link to="/practice" className="ml-4 font-semibold underline">
             {t('practice.truth.another')}
           </Link>
         </p>

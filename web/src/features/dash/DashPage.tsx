@@ -57,7 +57,7 @@ export function DashPage({ conductor }: { conductor: ConductorPart }) {
     return (
       <div className="p-6">
         <p className="text-lead">{t('practice.notHere')}</p>
-        <Link to="/practice" className="font-semibold text-air underline">
+        <Link to="/practice" className="font-semibold underline">
           {t('practice.title')}
         </Link>
       </div>
@@ -80,7 +80,7 @@ function Driven({ practice, conductor }: { practice: Practice; conductor: Conduc
         <p role="alert" className="border-l-4 border-clay pl-3 text-lead font-semibold text-clay">
           {t(`practice.stage.${state}`, { why: practice.why })}
         </p>
-        <Link to="/practice" className="mt-4 inline-block font-semibold text-air underline">
+        <Link to="/practice" className="mt-4 inline-block font-semibold underline">
           {t('practice.title')}
         </Link>
       </div>
@@ -110,7 +110,7 @@ function Loading({ practice }: { practice: Practice }) {
           </div>
         </>
       )}
-      <Link to="/practice" className="font-semibold text-air underline">
+      <Link to="/practice" className="font-semibold underline">
         {t('app.cancel')}
       </Link>
     </div>
@@ -474,6 +474,7 @@ function Head({ practice, sound, turnSound, letters, turnLetters, led, onLed }: 
 function useRefusal(practice: Practice): string {
   const { t } = useTranslation()
   const [why, setWhy] = useState('')
+  const nothingTurns = useSense(practice, (frame) => frame.no_crank, false)
   useEffect(() => {
     let timer: ReturnType<typeof setTimeout> | undefined
     const ends = practice.onRefusal((_, code) => {
@@ -486,7 +487,7 @@ function useRefusal(practice: Practice): string {
       clearTimeout(timer)
     }
   }, [practice, t])
-  return why
+  return nothingTurns ? t('practice.refused.no_crank') : why
 }
 
 /** Out of sight the vehicle stands still; back in sight it goes on. */

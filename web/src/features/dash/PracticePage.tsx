@@ -371,7 +371,7 @@ function Driven() {
             {(ended || known.has(id)) && (
               <Link
                 to={ended ? `/practice/${id}/after` : `/practice/${id}`}
-                className="inline-flex min-h-touch items-center font-semibold text-air underline underline-offset-4"
+                className="inline-flex min-h-touch items-center font-semibold underline underline-offset-4"
               >
                 {t(ended ? 'practice.after' : 'practice.goOn')}
               </Link>

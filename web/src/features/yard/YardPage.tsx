@@ -75,6 +75,12 @@ export function YardPage() {
         >
           {t('units.title')}
         </Link>
+        <Link
+          to="/practice"
+          className="inline-flex min-h-touch items-center text-air underline underline-offset-4 sm:hidden"
+        >
+          {t('app.practice')}
+        </Link>
         <JoinTest />
       </div>
       <LeftOpen />
