@@ -101,7 +101,8 @@ def grow(seed: int = 8420) -> Iterator[dict[str, Any]]:
     rng = random.Random(seed)
     for unit in UNITS:
         rules = rulebook.rule_set(unit.rules)
-        switches = rng.uniform(-2, 2), rng.uniform(-2, 2)
+        # this fleet's low-air switches stand a little low: a stricter school would see some of them
+        switches = rng.uniform(-6, -2), rng.uniform(-2, 2)
         for visit in story_of(unit, rng):
             chance = random.Random(f"{seed} {unit.name} {visit.back_days}") if visit.between else rng
             trailers = unit.trailers if visit.trailers is None else visit.trailers
