@@ -175,7 +175,8 @@ class Drive:
 
     def keep(self) -> str:
         """The whole drive as it stands, to go on from later; not to be read by who drives."""
-        return base64.b64encode(zlib.compress(pickle.dumps(self, protocol=5), 1)).decode()
+        kept = pickle.dumps((rulebook.version(), self), protocol=5)
+        return base64.b64encode(zlib.compress(kept, 1)).decode()
 
     def record(self, marks: Sequence[Mapping[str, Any]]) -> dict[str, Any]:
         """The run record of this practice: the vehicle's own states and the trainee's marks."""

@@ -132,6 +132,15 @@ def test_a_practice_that_was_kept_goes_on_at_the_same_moment():
         go_on("AAAA")
 
 
+def test_a_practice_of_another_core_is_driven_again_from_its_log(monkeypatch):
+    drive = a_drive()
+    kept, record = drive.keep(), json.loads(json.dumps(drive.kept_record([])))
+    monkeypatch.setattr(rulebook, "version", lambda: "another")
+    with pytest.raises(PracticeError):
+        go_on(kept)
+    assert resume(kept, record).digest() == drive.digest()
+
+
 @pytest.mark.parametrize(
     ("change", "field"),
     [
