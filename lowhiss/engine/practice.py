@@ -293,11 +293,11 @@ def go_on(kept: str) -> Drive:
     Only ever called with what this device itself has written.
     """
     try:
-        drive = pickle.loads(zlib.decompress(base64.b64decode(kept)))
+        version, drive = pickle.loads(zlib.decompress(base64.b64decode(kept)))
     except Exception as broken:
         raise PracticeError("kept", "cannot be read: it is replayed from its log") from broken
-    if not isinstance(drive, Drive):
-        raise PracticeError("kept", "is no practice")
+    if version != rulebook.version() or not isinstance(drive, Drive):
+        raise PracticeError("kept", "is of another core: it is replayed from its log")
     return drive
 
 

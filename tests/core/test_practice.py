@@ -123,6 +123,7 @@ def test_a_practice_that_was_kept_goes_on_at_the_same_moment():
     drive.control("belt", "on")
     drive.advance(700)
     record = json.loads(json.dumps(drive.kept_record([])))
+    assert go_on(kept).world.tick == at
     on = resume(kept, record)
     assert at < on.world.tick == drive.world.tick
     assert on.digest() == drive.digest()
