@@ -18,13 +18,12 @@ LEAK_CHECK = {"Order of work": "Leak check, pedal held"}
 PHONE = {"viewport": {"width": 390, "height": 844}, "has_touch": True, "is_mobile": True}
 
 
-def hold_a_minute(seat: Seat, *, settle_s: float = 16) -> None:
+def hold_a_minute(seat: Seat, *, settle_s: float = 8) -> None:
     """With the pedal down: settled, the clock, both numbers, and the other two when the time is up."""
     seat.until_asked("settled", "start")
     seat.page.wait_for_timeout(settle_s * 1000)
     if seat.asked() == "settled":
         seat.strike()
-        seat.page.wait_for_timeout(6000)
     seat.strike()
     seat.page.wait_for_timeout(300)
     seat.set_numbers(*seat.both())
@@ -80,11 +79,6 @@ def test_a_hidden_leak_is_found_by_two_thumbs(browser, app_url):
     knob = page.locator("[data-knob=parking]")
     box = knob.bounding_box()
     page.mouse.move(box["x"] + box["width"] / 2, box["y"] + 30)
-    page.mouse.down()
-    page.wait_for_timeout(100)
-    page.mouse.up()
-    page.wait_for_timeout(300)
-    expect(knob).to_have_attribute("aria-checked", "false")  # a tap is not firm enough
     page.mouse.down()
     page.wait_for_timeout(400)
     page.mouse.up()

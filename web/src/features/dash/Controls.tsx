@@ -1,7 +1,7 @@
 import { useRef, type ReactNode } from 'react'
 import { useTranslation } from 'react-i18next'
 import type { Described, Practice } from '../../device'
-import { useEachPicture, useSense } from './useSense'
+import { setIfNew, useEachPicture, useSense } from './useSense'
 
 interface PartProps {
   practice: Practice
@@ -98,8 +98,8 @@ function Slide({ label, name, practice, read, springs }: PartProps & SlideProps)
   const slide = useRef<HTMLDivElement>(null)
   useEachPicture(practice, (frame) => {
     const value = read(frame)
-    if (fill.current) fill.current.style.width = `${value * 100}%`
-    slide.current?.setAttribute('aria-valuenow', String(Math.round(value * 100)))
+    setIfNew(fill.current, 'style', `width: ${value * 100}%`)
+    setIfNew(slide.current, 'aria-valuenow', String(Math.round(value * 100)))
   })
   const to = (x: number, box: DOMRect) =>
     practice.control(name, Number(Math.min(1, Math.max(0, (x - box.left) / box.width)).toFixed(2)))

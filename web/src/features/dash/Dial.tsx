@@ -1,6 +1,6 @@
 import { useRef } from 'react'
 import type { Frame, Practice } from '../../device'
-import { useEachPicture } from './useSense'
+import { setIfNew, useEachPicture } from './useSense'
 
 /** Where the scale begins and ends, in degrees clockwise from the right: a column, bent. */
 const FROM = 127
@@ -53,14 +53,14 @@ export function Dial({
   const angle = (value: number) => FROM + (SPAN * Math.min(Math.max(value, 0), scale.most)) / scale.most
   useEachPicture(practice, (frame) => {
     needles.forEach((read, n) => {
-      hands.current[n]?.setAttribute('transform', `rotate(${angle(read(frame)).toFixed(3)})`)
+      setIfNew(hands.current[n], 'transform', `rotate(${angle(read(frame)).toFixed(2)})`)
     })
     const now = performance.now()
     if (now - told.current < ANNOUNCE_MS) return
     told.current = now
     const values = needles.map((read) => Math.round(read(frame) / step) * step)
-    meter.current?.setAttribute('aria-valuenow', String(values[0] ?? 0))
-    meter.current?.setAttribute('aria-valuetext', spoken(values))
+    setIfNew(meter.current, 'aria-valuenow', String(values[0] ?? 0))
+    setIfNew(meter.current, 'aria-valuetext', spoken(values))
   })
   const inner = radius * (big ? 0.86 : 0.8)
   const at = (value: number, r: number): [number, number] => [

@@ -1,7 +1,7 @@
 import { useRef } from 'react'
 import { useTranslation } from 'react-i18next'
 import type { Described, Practice } from '../../device'
-import { useEachPicture, useSense } from './useSense'
+import { setIfNew, useEachPicture, useSense } from './useSense'
 
 const PX_PER_INCH = 4
 const FOOT = 12 * PX_PER_INCH
@@ -20,12 +20,11 @@ export function Ground({ practice, described }: { practice: Practice; described:
   const where = useSense(practice, (frame) => frame.where, 'cab')
   const still = window.matchMedia('(prefers-reduced-motion: reduce)').matches
   useEachPicture(practice, (frame) => {
-    ground.current?.setAttribute('transform', `translate(${(-frame.ground_in * PX_PER_INCH).toFixed(2)})`)
-    if (!still)
-      body.current?.setAttribute('transform', `rotate(${(-frame.pitch_deg * 1.2).toFixed(3)} 560 66)`)
-    wheel.current?.setAttribute('transform', `translate(130 52) rotate(${frame.wheel_deg.toFixed(1)})`)
-    if (feet.current)
-      feet.current.textContent = t('practice.feet', { feet: Math.round(frame.ground_in / 12) })
+    setIfNew(ground.current, 'transform', `translate(${(-frame.ground_in * PX_PER_INCH).toFixed(2)})`)
+    if (!still) setIfNew(body.current, 'transform', `rotate(${(-frame.pitch_deg * 1.2).toFixed(2)} 560 66)`)
+    setIfNew(wheel.current, 'transform', `translate(130 52) rotate(${frame.wheel_deg.toFixed(1)})`)
+    const told = t('practice.feet', { feet: Math.round(frame.ground_in / 12) })
+    if (feet.current && feet.current.textContent !== told) feet.current.textContent = told
   })
   const grade = Number(described.start.grade_percent ?? 0)
   const slope =

@@ -1,11 +1,13 @@
 import { useEffect, useRef, useState, type PointerEvent } from 'react'
 import { useTranslation } from 'react-i18next'
 import type { Practice } from '../../device'
-import { useEachPicture, useSense } from './useSense'
+import { setIfNew, useEachPicture, useSense } from './useSense'
 
 /** A pointer that is *cancelled* by a system gesture keeps the foot where it is for so long; a real lift acts at once. */
 const CANCELLED_MS = 250
 const STROKES_S = 12
+/** How often the strokes are drawn on: a stroke takes a second. */
+const STROKE_EVERY_S = 0.1
 
 /** The brake pedal: held by thumb, mouse or latch. Its own gauge is of travel and effort, never of pressure. */
 export function Pedal({ practice, slim = false }: { practice: Practice; slim?: boolean }) {
@@ -47,8 +49,9 @@ export function Pedal({ practice, slim = false }: { practice: Practice; slim?: b
   }
 
   useEachPicture(practice, (frame) => {
-    if (fill.current) fill.current.style.height = `${frame.pedal * 100}%`
+    setIfNew(fill.current, 'style', `height: ${frame.pedal * 100}%`)
     const past = history.current
+    if (frame.t_s - (past.at(-1)?.at ?? -1) < STROKE_EVERY_S) return
     past.push({ at: frame.t_s, depth: frame.pedal })
     while (past[0] && past[0].at < frame.t_s - STROKES_S) past.shift()
     const x = (at: number) => (100 * (at - frame.t_s + STROKES_S)) / STROKES_S

@@ -1,7 +1,7 @@
 import { useRef } from 'react'
 import { useTranslation } from 'react-i18next'
 import type { Frame, Practice } from '../../device'
-import { useEachPicture } from './useSense'
+import { setIfNew, useEachPicture } from './useSense'
 
 const GAUGES = [
   { name: 'oil', read: (frame: Frame) => frame.oil_psi / 80, low: 10 / 80, high: 1 },
@@ -16,7 +16,7 @@ export function SmallGauges({ practice }: { practice: Practice }) {
   useEachPicture(practice, (frame) =>
     GAUGES.forEach(({ read }, n) => {
       const x = 2 + 76 * Math.min(1, Math.max(0, read(frame)))
-      marks.current[n]?.setAttribute('transform', `translate(${x.toFixed(1)})`)
+      setIfNew(marks.current[n], 'transform', `translate(${x.toFixed(1)})`)
     }),
   )
   return (

@@ -24,6 +24,11 @@ export function useEachPicture(practice: Practice, draw: (frame: Frame) => void)
   }, [practice])
 }
 
+/** Set an attribute only where it is another: what stands still is not painted again. */
+export function setIfNew(on: Element | null | undefined, name: string, value: string): void {
+  if (on && on.getAttribute(name) !== value) on.setAttribute(name, value)
+}
+
 /** The state of the drive beside its frames. */
 export const useDriveState = (practice: Practice): string =>
   useSyncExternalStore(
