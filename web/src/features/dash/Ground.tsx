@@ -22,7 +22,7 @@ export function Ground({ practice, described }: { practice: Practice; described:
   useEachPicture(practice, (frame) => {
     setIfNew(ground.current, 'transform', `translate(${(-frame.ground_in * PX_PER_INCH).toFixed(2)})`)
     if (!still) setIfNew(body.current, 'transform', `rotate(${(-frame.pitch_deg * 1.2).toFixed(2)} 560 66)`)
-    setIfNew(wheel.current, 'transform', `translate(130 52) rotate(${frame.wheel_deg.toFixed(1)})`)
+    setIfNew(wheel.current, 'transform', `translate(330 50) rotate(${frame.wheel_deg.toFixed(1)})`)
     const told = t('practice.feet', { feet: Math.round(frame.ground_in / 12) })
     if (feet.current && feet.current.textContent !== told) feet.current.textContent = told
   })
@@ -62,7 +62,7 @@ export function Ground({ practice, described }: { practice: Practice; described:
           })}
         </g>
         <path d="M0 74H860" className="stroke-ink" strokeWidth="3" />
-        <g ref={wheel} transform="translate(130 52)">
+        <g ref={wheel} transform="translate(330 50)">
           <circle r="17" fill="none" className="stroke-ink" strokeWidth="4" />
           <path d="M-17 2H17M0 2V17" className="stroke-ink" strokeWidth="3" />
           <path d="M0 -21V-13" className="stroke-air" strokeWidth="5" />
@@ -80,7 +80,7 @@ export function Ground({ practice, described }: { practice: Practice; described:
         <b className="max-sm:hidden">{t('practice.outside')} </b>
         <span className="text-soft">{slope}</span>
       </p>
-      <p className="absolute top-1 right-3 text-right text-note max-sm:text-[13px]">
+      <p className="absolute top-1 right-3 bg-paper px-1 text-right text-note max-sm:text-[13px]">
         <b>
           {where === 'walking' ? t('practice.walking') : t(rolls ? 'practice.rolling' : 'practice.standing')}
         </b>{' '}
