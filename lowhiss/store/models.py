@@ -650,7 +650,7 @@ class PracticeRow(Base):
     """
 
     __tablename__ = "practice"
-    __table_args__ = (Index(None, "person_id", "began_at"), UniqueConstraint("code_hash"))
+    __table_args__ = (Index(None, "person_id", "began_at"), Index(None, "began_at"), UniqueConstraint("code_hash"))
 
     id: Mapped[str] = mapped_column(String(36), primary_key=True)
     person_id: Mapped[str] = mapped_column(ForeignKey("person.id"))

@@ -7,11 +7,9 @@ from memory.
 from __future__ import annotations
 
 import ast
-import hashlib
 import inspect
 import math
 import random
-import struct
 from dataclasses import replace
 
 import pytest
@@ -353,21 +351,6 @@ def test_nothing_is_negative_or_endless_in_a_thousand_random_schedules(batch):
         assert all(math.isfinite(number) and number >= -1e-6 for number in numbers)
         assert all(map(math.isfinite, (made.v_m_per_s, made.x_m, made.body.pitch_deg, made.body.wheel_deg)))
         assert abs(made.v_m_per_s) < 12
-
-
-def trace_of(made: World, schedule: list[tuple[int, str, object]], until: int, frames: int) -> str:
-    """Every frame's state as bits, hashed; ``frames`` ticks from one look to the next."""
-    found = hashlib.sha256()
-    waiting = list(schedule)
-    for tick in range(0, until + 1, frames):
-        while waiting and waiting[0][0] <= tick:
-            made.advance(waiting[0][0])
-            made.control(*waiting.pop(0)[1:])
-        made.advance(tick)
-        if made.tick % 5 == 0 and tick % 60 == 0:
-            state = (*made.air.true_psi, made.engine.rpm, made.v_m_per_s, *made.panel.needles)
-            found.update(struct.pack(f"{len(state)}d", *state))
-    return found.hexdigest()
 
 
 @pytest.mark.parametrize("seed", range(3))

@@ -40,11 +40,9 @@ class Room:
         self.trainers: dict[WebSocket, asyncio.Queue[dict[str, Any]]] = {}
 
     def tell(self, message: dict[str, Any]) -> None:
-        """Pass a message on to every trainer; one that does not keep up misses the oldest."""
+        """Pass a message on to every trainer."""
         for waiting in self.trainers.values():
-            if waiting.full():
-                waiting.get_nowait()
-            waiting.put_nowait(message)
+            _put(waiting, message)
 
 
 def install(app: Starlette) -> None:
@@ -120,11 +118,18 @@ async def _train(socket: WebSocket, room: Room, person: Person) -> None:
             asked = message.get("do")
             known = isinstance(asked, dict) and asked.get("name") in FROM_OUTSIDE
             if not known or not await _to_driver(room, {"do": asked, "by": person.name}):
-                waiting.put_nowait({"done": {"refused": "driver_gone" if known else "not_for_a_trainer"}})
+                _put(waiting, {"done": {"refused": "driver_gone" if known else "not_for_a_trainer"}})
     finally:
         sending.cancel()
         room.trainers.pop(socket, None)
         await _to_driver(room, {"trainers": len(room.trainers)})
+
+
+def _put(waiting: asyncio.Queue[dict[str, Any]], message: dict[str, Any]) -> None:
+    """One that does not keep up misses the oldest."""
+    if waiting.full():
+        waiting.get_nowait()
+    waiting.put_nowait(message)
 
 
 async def _send(socket: WebSocket, waiting: asyncio.Queue[dict[str, Any]]) -> None:

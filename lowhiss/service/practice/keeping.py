@@ -7,7 +7,7 @@ from dataclasses import dataclass
 from typing import Any
 
 from sqlalchemy import select
-from sqlalchemy.orm import Session
+from sqlalchemy.orm import Session, defer
 
 from lowhiss.engine.judging import rules_in_record
 from lowhiss.engine.practice import PRACTICE_FORMAT, read_choice
@@ -114,7 +114,9 @@ def _checked(record: dict[str, Any]) -> int:
 def listed(store: Store, by: Person, everybody: bool) -> list[PracticeHead]:
     """The latest practices of whoever asks, or, for a trainer or manager who wants them, of everybody."""
     with store.transaction() as session:
+        heads = defer(PracticeRow.record), defer(PracticeRow.after)  # a hundred times what a list shows
         found = select(PracticeRow, PersonRow.name).join(PersonRow, PersonRow.id == PracticeRow.person_id)
+        found = found.options(*heads)
         if not (everybody and by.role in OVERSEERS):
             found = found.where(PracticeRow.person_id == by.id)
         found = found.order_by(PracticeRow.began_at.desc()).limit(_LISTED)

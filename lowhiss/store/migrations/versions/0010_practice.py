@@ -33,6 +33,7 @@ def upgrade() -> None:
     sa.UniqueConstraint('code_hash', name=op.f('uq_practice_code_hash'))
     )
     op.create_index(op.f('ix_practice_person_id_began_at'), 'practice', ['person_id', 'began_at'])
+    op.create_index(op.f('ix_practice_began_at'), 'practice', ['began_at'])
     op.create_table('practice_trainer',
     sa.Column('practice_id', sa.String(length=36), nullable=False),
     sa.Column('person_id', sa.String(length=36), nullable=False),
