@@ -12,7 +12,7 @@ from lowhiss.core.rounds import read_round
 from lowhiss.core.units import PressureUnit
 from lowhiss.core.words import Words
 from lowhiss.engine.judging import judge_record, sheet_of
-from lowhiss.engine.practice import Drive, new_code, possible_faults, resume
+from lowhiss.engine.practice import Drive, new_code, possible_faults, resume, told
 from lowhiss.engine.rounds import run_marks, script_of, state_of, state_table
 from lowhiss.engine.simulating import spec_named, spec_of_table
 from lowhiss.rulebook import air_data, practice, rounds
@@ -110,9 +110,14 @@ def practice_log(since: int) -> str:
     return json.dumps(_drives[0].log()[int(since) :])
 
 
-def practice_after(marks: str, language: Language, unit: PressureUnit) -> str:
-    """The truth beside the marks, once it is over. Raises CoreError."""
-    return json.dumps(_drives[0].after(json.loads(marks), Words(language, unit)))
+def practice_after(marks: str) -> str:
+    """The truth beside the marks, once it is over, without words. Raises CoreError."""
+    return json.dumps(_drives[0].after(json.loads(marks)))
+
+
+def practice_told(after: str, language: Language, unit: PressureUnit) -> str:
+    """The same in a reader's language and unit. Raises CoreError."""
+    return json.dumps(told(json.loads(after), Words(language, unit)))
 
 
 def practice_record(marks: str) -> str:

@@ -18,7 +18,7 @@ from typing import Any, Literal
 
 from lowhiss import rulebook
 from lowhiss.core.airsystem import CONTROLS, FROM_OUTSIDE, AirSpec, Moment, World, fault_names, read_start
-from lowhiss.core.fields import Fields
+from lowhiss.core.fields import Fields, Language
 from lowhiss.core.practice import PracticeError, code_of, commitment, draw, read_code, true_marks
 from lowhiss.core.procedure import Procedure, read_procedure
 from lowhiss.core.record import RUN_FORMAT, read_run
@@ -219,35 +219,30 @@ class Drive:
 
     # afterwards
 
-    def after(self, marks: Sequence[Mapping[str, Any]], words: Words) -> dict[str, Any]:
-        """The truth beside what was struck: trace, moments, marks, what was hidden, and the judged record."""
+    def after(self, marks: Sequence[Mapping[str, Any]]) -> dict[str, Any]:
+        """The truth beside what was struck, in figures and ids: ``told`` puts it into words."""
         record = self.record(marks)
         run = read_run(record)
-        standing = standing_events(run.events)[0]
-        verdict = judge_record(run)
+        data = rulebook.practice()
         moments = self.world.moments
-        found = true_marks(rulebook.practice(), standing, moments, self.at)
-        shown = rulebook.air_data().tables["faults"]
-        sworn = commitment(self.choice["salt"], self.faults)
+        found = true_marks(data, standing_events(run.events)[0], moments, self.at)
         return {
+            "run": record,
+            "outcome": judge_record(run).headline,
             "needles": list(self.spec.unit.needles),
             "trace": self.trace(),
             "moments": [_moment_out(one) for one in moments],
             "marks": [asdict(one) for one in found],
+            "late_s": data.marks["late_s"],
             "pedal": [[one.t_s, one.name == "pedal_full"] for one in moments if one.name.startswith("pedal_")],
-            "faults": [
-                {
-                    "id": fault,
-                    "severity": fault.partition(":")[2] or "severe",
-                    "title": shown[fault.partition(":")[0]]["title"][words.language],
-                    "shows": shown[fault.partition(":")[0]]["shows"][words.language],
-                }
-                for fault in self.world.faults
-            ],
+            "faults": list(self.world.faults),
             "changed": any(name == "faults" for _, name, _ in self.world.log),
-            "opened": {"salt": self.choice["salt"], "faults": self.faults, "commitment": sworn},
+            "opened": {
+                "salt": self.choice["salt"],
+                "faults": self.faults,
+                "commitment": commitment(self.choice["salt"], self.faults),
+            },
             "set_points_psi": self.set_points(),
-            **sheet_of(verdict, words),
         }
 
     def set_points(self) -> dict[str, float]:
@@ -285,6 +280,28 @@ class Drive:
     def digest(self) -> str:
         """A hash of the whole trace, bit for bit: what a replay must give again."""
         return hashlib.sha256(self.samples.tobytes()).hexdigest()
+
+
+def told(after: Mapping[str, Any], words: Words) -> dict[str, Any]:
+    """What ``Drive.after`` found, in a reader's language and unit: what was hidden, and the judged record.
+
+    Raises CoreError for one that cannot be read.
+    """
+    return {
+        **after,
+        "faults": [fault_in_words(fault, words.language) for fault in after["faults"]],
+        **sheet_of(judge_record(read_run(after["run"])), words),
+    }
+
+
+def fault_in_words(fault: str, language: Language) -> dict[str, str]:
+    """A fault with its title and what a test can see of it."""
+    name, _, severity = fault.partition(":")
+    table = rulebook.air_data().tables["faults"].get(name)
+    if table is None:
+        raise PracticeError("faults", f"holds {name[:40]!r}, which is no fault")
+    shown = {what: table[what][language] for what in ("title", "shows")}
+    return {"id": fault, "severity": severity or "severe", **shown}
 
 
 def go_on(kept: str) -> Drive:

@@ -11,7 +11,6 @@ import pytest
 from websockets.exceptions import ConnectionClosed
 from websockets.sync.client import connect
 
-from lowhiss.core.words import Words
 from lowhiss.engine.practice import Drive
 from tests.conftest import sign_in
 from tests.devices import UNIT_ID
@@ -36,7 +35,7 @@ def driven(seconds: float = 5, faults=("primary_leak",)) -> Drive:
 
 
 def body_of(drive: Drive, *, over: bool = False) -> dict:
-    after = {"after": json.loads(json.dumps(drive.after([], Words("en"))))} if over else {}
+    after = {"after": json.loads(json.dumps(drive.after([])))} if over else {}
     return {
         "title": "truck",
         "began_at": "2026-11-01T08:00:00Z",
@@ -67,6 +66,11 @@ def test_a_practice_is_kept_once_and_only_grows(people):
     assert keep(driver, practice_id, over).json()["faulty"] is True
     assert keep(driver, practice_id, over).status_code == 200  # sent again
     assert keep(driver, practice_id, body_of(driven(12))).json()["error"]["code"] == "practice_over"
+    whole = {lang: driver.get(f"/api/practices/{practice_id}?lang={lang}").json()["after"] for lang in ("en", "es")}
+    assert {lang: one["faults"][0]["title"] for lang, one in whole.items()} == {
+        "en": "Leak in the primary circuit",
+        "es": "Fuga en el circuito primario",
+    }
     mine = [one for one in driver.get("/api/practices").json() if one["id"] == practice_id]
     assert [one["ended"] for one in mine] == [True]
 
@@ -105,6 +109,13 @@ def test_a_record_that_is_none_is_refused_by_its_field(people, change, field):
     refused = keep(people["driver"], str(uuid.uuid4()), body)
     assert refused.status_code == 422
     assert refused.json()["error"]["field"] == field
+
+
+@pytest.mark.parametrize("after", [{}, {"faults": [], "run": {}}, {"faults": ["no_such"], "run": 3}])
+def test_what_cannot_be_told_after_it_is_not_kept(people, after):
+    practice_id = str(uuid.uuid4())
+    assert keep(people["driver"], practice_id, {**body_of(driven()), "after": after}).status_code == 422
+    assert people["driver"].get(f"/api/practices/{practice_id}").status_code == 404
 
 
 def test_a_code_lets_a_trainer_in_and_nobody_else(people, kept):

@@ -15,7 +15,7 @@ from lowhiss.core.errors import CoreError
 from lowhiss.core.practice import PracticeError, code_of, draw, read_code
 from lowhiss.core.words import Words
 from lowhiss.engine import on_device
-from lowhiss.engine.practice import Drive, go_on, possible_faults, replay, resume, sounds_of
+from lowhiss.engine.practice import Drive, go_on, possible_faults, replay, resume, sounds_of, told
 from lowhiss.engine.simulating import spec_named
 from tests.core.driven import Cab
 
@@ -226,7 +226,7 @@ def test_what_was_struck_stands_beside_what_was_true():
         mark(blast + 0.5, "reading", **cut_out, **far),
         mark(2, "warning", lamp=True, buzzer=True),
     ]
-    after = drive.after(marks, Words("en"))
+    after = told(drive.after(marks), Words("en"))
     assert [one["quality"] for one in after["marks"]] == ["invented", "invented", "good", "read_off", "late"]
     good = after["marks"][2]
     assert good["late_s"] == pytest.approx(0.3, abs=0.03)
@@ -241,7 +241,14 @@ def test_a_practice_record_is_judged_and_says_that_it_is_simulated():
     assert record["simulated"] is True
     assert record["purpose"] == "rehearsal"
     assert [event["at_s"] for event in record["events"]] == sorted(event["at_s"] for event in record["events"])
-    assert drive.after([], Words("es"))["verdict"]["stages"] is not None
+    after = a_drive(faults=["water"]).after([])
+    english, spanish = (told(after, Words(language)) for language in ("en", "es"))
+    assert (english["faults"][0]["title"], spanish["faults"][0]["title"]) == (
+        "Water in the tanks",
+        "Agua en los tanques",
+    )
+    with pytest.raises(PracticeError):
+        told({**after, "faults": ["no_such"]}, Words("en"))
 
 
 def test_the_command_line_drives_a_record_again(tmp_path, capsys):

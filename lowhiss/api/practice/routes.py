@@ -11,7 +11,7 @@ from pydantic import AwareDatetime, BaseModel, Field
 
 from lowhiss.api.auth import PersonDep
 from lowhiss.api.careful import CarefulRoute
-from lowhiss.api.deps import StoreDep
+from lowhiss.api.deps import StoreDep, WordsDep
 from lowhiss.api.runs.schemas import JoinBody, JoinCodeOut
 from lowhiss.api.schemas import UUID_PATTERN, Strict
 from lowhiss.service.practice import keeping
@@ -75,9 +75,9 @@ def list_practices(
 
 
 @router.get("/practices/{practice_id}", operation_id="getPractice")
-def get_practice(practice_id: PracticeId, store: StoreDep, by: PersonDep) -> PracticeOut:
+def get_practice(practice_id: PracticeId, store: StoreDep, by: PersonDep, words: WordsDep) -> PracticeOut:
     """A practice with its record and what was found after it."""
-    kept = keeping.read(store, practice_id, by)
+    kept = keeping.read(store, practice_id, by, words)
     return PracticeOut(head=PracticeHeadOut.model_validate(asdict(kept.head)), record=kept.record, after=kept.after)
 
 

@@ -9,8 +9,9 @@ from typing import Any
 from sqlalchemy import select
 from sqlalchemy.orm import Session, defer
 
+from lowhiss.core.words import Words
 from lowhiss.engine.judging import rules_in_record
-from lowhiss.engine.practice import PRACTICE_FORMAT, read_choice
+from lowhiss.engine.practice import PRACTICE_FORMAT, read_choice, told
 from lowhiss.engine.simulating import spec_of_table
 from lowhiss.service.errors import ConflictError, NotFoundError, RefusedError
 from lowhiss.service.fleet.choosing import choose
@@ -73,6 +74,8 @@ def keep(
     Raises CoreError for a record that cannot be read, ConflictError where another state is kept already.
     """
     ticks = _checked(record)
+    if after is not None:
+        _readable(after)
     now = dt.datetime.now(dt.UTC)
     with store.transaction() as session:
         row = session.get(PracticeRow, practice_id, with_for_update=True)
@@ -111,6 +114,13 @@ def _checked(record: dict[str, Any]) -> int:
     return ticks
 
 
+def _readable(after: dict[str, Any]) -> None:
+    """Raises CoreError or RefusedError where what was found after a practice cannot be told to anybody."""
+    if not isinstance(after.get("faults"), list) or not isinstance(after.get("run"), dict):
+        raise RefusedError("practice_after", "after: must hold the run and its faults.", "after")
+    told(after, Words("en"))
+
+
 def listed(store: Store, by: Person, everybody: bool) -> list[PracticeHead]:
     """The latest practices of whoever asks, or, for a trainer or manager who wants them, of everybody."""
     with store.transaction() as session:
@@ -123,14 +133,17 @@ def listed(store: Store, by: Person, everybody: bool) -> list[PracticeHead]:
         return [_head(row, name, by) for row, name in session.execute(found)]
 
 
-def read(store: Store, practice_id: str, by: Person) -> PracticeKept:
-    """A practice of one's own, or, for a trainer or manager, of anybody. Raises NotFoundError, ForbiddenError."""
+def read(store: Store, practice_id: str, by: Person, words: Words) -> PracticeKept:
+    """A practice of one's own, or, for a trainer or manager, of anybody, in the reader's words.
+
+    Raises NotFoundError, ForbiddenError.
+    """
     with store.transaction() as session:
         row = _found(session, practice_id)
         if row.person_id != by.id and by.role not in OVERSEERS:
             raise ForbiddenError("not_your_practice", "practice_id: this is somebody else's practice.", "practice_id")
         name = session.get_one(PersonRow, row.person_id).name
-        return PracticeKept(_head(row, name, by), row.record, row.after)
+        return PracticeKept(_head(row, name, by), row.record, row.after and told(row.after, words))
 
 
 def make_code(store: Store, practice_id: str, by: Person) -> tuple[str, dt.datetime]:

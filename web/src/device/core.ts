@@ -7,6 +7,7 @@ type Asked =
   | 'practice_choices'
   | 'practice_code'
   | 'practice_after'
+  | 'practice_told'
   | 'practice_record'
 
 type Driven =

@@ -421,16 +421,13 @@ export class Practice extends Subscribable implements TestRecorder {
     await this.queue
     const marks = JSON.stringify(this.marks())
     const record = (await askCore('practice_record', [marks])) as Record<string, unknown>
-    const after = (await this.after('en', 'psi')) as Record<string, unknown>
+    const after = (await askCore('practice_after', [marks])) as Record<string, unknown>
     await this.keepDrive({ ended: true, record, after })
     if (this.live) this.live = { ...this.live, run: { ...this.live.run, closed: true } }
     this.say({ drive: 'freeze', frozen: true })
     this.tell()
     await sendPractices(this.db).catch(() => undefined)
   }
-
-  after = (language: string, unit: string): Promise<unknown> =>
-    askCore('practice_after', [JSON.stringify(this.marks()), language, unit])
 
   /** Let the server know of it, so that a trainer can join; rejects without contact. */
   async code(): Promise<Schema['JoinCodeOut']> {

@@ -2,6 +2,7 @@ import { useQuery } from '@tanstack/react-query'
 import { useState } from 'react'
 import { useTranslation } from 'react-i18next'
 import { Link, useParams } from 'react-router'
+import { askCore } from '../../device'
 import { useRecorder } from '../../run'
 import { api, need, type Schema } from '../../shared/api'
 import { clockFace } from '../../shared/figures/format'
@@ -22,8 +23,10 @@ export function AfterPage() {
     retry: false,
     queryFn: async () => {
       const here = (await (await recorder?.practices())?.here())?.find(({ id }) => id === practiceId)
-      if (here?.after)
-        return { title: here.title, at: here.startedWall, after: here.after as unknown as After }
+      if (here?.after) {
+        const after = (await askCore('practice_told', [JSON.stringify(here.after), language, unit])) as After
+        return { title: here.title, at: here.startedWall, after }
+      }
       const kept = await need(
         api.GET('/api/practices/{practice_id}', { params: { path: { practice_id: practiceId } } }),
       )

@@ -8171,7 +8171,10 @@ export interface operations {
     };
     getPractice: {
         parameters: {
-            query?: never;
+            query?: {
+                lang?: "en" | "es";
+                unit?: "psi" | "kpa" | "bar";
+            };
             header?: never;
             path: {
                 practice_id: string;

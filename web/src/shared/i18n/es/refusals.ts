@@ -88,6 +88,7 @@ export const refusals: Record<string, string> = {
   practice_shorter: 'De esa práctica ya está guardado más.',
   practice_format: 'Eso no es el registro de una práctica.',
   practice_choice: 'Falta lo que se eligió para la práctica.',
+  practice_after: 'Falta lo que se halló después de la práctica.',
   practice_ticks: 'El tiempo de la práctica debe ser un número entero, 0 o más.',
   practice_controls: 'Los mandos de la práctica deben ser una lista.',
   trainers_only: 'Solo un instructor o gerente puede entrar en una práctica.',
