@@ -165,6 +165,7 @@ class Drive:
             "faults": list(world.faults),
             "mph": round(world.mph, 2),
             "tanks": list(air.tanks),
+            "possible": sorted(possible_faults(self.spec)),
         }
 
     # what is kept

@@ -162,7 +162,7 @@ def test_a_trainer_on_another_device_sees_the_truth_and_sets_the_vehicle(browser
     expect(trainer.page.get_by_text("primary", exact=True)).to_be_visible()
     trainer.page.get_by_role("button", name="Leaking coupling: severe").click(timeout=60_000)
     trainer.page.get_by_role("button", name="Set", exact=True).click()
-    expect(trainer.page.locator("[data-set]")).to_contain_text("coupling_leak")
+    expect(trainer.page.locator("[data-set]")).to_contain_text("Leaking coupling")
     trainer.page.get_by_role("button", name="Empty").first.click()
     assert "coupling" not in seat.page.locator("body").inner_text().lower().replace("uncoupled", "")
     seat.page.close()

@@ -7,6 +7,7 @@ import { useRecorder } from '../../run'
 import { api, need, rulebookQuery, unitsQuery, type Schema } from '../../shared/api'
 import { useFigures } from '../../shared/figures/useFigures'
 import { useMay } from '../../shared/session'
+import { trade } from '../../shared/trade.gen'
 import {
   Button,
   Choice,
@@ -28,7 +29,7 @@ const AIR = {
   full: { tanks_psi: 118, trailer_psi: 108 },
 } as const
 const SLOPES = ['0', '1', '-1', '2', '-2', '3', '-3'] as const
-const KINDS = ['straight_truck', 'bus', 'tractor', 'tractor_semitrailer', 'multi_trailer'] as const
+const KINDS = Object.keys(trade.en.kind) as Schema['UnitOut']['kind'][]
 type Hidden = 'none' | 'drawn' | 'code' | 'seen'
 const SECONDS = 60
 

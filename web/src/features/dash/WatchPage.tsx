@@ -12,6 +12,7 @@ interface Truth {
   faults: string[]
   mph: number
   tanks: string[]
+  possible: string[]
 }
 
 interface Told {
@@ -63,6 +64,8 @@ export function WatchPage() {
   const { frame, truth, gone } = told
   const say = (name: string, value: unknown) => line.current?.say({ do: { name, value } })
   const faults = chosen ?? truth?.faults ?? []
+  const titleOf = (fault: string) =>
+    choices?.faults.find(({ id }) => id === fault.split(':')[0])?.title ?? fault
   return (
     <div className="max-w-6xl py-5">
       <h1 className="text-title">{t('practice.watch.title')}</h1>
@@ -72,7 +75,7 @@ export function WatchPage() {
       </p>
       {truth && (
         <p className="mt-2 border-l-4 border-clay pl-3 text-lead font-bold" data-set>
-          {truth.faults.length ? listOf(truth.faults) : t('practice.watch.healthy')}
+          {truth.faults.map(titleOf).join(', ') || t('practice.watch.healthy')}
         </p>
       )}
       <div className="mt-4 grid gap-8 lg:grid-cols-3">
@@ -125,7 +128,11 @@ export function WatchPage() {
         </section>
         <section className="grid content-start gap-3">
           <h2 className="text-lead font-bold">{t('practice.watch.set')}</h2>
-          <Faults chosen={faults} choices={choices?.faults ?? []} onChange={setChosen} />
+          <Faults
+            chosen={faults}
+            choices={(choices?.faults ?? []).filter(({ id }) => truth?.possible.includes(id))}
+            onChange={setChosen}
+          />
           <div className="flex gap-2">
             <Button
               tone="air"
