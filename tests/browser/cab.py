@@ -4,10 +4,14 @@ from __future__ import annotations
 
 import re
 import time
+from contextlib import contextmanager
 
+import httpx
 from playwright.sync_api import Page, expect
 
 from lowhiss.demo.scenario import UNITS, demo_id
+from tests.conftest import sign_in
+from tests.devices import Device
 
 STEP_MS = 250
 PATIENCE_S = 90
@@ -272,3 +276,20 @@ class RealCab(Cab):
 
     def _turn(self, _jump_s: float) -> None:
         self.page.wait_for_timeout(STEP_MS)
+
+
+@contextmanager
+def client_of(cab, name):
+    with httpx.Client(base_url=cab.url, timeout=20) as client:
+        yield sign_in(client, name)
+
+
+def failed_an_hour_ago(cab, unit):
+    """A failed leak test of a unit that was over before anything is done about it; its run's id."""
+    with client_of(cab, "Tove Lind") as client:
+        device = Device(client)
+        sent = {**device.moment(), "mono_s": device.mono_s + 3600}
+        device.begin(unit_id=unit["id"], sent=sent).raise_for_status()
+        device.send(*device.leak_test(112, 98)).raise_for_status()
+        device.wait(5).send(device.struck("finished")).raise_for_status()
+        return device.run_id

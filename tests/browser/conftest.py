@@ -5,7 +5,9 @@ from __future__ import annotations
 import base64
 import datetime as dt
 import hashlib
+import uuid
 
+import httpx
 import pytest
 from cryptography import x509
 from cryptography.hazmat.primitives import hashes, serialization
@@ -14,7 +16,7 @@ from cryptography.x509.oid import NameOID
 from playwright.sync_api import expect
 
 from tests.browser.cab import Cab
-from tests.conftest import ROOT
+from tests.conftest import ROOT, sign_in
 
 HOST = "yard.lowhiss.test"
 expect.set_options(timeout=20_000)  # a busy machine stands still for seconds at a time
@@ -106,3 +108,15 @@ def cab(page, app_url):
     cab = Cab(page, app_url)
     yield cab
     assert cab.complaints == []
+
+
+@pytest.fixture
+def coupled(app_url):
+    """A tractor of its own with a trailer: no other test has failed or passed it."""
+    with httpx.Client(base_url=app_url, timeout=20) as http:
+        client = sign_in(http)
+        name = f"HJ-{uuid.uuid4().hex[:5]}"
+        unit = client.post("/api/units", json={"name": name, "kind": "tractor"}).raise_for_status().json()
+        trailer = client.post("/api/trailers", json={"name": f"{name}-T"}).raise_for_status().json()
+        body = {"version": 1, "trailer_ids": [trailer["id"]]}
+        yield client.put(f"/api/units/{unit['id']}/coupling", json=body).raise_for_status().json()

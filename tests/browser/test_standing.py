@@ -4,46 +4,13 @@ from __future__ import annotations
 
 import io
 import re
-import uuid
-from contextlib import contextmanager
 
-import httpx
-import pytest
 from PIL import Image
 from playwright.sync_api import expect
 
+from tests.browser.cab import client_of, failed_an_hour_ago
 from tests.browser.test_conductor import COMBINATION
-from tests.conftest import sign_in
 from tests.devices import UNIT_ID, Device
-
-
-@contextmanager
-def client_of(cab, name):
-    with httpx.Client(base_url=cab.url, timeout=20) as client:
-        yield sign_in(client, name)
-
-
-@pytest.fixture
-def coupled(app_url):
-    """A tractor of its own with a trailer: no other test has failed or passed it."""
-    with httpx.Client(base_url=app_url, timeout=20) as http:
-        client = sign_in(http)
-        name = f"HJ-{uuid.uuid4().hex[:5]}"
-        unit = client.post("/api/units", json={"name": name, "kind": "tractor"}).raise_for_status().json()
-        trailer = client.post("/api/trailers", json={"name": f"{name}-T"}).raise_for_status().json()
-        body = {"version": 1, "trailer_ids": [trailer["id"]]}
-        yield client.put(f"/api/units/{unit['id']}/coupling", json=body).raise_for_status().json()
-
-
-def failed_an_hour_ago(cab, unit):
-    """A failed leak test of a unit that was over before anything is done about it; its run's id."""
-    with client_of(cab, "Tove Lind") as client:
-        device = Device(client)
-        sent = {**device.moment(), "mono_s": device.mono_s + 3600}
-        device.begin(unit_id=unit["id"], sent=sent).raise_for_status()
-        device.send(*device.leak_test(112, 98)).raise_for_status()
-        device.wait(5).send(device.struck("finished")).raise_for_status()
-        return device.run_id
 
 
 def test_a_fail_holds_a_repair_is_certified_and_a_recheck_lifts_it(cab, coupled):

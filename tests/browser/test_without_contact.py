@@ -9,7 +9,7 @@ import pytest
 from playwright.sync_api import expect
 
 from lowhiss.api.app import WEB_DIST
-from tests.browser.cab import RealCab
+from tests.browser.cab import RealCab, failed_an_hour_ago
 from tests.browser.test_conductor import COMBINATION
 from tests.browser.test_leak_journey import events_of, run_id
 from tests.conftest import Running
@@ -35,11 +35,12 @@ def visit_once(cab, *, with_judge: bool = False) -> None:
     cab.sign_in("Tove Lind")
     scripts: set[str] = set()
     cab.page.on("response", lambda answer: scripts.add(answer.url) if "/script" in answer.url else None)
+    units = cab.page.request.get(f"{cab.url}/api/units").json()
+    ways = len(units) + sum((unit["standing"] or {}).get("recheck") is not None for unit in units)
     cab.go()
     expect(cab.page.get_by_role("link", name=re.compile("^Test ")).first).to_be_visible()
     assert cab.page.evaluate(READY) in ("activated", "activating")
-    units = cab.page.get_by_role("link", name=re.compile("^Test ")).count()
-    fetched(cab, lambda: len(scripts) >= units)
+    fetched(cab, lambda: len(scripts) >= ways)
     if with_judge:
         fetched(cab, lambda: cab.page.evaluate(JUDGE_KEPT) == JUDGE_FILES)
     cab.pass_time(2)  # the copy is written a moment after the last change
@@ -65,13 +66,19 @@ def find_contact(cab) -> None:
     cab.page.context.set_offline(False)
 
 
-def test_a_test_is_begun_and_ended_without_contact_and_judged_when_it_is_back(cab):
+def open_set_up(cab, unit: str) -> None:
+    """From the yard; a yard of many draws only the units in sight."""
+    cab.page.get_by_role("searchbox").fill(unit)
+    cab.page.get_by_role("link", name=f"Test {unit}").click()
+
+
+def test_a_test_is_begun_and_ended_without_contact_and_judged_when_it_is_back(cab, coupled):
     """On a device that had no room for the judge."""
     page = cab.page
     visit_once(cab)
     lose_contact(cab)
     cab.go()  # the application itself comes from the device
-    page.get_by_role("link", name="Test MV-12").click()
+    open_set_up(cab, coupled["name"])
     page.locator("button[type=submit]:enabled").click()
     expect(cab.bar).to_be_visible()
     page.reload()
@@ -90,12 +97,12 @@ def test_a_test_is_begun_and_ended_without_contact_and_judged_when_it_is_back(ca
     assert kept[-1] == "finished"
 
 
-def test_without_contact_the_device_judges_by_the_same_core_and_the_server_confirms_it(cab):
+def test_without_contact_the_device_judges_by_the_same_core_and_the_server_confirms_it(cab, coupled):
     page = cab.page
     visit_once(cab, with_judge=True)
     lose_contact(cab)
     cab.go()
-    page.get_by_role("link", name="Test MV-12").click()
+    open_set_up(cab, coupled["name"])
     page.locator("button[type=submit]:enabled").click()
     expect(cab.bar).to_be_visible()
     run = run_id(cab)
@@ -111,17 +118,17 @@ def test_without_contact_the_device_judges_by_the_same_core_and_the_server_confi
     assert events_of(cab, run)[-1]["body"]["type"] == "finished"
 
 
-def test_the_sheet_says_not_judged_yet_until_there_is_contact(cab):
-    page = cab.page
+def test_the_sheet_says_not_judged_yet_until_there_is_contact(cab, coupled):
+    page, unit = cab.page, coupled["name"]
     visit_once(cab)
     lose_contact(cab)
     cab.go()
-    page.get_by_role("link", name="Test MV-03").click()
+    open_set_up(cab, unit)
     cab.unfold_way()
     page.get_by_label("Order of work").select_option("leak-check")
     expect(page.get_by_role("alert")).to_contain_text("is not on the device and needs contact")
     page.go_back()
-    page.get_by_role("link", name="Test MV-03").click()
+    open_set_up(cab, unit)
     page.locator("button[type=submit]:enabled").click()
     expect(cab.bar).to_be_visible()
     page.get_by_role("button", name="Make safe").click()
@@ -129,12 +136,24 @@ def test_the_sheet_says_not_judged_yet_until_there_is_contact(cab):
     expect(page.locator("[data-outcome=pending]")).to_have_text("Not judged yet")
     cab.pass_time(3)
     waits = page.get_by_role("status").filter(has_text="on this device since")
-    expect(waits).to_contain_text("MV-03")
+    expect(waits).to_contain_text(unit)
     find_contact(cab)
     cab.until(lambda: page.locator("article").count() == 1)
     cab.offline = False
     expect(page.locator("[data-outcome=incomplete]").first).to_be_visible()
     cab.until(lambda: waits.count() == 0)
+
+
+def test_what_is_held_is_looked_at_again_without_contact(cab, coupled):
+    """The order that looks at it again is on the device too, not only the unit's own."""
+    failed_an_hour_ago(cab, coupled)
+    visit_once(cab)
+    lose_contact(cab)
+    cab.go()
+    open_set_up(cab, coupled["name"])
+    expect(cab.page.locator("[data-recheck]")).to_be_visible()
+    cab.page.locator("button[type=submit]:enabled").click()
+    expect(cab.bar).to_be_visible()
 
 
 def test_a_newer_version_waits_until_it_is_taken(page, store, tmp_path):

@@ -1,7 +1,7 @@
 /** What a test without contact needs to begin: the units and their scripts, kept from the last contact. */
 
 import { dehydrate, hydrate, type DehydratedState, type Query, type QueryClient } from '@tanstack/react-query'
-import { groupsQuery, personHere, rulebookQuery, scriptQuery, unitsQuery } from '../shared/api'
+import { begunWith, groupsQuery, personHere, rulebookQuery, scriptQuery, unitsQuery, type Schema } from '../shared/api'
 import type { Recorder } from './recorder'
 
 const KEPT = new Set<unknown>(['units', 'script', 'about', 'rulebook', 'groups', 'round-start', 'vehicle'])
@@ -30,13 +30,19 @@ export async function keepOfflineCopy(queries: QueryClient, recorder: Recorder):
 export async function knowScripts(queries: QueryClient): Promise<void> {
   await Promise.all([queries.prefetchQuery(rulebookQuery()), queries.prefetchQuery(groupsQuery())])
   const units = queries.getQueryData(unitsQuery().queryKey) ?? []
-  for (const { id, procedure, rules } of units) {
-    const script = scriptQuery(id, procedure ?? undefined, rules)
+  for (const { id, procedure, rules } of units.flatMap(waysOf)) {
+    const script = scriptQuery(id, procedure, rules)
     const known = queries.getQueryState(script.queryKey)?.dataUpdatedAt ?? 0
     if (Date.now() - known < SCRIPT_GOOD_FOR_MS) continue
     await queries.prefetchQuery(script)
     if (queries.getQueryState(script.queryKey)?.status !== 'success') return
   }
+}
+
+/** The unit's own way, and that of a recheck where something holds it. */
+function waysOf(unit: Schema['YardUnitOut']) {
+  const own = { id: unit.id, rules: unit.rules, procedure: unit.procedure ?? undefined }
+  return unit.standing?.recheck ? [{ ...own, ...begunWith(unit) }, own] : [own]
 }
 
 const SCRIPT_GOOD_FOR_MS = 12 * 3600_000

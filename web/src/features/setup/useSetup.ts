@@ -1,6 +1,6 @@
 import { useState } from 'react'
 import { HOUSE_WAY, type RunSetup } from '../../device'
-import type { Schema } from '../../shared/api'
+import { begunWith, type Schema } from '../../shared/api'
 
 /** What is said aloud is taken down where somebody learns, and left alone where a vehicle only has to leave. */
 export const callsFor: Record<RunSetup['purpose'], RunSetup['calls']> = {
@@ -28,10 +28,9 @@ export interface SetupState {
 /** What is chosen before a test begins, from the unit's own choices and from how the last test here was led. */
 export function useSetup(unit: Pick<Schema['YardUnitOut'], 'rules' | 'procedure' | 'standing'>): SetupState {
   const own = unit.procedure ?? undefined
-  // what is held is looked at again, by the rules that failed it, before anything else
-  const recheck = unit.standing?.recheck
-  const [rules, setRules] = useState(recheck?.rules ?? unit.rules)
-  const [procedure, setProcedure] = useState(recheck?.procedure ?? own)
+  const [first] = useState(() => begunWith(unit))
+  const [rules, setRules] = useState(first.rules)
+  const [procedure, setProcedure] = useState(first.procedure)
   const [setup, setSetup] = useState<RunSetup>(() => ({ ...HOUSE_WAY, ...remembered() }))
   const [callsChosen, setCallsChosen] = useState(false)
   return {

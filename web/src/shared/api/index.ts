@@ -26,6 +26,7 @@ export {
   roundStartQuery,
   roundStateQuery,
   rulebookQuery,
+  begunWith,
   scriptQuery,
   needlesQuery,
   schoolsQuery,

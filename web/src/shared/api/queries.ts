@@ -1,7 +1,7 @@
 import { keepPreviousData, queryOptions } from '@tanstack/react-query'
 import type { PressureUnit } from '../figures/format'
 import type { Language } from '../i18n'
-import { api, need } from './client'
+import { api, need, type Schema } from './client'
 
 export const aboutQuery = () =>
   queryOptions({
@@ -90,6 +90,14 @@ export const peopleQuery = () =>
   queryOptions({ queryKey: ['people'], queryFn: ({ signal }) => need(api.GET('/api/people', { signal })) })
 
 /** The script of one procedure under one rule set; the unit's own where they are not named. */
+/** What a unit's next test is begun with: what is held is looked at again, by the rules that failed it, first. */
+export const begunWith = (
+  unit: Pick<Schema['YardUnitOut'], 'rules' | 'procedure' | 'standing'>,
+): { rules: string; procedure: string | undefined } => ({
+  rules: unit.standing?.recheck?.rules ?? unit.rules,
+  procedure: unit.standing?.recheck?.procedure ?? unit.procedure ?? undefined,
+})
+
 export const scriptQuery = (unitId: string, procedure: string | undefined, rules: string | undefined) =>
   queryOptions({
     queryKey: ['script', unitId, procedure, rules],
