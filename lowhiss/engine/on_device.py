@@ -11,8 +11,10 @@ from lowhiss.core.record import read_run
 from lowhiss.core.rounds import read_round
 from lowhiss.core.units import PressureUnit
 from lowhiss.core.words import Words
+from lowhiss.engine.debrief import debrief, debrief_told
 from lowhiss.engine.judging import judge_record, sheet_of
-from lowhiss.engine.practice import Drive, new_code, possible_faults, resume, told
+from lowhiss.engine.lessons import lesson_list, said_around
+from lowhiss.engine.practice import Drive, lesson_of, new_code, possible_faults, resume
 from lowhiss.engine.rounds import run_marks, script_of, state_of, state_table
 from lowhiss.engine.simulating import spec_named, spec_of_table
 from lowhiss.rulebook import air_data, practice, rounds
@@ -67,6 +69,25 @@ def practice_code(pool: str, seed: int) -> str:
     return json.dumps(new_code(pool, int(seed)))
 
 
+def practice_lessons(language: Language) -> str:
+    """The ladder of lessons, and what is said around a practice."""
+    return json.dumps({"lessons": lesson_list(language), **said_around(language)})
+
+
+def practice_lesson(lesson: str, drive: int, again: str) -> str:
+    """What sets up a drive of a lesson. lesson : its ``id``, or a fleet's own whole in ``table``. Raises CoreError."""
+    named = json.loads(lesson)
+    choice = lesson_of(named).choice(int(drive), json.loads(again))
+    return json.dumps(
+        {**choice, "lesson": {**choice["lesson"], **({"table": named["table"]} if "table" in named else {})}}
+    )
+
+
+def practice_is_so(bodies: str) -> str:
+    """Whether the vehicle is as somebody says, for each event of a list."""
+    return json.dumps([_drives[0].world.is_so(body) for body in json.loads(bodies)])
+
+
 def practice_begin(choice: str, kept: str, record: str) -> str:
     """Begin a practice, or go on with one from what was kept of it and its record."""
     drive = resume(kept, json.loads(record)) if record else Drive(json.loads(choice))
@@ -112,12 +133,12 @@ def practice_log(since: int) -> str:
 
 def practice_after(marks: str) -> str:
     """The truth beside the marks, once it is over, without words. Raises CoreError."""
-    return json.dumps(_drives[0].after(json.loads(marks)))
+    return json.dumps(debrief(_drives[0], json.loads(marks)))
 
 
 def practice_told(after: str, language: Language, unit: PressureUnit) -> str:
     """The same in a reader's language and unit. Raises CoreError."""
-    return json.dumps(told(json.loads(after), Words(language, unit)))
+    return json.dumps(debrief_told(json.loads(after), Words(language, unit)))
 
 
 def practice_record(marks: str) -> str:

@@ -14,14 +14,34 @@ from array import array
 from bisect import bisect_right
 from collections.abc import Mapping, Sequence
 from dataclasses import asdict
-from typing import Any, Literal
+from typing import Any
 
 from lowhiss import rulebook
-from lowhiss.core.airsystem import CONTROLS, FROM_OUTSIDE, AirSpec, Moment, World, fault_names, read_start
+from lowhiss.core.airsystem import (
+    CONTROLS,
+    FROM_OUTSIDE,
+    AirSpec,
+    Moment,
+    World,
+    fault_names,
+    read_start,
+    with_traits,
+)
 from lowhiss.core.fields import Fields, Language
-from lowhiss.core.practice import PracticeError, code_of, commitment, draw, read_code, true_marks
+from lowhiss.core.practice import (
+    Lesson,
+    Mode,
+    PracticeError,
+    TrueMark,
+    code_of,
+    commitment,
+    draw,
+    read_code,
+    read_lesson,
+    true_marks,
+)
 from lowhiss.core.procedure import Procedure, read_procedure
-from lowhiss.core.record import RUN_FORMAT, read_run
+from lowhiss.core.record import RUN_FORMAT, Event, Run, read_run
 from lowhiss.core.rules import RuleSet, read_rule_set
 from lowhiss.core.run import standing_events
 from lowhiss.core.script import compile_script
@@ -30,10 +50,11 @@ from lowhiss.engine.judging import judge_record, judged_by, sheet_of
 from lowhiss.engine.simulating import spec_named, spec_of_table
 
 PRACTICE_FORMAT = "low-hiss-practice/1"
+CLAIM = "claim"
+"""The type of what a trainee says or ticks beside the run record."""
 _TRACE_TICKS = 20
 """How far apart the samples of the truth are kept."""
 _LOG_PLACES = 3
-Mode = Literal["free", "led"]
 _MOST_CONTROLS = 200_000
 
 
@@ -45,6 +66,7 @@ class Drive:
         self.choice = read_choice(table)
         choice = self.choice
         self.spec = _spec(choice)
+        self.lesson = choice["lesson"]
         self.rules, self.procedure = _led_by(choice, self.spec)
         self.faults = _hidden(choice, self.spec)
         data = rulebook.driving()
@@ -54,7 +76,7 @@ class Drive:
             for _ in range(choice["repeat"])
         ]
         self.samples = array("d")
-        self._told_states = self._told_pops = 0
+        self._told_states, self._told_pops = self.world.found, 0
         self._sample()
 
     @property
@@ -154,7 +176,7 @@ class Drive:
 
     def tell_again(self) -> None:
         """Tell every state with the next frame: whoever goes on may have lost the last ones."""
-        self._told_states = self._told_pops = 0
+        self._told_states, self._told_pops = self.world.found, 0
 
     def truth(self) -> dict[str, Any]:
         """What only a trainer's screen may show: true pressures and what is wrong."""
@@ -180,8 +202,9 @@ class Drive:
         return base64.b64encode(zlib.compress(kept, 1)).decode()
 
     def record(self, marks: Sequence[Mapping[str, Any]]) -> dict[str, Any]:
-        """The run record of this practice: the vehicle's own states and the trainee's marks."""
-        events = sorted([*self.world.states, *marks], key=lambda one: one["at_s"])
+        """The run record of this practice: the vehicle's own states and the trainee's marks; claims are none of it."""
+        struck = [one for one in marks if one.get("type") != CLAIM]
+        events = sorted([*self.world.states, *self._late_pops(struck), *struck], key=lambda one: one["at_s"])
         return {
             "format": RUN_FORMAT,
             "purpose": "rehearsal",
@@ -189,6 +212,15 @@ class Drive:
             **judged_by(self.rules, self.procedure, self.spec.unit, self.choice["resolution_psi"]),
             "events": events,
         }
+
+    def _late_pops(self, struck: Sequence[Mapping[str, Any]]) -> list[dict[str, Any]]:
+        """A knob that came out and that nobody struck, at its true time and without a number."""
+        told = {one.get("knob") for one in struck if one.get("type") == "knob" and one.get("cause") == "popped"}
+        return [
+            {"at_s": round(one.t_s, 3), "type": "knob", "knob": one.knob, "state": "out", "cause": "popped"}
+            for one in self.world.air.popped
+            if one.cause == "low_air" and one.knob not in told
+        ]
 
     def script(self) -> dict[str, Any]:
         """What leads this practice on the test screen."""
@@ -214,6 +246,9 @@ class Drive:
             "idle_rpm": world.power.idle_rpm,
             "start": asdict(world.start),
             "commitment": commitment(self.choice["salt"], self.faults),
+            "mode": self.choice["mode"],
+            "lesson": self.lesson,
+            "soft_pop": self.spec.parts.get("knobs") == "soft",
             "controls": [name for name in CONTROLS if name not in FROM_OUTSIDE],
             "script": self.script(),
         }
@@ -226,7 +261,7 @@ class Drive:
         run = read_run(record)
         data = rulebook.practice()
         moments = self.world.moments
-        found = true_marks(data, standing_events(run.events)[0], moments, self.at)
+        found = self.true_marks(run)
         return {
             "run": record,
             "outcome": judge_record(run).headline,
@@ -245,6 +280,24 @@ class Drive:
             },
             "set_points_psi": self.set_points(),
         }
+
+    def true_marks(self, run: Run) -> list[TrueMark]:
+        """Every mark of a run of this practice, with its truth."""
+        standing = standing_events(run.events)[0]
+        return true_marks(rulebook.practice(), standing, self.world.moments, self.at, set_at(run.events))
+
+    def slower_reaches(self, psi: float, near_s: float) -> float | None:
+        """When the slower tank truly came up to a pressure, nearest to a time [s]; None where it never did."""
+        needles = len(self.spec.unit.needles)
+        width = 1 + 2 * needles
+        found: list[float] = []
+        for place in range(width, len(self.samples), width):
+            before = min(self.samples[place - needles : place])
+            after = min(self.samples[place + 1 + needles : place + width])
+            if before < psi <= after:
+                was_s, now_s = self.samples[place - width], self.samples[place]
+                found.append(was_s + (now_s - was_s) * (psi - before) / (after - before))
+        return min(found, key=lambda at: abs(at - near_s)) if found else None
 
     def set_points(self) -> dict[str, float]:
         """Where this vehicle truly does what is tested."""
@@ -281,6 +334,11 @@ class Drive:
     def digest(self) -> str:
         """A hash of the whole trace, bit for bit: what a replay must give again."""
         return hashlib.sha256(self.samples.tobytes()).hexdigest()
+
+
+def set_at(events: Sequence[Event]) -> dict[str, float]:
+    """When the number of a mark was set, by the mark's id, where that was later."""
+    return {str(one.event): one.at_s for one in events if one.type == "valued" and one.event}
 
 
 def told(after: Mapping[str, Any], words: Words) -> dict[str, Any]:
@@ -385,11 +443,15 @@ def read_choice(table: Mapping[str, Any]) -> dict[str, Any]:
         "start": start,
         "rules": fields.raw("rules"),
         "procedure": fields.raw("procedure"),
+        "traits": fields.raw("traits") or {},
+        "lesson": _lesson(fields.raw("lesson")),
         "mode": fields.choice("mode", Mode, "free"),
         "resolution_psi": fields.number("resolution_psi", 2.0, low=0.5, high=10),
         "repeat": int(repeat),
     }
     fields.done()
+    if not isinstance(choice["traits"], dict):
+        raise PracticeError("traits", "must be a table")
     if (choice["kind"] is None) == (choice["vehicle"] is None):
         raise PracticeError("kind", "or vehicle must be given, one of the two")
     if choice["code"] is not None:
@@ -397,8 +459,34 @@ def read_choice(table: Mapping[str, Any]) -> dict[str, Any]:
     return choice
 
 
+def _lesson(value: object) -> dict[str, Any] | None:
+    """Which drive of which lesson a practice is. Raises PracticeError."""
+    if value is None:
+        return None
+    fields = Fields(value, "lesson", PracticeError)
+    table = fields.raw("table")
+    if table is not None:
+        read_lesson(table, rulebook.lesson_names())
+    drive = int(fields.number("drive", low=0, high=19))
+    found: dict[str, Any] = {"id": fields.text("id"), "drive": drive}
+    fields.done()
+    lesson_of({**found, "table": table}).choice(drive)
+    return {**found, **({"table": table} if table is not None else {})}
+
+
+def lesson_of(named: Mapping[str, Any]) -> Lesson:
+    """The lesson that a choice names: built in, or a fleet's own that it carries whole. Raises PracticeError."""
+    if named.get("table") is not None:
+        return read_lesson(named["table"], rulebook.lesson_names())
+    known = rulebook.lessons()
+    if named["id"] not in known:
+        raise PracticeError("lesson.id", f"is {str(named['id'])[:40]!r}; there are {', '.join(known)}")
+    return known[named["id"]]
+
+
 def _spec(choice: Mapping[str, Any]) -> AirSpec:
-    return spec_named(choice["kind"]) if choice["vehicle"] is None else spec_of_table(choice["vehicle"])
+    spec = spec_named(choice["kind"]) if choice["vehicle"] is None else spec_of_table(choice["vehicle"])
+    return with_traits(spec, choice["traits"])
 
 
 def _led_by(choice: Mapping[str, Any], spec: AirSpec) -> tuple[RuleSet, Procedure]:

@@ -12,18 +12,26 @@ from importlib.resources import files
 from importlib.resources.abc import Traversable
 from typing import Any
 
-from lowhiss.core.airsystem import AirData, DriveData, read_air_data
+from lowhiss.core.airsystem import AirData, DriveData, fault_names, read_air_data
 from lowhiss.core.diagnosis import HintLimits
 from lowhiss.core.errors import RuleError
 from lowhiss.core.fields import Fields, choices_text
-from lowhiss.core.practice import PracticeData, read_practice_data
+from lowhiss.core.practice import (
+    KnownNames,
+    Lesson,
+    PracticeData,
+    Scoring,
+    read_lesson,
+    read_practice_data,
+    read_scoring,
+)
 from lowhiss.core.procedure import Procedure, read_procedure
 from lowhiss.core.procedure.planner import Planning, Pressures, Rates, Times
 from lowhiss.core.rounds import ROUND_TABLES, RoundBook, read_round_book
 from lowhiss.core.rules import Judging, RuleSet, parse_toml, read_judging, read_rule_set
 from lowhiss.core.standing import Consequences, read_consequences
 from lowhiss.core.sums import SumRow, SumTables, read_sums
-from lowhiss.core.vehicle import Unit, UnitKind
+from lowhiss.core.vehicle import UNIT_KINDS, Unit, UnitKind
 
 _ROOT: Traversable = files(__name__)
 _ROOMS = ("core", "rulebook")
@@ -180,6 +188,42 @@ def driving() -> DriveData:
 def practice() -> PracticeData:
     """What practice vehicles hide, and how marks are held to the truth."""
     return read_practice_data(_table("practice.toml"))
+
+
+@cache
+def scoring() -> Scoring:
+    """How practices are scored, every mistake with its advice, and the sentences of a debrief."""
+    return read_scoring(_table("scoring.toml"))
+
+
+@cache
+def bench() -> dict[str, Any]:
+    """The sheet of a diagnosis: its parts with their answers, and the right ones for each fault."""
+    return _table("bench.toml")
+
+
+def lesson_names() -> KnownNames:
+    """What a lesson may name."""
+    return KnownNames(
+        kinds=UNIT_KINDS,
+        faults=fault_names(air_data()),
+        pools=tuple(practice().pools),
+        mistakes=tuple(scoring().mistakes),
+        procedures=procedure_ids(),
+    )
+
+
+@cache
+def lessons() -> dict[str, Lesson]:
+    """The built-in lessons by id, in the order of their ladder: every file that lies in ``lessons`` is one."""
+    names = lesson_names()
+    tables = [
+        parse_toml(item.read_text(encoding="utf-8"), item.name)
+        for item in _ROOT.joinpath("lessons").iterdir()
+        if item.name.endswith(".toml")
+    ]
+    found = sorted((read_lesson(table, names) for table in tables), key=lambda lesson: lesson.number)
+    return {lesson.id: lesson for lesson in found}
 
 
 @cache

@@ -562,6 +562,7 @@ def test_states_are_the_vehicles_own():
     assert written == [
         ("engine", "off"),
         ("key", "off"),
+        ("pedal", "released"),
         ("knob", "tractor", "out", "hand"),
         ("knob", "trailer", "out", "hand"),
         ("confirmed", "neutral"),

@@ -2,7 +2,7 @@
 
 from lowhiss.core.airsystem.driver import Driver, Habits, Sample
 from lowhiss.core.airsystem.driving import DriveData, Start, gear_places, read_start
-from lowhiss.core.airsystem.faults import SEVERITIES, fault_names, with_faults
+from lowhiss.core.airsystem.faults import SEVERITIES, fault_names, with_faults, with_traits
 from lowhiss.core.airsystem.model import AirSystem, Controls, Dash
 from lowhiss.core.airsystem.spec import AirData, AirSpec, AirSystemError, kind_spec, read_air_data, unit_spec
 from lowhiss.core.airsystem.world import CONTROLS, FROM_OUTSIDE, Moment, World
@@ -31,4 +31,5 @@ __all__ = [
     "read_start",
     "unit_spec",
     "with_faults",
+    "with_traits",
 ]

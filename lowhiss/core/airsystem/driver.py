@@ -96,11 +96,14 @@ class Driver:
         habits: Habits | None = None,
         resolution_psi: float = 1.0,
         purpose: str = "training",
+        knows_tanks: bool = False,
     ) -> None:
+        """knows_tanks : reads the tanks themselves, to the tenth, where a person reads needles."""
         self.system, self.procedure, self.rules, self.planning = system, procedure, rules, planning
         self.unit = system.spec.unit
         self.habits = habits or Habits()
         self.resolution_psi, self.purpose = resolution_psi, purpose
+        self._knows_tanks = knows_tanks
         self.events: list[Body] = []
         self._order = led_order(procedure, self.unit)
         self._guide = Guide(self._order)
@@ -272,7 +275,10 @@ class Driver:
 
     def _needles(self) -> dict[str, float]:
         """The numbers a person reads now: to the dial's marks, with a little of the eye's own error."""
-        shown = self.system.dash().needles
+        dash = self.system.dash()
+        if self._knows_tanks:
+            return {f"{name}_psi": round(psi, 2) for name, psi in zip(self.unit.needles, dash.true_psi, strict=False)}
+        shown = dash.needles
         if self.habits.one_needle:
             shown = shown[:1]
         step = self.resolution_psi

@@ -98,6 +98,7 @@ PARTS: Mapping[str, tuple[str, ...]] = {
     "charging": ("none",),
     "linings": ("grind",),
     "blast": ("faint",),
+    "knobs": ("soft",),
 }
 """Other parts that can be faulty, and how."""
 

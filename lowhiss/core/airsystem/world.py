@@ -89,7 +89,8 @@ class World:
         self._oil_up = self._abs_out = self._was_rolling = False
         self._tug = 0.0
         self._tug_ticks = 0
-        self._rolled_from = 0.0
+        self._rolled_from = self._fastest_m_per_s = 0.0
+        self._rev_ticks = 0
         self._wheel_told = False
         self._pops = 0
         self._goes_to = "cab"
@@ -99,11 +100,14 @@ class World:
         self._ramp_began = 0
         self._grade_n = self._gravity()
         self._say_how_it_stands()
+        self.found = len(self.states)
+        """So many of its states are how it stood when somebody got in."""
 
     def _say_how_it_stands(self) -> None:
         """What anybody who gets in can see: nothing runs, the knobs are out, the gear, the chocks."""
         self.states.append(self._state("engine", state="off"))
         self.states.append(self._state("key", state="off"))
+        self.states.append(self._state("pedal", state="released"))
         for knob in self.air.spec.unit.knobs:
             self.states.append(self._state("knob", knob=knob, state="out", cause="hand"))
         self.states.append(self._state("confirmed", item="neutral" if self.hands.gear == "N" else "in_gear"))
@@ -424,14 +428,16 @@ class World:
     def _roll(self, force: float, mass: float, dt: float) -> None:
         """Motion under a drive force, against brakes, rolling, grade and chocks; friction holds what stands."""
         hands, table = self.hands, self.data.tables["brakes"]
-        volumes = self.air.volumes
-        pressures = {name: volume.psi for name, volume in volumes.items()}
-        pressed = braked_by(pressures, len(self.air.spec.towed), self.air.data.gas.ambient_psi)
-        held = self.brakes.press(pressed) + table["rolling"] * self.brakes.mass_kg * table["gravity"]
         front, back = hands.chock_front == "under", hands.chock_back == "under"
         pushed = force + self._grade_n
         if front or back:
             pushed += self.chocks.force(self.x_m, front, back)
+        if pushed == 0 and self.v_m_per_s == 0:
+            return  # it stands, however hard it is braked
+        volumes = self.air.volumes
+        pressures = {name: volume.psi for name, volume in volumes.items()}
+        pressed = braked_by(pressures, len(self.air.spec.towed), self.air.data.gas.ambient_psi)
+        held = self.brakes.press(pressed) + table["rolling"] * self.brakes.mass_kg * table["gravity"]
         v = self.v_m_per_s
         if abs(v) < table["still_m_per_s"] and abs(pushed) <= held:
             if v != 0:
@@ -444,9 +450,11 @@ class World:
             after = 0.0
         if v == 0 and after != 0:
             self._rolled_from = self.x_m
+            self._fastest_m_per_s = 0.0
             self._wheel_told = False
-            self._note("moved", gear=hands.gear)
+            self._note("moved", **self._how_it_moves())
         self.v_m_per_s = after
+        self._fastest_m_per_s = max(self._fastest_m_per_s, abs(after))
         self.x_m += after * dt
         if after == 0 and v != 0:
             self._stopped()
@@ -456,7 +464,21 @@ class World:
 
     def _stopped(self) -> None:
         self._touched = False
-        self._note("stopped", feet=round((self.x_m - self._rolled_from) * _FEET, 2))
+        feet = round((self.x_m - self._rolled_from) * _FEET, 2)
+        self._note("stopped", feet=feet, mph=round(self._fastest_m_per_s * MPH, 2))
+
+    def _how_it_moves(self) -> dict[str, Any]:
+        """What a wheel should not turn without, as it was when it began to."""
+        hands, controls = self.hands, self.air.controls
+        held_off = self.data.number("brakes", "spring_off_psi") + self.air.data.gas.ambient_psi
+        dragging = bool(self.air.spec.towed) and self.air.volumes["trailer_line"].psi < held_off
+        return {
+            "gear": hands.gear,
+            "belt": hands.belt,
+            "chocks": sorted({hands.chock_front, hands.chock_back}),
+            "released": controls.tractor_in and (controls.trailer_in or not self.air.spec.towed),
+            "dragging": controls.trailer_in and dragging,
+        }
 
     def _feel_tug(self, force: float, dt: float) -> None:
         """How hard a brake that is set is pulled against, as a share of what a healthy one holds."""
@@ -507,15 +529,24 @@ class World:
             if was != now:
                 self._note(f"{name}_{'on' if now else 'off'}", check=self.panel.checking)
         self._lit_was = lit
+        self._listen_to_revs(count)
         if not self._oil_up and self.panel.oil_psi > self.data.number("gauges", "oil_up_psi"):
             self._oil_up = True
             self._note("oil_up")
-        elif self._oil_up and not self.engine.alive and self.panel.oil_psi < 1:
+        elif self._oil_up and not self.engine.alive:
             self._oil_up = False
         if self.v_m_per_s != 0 and abs(self.body.wheel_deg) > 5 and not self._wheel_told:
             self._wheel_told = True
             self._note("wheel_turned", deg=round(self.body.wheel_deg, 1), with_pedal=self._pedal > 0.08)
         self._settle(count)
+
+    def _listen_to_revs(self, count: int) -> None:
+        """An engine that stands too fast for a while is noted once each time."""
+        table = self.data.tables["engine"]
+        before = self._rev_ticks
+        self._rev_ticks = before + count if self.engine.rpm > table["over_rev_rpm"] else 0
+        if before < table["over_rev_s"] * 100 <= self._rev_ticks:
+            self._note("over_revved")
 
     def _foot(self) -> None:
         full = self._pedal >= self.air.data.number("valves", FULL_PEDAL)
@@ -613,6 +644,18 @@ class World:
         """Whether the dryer blows off now."""
         return self.tick < self._blast_until
 
+    def holds(self, place: int, pull_nm: float) -> bool:
+        """Whether the spring brakes of an axle group (1: of the power unit, 2: of its trailers) stand a pull.
+
+        pull_nm : at the clutch, in the lowest gear, with their air out.
+        """
+        brakes, line = self.brakes, self.driveline
+        groups = range(1, 2) if place == 1 else range(2, len(brakes.axles))
+        weak = brakes.weak.get("park" if place == 1 else "trailer_park", 1.0)
+        held = math.fsum(brakes.holding(n) for n in groups) * weak
+        gear = next(gear for gear in self.gears if gear not in ("R", "N"))
+        return held >= line.force(pull_nm, line.ratio(gear))
+
     @property
     def no_crank(self) -> bool:
         """Whether the key is held at start and nothing turns: the clutch is up, or the selector is not in neutral."""
@@ -625,6 +668,32 @@ class World:
         chamber = self.air.volumes["primary_brakes"].psi - self.air.data.gas.ambient_psi
         pressed = chamber > self.data.number("brakes", "service_from_psi")
         return spec.parts.get("linings") == "grind" and self.v_m_per_s != 0 and pressed
+
+    def is_so(self, body: Mapping[str, Any]) -> bool:
+        """Whether the vehicle is as somebody says it is, in the words of a run's event."""
+        kind, state, item = body.get("type"), body.get("state"), body.get("item")
+        hands, controls = self.hands, self.air.controls
+        if kind == "engine":
+            return self.engine.alive == (state == "running")
+        if kind == "key":
+            return (hands.key != "off") == (state == "on")
+        if kind == "pedal":
+            return self._told_full == (state == "full")
+        if kind == "knob":
+            inside = controls.trailer_in if body.get("knob") == "trailer" else controls.tractor_in
+            return inside == (state == "in")
+        chocks = (hands.chock_front == "under", hands.chock_back == "under")
+        looked = [one.t_s for one in self.moments if one.name == "mirrors"]
+        so = {
+            "wheels_chocked": all(chocks),
+            "chocks_removed": not any(chocks),
+            "seat_belt": hands.belt == "on",
+            "window_down": hands.window == "down",
+            "neutral": hands.gear == "N",
+            "in_gear": hands.gear != "N",
+            "area_clear": bool(looked) and self.t_s - looked[-1] < self.data.number("clock", "looked_s"),
+        }
+        return so.get(str(item), False)
 
     @property
     def pedal(self) -> float:

@@ -1,5 +1,6 @@
-"""Practice on the simulated vehicle: what it hides, and what was true of what somebody struck."""
+"""Practice on the simulated vehicle: lessons, what it hides, what was true of what was struck, and what it is worth."""
 
+from lowhiss.core.practice.found import Found, Seen, found_in
 from lowhiss.core.practice.hidden import (
     PracticeData,
     PracticeError,
@@ -9,16 +10,70 @@ from lowhiss.core.practice.hidden import (
     read_code,
     read_practice_data,
 )
+from lowhiss.core.practice.lesson import (
+    LESSON_FORMAT,
+    MODES,
+    KnownNames,
+    Lesson,
+    LessonDrive,
+    Mode,
+    Passes,
+    read_lesson,
+)
+from lowhiss.core.practice.passing import Criterion, Held, Shown, criteria
+from lowhiss.core.practice.scoring import (
+    Calls,
+    Mistake,
+    Score,
+    Scoring,
+    Square,
+    Waste,
+    drop_quality,
+    mark_quality,
+    read_scoring,
+    score,
+    square_of,
+    time_quality,
+    worth,
+)
 from lowhiss.core.practice.truth import TrueMark, true_marks
 
 __all__ = [
+    "LESSON_FORMAT",
+    "MODES",
+    "Calls",
+    "Criterion",
+    "Found",
+    "Held",
+    "KnownNames",
+    "Lesson",
+    "LessonDrive",
+    "Mistake",
+    "Mode",
+    "Passes",
     "PracticeData",
     "PracticeError",
+    "Score",
+    "Scoring",
+    "Seen",
+    "Shown",
+    "Square",
     "TrueMark",
+    "Waste",
     "code_of",
     "commitment",
+    "criteria",
     "draw",
+    "drop_quality",
+    "found_in",
+    "mark_quality",
     "read_code",
+    "read_lesson",
     "read_practice_data",
+    "read_scoring",
+    "score",
+    "square_of",
+    "time_quality",
     "true_marks",
+    "worth",
 ]

@@ -8,7 +8,10 @@ from dataclasses import dataclass
 from lowhiss.core.airsystem import Moment
 from lowhiss.core.practice.hidden import PracticeData
 from lowhiss.core.record import Event
-from lowhiss.core.stages import FILL_STAGE
+from lowhiss.core.stages import FILL_STAGE, stages_of
+
+At = Callable[[float], tuple[tuple[float, ...], tuple[float, ...]]]
+"""What needles showed and tanks held at a time [psi]."""
 
 
 @dataclass(frozen=True, slots=True)
@@ -18,11 +21,15 @@ class TrueMark:
     typed_psi : as set, None where it was not.  shown_psi, true_psi : of needles and tanks when it was struck.
     at_moment_psi : of the tanks at the true moment.  late_s : negative when it was struck before.
     quality : ``good``, ``late``, ``read_off``, ``too_early``, or ``invented`` where nothing of its kind had happened.
+    late_psi : what the needle moved on meanwhile.  eye_psi : set against needle.  dial_psi : needle against tank, at
+    the moment: nobody's fault.  whole_psi : set against tank, at the moment. Each of the needle that counts.
+    whose : where most of the error lies: ``reading``, ``reaction``, ``read_late`` or ``dial``.
     """
 
     at_s: float
     kind: str
     which: str
+    stage: str | None
     true_at_s: float | None
     late_s: float | None
     typed_psi: tuple[float, ...] | None
@@ -30,25 +37,36 @@ class TrueMark:
     true_psi: tuple[float, ...]
     at_moment_psi: tuple[float, ...] | None
     quality: str
+    late_psi: float | None = None
+    eye_psi: float | None = None
+    dial_psi: float | None = None
+    whole_psi: float | None = None
+    whose: str | None = None
 
 
 _MOMENTS: Mapping[str, str] = {FILL_STAGE: "unloaded", "cut_in": "loading"}
 """The true moment of a reading at a point; the others are read whenever somebody likes."""
 _SETTLING = ("valves_quiet", "needles_still")
+_STAGE_OF = {"warning": stages_of("warning")[0], "popped": stages_of("knobs")[0]}
+_SAID_LATE_PSI = 1.0
+"""A number is read late where the needle had come nearer to it by this when it was set."""
+_NOBODYS_PSI = 1.0
+"""A smaller error is not worth a reason."""
 
 
 def true_marks(
-    data: PracticeData,
-    events: Iterable[Event],
-    moments: Sequence[Moment],
-    at: Callable[[float], tuple[tuple[float, ...], tuple[float, ...]]],
+    data: PracticeData, events: Iterable[Event], moments: Sequence[Moment], at: At, set_at: Mapping[str, float]
 ) -> list[TrueMark]:
     """Every mark that was struck, with its truth.
 
-    events : those that stand, numbers that came later already in their marks.  at : what needles showed and tanks
-    held at a time.
+    events : those that stand, numbers that came later already in their marks.  set_at : when the number of a mark was
+    set, by its id, where that was later.
     """
-    return [_held_to(data, event, kind, which, moments, at) for event in events for kind, which in _marks_of(event)]
+    return [
+        _held_to(data, event, kind, which, moments, at, set_at.get(event.id or "", event.at_s))
+        for event in events
+        for kind, which in _marks_of(event)
+    ]
 
 
 def _marks_of(event: Event) -> list[tuple[str, str]]:
@@ -65,7 +83,8 @@ def _is_its(kind: str, which: str, moment: Moment) -> bool:
     if kind == "warning":
         return moment.name == f"{which}_on" and not moment.detail.get("check")
     if kind == "popped":
-        return moment.name == "knob_out" and moment.detail.get("knob") == which
+        by_itself = moment.name == "knob_out" and moment.detail.get("cause") == "low_air"
+        return by_itself and moment.detail.get("knob") == which
     if kind == "settled":
         return moment.name in _SETTLING
     return moment.name == _MOMENTS.get(kind)
@@ -77,7 +96,8 @@ def _held_to(
     kind: str,
     which: str,
     moments: Sequence[Moment],
-    at: Callable[[float], tuple[tuple[float, ...], tuple[float, ...]]],
+    at: At,
+    set_s: float,
 ) -> TrueMark:
     struck = event.at_s
     shown, true = at(struck)
@@ -91,10 +111,12 @@ def _held_to(
     off = typed is not None and any(
         abs(read - needle) > data.marks["off_psi"] for read, needle in zip(typed, shown, strict=False)
     )
+    errors = _errors(kind, typed, shown, true, moment, at(set_s)[0])
     return TrueMark(
         at_s=struck,
         kind=kind,
         which=which,
+        stage=event.stage or _STAGE_OF.get(kind),
         true_at_s=None if moment is None else moment.t_s,
         late_s=late,
         typed_psi=typed,
@@ -102,7 +124,38 @@ def _held_to(
         true_psi=true,
         at_moment_psi=None if moment is None else moment.psi,
         quality=_quality(data, kind, late, off, expects),
+        **errors,  # type: ignore[arg-type]
     )
+
+
+def _errors(
+    kind: str,
+    typed: tuple[float, ...] | None,
+    shown: tuple[float, ...],
+    true: tuple[float, ...],
+    moment: Moment | None,
+    shown_when_set: tuple[float, ...],
+) -> dict[str, float | str | None]:
+    """Where a reading's error comes from, on the needle that counts: the lower, for a knob the higher."""
+    if typed is None:
+        return {}
+    shown_then, true_then = (moment.shown, moment.psi) if moment is not None else (shown, true)
+    count = min(len(typed), len(shown_then))
+    pick = max if kind == "popped" else min
+    place = pick(range(count), key=lambda one: shown_then[one])
+    late = shown[place] - shown_then[place]
+    eye = typed[place] - shown[place]
+    dial = shown_then[place] - true_then[place]
+    read_late = abs(typed[place] - shown_when_set[place]) + _SAID_LATE_PSI < abs(eye)
+    parts = {"reaction": abs(late), "read_late" if read_late else "reading": abs(eye), "dial": abs(dial)}
+    whose = max(parts, key=lambda name: parts[name])
+    return {
+        "late_psi": round(late, 2),
+        "eye_psi": round(eye, 2),
+        "dial_psi": round(dial, 2),
+        "whole_psi": round(typed[place] - true_then[place], 2),
+        "whose": whose if parts[whose] > _NOBODYS_PSI else None,
+    }
 
 
 def _quality(data: PracticeData, kind: str, late: float | None, off: bool, expects: bool) -> str:
