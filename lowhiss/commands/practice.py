@@ -9,7 +9,8 @@ from pathlib import Path
 from lowhiss.commands.common import FAIL, PASS, Refusal, add_reader, as_json, words_of
 from lowhiss.commands.judge import Commands
 from lowhiss.core.errors import CoreError
-from lowhiss.engine.practice import replay, told
+from lowhiss.engine.debrief import debrief, debrief_told
+from lowhiss.engine.practice import replay
 
 _DRAWN = ("run", "trace", "column", "timeline")
 """What only a screen draws."""
@@ -30,7 +31,7 @@ def show(options: argparse.Namespace) -> int:
         if not isinstance(record, dict):
             raise Refusal(f"{options.file}: must be a practice record")
         drive = replay(record)
-        after = told(drive.after(record.get("marks", [])), words_of(options))
+        after = debrief_told(debrief(drive, record.get("marks", [])), words_of(options))
     except (OSError, ValueError, CoreError) as error:
         raise Refusal(f"{options.file}: {error}") from error
     same = drive.digest() == record.get("digest")

@@ -127,7 +127,26 @@ class _Debrief:
             "unseen": list(self.drive.world.faults) if self.reference_overall() == "good" else [],
             "sheet": sheet,
             "next": self.next(found, squares),
+            "summary": self.summary(result, made, asked),
             "reference": self.reference.record,
+        }
+
+    def summary(self, result: Score, made: Mapping[str, int], asked: Sequence[Mapping[str, Any]]) -> dict[str, Any]:
+        """What somebody's progress hangs on, as ``core.practice.progress`` reads it, but for when it was."""
+        choice, lesson = self.drive.choice, self.drive.lesson
+        return {
+            "mode": choice["mode"],
+            "lesson": lesson["id"] if lesson else None,
+            "drive": lesson["drive"] if lesson else 0,
+            "passed": all(one["met"] for one in asked) if asked else None,
+            "total": result.total,
+            "codes": sorted(made),
+            "critical": list(result.critical),
+            "shares": {part.group: round(part.points / part.whole, 3) for part in result.parts if part.whole},
+            "helped": any(claim.get("what") == "help" for claim in self.claims),
+            "faulty": bool(self.drive.world.faults),
+            "whole": self._whole() and choice["mode"] != "diagnosis",
+            "vehicle": f"{self.drive.spec.kind} {' '.join(self.drive.world.faults)}".strip(),
         }
 
     # good or bad

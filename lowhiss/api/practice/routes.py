@@ -41,6 +41,7 @@ class PracticeHeadOut(BaseModel):
     ended: bool
     outcome: str | None
     faulty: bool | None
+    summary: dict[str, Any] | None
 
 
 class PracticeOut(BaseModel):

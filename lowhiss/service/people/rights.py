@@ -108,6 +108,18 @@ RIGHTS: dict[str, frozenset[str]] = {
     "getPractice": _SIGNED_IN,
     "makePracticeCode": _SIGNED_IN,
     "watchPractice": _SIGNED_IN,
+    # learning
+    "getProgress": _SIGNED_IN,
+    "listClasses": _SEES_PEOPLE,
+    "makeClass": _SEES_PEOPLE,
+    "editClass": _SEES_PEOPLE,
+    "getBoard": _SEES_PEOPLE,
+    "assignLesson": _SEES_PEOPLE,
+    "takeBackAssignment": _SEES_PEOPLE,
+    "addTrainerNote": _SEES_PEOPLE,
+    "getLearningRecord": _SIGNED_IN,
+    "getLearningCsv": _SIGNED_IN,
+    "forgetLearning": _SIGNED_IN,
     # rules
     "getRulebook": _SIGNED_IN,
     "setTestedBy": _MANAGER,

@@ -9,9 +9,11 @@ from typing import Any
 from sqlalchemy import select
 from sqlalchemy.orm import Session, defer
 
+from lowhiss.core.practice import read_tried
 from lowhiss.core.words import Words
+from lowhiss.engine.debrief import debrief_told
 from lowhiss.engine.judging import rules_in_record
-from lowhiss.engine.practice import PRACTICE_FORMAT, read_choice, told
+from lowhiss.engine.practice import PRACTICE_FORMAT, read_choice
 from lowhiss.engine.simulating import spec_of_table
 from lowhiss.service.errors import ConflictError, NotFoundError, RefusedError
 from lowhiss.service.fleet.choosing import choose
@@ -40,6 +42,7 @@ class PracticeHead:
     ended: bool
     outcome: str | None
     faulty: bool | None
+    summary: dict[str, Any] | None
 
 
 @dataclass(frozen=True, slots=True)
@@ -95,6 +98,7 @@ def keep(
             row.ended, row.after = True, after
             row.outcome = str(after.get("outcome", ""))[:20] or None
             row.faulty = bool(after.get("faults"))
+            row.summary = _summary_of(after)
         session.flush()
         return _head(row, by.name, by)
 
@@ -118,7 +122,16 @@ def _readable(after: dict[str, Any]) -> None:
     """Raises CoreError or RefusedError where what was found after a practice cannot be told to anybody."""
     if not isinstance(after.get("faults"), list) or not isinstance(after.get("run"), dict):
         raise RefusedError("practice_after", "after: must hold the run and its faults.", "after")
-    told(after, Words("en"))
+    debrief_told(after, Words("en"))
+    summary = _summary_of(after)
+    if summary is not None:
+        read_tried({**summary, "at": "2000-01-01T00:00:00+00:00"})
+
+
+def _summary_of(after: dict[str, Any]) -> dict[str, Any] | None:
+    """What progress hangs on; None for a practice of an earlier release."""
+    debrief = after.get("debrief")
+    return debrief.get("summary") if isinstance(debrief, dict) else None
 
 
 def listed(store: Store, by: Person, everybody: bool) -> list[PracticeHead]:
@@ -143,7 +156,7 @@ def read(store: Store, practice_id: str, by: Person, words: Words) -> PracticeKe
         if row.person_id != by.id and by.role not in OVERSEERS:
             raise ForbiddenError("not_your_practice", "practice_id: this is somebody else's practice.", "practice_id")
         name = session.get_one(PersonRow, row.person_id).name
-        return PracticeKept(_head(row, name, by), row.record, row.after and told(row.after, words))
+        return PracticeKept(_head(row, name, by), row.record, row.after and debrief_told(row.after, words))
 
 
 def make_code(store: Store, practice_id: str, by: Person) -> tuple[str, dt.datetime]:
@@ -232,4 +245,5 @@ def _head(row: PracticeRow, person: str, by: Person) -> PracticeHead:
         ended=row.ended,
         outcome=row.outcome,
         faulty=row.faulty,
+        summary=row.summary,
     )

@@ -1,0 +1,1 @@
+"""Learning over HTTP."""

@@ -1,0 +1,174 @@
+"""Learning over HTTP: progress folded from practices, classes, what is set, notes, rights, taken along, forgotten."""
+
+from __future__ import annotations
+
+import csv
+import io
+import json
+import uuid
+from contextlib import ExitStack
+
+import httpx
+import pytest
+
+from lowhiss.demo.scenario import demo_id
+from lowhiss.engine.debrief import debrief
+from tests.conftest import sign_in
+from tests.core.trainee import trainee_of
+
+WHO = {
+    "driver": "Tove Lind",
+    "other": "Ines Aldous",
+    "trainer": "Hanne Solberry",
+    "manager": "Odile Ferrow",
+}
+DRIVER, OTHER = demo_id(WHO["driver"]), demo_id(WHO["other"])
+
+
+@pytest.fixture(scope="module")
+def people(app_url):
+    with ExitStack() as stack:
+        yield {
+            role: sign_in(stack.enter_context(httpx.Client(base_url=app_url, timeout=30)), name)
+            for role, name in WHO.items()
+        }
+
+
+@pytest.fixture(scope="module")
+def failed_then_passed():
+    """The first drive of *dash* with a mistake, and the whole lesson as it is taught."""
+    return [trainee_of("dash", drive, slip).drive_it() for drive, slip in ((0, "over_revved"), (0, ""), (1, ""))]
+
+
+def practised(client, trainee, began_at="2026-11-27T08:00:00Z"):
+    practice_id = str(uuid.uuid4())
+    body = {
+        "title": "truck",
+        "began_at": began_at,
+        "record": json.loads(json.dumps(trainee.drive.kept_record(trainee.marks))),
+        "after": json.loads(json.dumps(debrief(trainee.drive, trainee.marks))),
+    }
+    client.put(f"/api/practices/{practice_id}", json=body).raise_for_status()
+    return practice_id
+
+
+@pytest.fixture
+def own_class(people):
+    made = people["trainer"].post("/api/learning/classes", json={"name": "Autumn"}).raise_for_status().json()
+    body = {"version": made["version"], "name": "Autumn", "exam_on": "2026-12-09", "members": [DRIVER]}
+    return people["trainer"].put(f"/api/learning/classes/{made['id']}", json=body).raise_for_status().json()
+
+
+def error_of(response):
+    return response.status_code, response.json()["error"]["code"]
+
+
+def test_a_lesson_failed_then_passed_opens_the_next(people, failed_then_passed):
+    driver = people["driver"]
+    before = driver.get(f"/api/learning/people/{DRIVER}").json()["lessons"]
+    assert [one["state"] for one in before[:2]] == ["open", "locked"]
+    wrong, first, second = failed_then_passed
+    practised(driver, wrong, "2026-11-27T08:00:00Z")
+    state = driver.get(f"/api/learning/people/{DRIVER}").json()["lessons"][0]
+    assert (state["state"], state["drives"]) == ("begun", [False, None])
+    practised(driver, first, "2026-11-27T09:00:00Z")
+    practised(driver, second, "2026-11-27T09:30:00Z")
+    after = driver.get(f"/api/learning/people/{DRIVER}").json()
+    assert [one["state"] for one in after["lessons"][:3]] == ["passed", "open", "locked"]
+    assert after["readiness"]["missing"] == "last"
+    assert after["readiness"]["marks"] == ["missing"] * 5
+
+
+def test_nobody_sees_anybody_elses_but_a_trainer_those_of_a_class_of_theirs(people, own_class):
+    assert error_of(people["other"].get(f"/api/learning/people/{DRIVER}")) == (403, "not_your_trainee")
+    assert people["trainer"].get(f"/api/learning/people/{DRIVER}").status_code == 200
+    assert error_of(people["trainer"].get(f"/api/learning/people/{OTHER}")) == (403, "not_your_trainee")
+    assert people["manager"].get(f"/api/learning/people/{OTHER}").status_code == 200
+    assert people["driver"].get("/api/learning/classes").status_code == 403
+    board = f"/api/learning/classes/{own_class['id']}/board"
+    assert people["manager"].get(board).status_code == 200
+    assert people["other"].get(board).status_code == 403
+
+
+def test_a_class_is_set_a_lesson_and_its_members_see_it(people, own_class):
+    url = f"/api/learning/classes/{own_class['id']}/assignments"
+    body = {"lesson": "minute", "due_at": "2026-12-01T16:00:00Z"}
+    assert people["trainer"].post(url, json=body).status_code == 201
+    mine = people["driver"].get(f"/api/learning/people/{DRIVER}").json()["assigned"]
+    assert [one["lesson"] for one in mine if one["class_name"] == "Autumn"][-1] == "minute"
+    assert error_of(people["trainer"].post(url, json={**body, "lesson": "tea"})) == (422, "lesson_unknown")
+    assert error_of(people["trainer"].post(url, json={**body, "person_id": OTHER})) == (422, "not_in_class")
+    classes = people["trainer"].get("/api/learning/classes").json()
+    set_one = next(one for one in classes if one["id"] == own_class["id"])["assigned"][0]["id"]
+    assert people["trainer"].delete(f"/api/learning/assignments/{set_one}").status_code == 200
+
+
+def test_two_at_once_do_not_overwrite_a_class(people, own_class):
+    body = {"version": own_class["version"], "name": "Autumn 2", "members": [DRIVER]}
+    url = f"/api/learning/classes/{own_class['id']}"
+    assert people["manager"].put(url, json=body).status_code == 200
+    assert error_of(people["trainer"].put(url, json=body)) == (409, "stale")
+
+
+def test_a_trainer_overrules_with_a_reason_that_stays(people, own_class):
+    url = f"/api/learning/people/{DRIVER}/notes"
+    assert error_of(people["trainer"].post(url, json={"kind": "ready"})) == (422, "reason_missing")
+    assert people["trainer"].post(url, json={"kind": "ready", "text": "Seen on the yard"}).status_code == 201
+    people["trainer"].post(url, json={"kind": "note", "text": "hurries", "private": True}).raise_for_status()
+    people["trainer"].post(url, json={"kind": "passed", "about": "exam", "text": "on MV-12"}).raise_for_status()
+    own = people["driver"].get(f"/api/learning/people/{DRIVER}").json()
+    assert own["overruled"]["text"] == "Seen on the yard"
+    assert "hurries" not in [one["text"] for one in own["notes"]]
+    assert own["lessons"][-1]["state"] == "helped"
+    assert error_of(people["driver"].post(url, json={"kind": "ready", "text": "me"}))[0] == 403
+
+
+def test_who_made_a_mistake_is_found_across_a_class(people, own_class, failed_then_passed):
+    practised(people["driver"], failed_then_passed[0])
+    board = f"/api/learning/classes/{own_class['id']}/board"
+    wrong = people["trainer"].get(board, params={"code": "over_revved"}).json()["wrong"]
+    assert {one["person"] for one in wrong} == {WHO["driver"]}
+    assert error_of(people["trainer"].get(board, params={"code": "laziness"})) == (422, "mistake_unknown")
+
+
+def test_what_is_kept_is_taken_along_and_forgotten_on_request(people, failed_then_passed):
+    other = people["other"]
+    practised(other, failed_then_passed[1])
+    record = other.get(f"/api/learning/people/{OTHER}/record.json").json()
+    assert record["format"] == "low-hiss-learning/1"
+    assert record["practices"][0]["record"]["format"] == "low-hiss-practice/1"
+    lines = list(csv.DictReader(io.StringIO(other.get(f"/api/learning/people/{OTHER}/record.csv").text)))
+    assert [(line["lesson"], line["passed"], line["mode"]) for line in lines] == [("dash", "True", "led")]
+    assert error_of(people["driver"].delete(f"/api/learning/people/{OTHER}/record")) == (403, "not_yours")
+    assert other.delete(f"/api/learning/people/{OTHER}/record").json() == {"practices": 1}
+    assert other.get(f"/api/learning/people/{OTHER}/record.json").json()["practices"] == []
+
+
+def test_a_summary_that_cannot_be_is_refused(people, failed_then_passed):
+    trainee = failed_then_passed[1]
+    after = json.loads(json.dumps(debrief(trainee.drive, trainee.marks)))
+    after["debrief"]["summary"]["total"] = 900
+    body = {
+        "title": "truck",
+        "began_at": "2026-11-27T08:00:00Z",
+        "record": json.loads(json.dumps(trainee.drive.kept_record(trainee.marks))),
+        "after": after,
+    }
+    refused = people["driver"].put(f"/api/practices/{uuid.uuid4()}", json=body)
+    assert refused.status_code == 422
+    assert "total" in refused.json()["error"]["message"]
+
+
+def test_a_class_of_three_hundred_is_seen_at_a_glance(people, store):
+    from lowhiss.store.models import PersonRow
+
+    with store.transaction() as session:
+        ids = [str(uuid.uuid4()) for _ in range(300)]
+        for n, one in enumerate(ids):
+            row = PersonRow(id=one, role="driver", language="en", pressure_unit="psi", name=f"Trainee {one[:8]} {n}")
+            session.add(row)
+    made = people["manager"].post("/api/learning/classes", json={"name": "Many"}).json()
+    body = {"version": made["version"], "name": "Many", "members": ids}
+    people["manager"].put(f"/api/learning/classes/{made['id']}", json=body).raise_for_status()
+    board = people["manager"].get(f"/api/learning/classes/{made['id']}/board").json()
+    assert len(board["rows"]) == 300
