@@ -48,19 +48,26 @@ function deviceJudge(): Plugin {
     'engine/__init__.py',
     'engine/desk/__init__.py',
     'engine/desk/overlay.py',
+    'engine/cards.py',
+    'engine/debrief.py',
     'engine/judging.py',
+    'engine/lessons.py',
     'engine/on_device.py',
     'engine/practice.py',
+    'engine/reference.py',
     'engine/rounds.py',
     'engine/simulating.py',
     'engine/whatif.py',
     'rulebook',
   ]
-  const files = Object.fromEntries(
-    parts
-      .flatMap((part) => textsBelow(core, part))
-      .map((path) => [path, readFileSync(new URL(path, core), 'utf8')]),
-  )
+  const texts = (root: URL, paths: string[], at = '') =>
+    paths
+      .flatMap((part) => textsBelow(root, part))
+      .map((path) => [at + path, readFileSync(new URL(path, root), 'utf8')])
+  const files = Object.fromEntries([
+    ...texts(core, parts, 'lowhiss/'),
+    ...texts(sitePackages(), ['fsrs', 'typing_extensions.py']),
+  ]) as Record<string, string>
   const shipped: Record<string, Buffer | string> = {
     'core.json': JSON.stringify(files),
     ...Object.fromEntries(INTERPRETER.map((name) => [name, readFileSync(new URL(name, interpreter))])),
@@ -82,6 +89,13 @@ function deviceJudge(): Plugin {
       }
     },
   }
+}
+
+/** Where the Python packages lie that the server uses: the device has the same ones. */
+function sitePackages(): URL {
+  const lib = new URL('../.venv/lib/', import.meta.url)
+  const python = readdirSync(lib).find((name) => name.startsWith('python3'))
+  return new URL(`${python}/site-packages/`, lib)
 }
 
 const INTERPRETER = [

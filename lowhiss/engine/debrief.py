@@ -11,6 +11,7 @@ from collections.abc import Iterable, Mapping, Sequence
 from typing import Any, cast
 
 from lowhiss import rulebook
+from lowhiss.core.fields import Language
 from lowhiss.core.judge import StageVerdict
 from lowhiss.core.practice import (
     Calls,
@@ -269,7 +270,7 @@ class _Debrief:
         for stage, one in squares.items():
             against_own = one["said"] and one["own"] and one["said"] != one["own"]
             bounds = self.standing[stage].bounds if stage in self.standing else ()
-            if against_own and len(bounds) == 1:
+            if against_own and len(bounds) == 1 and bounds[0].comparator in ("at_least", "above"):
                 yield Found("inequality_backwards", self._when(self.standing[stage]), stage)
             if one["true"] in ("good", "bad") and one["said"] and one["said"] != one["true"]:
                 wrong.append(one["true"])
@@ -475,8 +476,11 @@ class _Debrief:
         if not rows:
             return None
         worst = max(rows, key=lambda row: (row.critical, row.share * self.scoring.groups[row.group], row.code))
-        lesson = next((one.id for one in rulebook.lessons().values() if worst.code in one.mistakes), None)
-        return {"code": worst.code, "lesson": lesson}
+        stage = next((one.stage for one in found if one.code == worst.code), None)
+        treat = [one for one in rulebook.lessons().values() if worst.code in one.mistakes]
+        # the lesson that somebody is in, else one that is about this stage, else the first
+        treat.sort(key=lambda one: (one != self.lesson, all(stage not in drive.steps for drive in one.drives)))
+        return {"code": worst.code, "lesson": treat[0].id if treat else None}
 
 
 _EACH_STAGE = frozenset(
@@ -572,10 +576,22 @@ def debrief_in_words(table: Mapping[str, Any], words: Words) -> dict[str, Any]:
         }
 
     lesson = table["next"] and table["next"]["lesson"]
+    score_parts = [
+        {
+            **part,
+            "title": scoring.words("group_titles", part["group"], language),
+            "costs": [
+                {"text": _cost(code, scoring, language), "points": points}
+                for code, points in part["costs"].items()
+                if points
+            ],
+        }
+        for part in table["score"]["parts"]
+    ]
     overall = table["overall"]
     vehicle = scoring.words("headline", overall["true"] or "good", language)
     bad = [stage for stage, one in table["squares"].items() if one["true"] == "bad"]
-    because = f": {words.stage(bad[0])}, {lines.get(bad[0])}" if bad and lines.get(bad[0]) else ""
+    because = f": {words.stage(bad[0])}, {_in_short(lines[bad[0]], words)}" if bad and lines.get(bad[0]) else ""
     said = scoring.words("headline", f"said_{overall['said']}" if overall["said"] else "unsaid", language)
     band = scoring.words("headline", table["score"]["band"], language)
     return {
@@ -591,6 +607,9 @@ def debrief_in_words(table: Mapping[str, Any], words: Words) -> dict[str, Any]:
             }
             for stage, one in table["squares"].items()
         },
+        "score": {**table["score"], "parts": score_parts},
+        "sheet": table["sheet"] and _sheet_in_words(table["sheet"], language),
+        "next_drive": _next_drive(table),
         "road": [scoring.words("road", key, language) for key in table["road"]],
         "unseen": [fault_in_words(fault, language) for fault in table["unseen"]],
         "criteria": [{**one, "text": _criterion(one, words, scoring)} for one in table["criteria"]],
@@ -617,3 +636,52 @@ def _criterion(one: Mapping[str, Any], words: Words, scoring: Scoring) -> str:
     if "group" in params:
         named["group"] = scoring.words("group_titles", params["group"], words.language)
     return scoring.words("criteria", one["name"], words.language).format_map(named)
+
+
+def _in_short(line: str, words: Words) -> str:
+    """Of an arithmetic line what was read and the limit."""
+    limit = words.book.ARITHMETIC["limit"].partition("{")[0]
+    read, *rest = line.split(", ")
+    return ", ".join([read, *(part for part in rest if part.startswith(limit))])
+
+
+def _cost(code: str, scoring: Scoring, language: Language) -> str:
+    """What cost points: a mistake, help that was taken, or time and air."""
+    row = scoring.mistakes.get(code)
+    return row.title[language] if row is not None else scoring.words("costs", code, language)
+
+
+def _sheet_in_words(sheet: Mapping[str, Any], language: Language) -> dict[str, Any]:
+    parts = rulebook.bench()["parts"]
+
+    def word(part: str, answer: object) -> str:
+        option = parts[part]["options"].get(str(answer))
+        return option[language] if option else ""
+
+    rows = [
+        {
+            "part": part,
+            "title": parts[part]["title"][language],
+            "given": word(part, sheet["given"].get(part)),
+            "answers": " / ".join(
+                dict.fromkeys(word(part, answer) for one in sheet["answers"] for answer in one[part])
+            ),
+            "right": right,
+        }
+        for part, right in sheet["parts"].items()
+    ]
+    return {"right": sheet["right"], "parts": rows}
+
+
+def _next_drive(table: Mapping[str, Any]) -> dict[str, Any] | None:
+    """The drive to go on with: the same until it is passed, then the next of its lesson, then the next lesson's."""
+    named = table["lesson"]
+    if named is None:
+        return None
+    drives = len(lesson_of(named).drives)
+    if not table["passed"]:
+        return {"lesson": named["id"], "drive": named["drive"]}
+    if named["drive"] + 1 < drives:
+        return {"lesson": named["id"], "drive": named["drive"] + 1}
+    later = next((one.id for one in rulebook.lessons().values() if one.after == named["id"]), None)
+    return None if later is None else {"lesson": later, "drive": 0}

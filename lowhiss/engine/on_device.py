@@ -11,6 +11,7 @@ from lowhiss.core.record import read_run
 from lowhiss.core.rounds import read_round
 from lowhiss.core.units import PressureUnit
 from lowhiss.core.words import Words
+from lowhiss.engine.cards import answered, today
 from lowhiss.engine.debrief import debrief, debrief_told
 from lowhiss.engine.judging import judge_record, sheet_of
 from lowhiss.engine.lessons import lesson_list, said_around
@@ -40,6 +41,16 @@ def judge(record: str, language: Language, unit: PressureUnit) -> str:
     """What the server's sheet says of a run, from its run record as JSON text. Raises CoreError, ValueError."""
     run = read_run(json.loads(record))
     return json.dumps(sheet_of(judge_record(run), Words(language, unit)))
+
+
+def cards_today(licence: str, reviews: str, now: str, exam_on: str) -> str:
+    """Today's cards of the words, from what was answered. exam_on : a date, empty for none. Raises CoreError."""
+    return json.dumps(today(json.loads(licence), json.loads(reviews), now, exam_on or None))
+
+
+def card_answered(licence: str, key: str, typed: str, language: Language) -> str:
+    """Whether a typed answer is right, in words. Raises CoreError."""
+    return json.dumps(answered(json.loads(licence), key, typed, language))
 
 
 # the practice vehicle: one at a time on a device

@@ -248,6 +248,8 @@ class Drive:
             "commitment": commitment(self.choice["salt"], self.faults),
             "mode": self.choice["mode"],
             "lesson": self.lesson,
+            "closing": rulebook.scoring().tables["closing"],
+            "examiner": rulebook.scoring().tables["examiner"],
             "soft_pop": self.spec.parts.get("knobs") == "soft",
             "controls": [name for name in CONTROLS if name not in FROM_OUTSIDE],
             "script": self.script(),

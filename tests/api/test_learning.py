@@ -172,3 +172,26 @@ def test_a_class_of_three_hundred_is_seen_at_a_glance(people, store):
     people["manager"].put(f"/api/learning/classes/{made['id']}", json=body).raise_for_status()
     board = people["manager"].get(f"/api/learning/classes/{made['id']}/board").json()
     assert len(board["rows"]) == 300
+
+
+def test_answers_to_cards_are_kept_once_and_are_nobody_elses(people):
+    review = {
+        "id": str(uuid.uuid4()),
+        "card": "limit|a card",
+        "rating": 3,
+        "level": 0,
+        "way": "typed",
+        "findings": [],
+        "at": "2026-11-27T08:00:00Z",
+        "took_ms": 4200,
+        "device": "tablet",
+        "seq": 0,
+    }
+    driver = people["driver"]
+    assert [driver.put("/api/learning/reviews", json={"reviews": [review]}).json()["kept"] for _ in range(2)] == [1, 0]
+    assert review["id"] in [one["id"] for one in driver.get("/api/learning/reviews").json()]
+    assert review["id"] not in [one["id"] for one in people["manager"].get("/api/learning/reviews").json()]
+    without_zone = {**review, "id": str(uuid.uuid4()), "at": "2026-11-27T08:00:00"}
+    refused = driver.put("/api/learning/reviews", json={"reviews": [without_zone]})
+    assert refused.status_code == 422
+    assert "at" in refused.json()["error"]["field"]

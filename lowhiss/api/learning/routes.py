@@ -4,7 +4,7 @@ from __future__ import annotations
 
 import datetime as dt
 from dataclasses import asdict
-from typing import Annotated, Any
+from typing import Annotated, Any, Literal
 
 from fastapi import APIRouter, Path, Query, Response
 from pydantic import AwareDatetime, BaseModel, Field
@@ -14,7 +14,7 @@ from lowhiss.api.careful import CarefulRoute
 from lowhiss.api.deps import StoreDep
 from lowhiss.api.schemas import UUID_PATTERN, Strict
 from lowhiss.core.practice.progress import LessonState
-from lowhiss.service.learning import classes, progress
+from lowhiss.service.learning import classes, progress, reviews
 from lowhiss.service.learning.progress import NoteKind
 
 router = APIRouter(prefix="/api/learning", tags=["learning"], route_class=CarefulRoute)
@@ -159,6 +159,48 @@ class NoteBody(Strict):
     private: bool = False
 
 
+class ReviewBody(Strict):
+    """One answer to a card, as its device wrote it."""
+
+    id: Annotated[str, Field(min_length=8, max_length=80)]
+    card: Annotated[str, Field(min_length=1, max_length=160)]
+    rating: Annotated[int, Field(ge=1, le=4)]
+    level: Annotated[int, Field(ge=0, le=4)]
+    way: Literal["own", "typed", "watcher", "drive"]
+    findings: Annotated[list[Annotated[str, Field(max_length=40)]], Field(max_length=20)]
+    at: AwareDatetime
+    took_ms: Annotated[int, Field(ge=0, le=86_400_000)]
+    device: Annotated[str, Field(max_length=80)]
+    seq: Annotated[int, Field(ge=0, le=2**31 - 1)]
+
+
+class ReviewsBody(Strict):
+    """Answers to be kept."""
+
+    reviews: Annotated[list[ReviewBody], Field(max_length=500)]
+
+
+class ReviewOut(BaseModel):
+    """One answer to a card."""
+
+    id: str
+    card: str
+    rating: int
+    level: int
+    way: str
+    findings: list[str]
+    at: dt.datetime
+    took_ms: int
+    device: str
+    seq: int
+
+
+class KeptOut(BaseModel):
+    """How many answers were new."""
+
+    kept: int
+
+
 class ForgottenOut(BaseModel):
     """How much went."""
 
@@ -242,6 +284,19 @@ def get_csv(person_id: PersonId, store: StoreDep, by: PersonDep) -> Response:
 def forget(person_id: PersonId, store: StoreDep, by: PersonDep) -> ForgottenOut:
     """Delete what is kept of somebody's learning; tests of real vehicles keep their names."""
     return ForgottenOut(practices=progress.forget(store, by, person_id))
+
+
+@router.put("/reviews", operation_id="keepReviews")
+def keep_reviews(body: ReviewsBody, store: StoreDep, by: PersonDep) -> KeptOut:
+    """Keep answers to cards; sent again they are kept once."""
+    answers = [reviews.Answer(**{**one.model_dump(), "findings": tuple(one.findings)}) for one in body.reviews]
+    return KeptOut(kept=reviews.keep(store, by, answers))
+
+
+@router.get("/reviews", operation_id="listReviews")
+def list_reviews(store: StoreDep, by: PersonDep) -> list[ReviewOut]:
+    """One's own answers to cards."""
+    return [ReviewOut.model_validate(asdict(one)) for one in reviews.listed(store, by)]
 
 
 def _class(one: classes.LearningClass) -> ClassOut:

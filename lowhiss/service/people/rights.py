@@ -120,6 +120,8 @@ RIGHTS: dict[str, frozenset[str]] = {
     "getLearningRecord": _SIGNED_IN,
     "getLearningCsv": _SIGNED_IN,
     "forgetLearning": _SIGNED_IN,
+    "keepReviews": _SIGNED_IN,
+    "listReviews": _SIGNED_IN,
     # rules
     "getRulebook": _SIGNED_IN,
     "setTestedBy": _MANAGER,

@@ -12,6 +12,7 @@ import {
   PracticePage,
   WatchPage,
   GatePage,
+  Learn,
   Rules,
   LogPage,
   PeoplePage,
@@ -78,6 +79,7 @@ export function App({ initial, recorder }: { initial: Preferences; recorder: Rec
                   <Route path="practice/:practiceId" element={<DashPage />} />
                   <Route element={<Shell />}>
                     <Route path="practice" element={<PracticePage />} />
+                    <Route path="learn/*" element={<Learn />} />
                     <Route path="practice/:practiceId/after" element={<AfterPage />} />
                     <Route path="practice/:practiceId/watch" element={<WatchPage />} />
                     <Route index element={<YardPage />} />

@@ -16,7 +16,7 @@ const rooms = [
   // on a phone the yard leads to them: one row is all the head may take
   { to: '/units', word: 'units', wide: true },
   { to: '/workshop', word: 'workshop' },
-  { to: '/practice', word: 'practice', wide: true },
+  { to: '/learn', word: 'practice', wide: true },
   { to: '/rules', word: 'rules', wide: true },
 ] as const
 const peopleRoom = { to: '/people', word: 'people' } as const

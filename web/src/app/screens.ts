@@ -8,7 +8,7 @@ const worded = async <T>(load: Promise<T>): Promise<T> =>
   (
     await Promise.all([
       load,
-      needWords('round', 'units', 'people', 'log', 'rules', 'practice', 'yard', 'acts'),
+      needWords('round', 'units', 'people', 'log', 'rules', 'practice', 'learn', 'yard', 'acts'),
     ])
   )[0]
 
@@ -20,6 +20,7 @@ export const PeoplePage = lazy(() =>
 export const PracticePage = lazy(() =>
   worded(import('../features/dash')).then((m) => ({ default: m.PracticePage })),
 )
+export const Learn = lazy(() => worded(import('../features/learn')).then((m) => ({ default: m.Learn })))
 export const AfterPage = lazy(() =>
   worded(import('../features/dash')).then((m) => ({ default: m.AfterPage })),
 )
@@ -28,8 +29,15 @@ export const WatchPage = lazy(() =>
 )
 /** The vehicle, with the test screen beside it: two features that do not know each other. */
 export const DashPage = lazy(() =>
-  Promise.all([worded(import('../features/dash')), import('../features/test')]).then(([dash, test]) => ({
-    default: () => createElement(dash.DashPage, { conductor: test.Conductor }),
+  Promise.all([
+    worded(import('../features/dash')),
+    import('../features/test'),
+    import('../features/test/Alone'),
+  ]).then(([dash, test, { Coached }]) => ({
+    default: () =>
+      createElement(dash.DashPage, {
+        conductor: (props) => createElement(test.Conductor, { ...props, around: Coached }),
+      }),
   })),
 )
 export const RoundPage = lazy(() =>

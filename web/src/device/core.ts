@@ -8,6 +8,11 @@ type Asked =
   | 'practice_code'
   | 'practice_after'
   | 'practice_told'
+  | 'practice_lessons'
+  | 'practice_lesson'
+  | 'practice_is_so'
+  | 'cards_today'
+  | 'card_answered'
   | 'practice_record'
 
 type Driven =

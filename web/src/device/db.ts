@@ -1,4 +1,5 @@
 import { openDB, type DBSchema, type IDBPDatabase } from 'idb'
+import type { Language } from '../shared/i18n'
 import type { Schema } from '../shared/api'
 import type { Moment } from './clock'
 import type { EndType, Stage } from '../shared/trade'
@@ -59,6 +60,19 @@ export interface LocalRun {
   endedBy?: EndType
   /** It is driven on the practice vehicle, and says nothing of any unit. */
   practice?: true
+  coach?: Coach
+}
+
+type Spoken = Record<Language, string>
+
+/** How a practice is led: what is shown of it, what is asked aloud, and what an examiner says. */
+export interface Coach {
+  /** Worked from memory, or as an examination: nothing shows what to do, or how it was judged. */
+  alone: 'memory' | 'exam' | null
+  /** Whether a stage is good or bad is to be said before its judgement is shown. */
+  asksVerdict: boolean
+  closing: Record<'pass' | 'fail', Spoken>
+  examiner: Record<string, Spoken>
 }
 
 export type Part = NonNullable<Schema['RunOut']['part']>
@@ -302,7 +316,7 @@ export async function forgetFleet(db: Db): Promise<void> {
     await tx.objectStore('rounds').delete(round.id)
     await tx.objectStore('events').delete(rangeOf(round.id))
   }
-  await tx.objectStore('copies').clear()
+  await tx.objectStore('copies').delete('queries')
   await tx.done
 }
 

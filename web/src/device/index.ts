@@ -1,6 +1,6 @@
 export { earlier, epoch, momentOf, now, secondsSince } from './clock'
 export type { Moment } from './clock'
-export type { Body, DeviceEvent, LocalAct, LocalRound, LocalRun, RunSetup, Struck } from './db'
+export type { Body, Coach, DeviceEvent, LocalAct, LocalRound, LocalRun, RunSetup, Struck } from './db'
 export { askCore, judgeHere, keepJudge, roundScriptHere, roundStateHere } from './deviceJudge'
 export { keepOfflineCopy, knowScripts } from './offlineCopy'
 export { headOf, recordOf } from './record'

@@ -40,7 +40,7 @@ async function start(from: string, how: Loading): Promise<Core> {
   ])
   const python = await loadPyodide(how)
   for (const [path, text] of Object.entries(texts)) {
-    const whole = `/core/lowhiss/${path}`
+    const whole = `/core/${path}`
     python.FS.mkdirTree(whole.slice(0, whole.lastIndexOf('/')))
     python.FS.writeFile(whole, text)
   }

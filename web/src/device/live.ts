@@ -26,6 +26,8 @@ export interface TestRecorder {
   takePart: (head: Pick<Schema['RunOut'], 'id' | 'part'>) => Promise<void>
   /** Whether a round beside the run found something that must not move. */
   staysBeside: (runId: string) => Promise<boolean>
+  /** Whether the vehicle is as these events say, where there is something that knows. */
+  isSo?: (bodies: Body[]) => Promise<boolean>
 }
 
 /** What is chosen of a practice: its name, and what the core takes. */

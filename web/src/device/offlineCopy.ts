@@ -1,7 +1,15 @@
 /** What a test without contact needs to begin: the units and their scripts, kept from the last contact. */
 
 import { dehydrate, hydrate, type DehydratedState, type Query, type QueryClient } from '@tanstack/react-query'
-import { begunWith, groupsQuery, personHere, rulebookQuery, scriptQuery, unitsQuery, type Schema } from '../shared/api'
+import {
+  begunWith,
+  groupsQuery,
+  personHere,
+  rulebookQuery,
+  scriptQuery,
+  unitsQuery,
+  type Schema,
+} from '../shared/api'
 import type { Recorder } from './recorder'
 
 const KEPT = new Set<unknown>(['units', 'script', 'about', 'rulebook', 'groups', 'round-start', 'vehicle'])
@@ -39,10 +47,8 @@ export async function knowScripts(queries: QueryClient): Promise<void> {
   }
 }
 
-/** The unit's own way, and that of a recheck where something holds it. */
-function waysOf(unit: Schema['YardUnitOut']) {
-  const own = { id: unit.id, rules: unit.rules, procedure: unit.procedure ?? undefined }
-  return unit.standing?.recheck ? [{ ...own, ...begunWith(unit) }, own] : [own]
-}
+/** As its next test is begun, and its own way where something holds it. */
+const waysOf = (unit: Schema['YardUnitOut']) =>
+  [begunWith(unit), begunWith({ ...unit, standing: null })].map((way) => ({ ...way, id: unit.id }))
 
 const SCRIPT_GOOD_FOR_MS = 12 * 3600_000

@@ -7,6 +7,7 @@ import { keepTimeBy, now, type Moment, type TimeSource } from './clock'
 import {
   rangeOf,
   type Body,
+  type Coach,
   type Db,
   type DeviceEvent,
   type LocalPractice,
@@ -18,6 +19,7 @@ import type { DriveAsk, DriveTold, Frame } from './driving'
 import { HOUSE_WAY } from './fetchRun'
 import type { LiveRun, NewPractice, TestRecorder } from './live'
 
+export { Cards } from './cards'
 export type { Frame } from './driving'
 
 /** What the dash must know to be drawn. */
@@ -35,6 +37,11 @@ export interface Described {
   idle_rpm: number
   start: Record<string, unknown>
   commitment: string
+  mode: 'free' | 'led' | 'memory' | 'exam' | 'diagnosis'
+  lesson: { id: string; drive: number } | null
+  soft_pop: boolean
+  closing: Coach['closing']
+  examiner: Coach['examiner']
   script: Schema['ScriptOut']
 }
 
@@ -55,10 +62,12 @@ const VEHICLE_SAYS: Record<string, readonly string[] | null> = {
     'window_down',
   ],
 }
-/** A standing engine turns no faster. */
-const RUNS_RPM = 300
-/** So long a look into both mirrors is good for. */
-const LOOKED_S = 90
+const vehicleSays = ({ type, item, cause }: Body): boolean => {
+  const said = VEHICLE_SAYS[type]
+  return said === null || said?.includes(String(item)) === true || (type === 'knob' && cause === 'hand')
+}
+/** What is said or ticked beside the run record. */
+const CLAIM = 'claim'
 /** What a mark carries for this device alone. */
 const ENVELOPE = new Set(['mono_s', 'device', 'epoch', 'seq', 'by', 'wall'])
 const strict = { durability: 'strict' } as const
@@ -275,16 +284,24 @@ export class Practice extends Subscribable implements TestRecorder {
 
   // what the test screen records by
 
-  private liveOf({ script, kind }: Described): LiveRun {
+  private liveOf({ script, kind, mode, lesson, closing, examiner }: Described): LiveRun {
     const { id, title, startedWall } = this.local
-    const setup = { ...HOUSE_WAY, purpose: 'rehearsal' as const, calls: 'prompt' as const }
+    const alone = mode === 'memory' || mode === 'exam' ? mode : null
+    const calls = alone ? ('rehearsal' as const) : ('prompt' as const)
+    const setup = { ...HOUSE_WAY, purpose: 'rehearsal' as const, calls }
+    const coach = { alone, asksVerdict: lesson !== null, closing, examiner }
     const run: LocalRun = {
       ...{ id, unitId: id, unitName: title, kind, driver: personHere()?.name ?? '', startedWall },
-      ...{ script, setup, rules: script.rules.id, closed: this.local.ended, practice: true as const },
+      ...{ script, setup, rules: script.rules.id, closed: this.local.ended, practice: true as const, coach },
       part: 'lead',
       begin: { begun: { ...now(), epoch: this.clock.epoch, mono_s: 0 } } as unknown as LocalRun['begin'],
     }
-    return { run, events: this.sorted(), lastSeq: 0, reached: false, offsetS: null }
+    return { run, events: this.struck(), lastSeq: 0, reached: false, offsetS: null }
+  }
+
+  /** What stands in the run: claims are none of it. */
+  private struck(): DeviceEvent[] {
+    return this.sorted().filter(({ event }) => event.type !== CLAIM)
   }
 
   private sorted(): DeviceEvent[] {
@@ -293,7 +310,7 @@ export class Practice extends Subscribable implements TestRecorder {
 
   private grow(): void {
     if (!this.live) return
-    this.live = { ...this.live, events: this.sorted() }
+    this.live = { ...this.live, events: this.struck() }
     this.tell()
   }
 
@@ -305,22 +322,28 @@ export class Practice extends Subscribable implements TestRecorder {
   takePart = (): Promise<void> => Promise.resolve()
   staysBeside = (): Promise<boolean> => Promise.resolve(false)
 
+  /** Whether the vehicle is as these events say; what it does not say by itself is so. */
+  isSo = async (bodies: Body[]): Promise<boolean> => (await this.answers(bodies)).every(Boolean)
+
+  private async answers(bodies: Body[]): Promise<boolean[]> {
+    const asked = bodies.filter(vehicleSays)
+    if (asked.length === 0) return bodies.map(() => true)
+    const so = (await askCore('practice_is_so', [JSON.stringify(asked)])) as boolean[]
+    return bodies.map((body) => !asked.includes(body) || (so[asked.indexOf(body)] ?? false))
+  }
+
   /** Write down what the trainee strikes; what only the vehicle can say is at most a claim. */
   strike = async (_runId: string, bodies: Body[], at: Moment = now()): Promise<void> => {
-    const marks = bodies.flatMap((body) => this.asStruck(body))
+    const so = await this.answers(bodies)
+    const marks = bodies.flatMap((body, n) => this.asStruck(body, so[n] ?? true))
     await this.append(
       marks.map((body) => ({ ...at, id: crypto.randomUUID(), by: personHere()?.name ?? '', ...body })),
     )
     if (bodies.some(({ type }) => isEnd(type))) await this.end()
   }
 
-  private asStruck(body: Body): Body[] {
-    const said = VEHICLE_SAYS[body.type]
-    const isState =
-      said === null ||
-      (said !== undefined && said.includes(String(body.item))) ||
-      (body.type === 'knob' && body.cause === 'hand')
-    if (isState) return [this.isSo(body) ? body : { ...body, claimed: true }]
+  private asStruck(body: Body, so: boolean): Body[] {
+    if (vehicleSays(body)) return [so ? body : { ...body, claimed: true }]
     if (body.type === 'knob') this.pops = this.pops.filter(({ knob }) => knob !== body.knob)
     const left = body.type === 'skipped' || body.type === 'attempt' || isEnd(body.type)
     return left ? [...this.popsNobodyStruck(), body] : [body]
@@ -336,44 +359,6 @@ export class Practice extends Subscribable implements TestRecorder {
       cause: 'popped',
       mono_s: at_s,
     }))
-  }
-
-  /** Whether the vehicle is as somebody says it is. */
-  private isSo({ type, state, item, knob }: Body): boolean {
-    const { frame, described } = this
-    if (!frame || !described) return false
-    const { chocks, gear } = frame
-    const under = [chocks.front, chocks.back].filter((at) => at === 'under').length
-    switch (type) {
-      case 'engine':
-        return frame.rpm > RUNS_RPM === (state === 'running')
-      case 'key':
-        return (frame.key !== 'off') === (state === 'on')
-      case 'pedal':
-        return frame.pedal >= described.full_pedal === (state === 'full')
-      case 'knob':
-        return frame[knob === 'trailer' ? 'trailer' : 'parking'] === (state === 'in')
-      default:
-        break
-    }
-    switch (item) {
-      case 'wheels_chocked':
-        return under === 2
-      case 'chocks_removed':
-        return under === 0
-      case 'seat_belt':
-        return frame.belt === 'on'
-      case 'window_down':
-        return frame.window === 'down'
-      case 'neutral':
-        return gear === 'N'
-      case 'in_gear':
-        return gear !== 'N'
-      default:
-        return this.events.some(
-          ({ event }) => event.item === item && !event.claimed && frame.t_s - event.mono_s < LOOKED_S,
-        )
-    }
   }
 
   private takeStates(frame: Frame): Promise<void> {
@@ -411,7 +396,9 @@ export class Practice extends Subscribable implements TestRecorder {
   /** The trainee's own marks as a run record has them: the vehicle's states are its own. */
   marks(): Record<string, unknown>[] {
     return this.sorted().flatMap(({ event }) => {
-      if (event.claimed || event.id.startsWith('state-')) return []
+      if (event.id.startsWith('state-')) return []
+      if (event.claimed)
+        return [{ at_s: event.mono_s, type: CLAIM, what: 'not_so', need: event.item ?? event.type }]
       const told = Object.entries(event).filter(([name]) => !ENVELOPE.has(name))
       return [{ at_s: event.mono_s, ...Object.fromEntries(told) }]
     })

@@ -201,6 +201,7 @@ export class Recorder extends Subscribable implements TestRecorder {
       here: () => m.practicesHere(this.db),
       open: (id: string) => m.Practice.open(this.db, id),
       send: () => m.sendPractices(this.db),
+      cards: new m.Cards(this.db),
     }
   }
 

@@ -7,7 +7,7 @@ if (typeof window === 'undefined') {
 }
 const { needWords, startWords } = await import('../shared/i18n')
 await startWords('en')
-await needWords('round', 'units', 'people', 'log', 'rules', 'practice', 'yard', 'acts')
+await needWords('round', 'units', 'people', 'log', 'rules', 'practice', 'learn', 'yard', 'acts')
 
 // a channel reaches every thread of the process: what other test files say must not reach a page that is gone
 const open: BroadcastChannel[] = []

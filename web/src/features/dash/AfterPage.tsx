@@ -8,6 +8,7 @@ import { api, need, type Schema } from '../../shared/api'
 import { clockFace } from '../../shared/figures/format'
 import { useFigures } from '../../shared/figures/useFigures'
 import { Notice, OutcomeMark, type AnyOutcome } from '../../shared/ui'
+import { Debrief } from './Debrief'
 import { TruthChart, type After, type TrueMark } from './TruthChart'
 
 /** After a practice: the truth beside what was struck. */
@@ -46,13 +47,15 @@ function Truth({ title, at, after }: { title: string; at: string; after: After }
   const faulty = after.faults.length > 0
   const may = after.outcome === 'pass'
   const judged = after.outcome === 'pass' || after.outcome === 'fail'
+  const { debrief } = after
+  const [moment, setMoment] = useState<number>()
   const line = !judged ? 'unsaid' : (`${may ? 'pass' : 'fail'}${faulty ? 'Faulty' : 'Sound'}` as 'passSound')
   return (
     <div className="py-4">
       <div className="flex flex-wrap items-end justify-between gap-4">
         <div>
           <h1 className="text-title">
-            {t(`practice.truth.${line}`)}{' '}
+            {debrief?.headline ?? t(`practice.truth.${line}`)}{' '}
             <span className="border border-ink px-1.5 align-middle text-note font-bold">
               {t('practice.simulated')}
             </span>
@@ -76,7 +79,8 @@ function Truth({ title, at, after }: { title: string; at: string; after: After }
           </Link>
         </p>
       </div>
-      <TruthChart after={after} chosen={chosen} />
+      <TruthChart key={moment} after={after} chosen={chosen} from={moment} />
+      {debrief && <Debrief debrief={debrief} onTime={setMoment} />}
       <div className="mt-5 grid gap-8 lg:grid-cols-[minmax(0,1.3fr)_minmax(0,1fr)]">
         <Marks after={after} onChoose={setChosen} />
         <Verdict verdict={after.verdict as unknown as Schema['SheetOut']['verdict']} />
@@ -160,7 +164,14 @@ function Marks({ after, onChoose }: { after: After; onChoose: (mark: TrueMark | 
                     </svg>
                   )}
                 </td>
-                <td className="num text-right text-lead">{values(mark.typed_psi)}</td>
+                <td className="num text-right text-lead">
+                  {values(mark.typed_psi)}
+                  {mark.whose && (
+                    <span className={`block text-note ${mark.whose === 'dial' ? 'text-soft' : 'text-clay'}`}>
+                      {t(`learn.debrief.whose.${mark.whose}`)}
+                    </span>
+                  )}
+                </td>
                 <td className="num text-right text-lead text-soft">{values(mark.shown_psi)}</td>
                 <td className="num text-right text-lead text-air">{values(mark.true_psi)}</td>
               </tr>

@@ -15,6 +15,7 @@ import { Heard } from './Heard'
 import { Knob } from './Knob'
 import { Lamps } from './Lamps'
 import { Pedal } from './Pedal'
+import { SheetDialog } from './SheetDialog'
 import { SmallGauges } from './SmallGauges'
 import { TrainerLine } from './TrainerLine'
 import { useCabSounds } from './useCabSounds'
@@ -129,7 +130,8 @@ const LETTERS_KEY = 'lowhiss.letters'
 function Dash({ practice, described, live, conductor: Conductor }: DashProps) {
   const { t } = useTranslation()
   const [letters, setLetters] = useState(() => localStorage.getItem(LETTERS_KEY) !== 'off')
-  const [led, setLed] = useState(practice.local.choice.mode === 'led')
+  const { mode } = described
+  const [led, setLed] = useState(mode !== 'free' && mode !== 'diagnosis')
   const [sound, turnSound] = useCabSounds(practice)
   const refusal = useRefusal(practice)
   useKeys(practice, described, letters)
@@ -382,6 +384,9 @@ const KEYMAP = ['key', 'pedal', 'clutch', 'gear', 'throttle', 'knobs', 'cab', 'o
 
 function Head({ practice, sound, turnSound, letters, turnLetters, led, onLed }: HeadProps) {
   const { t } = useTranslation()
+  const [sheet, setSheet] = useState(false)
+  const mode = practice.described?.mode
+  const silent = mode === 'exam' || mode === 'memory'
   const state = useDriveState(practice)
   const [frozen, setFrozen] = useState(false)
   const running = useSense(practice, (frame) => frame.rpm > 400, false)
@@ -401,7 +406,9 @@ function Head({ practice, sound, turnSound, letters, turnLetters, led, onLed }: 
       )}
       <span className="ml-auto flex items-center gap-x-1 sm:gap-x-2">
         <TrainerLine practice={practice} />
-        {running && (
+        {mode === 'diagnosis' && <Button onClick={() => setSheet(true)}>{t('learn.handIn')}</Button>}
+        {sheet && <SheetDialog practice={practice} onClose={() => setSheet(false)} />}
+        {running && !silent && (
           <button
             type="button"
             className={quiet}
@@ -425,9 +432,11 @@ function Head({ practice, sound, turnSound, letters, turnLetters, led, onLed }: 
         <button type="button" aria-pressed={sound} className={`${quiet} max-sm:hidden`} onClick={turnSound}>
           {t(sound ? 'practice.soundOn' : 'practice.soundOff')}
         </button>
-        <button type="button" aria-pressed={led} className={`${quiet} max-md:hidden`} onClick={onLed}>
-          {t(led ? 'practice.dismiss' : 'practice.call')}
-        </button>
+        {!silent && mode !== 'diagnosis' && (
+          <button type="button" aria-pressed={led} className={`${quiet} max-md:hidden`} onClick={onLed}>
+            {t(led ? 'practice.dismiss' : 'practice.call')}
+          </button>
+        )}
         <Popover.Root>
           <Popover.Trigger
             aria-label={t('practice.keysTitle')}

@@ -38,7 +38,13 @@ export function PracticePage() {
   const { t } = useTranslation()
   return (
     <div className="max-w-6xl py-5">
-      <h1 className="text-title">{t('practice.title')}</h1>
+      <h1 className="text-title">{t('learn.rooms.vehicle')}</h1>
+      <Link
+        to="/learn"
+        className="inline-flex min-h-touch items-center font-semibold underline underline-offset-4"
+      >
+        {t('learn.rooms.lessons')}
+      </Link>
       <p className="mt-1 max-w-prose">{t('practice.lead')}</p>
       <div className="mt-4 grid gap-8 lg:grid-cols-[minmax(0,1.2fr)_minmax(0,1fr)]">
         <NewPractice />

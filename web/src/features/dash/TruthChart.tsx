@@ -3,6 +3,7 @@ import { useState } from 'react'
 import { useTranslation } from 'react-i18next'
 import { clockFace, fromPsi } from '../../shared/figures/format'
 import { useFigures } from '../../shared/figures/useFigures'
+import type { Debriefed } from './Debrief'
 
 export interface TrueMark {
   at_s: number
@@ -15,6 +16,7 @@ export interface TrueMark {
   true_psi: number[]
   at_moment_psi: number[] | null
   quality: string
+  whose: 'reading' | 'reaction' | 'read_late' | 'dial' | null
 }
 
 export interface After {
@@ -29,6 +31,7 @@ export interface After {
   set_points_psi: Record<string, number>
   outcome: string
   verdict: Record<string, unknown>
+  debrief?: Debriefed
 }
 
 const W = 1180
@@ -38,13 +41,20 @@ const BOTTOM = 40
 const MOST_PSI = 150
 const STEP_S = 1
 
+interface ChartProps {
+  after: After
+  chosen: TrueMark | undefined
+  /** Where it is read first. */
+  from?: number | undefined
+}
+
 /** Needles and truth over the whole drive, true moments and struck ones on them; drag along to read both. */
-export function TruthChart({ after, chosen }: { after: After; chosen: TrueMark | undefined }) {
+export function TruthChart({ after, chosen, from }: ChartProps) {
   const { t } = useTranslation()
   const figures = useFigures()
   const times = after.trace.t_s ?? []
   const end = times.at(-1) ?? 1
-  const [at, setAt] = useState<number>()
+  const [at, setAt] = useState<number | undefined>(from)
   const x = scaleLinear([0, Math.max(end, 1)], [LEFT, W - 8])
   const y = scaleLinear([0, MOST_PSI], [H - BOTTOM, 8])
   const cursor = at ?? chosen?.at_s ?? end

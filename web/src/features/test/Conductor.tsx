@@ -1,9 +1,10 @@
-import { lazy, Suspense, useEffect, useState } from 'react'
+import { lazy, Suspense, useEffect, useState, type ComponentType } from 'react'
 import { useTranslation } from 'react-i18next'
 import type { LiveRun, TestRecorder } from '../../device'
 import { isOwn } from '../../run'
 import { useFigures } from '../../shared/figures/useFigures'
 import { Button } from '../../shared/ui'
+import type { AroundProps } from './Alone'
 import { CallsNow } from './CallsNow'
 import { placeOf } from './legs'
 import { SideStrikes } from './SideStrikes'
@@ -31,10 +32,12 @@ interface ConductorProps {
   live: LiveRun
   /** Beside a practice vehicle: as on a phone, without the head of a screen of its own. */
   narrow?: boolean
+  /** What stands around a stage of the practice vehicle. */
+  around?: ComponentType<AroundProps>
 }
 
 /** The test screen: what to do now, the strike, the clock and the tapes, and the air column beside them. */
-export function Conductor({ recorder, live, narrow = false }: ConductorProps) {
+export function Conductor({ recorder, live, narrow = false, around: Around }: ConductorProps) {
   const { t } = useTranslation()
   const { reading } = useFigures()
   const awake = useWakeLock()
@@ -45,9 +48,27 @@ export function Conductor({ recorder, live, narrow = false }: ConductorProps) {
   const { state, phase, bar, legs, readings, feed, rolling, watches, verdicts, strike } = test
   const { script, setup } = live.run
   const hideLimits = setup.calls === 'rehearsal'
+  const { coach } = live.run
   const Main = narrow ? 'div' : 'main'
   const calls = (
     <CallsNow {...{ phase, live, state }} verdicts={verdicts.now} onSay={(body) => strike([body])} />
+  )
+  const body = (
+    <>
+      <StageBody
+        {...{ phase, live, state, legs, bar }}
+        holdS={test.holdS}
+        ownWatch={test.ownWatch}
+        compact={readings !== null}
+        livePsi={feed?.state.numbers ? lowestPsi({ numbers: feed.state.numbers }) : null}
+        verdicts={verdicts.now}
+        onDevice={verdicts.onDevice}
+        onStrike={strike}
+        onStop={test.stop}
+        onGoOn={test.goOn}
+      />
+      {phase.name === 'rest' && calls}
+    </>
   )
   return (
     <div className={`flex flex-col ${narrow ? 'h-full min-h-0' : 'h-dvh'}`}>
@@ -96,19 +117,13 @@ export function Conductor({ recorder, live, narrow = false }: ConductorProps) {
               </Suspense>
             )}
             {!rolling && phase.name !== 'rest' && calls}
-            <StageBody
-              {...{ phase, live, state, legs, bar }}
-              holdS={test.holdS}
-              ownWatch={test.ownWatch}
-              compact={readings !== null}
-              livePsi={feed?.state.numbers ? lowestPsi({ numbers: feed.state.numbers }) : null}
-              verdicts={verdicts.now}
-              onDevice={verdicts.onDevice}
-              onStrike={strike}
-              onStop={test.stop}
-              onGoOn={test.goOn}
-            />
-            {phase.name === 'rest' && calls}
+            {Around && coach ? (
+              <Around {...{ recorder, coach, live, state, phase }} onStrike={strike}>
+                {body}
+              </Around>
+            ) : (
+              body
+            )}
             {readings && !rolling && (phase.name !== 'rest' || test.chosen) && (
               <Tapes
                 {...{ script, readings }}

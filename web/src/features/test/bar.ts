@@ -39,6 +39,8 @@ export interface BarContext {
   phase: Phase
   readings: Readings | null
   verdicts: Verdict[] | undefined
+  /** Nobody leads: the bar only ever says now. */
+  alone?: 'memory' | 'exam' | null | undefined
   ownWatch: boolean
   rolling: boolean
   /** As typed; a rolling stop may carry the speed that was read. */
@@ -48,6 +50,11 @@ export interface BarContext {
 }
 
 export function barFor(context: BarContext): Bar {
+  const bar = ledBar(context)
+  return context.alone && typeof bar.act === 'object' ? { ...bar, word: 'now', under: 'now' } : bar
+}
+
+function ledBar(context: BarContext): Bar {
   const { script, state, phase, readings } = context
   switch (phase.name) {
     case 'ask': {
@@ -56,7 +63,7 @@ export function barFor(context: BarContext): Bar {
         word: phase.need,
         under: one ? 'knobs_in_one' : phase.need,
         does: phase.need,
-        act: { strike: script.needs[phase.need]?.yes ?? [] },
+        act: { strike: context.alone ? goingOn(context) : (script.needs[phase.need]?.yes ?? []) },
       }
     }
     case 'strike':
@@ -90,6 +97,13 @@ export function barFor(context: BarContext): Bar {
     case 'done':
       return { word: 'finish', under: 'finish', does: 'done', act: 'finish' }
   }
+}
+
+/** Whoever works alone and strikes has gone on: what was not so until now is not so, and the mark is made. */
+function goingOn({ script, state }: BarContext): Body[] {
+  const denied = state.lead.unmet.flatMap((one) => script.needs[one]?.no ?? [])
+  const marks = state.lead.strikes.length > 0 ? bodiesOf(state.lead.missing) : []
+  return [...denied, ...marks]
 }
 
 const WATCHED = new Set<string>(WATCHED_TYPES)

@@ -60,7 +60,10 @@ export function useConductor(recorder: TestRecorder, live: LiveRun) {
   const [speed, setSpeed] = useState('')
   const [chosen, setChosen] = useState<Mark[]>()
   const [unkept, setUnkept] = useState(false)
-  const verdicts = useVerdicts(recorder, live)
+  const judged = useVerdicts(recorder, live)
+  const alone = run.coach?.alone
+  // whoever works alone is told nothing until the end
+  const verdicts = alone ? { ...judged, now: [], latest: [], stale: false } : judged
   const lastAt = useRef(-Infinity)
   const newest = useRef<Promise<boolean>>(undefined)
   const writing = useRef(false)
@@ -125,6 +128,7 @@ export function useConductor(recorder: TestRecorder, live: LiveRun) {
     phase,
     readings,
     verdicts: verdicts.now,
+    alone,
     ownWatch,
     rolling,
     speed,
@@ -169,9 +173,9 @@ export function useConductor(recorder: TestRecorder, live: LiveRun) {
     })
   }
 
-  const title = !step ? t('test.verdict') : t(`step.${step.step}`)
-  const does = bar.does ? t(`test.does.${bar.does}`) : (step?.does[language] ?? '')
-  const before = phase.name === 'strike' ? actionBefore(state)?.does[language] : undefined
+  const title = !step ? t('test.verdict') : alone ? `${state.lead.done.length + 1}` : t(`step.${step.step}`)
+  const does = alone ? '' : bar.does ? t(`test.does.${bar.does}`) : (step?.does[language] ?? '')
+  const before = phase.name === 'strike' && !alone ? actionBefore(state)?.does[language] : undefined
   useSpeech(preferences.speech === 'on', [title, before, does].filter(Boolean).join('. '), language)
   const inSight = stageInSight(state, phase)
   const legs = legsOf(script, state, verdicts.latest, inSight)

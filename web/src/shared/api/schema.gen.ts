@@ -1871,6 +1871,30 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/learning/reviews": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * List Reviews
+         * @description One's own answers to cards.
+         */
+        get: operations["listReviews"];
+        /**
+         * Keep Reviews
+         * @description Keep answers to cards; sent again they are kept once.
+         */
+        put: operations["keepReviews"];
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/units/{unit_id}/round": {
         parameters: {
             query?: never;
@@ -3401,6 +3425,14 @@ export interface components {
             claimed: string | null;
         };
         /**
+         * KeptOut
+         * @description How many answers were new.
+         */
+        KeptOut: {
+            /** Kept */
+            kept: number;
+        };
+        /**
          * KnownOut
          * @description A defect that was known before.
          */
@@ -4311,6 +4343,75 @@ export interface components {
             version: number;
             /** Retired */
             retired: boolean;
+        };
+        /**
+         * ReviewBody
+         * @description One answer to a card, as its device wrote it.
+         */
+        ReviewBody: {
+            /** Id */
+            id: string;
+            /** Card */
+            card: string;
+            /** Rating */
+            rating: number;
+            /** Level */
+            level: number;
+            /**
+             * Way
+             * @enum {string}
+             */
+            way: "own" | "typed" | "watcher" | "drive";
+            /** Findings */
+            findings: string[];
+            /**
+             * At
+             * Format: date-time
+             */
+            at: string;
+            /** Took Ms */
+            took_ms: number;
+            /** Device */
+            device: string;
+            /** Seq */
+            seq: number;
+        };
+        /**
+         * ReviewOut
+         * @description One answer to a card.
+         */
+        ReviewOut: {
+            /** Id */
+            id: string;
+            /** Card */
+            card: string;
+            /** Rating */
+            rating: number;
+            /** Level */
+            level: number;
+            /** Way */
+            way: string;
+            /** Findings */
+            findings: string[];
+            /**
+             * At
+             * Format: date-time
+             */
+            at: string;
+            /** Took Ms */
+            took_ms: number;
+            /** Device */
+            device: string;
+            /** Seq */
+            seq: number;
+        };
+        /**
+         * ReviewsBody
+         * @description Answers to be kept.
+         */
+        ReviewsBody: {
+            /** Reviews */
+            reviews: components["schemas"]["ReviewBody"][];
         };
         /**
          * RoundAnswerOut
@@ -10277,6 +10378,86 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["ForgottenOut"];
+                };
+            };
+            /** @description The input cannot be accepted. */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ErrorOut"];
+                };
+            };
+            /** @description It was not done: the error's code and sentence say why. */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ErrorOut"];
+                };
+            };
+        };
+    };
+    listReviews: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ReviewOut"][];
+                };
+            };
+            /** @description The input cannot be accepted. */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ErrorOut"];
+                };
+            };
+            /** @description It was not done: the error's code and sentence say why. */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ErrorOut"];
+                };
+            };
+        };
+    };
+    keepReviews: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["ReviewsBody"];
+            };
+        };
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["KeptOut"];
                 };
             };
             /** @description The input cannot be accepted. */

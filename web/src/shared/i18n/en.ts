@@ -5,6 +5,7 @@ import type { people } from './en/people'
 import type { units } from './en/units'
 import type { log } from './en/log'
 import { sheet } from './en/sheet'
+import type { learn } from './en/learn'
 import type { practice } from './en/practice'
 import type { round } from './en/round'
 import type { acts } from './en/acts'
@@ -23,5 +24,6 @@ export type Words = FirstWords &
   typeof log &
   typeof rules &
   typeof practice &
+  typeof learn &
   typeof yard &
   typeof acts

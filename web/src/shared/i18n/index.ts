@@ -56,6 +56,10 @@ const MORE = {
     en: async () => (await import('./en/practice')).practice,
     es: async () => (await import('./es/practice')).practice,
   },
+  learn: {
+    en: async () => (await import('./en/learn')).learn,
+    es: async () => (await import('./es/learn')).learn,
+  },
   round: {
     en: async () => (await import('./en/round')).round,
     es: async () => (await import('./es/round')).round,

@@ -2,6 +2,7 @@ import { expect, test } from 'vitest'
 import { en } from './en'
 import { log as enLog } from './en/log'
 import { people as enPeople } from './en/people'
+import { learn as enLearn } from './en/learn'
 import { practice as enPractice } from './en/practice'
 import { round as enRound } from './en/round'
 import { rules as enRules } from './en/rules'
@@ -11,6 +12,7 @@ import { yard as enYard } from './en/yard'
 import { es } from './es'
 import { log as esLog } from './es/log'
 import { people as esPeople } from './es/people'
+import { learn as esLearn } from './es/learn'
 import { practice as esPractice } from './es/practice'
 import { round as esRound } from './es/round'
 import { rules as esRules } from './es/rules'
@@ -37,6 +39,7 @@ test('both languages hold the same words with the same figures in them', () => {
       ...esLog,
       ...esRules,
       ...esPractice,
+      ...esLearn,
       ...esYard,
       ...esActs,
     } as Tree),
@@ -49,6 +52,7 @@ test('both languages hold the same words with the same figures in them', () => {
     ...enLog,
     ...enRules,
     ...enPractice,
+    ...enLearn,
     ...enYard,
     ...enActs,
   } as Tree)

@@ -54,6 +54,7 @@ export const test = {
       trailer_in_tractor_out: 'Trailer knob in, parking knob out',
     },
     strike: {
+      now: 'Now',
       wheels_chocked: 'Chocks are in',
       chocks_removed: 'Chocks are out',
       area_clear: 'Everyone is clear',
@@ -102,6 +103,7 @@ export const test = {
       watching: 'Watching',
     },
     under: {
+      now: 'When it is so.',
       wheels_chocked: 'Brakes will be released: nothing may roll.',
       chocks_removed: 'Knobs out before you leave the cab. Bring the chocks along.',
       area_clear: 'Nobody under, between or in front of the units.',

@@ -56,6 +56,7 @@ export const test: typeof english = {
       trailer_in_tractor_out: 'Remolque adentro, estacionar afuera',
     },
     strike: {
+      now: 'Ahora',
       wheels_chocked: 'Calzos puestos',
       chocks_removed: 'Calzos fuera',
       area_clear: 'Nadie cerca',
@@ -104,6 +105,7 @@ export const test: typeof english = {
       watching: 'Mirando',
     },
     under: {
+      now: 'Cuando sea así.',
       wheels_chocked: 'Se van a soltar los frenos: nada debe rodar.',
       chocks_removed: 'Perillas afuera antes de bajar. Traiga los calzos.',
       area_clear: 'Nadie debajo, entre las unidades ni delante.',

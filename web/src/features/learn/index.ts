@@ -1,0 +1,1 @@
+export { Learn } from './Rooms'
