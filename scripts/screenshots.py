@@ -13,6 +13,7 @@ from collections.abc import Iterator
 from contextlib import contextmanager
 from pathlib import Path
 
+import httpx
 from playwright.sync_api import Browser, Page, sync_playwright
 
 ROOT = Path(__file__).resolve().parents[1]
@@ -24,6 +25,7 @@ from tests.browser.seat import Seat  # noqa: E402
 from tests.browser.test_conductor import COMBINATION  # noqa: E402
 from tests.browser.test_practice import LEAK_CHECK  # noqa: E402
 from tests.browser.test_rounds import Walker  # noqa: E402
+from tests.conftest import sign_in  # noqa: E402
 from tests.faults.processes import LowHiss, free_port  # noqa: E402
 
 SHOTS = ROOT / "docs" / "screenshots"
@@ -53,19 +55,13 @@ def office(cab: Cab) -> None:
 
 
 def rule_desk(cab: Cab) -> None:
-    """The rule desk at 1280x800: side by side, and what if."""
+    """The rule desk at 1280x800, side by side."""
     cab.sign_in()
     columns = "&".join(f"sets={ref}" for ref in ("us-cdl", "canada-west", "marram-valley@2", "marram-valley@3"))
     cab.go(f"/rules?{columns}&draft=marram-valley@3")
     cab.page.wait_for_selector("[data-said=en]")
     cab.page.evaluate("scrollTo(0, 0)")
     shoot(cab.page, "rules")
-    cab.go("/rules/what-if")
-    cab.page.locator("form select").first.select_option("marram-valley")
-    cab.page.get_by_role("button", name="Ask").click()
-    cab.until(lambda: cab.page.locator("[data-answer=done]").count() > 0)
-    cab.page.wait_for_selector("[data-lines] tbody tr")
-    shoot(cab.page, "what-if")
 
 
 def in_the_yard(cab: Cab) -> None:
@@ -80,7 +76,6 @@ def whole_run(cab: Cab) -> None:
     """A whole test of a combination at 1280x800, from the set-up to its sheet."""
     cab.set_up("MV-12", "Ines Aldous")
     cab.page.get_by_role("heading", name="To be met").wait_for()
-    shoot(cab.page, "set-up")
     cab.set_up("MV-12", "Ines Aldous", procedure="us-full")
     cab.page.get_by_role("radio", name="shown", exact=True).click()
     cab.page.locator("button[type=submit]:enabled").click()
@@ -141,6 +136,26 @@ def going_round(cab: Cab) -> None:
     shoot(cab.page, "phone-not-right")
 
 
+def learning(page: Page, url: str) -> None:
+    """The ladder of lessons, and a trainer's class at a glance."""
+    page.goto(f"{url}/learn")
+    page.wait_for_selector("[data-open]", timeout=60_000)
+    shoot(page, "lessons")
+    with httpx.Client(base_url=url, timeout=30) as http:
+        client = sign_in(http, "Hanne Solberry")
+        made = client.post("/api/learning/classes", json={"name": "Winter"}).raise_for_status().json()
+        members = [demo_id(name) for name in ("Tove Lind", "Ines Aldous", "Bram Osei")]
+        body = {"version": made["version"], "name": "Winter", "exam_on": "2027-01-12", "members": members}
+        client.put(f"/api/learning/classes/{made['id']}", json=body).raise_for_status()
+        for lesson in ("dash", "full_air", "needles", "release"):
+            note = {"kind": "passed", "about": lesson, "text": "shown on MV-03"}
+            client.post(f"/api/learning/people/{members[1]}/notes", json=note).raise_for_status()
+    page.request.post(f"{url}/api/session/demo", data={"person_id": demo_id("Hanne Solberry")})
+    page.goto(f"{url}/learn/classes")
+    page.wait_for_selector("[data-board]", timeout=60_000)
+    shoot(page, "class")
+
+
 def practising(browser: Browser, url: str) -> None:
     """The practice vehicle in its minute, at both sizes, and what was true of it: in real time."""
     for size, name in ((PHONE, "phone-dash"), (DESK, "dash")):
@@ -174,6 +189,7 @@ def practising(browser: Browser, url: str) -> None:
             seat.after()
             page.wait_for_selector("[data-quality]")
             shoot(page, "truth")
+            learning(page, url)
         assert seat.complaints == [], seat.complaints
         context.close()
 

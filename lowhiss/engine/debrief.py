@@ -158,7 +158,9 @@ class _Debrief:
         for stage in self.drive.procedure.stages(self.drive.spec.unit):
             true = self.reference.truths.get(stage)
             own = _CALLED.get(self.standing[stage].outcome) if stage in self.standing else None
-            said = self.said.get(stage, own if not is_limited(stage) else None)
+            # where nobody was asked, what one's own numbers say is what was called
+            asked = is_limited(stage) and (self.lesson is not None or self.drive.choice["mode"] != "led")
+            said = self.said.get(stage, None if asked else own)
             if true is None and said is None:
                 continue
             found[stage] = {"said": said, "own": own, "true": true, "square": square_of(said, own, true)}
@@ -173,8 +175,9 @@ class _Debrief:
         closing = [claim.get("value") for claim in self.claims if claim.get("what") == "closing"]
         said: Called | None = _CALLED.get(closing[-1]) if closing else None
         if said is None and squares:
-            called = {one["said"] for one in squares.values()}
-            said = "bad" if "bad" in called else "good" if called == {"good"} else None
+            called = {one["said"] for one in squares.values() if one["said"] or one["own"]}
+            all_good = called == {"good"} and self.verdict.headline == "pass"
+            said = "bad" if "bad" in called else "good" if all_good else None
         outcomes = {one.outcome for one in self.standing.values()}
         own: Called | None = "bad" if "fail" in outcomes else "good" if self.verdict.headline == "pass" else None
         true = self.reference_overall()

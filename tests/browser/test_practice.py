@@ -52,7 +52,7 @@ def test_a_whole_test_is_driven_by_keys_and_its_log_is_the_same_on_the_server(br
         page.keyboard.press("Space")
         page.wait_for_timeout(1500)
     seat.after()
-    expect(page.get_by_role("heading", level=1)).to_contain_text("You said it may go. It was sound.")
+    expect(page.get_by_role("heading", level=1)).to_contain_text("The vehicle was sound. You called it good.")
     practice_id = re.search("practice/([0-9a-f-]+)/after", page.url).group(1)
     seat.until(lambda: page.request.get(f"{app_url}/api/practices/{practice_id}").ok, 20)
     kept = page.request.get(f"{app_url}/api/practices/{practice_id}").json()
@@ -102,7 +102,7 @@ def test_a_hidden_leak_is_found_by_two_thumbs(browser, app_url):
     expect(page.get_by_text("Fail", exact=True).first).to_be_visible(timeout=20_000)
     page.get_by_role("button", name="Stop here").tap()
     seat.after()
-    expect(page.get_by_role("heading", level=1)).to_contain_text("You kept it in. It was faulty.")
+    expect(page.get_by_role("heading", level=1)).to_contain_text("limit 3. You called it bad.")
     expect(page.get_by_text("In it: Leak in the primary circuit.")).to_be_visible()
     assert page.evaluate("document.documentElement.scrollWidth") <= 390
     assert not seat.complaints

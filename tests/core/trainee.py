@@ -98,12 +98,13 @@ class Trainee:
 
     # the drive
 
-    def drive_it(self) -> Trainee:
+    def drive_it(self, until: str = "") -> Trainee:
+        """All of it, or no further than the end of a stage."""
         if self.world.hands.gear != "N" and self.slip != "started_in_gear":
             self.gear("N")
         for _ in range(200):
             now = self.guide.lead()
-            if now.step is None or self.given_up():
+            if now.step is None or self.given_up() or until in {entry.step.step for entry in now.done}:
                 break
             if self.slip == "order_changed" and not self.slipped and kind_of(now.step) == "hold":
                 self.slipped = True

@@ -9,7 +9,7 @@ import { recordOf } from './record'
 
 const worker = vi.hoisted(() => {
   const hear: (told: never) => void = () => undefined
-  return { hear, asked: [] as unknown[], core: [] as [string, string[]][] }
+  return { hear, asked: [] as unknown[], core: [] as [string, string[]][], isSo: true }
 })
 vi.mock('./deviceJudge', () => ({
   coreAddress: () => 'http://localhost/judge/',
@@ -18,6 +18,9 @@ vi.mock('./deviceJudge', () => ({
     return (ask: DriveAsk) => void worker.asked.push(ask)
   },
   askCore: (what: string, given: string[]) => {
+    if (what === 'practice_is_so') {
+      return Promise.resolve((JSON.parse(given[0] ?? '[]') as unknown[]).map(() => worker.isSo))
+    }
     worker.core.push([what, given])
     return Promise.resolve(
       what === 'practice_record' ? { format: 'low-hiss-practice/1' } : { outcome: 'fail', faults: [] },
@@ -84,6 +87,7 @@ beforeEach(async () => {
   rememberPerson({ id: 'p', name: 'Ines Aldous' })
   worker.asked = []
   worker.core = []
+  worker.isSo = true
   stores += 1
   db = await openStore(`practice-${stores}`)
   await sit()
@@ -110,7 +114,6 @@ test('what is struck is stamped by the vehicle’s clock, which may stand still'
 })
 
 test('a state is the vehicle’s: a tick that is not so is a claim, leads on, and is judged nowhere', async () => {
-  show({ rpm: 650, key: 'on', parking: true, pedal: 1, belt: 'on', window: 'down', gear: 'N' })
   const so = [
     { type: 'engine', state: 'running' },
     { type: 'key', state: 'on' },
@@ -132,7 +135,10 @@ test('a state is the vehicle’s: a tick that is not so is a claim, leads on, an
     { type: 'confirmed', item: 'in_gear' },
     { type: 'confirmed', item: 'area_clear' },
   ]
-  expect(await struck(...not)).toHaveLength(so.length)
+  worker.isSo = false
+  const marks = await struck(...not)
+  expect(marks.filter(({ type }) => type !== 'claim')).toHaveLength(so.length)
+  expect(marks.filter(({ what }) => what === 'not_so')).toHaveLength(not.length)
   const live = practice.snapshot()
   expect(live?.events.filter(({ event }) => event.claimed)).toHaveLength(not.length)
   expect(live && recordOf(live).events).toHaveLength(so.length)
@@ -148,7 +154,12 @@ test('states come with their frames, once, and stand in the order of the vehicle
   show({ states, first_state: 0 })
   await settled()
   expect(practice.snapshot()?.events.map(({ event }) => event.type)).toEqual(['key', 'confirmed', 'note'])
-  expect(await struck({ type: 'confirmed', item: 'area_clear' })).toHaveLength(2) // they did look
+})
+
+test('what is said beside the run record is kept, and is no part of the run', async () => {
+  const marks = await struck({ type: 'claim', what: 'closing', value: 'pass' }, { type: 'note', text: 'x' })
+  expect(marks.map(({ type }) => type)).toEqual(['claim', 'note'])
+  expect(practice.snapshot()?.events.map(({ event }) => event.type)).toEqual(['note'])
 })
 
 test('a pop that nobody struck is told without a number when its stage is left', async () => {

@@ -418,17 +418,19 @@ function Head({ practice, sound, turnSound, letters, turnLetters, led, onLed }: 
             {t(practice.rate > 1 ? 'practice.normal' : 'practice.faster')}
           </button>
         )}
-        <button
-          type="button"
-          aria-pressed={frozen}
-          className={`${quiet} max-sm:hidden`}
-          onClick={() => {
-            practice.freeze(!frozen)
-            setFrozen(!frozen)
-          }}
-        >
-          {t(frozen ? 'practice.thaw' : 'practice.freeze')}
-        </button>
+        {mode !== 'exam' && (
+          <button
+            type="button"
+            aria-pressed={frozen}
+            className={`${quiet} max-sm:hidden`}
+            onClick={() => {
+              practice.freeze(!frozen)
+              setFrozen(!frozen)
+            }}
+          >
+            {t(frozen ? 'practice.thaw' : 'practice.freeze')}
+          </button>
+        )}
         <button type="button" aria-pressed={sound} className={`${quiet} max-sm:hidden`} onClick={turnSound}>
           {t(sound ? 'practice.soundOn' : 'practice.soundOff')}
         </button>

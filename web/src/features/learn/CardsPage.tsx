@@ -287,7 +287,7 @@ function Deck({ cards }: { cards: Today['all'] }) {
       <Button className="no-print" onClick={() => window.print()}>
         {t('learn.cards.print')}
       </Button>
-      <dl className="mt-3 sm:columns-2">
+      <dl className="mt-3 hidden columns-2 print:block">
         {cards.map(({ kind, front, back }, n) => (
           <div key={n} data-kind={kind} className="break-inside-avoid border-t border-line py-1.5">
             <dt className="text-note text-soft">{front}</dt>

@@ -37,7 +37,7 @@ function Rooms() {
           to={to}
           end={'end' in room}
           className={({ isActive }) =>
-            `inline-flex min-h-touch items-center border-b-4 pt-1 ${isActive ? 'border-ink font-semibold' : 'border-transparent text-soft hover:text-ink'}`
+            `inline-flex min-h-touch min-w-touch items-center border-b-4 pt-1 ${isActive ? 'border-ink font-semibold' : 'border-transparent text-soft hover:text-ink'}`
           }
         >
           {t(`learn.rooms.${word}`)}

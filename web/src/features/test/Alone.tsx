@@ -39,8 +39,16 @@ export function Coached({ recorder, children, ...props }: AroundProps) {
 function Alone({ coach, live, state, phase, onStrike }: AloneProps) {
   const { t } = useTranslation()
   const said = unsaid(state, phase)
+  const { language } = useFigures()
+  const unbegun = coach.alone === 'exam' && state.lead.done.length === 0 && phase.name === 'ask'
   return (
     <div className="grid max-w-3xl gap-4">
+      {unbegun &&
+        (['questions', 'begin'] as const).map((line) => (
+          <p key={line} className="text-lead">
+            “{coach.examiner[line]?.[language]}”
+          </p>
+        ))}
       {said.map((step) => (
         <SayVerdict key={step.step} {...{ step, onStrike }} />
       ))}
