@@ -596,10 +596,11 @@ def debrief_in_words(table: Mapping[str, Any], words: Words) -> dict[str, Any]:
     bad = [stage for stage, one in table["squares"].items() if one["true"] == "bad"]
     because = f": {words.stage(bad[0])}, {_in_short(lines[bad[0]], words)}" if bad and lines.get(bad[0]) else ""
     said = scoring.words("headline", f"said_{overall['said']}" if overall["said"] else "unsaid", language)
-    band = scoring.words("headline", table["score"]["band"], language)
+    told = table["score"]["critical"] or (table["summary"]["whole"] and table["mode"] in ("memory", "exam"))
+    band = scoring.words("headline", table["score"]["band"], language) if told else ""
     return {
         **{key: value for key, value in table.items() if key != "reference"},
-        "headline": f"{vehicle}{because}. {said} {band}",
+        "headline": f"{vehicle}{because}. {said} {band}".strip(),
         "findings": [{**one, **mistake(one["code"])} for one in table["findings"]],
         "squares": {
             stage: {

@@ -107,7 +107,7 @@ def test_two_at_once_do_not_overwrite_a_class(people, own_class):
     body = {"version": own_class["version"], "name": "Autumn 2", "members": [DRIVER]}
     url = f"/api/learning/classes/{own_class['id']}"
     assert people["manager"].put(url, json=body).status_code == 200
-    assert error_of(people["trainer"].put(url, json=body)) == (409, "stale")
+    assert error_of(people["trainer"].put(url, json=body)) == (409, "changed_meanwhile")
 
 
 def test_a_trainer_overrules_with_a_reason_that_stays(people, own_class):

@@ -59,7 +59,14 @@ SHOWS_IN = {
 """In which drive of its lesson a mistake can be made at all, where that is not the first."""
 FAULTY_SEED = 4
 """Draws a torn diaphragm of the trailer's for the exam."""
-MISTAKES = [(lesson.id, code) for lesson in LESSONS.values() for code in lesson.mistakes]
+FIRST = {code: lesson.id for lesson in reversed(LESSONS.values()) for code in lesson.mistakes}
+MISTAKES = [
+    (lesson.id, code)
+    for lesson in LESSONS.values()
+    for code in lesson.mistakes
+    if lesson.drives[0].steps or FIRST[code] == lesson.id
+]
+"""Each mistake in each lesson; in one that is a whole test, where no lesson before treats it."""
 SHOWN_BY = dict.fromkeys(
     (
         "cut_out_not_said",

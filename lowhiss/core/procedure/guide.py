@@ -230,9 +230,6 @@ class Guide:
             return
         present = self.queue[0].step
         self.untouched = False
-        if event["type"] == "pedal" and not any(one["type"] == "reading" for one in self.seen):
-            # a foot that came up again before anything was read has not held it down
-            self.seen = [one for one in self.seen if one["type"] != "pedal"]
         self.seen.append(event)
         if _fits(event, present):
             self.marked.add(present.step)

@@ -69,7 +69,7 @@ def edit(
     with store.transaction() as session:
         row = own(session, by, class_id)
         if row.version != version:
-            raise ConflictError("stale", "version: somebody else changed this class meanwhile.", "version")
+            raise ConflictError("changed_meanwhile", "version: somebody else changed this class meanwhile.", "version")
         if len(members) > MOST_MEMBERS:
             raise RefusedError("class_full", f"members: a class has {MOST_MEMBERS} members at most.", "members")
         known = set(session.scalars(select(PersonRow.id).where(PersonRow.id.in_(members))))

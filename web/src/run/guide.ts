@@ -139,10 +139,6 @@ class Guide<S extends LedStep> {
     const present = this.queue[0]?.step
     if (!present) return
     this.untouched = false
-    if (event.type === 'pedal' && !this.seen.some(({ type }) => type === 'reading')) {
-      // a foot that came up again before anything was read has not held it down
-      this.seen = this.seen.filter(({ type }) => type !== 'pedal')
-    }
     this.seen.push(event)
     if (fits(event, present)) this.marked.add(present.step)
     for (const need of present.needs) {
