@@ -17,6 +17,7 @@ from lowhiss.core.practice import (
     Calls,
     Found,
     Held,
+    PracticeError,
     Score,
     Scoring,
     Seen,
@@ -44,8 +45,21 @@ _CALLED: Mapping[object, Called] = {"pass": "good", "fail": "bad"}
 
 def debrief(drive: Drive, marks: Sequence[Mapping[str, Any]]) -> dict[str, Any]:
     """All that ``Drive.after`` tells, and the debrief with it, without words. Raises CoreError."""
+    check_marks(marks)
     after = drive.after(marks)
     return {**after, "debrief": _Debrief(drive, after, marks).table()}
+
+
+def check_marks(marks: object) -> None:
+    """Raises PracticeError naming the place of a mark that has no time, or of a claim that says nothing plain."""
+    if not isinstance(marks, list):
+        raise PracticeError("marks", "must be a list")
+    for place, one in enumerate(marks):
+        at_s = one.get("at_s") if isinstance(one, dict) else None
+        if isinstance(at_s, bool) or not isinstance(at_s, int | float):
+            raise PracticeError(f"marks[{place}].at_s", "must be a number of seconds")
+        if one.get("type") == CLAIM and any(isinstance(value, dict | list) for value in one.values()):
+            raise PracticeError(f"marks[{place}]", "is a claim: its values must be text, numbers or true and false")
 
 
 class _Debrief:
@@ -211,9 +225,8 @@ class _Debrief:
             *self._examined(),
         ]
         # the judge and the truth may say the same
-        once = {(one.code, one.stage if one.code in _EACH_STAGE else None, one.at_s): one for one in found}
         kept: dict[tuple[str, str | None], Found] = {}
-        for one in once.values():
+        for one in found:
             kept.setdefault((one.code, one.stage if one.code in _EACH_STAGE else None), one)
         return list(kept.values())
 

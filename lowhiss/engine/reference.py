@@ -12,7 +12,7 @@ from lowhiss.core.judge import RunVerdict
 from lowhiss.core.procedure import Procedure
 from lowhiss.core.record import read_run
 from lowhiss.core.rules import RuleSet
-from lowhiss.core.stages import FILL_STAGE
+from lowhiss.core.stages import FILL_STAGE, STEP_TABLE, stages_of
 from lowhiss.engine.judging import judge_record, rules_in_record
 
 Truth = Literal["good", "bad", "grey"]
@@ -88,7 +88,7 @@ def _as_it_is(event: dict[str, Any], spec: AirSpec, world: World) -> dict[str, A
         psi = spec.trailer_pop_psi if event["knob"] == "trailer" else spec.tractor_pop_psi
         return {**event, **dict.fromkeys(names, psi)}
     if kind == "held":
-        place = 2 if event["stage"] == "hold_trailer" else 1
+        place = 2 if STEP_TABLE[event["stage"]].wants_trailer else 1
         pull_nm = rulebook.scoring().number("felt", "pull_nm")
         return {**event, "moved": not world.holds(place, pull_nm)}
     if kind == "rolled":
@@ -104,8 +104,7 @@ def _truths(verdict: RunVerdict, spec: AirSpec) -> dict[str, Truth]:
             found[stage] = "grey"
         elif one.outcome in ("pass", "fail"):
             found[stage] = "good" if one.outcome == "pass" else "bad"
-        elif one.outcome == "no_rule" and stage != "cut_in":
-            continue
-    if spec.red_stuck and "spring_brakes" in verdict.standing():
-        found["spring_brakes"] = "bad"
+    knobs = stages_of("knobs")[0]
+    if spec.red_stuck and knobs in verdict.standing():
+        found[knobs] = "bad"
     return found

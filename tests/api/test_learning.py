@@ -195,3 +195,31 @@ def test_answers_to_cards_are_kept_once_and_are_nobody_elses(people):
     refused = driver.put("/api/learning/reviews", json={"reviews": [without_zone]})
     assert refused.status_code == 422
     assert "at" in refused.json()["error"]["field"]
+
+
+@pytest.mark.parametrize(
+    "broken",
+    [
+        {},
+        {"reference": 3},
+        {"findings": [{"code": "laziness"}]},
+        {"score": None},
+        {"summary": {"mode": "led", "passed": "yes"}},
+        {"summary": {"mode": "led", "shares": {"words": "many"}}},
+    ],
+)
+def test_a_debrief_that_cannot_be_told_is_refused_in_a_sentence(people, failed_then_passed, broken):
+    trainee = failed_then_passed[1]
+    after = json.loads(json.dumps(debrief(trainee.drive, trainee.marks)))
+    after["debrief"] = {**after["debrief"], **broken} if broken else {}
+    body = {
+        "title": "truck",
+        "began_at": "2026-11-27T08:00:00Z",
+        "record": json.loads(json.dumps(trainee.drive.kept_record(trainee.marks))),
+        "after": after,
+    }
+    url = f"/api/practices/{uuid.uuid4()}"
+    if broken:
+        assert people["driver"].put(url, json=body).status_code == 422
+    else:
+        assert people["driver"].put(url, json=body).status_code == 200  # of an earlier release: it has none

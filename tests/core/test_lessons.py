@@ -292,3 +292,12 @@ def test_a_trait_that_cannot_be_is_refused(traits):
     choice = {**LESSONS["warning"].choice(0), "traits": traits}
     with pytest.raises(CoreError, match="traits"):
         replay({"format": "low-hiss-practice/1", "choice": choice, "controls": [], "ticks": 0})
+
+
+@pytest.mark.parametrize(
+    "marks", [{}, [{"type": "claim"}], [{"type": "claim", "at_s": "soon"}], [{"type": "claim", "at_s": 1, "value": []}]]
+)
+def test_marks_that_cannot_be_are_refused_by_their_place(marks):
+    trainee = trainee_of("warning", 0)
+    with pytest.raises(PracticeError, match="marks"):
+        debrief(trainee.drive, marks)

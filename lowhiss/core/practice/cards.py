@@ -6,7 +6,7 @@ A card fades as it is learnt: whole, numbers left out, numbers and directions le
 from __future__ import annotations
 
 import re
-from collections.abc import Iterable, Mapping, Sequence
+from collections.abc import Callable, Iterable, Mapping, Sequence
 from dataclasses import dataclass
 from typing import Literal
 
@@ -14,7 +14,7 @@ from lowhiss.core.fields import Language
 from lowhiss.core.practice.numerals import Amount, amounts_in, folded
 from lowhiss.core.procedure import Procedure
 from lowhiss.core.rules import Limit, RuleSet, apply_bounds
-from lowhiss.core.stages import STEP_TABLE, is_limited, is_stage
+from lowhiss.core.stages import STEP_TABLE, is_limited, is_stage, stages_of
 from lowhiss.core.vehicle import Unit
 from lowhiss.core.words import Words
 
@@ -128,7 +128,7 @@ def _direction(limit: Limit) -> tuple[bool | None, bool]:
 
 def _parts(stage: str) -> tuple[tuple[str, ...], ...]:
     """What a limit's sentence must name besides its number."""
-    return (("light", "lamp", "luz"), ("buzzer", "zumbador", "alarm")) if stage == "low_air_warning" else ()
+    return (("light", "lamp", "luz"), ("buzzer", "zumbador", "alarm")) if stage in stages_of("warning") else ()
 
 
 def _wanted(limit: Limit, unit: Unit) -> tuple[Amount, ...]:
@@ -166,7 +166,7 @@ def _trios(
     words: Mapping[Language, Words],
     front: Language,
     back: Language,
-    key: object,
+    key: Callable[[str, str], str],
 ) -> Iterable[Card]:
     """The limits of one stage for all three kinds of vehicles, where they differ."""
     for stage in procedure.stages(unit):
@@ -181,7 +181,7 @@ def _trios(
         text = " · ".join(f"{words[back].book.WHOM[group]} {short[group]}" for group in short)
         wanted = tuple(amount for value in short.values() for amount in amounts_in(value))
         front_text = _ASK["trio"][front].format(stage=words[front].stage(stage))
-        yield Card(key("trio", stage), "trio", stage, front_text, text, back, wanted)  # type: ignore[operator]
+        yield Card(key("trio", stage), "trio", stage, front_text, text, back, wanted)
 
 
 def _orders(
@@ -190,7 +190,7 @@ def _orders(
     words: Mapping[Language, Words],
     front: Language,
     back: Language,
-    key: object,
+    key: Callable[[str, str], str],
 ) -> Iterable[Card]:
     steps = procedure.steps_on(unit)
     for place, step in enumerate(steps[:-1]):
@@ -198,7 +198,7 @@ def _orders(
         title = words[back].stage(after) if is_stage(after) else STEP_TABLE[after].title[back]
         asked = STEP_TABLE[step].title[front]
         front_text = _ASK["next"][front].format(step=asked)
-        yield Card(key("next", f"{procedure.id}-{place}-{step}"), "next", None, front_text, title, back)  # type: ignore[operator]
+        yield Card(key("next", f"{procedure.id}-{place}-{step}"), "next", None, front_text, title, back)
 
 
 _ASK: Mapping[str, Mapping[Language, str]] = {

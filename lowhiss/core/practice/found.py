@@ -28,9 +28,9 @@ class Seen:
     """All that is known of a practice afterwards.
 
     moments : what truly happened.  marks : what was struck, with its truth.  events : those that stand, states among
-    them.  claims : what was said or ticked beside the run record.  knobs : of this unit.  standing : the stage of each
-    mark that left one void.  stages : of this drive.  warning_psi : where this vehicle truly warns.
-    hold_test_psi : the air that a pull asks for.  at : what needles showed and tanks held at a time.
+    them.  claims : what was said or ticked beside the run record.  knobs : of this unit.  stages : of this drive.
+    warning_psi : where this vehicle truly warns.  hold_test_psi : the air that a pull asks for.
+    at : what needles showed and tanks held at a time.
     """
 
     moments: Sequence[Moment]
@@ -110,7 +110,7 @@ def _half_warning(seen: Seen) -> Iterable[Found]:
     for part, marks in struck.items():
         came = [one for one in _named(seen.moments, f"{part}_on") if not one.detail.get("check")]
         if came and not marks:
-            yield Found("half_warning", came[0].t_s, "low_air_warning", {"part": part})
+            yield Found("half_warning", came[0].t_s, stages_of("warning")[0], {"part": part})
 
 
 def _pulled_by_hand(seen: Seen) -> Iterable[Found]:
@@ -192,9 +192,9 @@ def _moving(scoring: Scoring, seen: Seen) -> Iterable[Found]:
         feet = max((abs(float(one.detail["feet"])) for one in ways), default=0.0)
         mph = max((float(one.detail.get("mph", 0.0)) for one in ways), default=0.0)
         if feet < felt["roll_least_ft"] or mph < felt["roll_least_mph"]:
-            yield Found("no_roll", event.at_s, "rolling_service")
+            yield Found("no_roll", event.at_s, event.stage or stages_of("roll")[0])
         if mph > seen.walking_mph:
-            yield Found("too_fast", event.at_s, "rolling_service", {"speed_mph": mph})
+            yield Found("too_fast", event.at_s, event.stage or stages_of("roll")[0], {"speed_mph": mph})
 
 
 def _leaving(seen: Seen) -> Iterable[Found]:

@@ -52,12 +52,15 @@ def read_tried(table: object) -> Tried:
     shares = fields.raw("shares") or {}
     if not isinstance(shares, dict):
         raise fields.refuse("shares", "must be a table")
+    passed = fields.raw("passed")
+    if passed is not None and not isinstance(passed, bool):
+        raise fields.refuse("passed", "must be true, false or absent")
     tried = Tried(
         at=began if began.tzinfo else began.replace(tzinfo=dt.UTC),
         mode=fields.text("mode"),
         lesson=fields.text("lesson", None),
         drive=int(fields.number("drive", 0.0, low=0, high=99)),
-        passed=fields.raw("passed"),
+        passed=passed,
         total=fields.number("total", 0.0, low=0, high=100),
         codes=fields.texts("codes"),
         critical=fields.texts("critical"),

@@ -9,6 +9,7 @@ from typing import Any
 from sqlalchemy import select
 from sqlalchemy.orm import Session, defer
 
+from lowhiss.core.errors import CoreError
 from lowhiss.core.practice import read_tried
 from lowhiss.core.words import Words
 from lowhiss.engine.debrief import debrief_told
@@ -122,10 +123,16 @@ def _readable(after: dict[str, Any]) -> None:
     """Raises CoreError or RefusedError where what was found after a practice cannot be told to anybody."""
     if not isinstance(after.get("faults"), list) or not isinstance(after.get("run"), dict):
         raise RefusedError("practice_after", "after: must hold the run and its faults.", "after")
-    debrief_told(after, Words("en"))
-    summary = _summary_of(after)
-    if summary is not None:
-        read_tried({**summary, "at": "2000-01-01T00:00:00+00:00"})
+    try:
+        debrief_told(after, Words("en"))
+        summary = _summary_of(after)
+        if summary is not None:
+            read_tried({**summary, "at": "2000-01-01T00:00:00+00:00"})
+    except CoreError:
+        raise
+    except (KeyError, TypeError, ValueError, AttributeError, IndexError) as broken:
+        problem = "after.debrief: is none that this release makes; load the page again and send it again."
+        raise RefusedError("practice_after", problem, "after.debrief") from broken
 
 
 def _summary_of(after: dict[str, Any]) -> dict[str, Any] | None:

@@ -31,7 +31,11 @@ export class CabSounds {
   private readonly master: GainNode
   private wasKnobs = ''
 
-  constructor(private readonly context: BaseAudioContext) {
+  constructor(
+    private readonly context: BaseAudioContext,
+    /** Knobs that pop without a clack: a finger feels them, or an eye sees them. */
+    private readonly softPop = false,
+  ) {
     this.master = new GainNode(context, { gain: 1 })
     this.master.connect(context.destination)
     this.noise = context.createBuffer(1, context.sampleRate * 2, context.sampleRate)
@@ -42,7 +46,7 @@ export class CabSounds {
     }
   }
 
-  play(frame: Pick<Frame, 'sounds' | 'rpm' | 'parking' | 'trailer'>, at = this.context.currentTime): void {
+  play(frame: Pick<Frame, 'pops' | 'sounds' | 'rpm' | 'parking' | 'trailer'>, at = this.context.currentTime): void {
     const heard = new Set<string>()
     for (const sound of frame.sounds) {
       const key = `${sound.name} ${sound.place}`
@@ -55,7 +59,8 @@ export class CabSounds {
       if (!heard.has(key)) gain.gain.setTargetAtTime(0, at, key.startsWith('engine') ? 0.25 : 0.05)
     }
     const knobs = `${frame.parking} ${frame.trailer}`
-    if (this.wasKnobs && knobs !== this.wasKnobs) this.clack(at)
+    const softly = this.softPop && frame.pops.length > 0
+    if (this.wasKnobs && knobs !== this.wasKnobs && !softly) this.clack(at)
     this.wasKnobs = knobs
   }
 

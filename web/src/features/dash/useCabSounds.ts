@@ -15,7 +15,7 @@ export function useCabSounds(practice: Practice): [boolean, () => void] {
     const begin = () => {
       if (context) return void context.resume()
       context = new AudioContext({ latencyHint: 'interactive' })
-      const made = new CabSounds(context)
+      const made = new CabSounds(context, practice.described?.soft_pop)
       cab = made
       ends = practice.onFrame((frame) => made.play(frame))
     }

@@ -6,7 +6,8 @@ import { ExamMark } from './shapes'
 export function Readiness({ progress }: { progress: Schema['ProgressOut'] }) {
   const { t } = useTranslation()
   const { readiness, overruled } = progress
-  const rule = readiness.missing as 'last' | null
+  const rule = readiness.rules.find(({ name }) => name === readiness.missing)
+  const asked = rule && { wanted: rule.wanted, percent: Math.round(100 * rule.wanted) }
   return (
     <section data-ready={readiness.ready}>
       <h2 className="font-bold">{t('learn.ready.title')}</h2>
@@ -17,7 +18,7 @@ export function Readiness({ progress }: { progress: Schema['ProgressOut'] }) {
         <span className="ml-2">
           {readiness.ready
             ? t('learn.ready.yes')
-            : t('learn.ready.no', { rule: rule ? t(`learn.ready.rule.${rule}`) : '' })}
+            : t('learn.ready.no', { rule: rule ? t(`learn.ready.rule.${rule.name as 'last'}`, asked) : '' })}
         </span>
       </p>
       {overruled && (
