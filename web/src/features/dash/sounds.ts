@@ -46,7 +46,10 @@ export class CabSounds {
     }
   }
 
-  play(frame: Pick<Frame, 'pops' | 'sounds' | 'rpm' | 'parking' | 'trailer'>, at = this.context.currentTime): void {
+  play(
+    frame: Pick<Frame, 'pops' | 'sounds' | 'rpm' | 'parking' | 'trailer'>,
+    at = this.context.currentTime,
+  ): void {
     const heard = new Set<string>()
     for (const sound of frame.sounds) {
       const key = `${sound.name} ${sound.place}`
