@@ -2,11 +2,14 @@
 
 from __future__ import annotations
 
+from collections.abc import Mapping, Sequence
 from typing import Any
 
 from lowhiss import rulebook
+from lowhiss.core.errors import CoreError
 from lowhiss.core.fields import Language
-from lowhiss.core.practice import Lesson
+from lowhiss.core.practice import Lesson, PracticeError, read_lesson
+from lowhiss.engine.practice import Drive
 
 
 def lesson_table(lesson: Lesson, language: Language) -> dict[str, Any]:
@@ -31,12 +34,32 @@ def lesson_table(lesson: Lesson, language: Language) -> dict[str, Any]:
             {"code": code, "title": mistakes[code].title[language], "advice": mistakes[code].advice[language]}
             for code in lesson.mistakes
         ],
+        "table": dict(lesson.table),
     }
 
 
-def lesson_list(language: Language) -> list[dict[str, Any]]:
-    """The ladder: every built-in lesson in its order."""
-    return [lesson_table(lesson, language) for lesson in rulebook.lessons().values()]
+def lesson_list(language: Language, own: Sequence[Mapping[str, Any]] = ()) -> list[dict[str, Any]]:
+    """The ladder: every built-in lesson in its order, then a fleet's own."""
+    names = rulebook.lesson_names()
+    return [
+        *(lesson_table(lesson, language) for lesson in rulebook.lessons().values()),
+        *(lesson_table(read_lesson(table, names), language) for table in own),
+    ]
+
+
+def read_own(table: object) -> Lesson:
+    """A fleet's own lesson, each of its drives set up once to see that it can be driven. Raises CoreError."""
+    lesson = read_lesson(table, rulebook.lesson_names())
+    built_in = rulebook.lessons()
+    if lesson.id in built_in:
+        raise PracticeError("lesson.id", f"is {lesson.id!r}, which is built in: give yours an id of its own")
+    for n in range(len(lesson.drives)):
+        choice = lesson.choice(n)
+        try:
+            Drive({**choice, "lesson": {**choice["lesson"], "table": lesson.table}})
+        except CoreError as broken:
+            raise PracticeError(f"drives[{n}].{broken.field}", broken.problem) from broken
+    return lesson
 
 
 def said_around(language: Language) -> dict[str, Any]:

@@ -80,9 +80,9 @@ def practice_code(pool: str, seed: int) -> str:
     return json.dumps(new_code(pool, int(seed)))
 
 
-def practice_lessons(language: Language) -> str:
-    """The ladder of lessons, and what is said around a practice."""
-    return json.dumps({"lessons": lesson_list(language), **said_around(language)})
+def practice_lessons(language: Language, own: str) -> str:
+    """The ladder of lessons with a fleet's ``own`` tables, and what is said around a practice. Raises CoreError."""
+    return json.dumps({"lessons": lesson_list(language, json.loads(own)), **said_around(language)})
 
 
 def practice_lesson(lesson: str, drive: int, again: str) -> str:

@@ -7,6 +7,7 @@ from typing import Any
 import tomli_w
 
 from lowhiss.core.errors import RuleError
+from lowhiss.core.practice.lesson import LESSON_FORMAT
 from lowhiss.core.procedure import PROCEDURE_FORMAT
 from lowhiss.core.rules import RULES_FORMAT, parse_toml
 
@@ -32,13 +33,25 @@ def _said(value: Any) -> Any:
 
 def read_toml(data: bytes) -> dict[str, Any]:
     """The tables of a rule file. Raises RuleError for what is too large, not UTF-8, not TOML, or of another kind."""
+    table = _tables(data)
+    if table.get("format") not in (RULES_FORMAT, PROCEDURE_FORMAT):
+        raise RuleError("format", f"must be {RULES_FORMAT} or {PROCEDURE_FORMAT}: this is neither rules nor an order")
+    return table
+
+
+def read_lesson_toml(data: bytes) -> dict[str, Any]:
+    """The tables of a lesson's file. Raises RuleError for what is too large, not UTF-8, not TOML, or no lesson."""
+    table = _tables(data)
+    if table.get("format") != LESSON_FORMAT:
+        raise RuleError("format", f"must be {LESSON_FORMAT}: this is no lesson")
+    return table
+
+
+def _tables(data: bytes) -> dict[str, Any]:
     if len(data) > MAX_BYTES:
         raise RuleError("file", f"is {len(data) // 1024} kB large; at most {MAX_BYTES // 1024} kB are read")
     try:
         text = data.decode("utf-8-sig")
     except UnicodeDecodeError as error:
         raise RuleError("file", f"is not UTF-8 text (byte {error.start}): save it as UTF-8") from error
-    table = parse_toml(text, "file")
-    if table.get("format") not in (RULES_FORMAT, PROCEDURE_FORMAT):
-        raise RuleError("format", f"must be {RULES_FORMAT} or {PROCEDURE_FORMAT}: this is neither rules nor an order")
-    return table
+    return parse_toml(text, "file")

@@ -5,6 +5,7 @@ from __future__ import annotations
 import csv
 import io
 import json
+import tomllib
 import uuid
 from contextlib import ExitStack
 
@@ -223,3 +224,68 @@ def test_a_debrief_that_cannot_be_told_is_refused_in_a_sentence(people, failed_t
         assert people["driver"].put(url, json=body).status_code == 422
     else:
         assert people["driver"].put(url, json=body).status_code == 200  # of an earlier release: it has none
+
+
+# a fleet's own lessons
+
+
+def own_table(people, **more):
+    """A copy of *release* as the app makes one."""
+    text = people["trainer"].get("/api/learning/lessons/release/file").raise_for_status().text
+    table = tomllib.loads(text)
+    return {**table, "lesson": {**table["lesson"], "id": f"own-{uuid.uuid4().hex[:8]}", "after": "release"}, **more}
+
+
+def test_a_lesson_is_copied_changed_driven_and_taken_out(people):
+    table = own_table(people, drives=[{"faults": ["coupling_leak:severe"]}])
+    kept = people["trainer"].put("/api/learning/lessons", json={"table": table}).raise_for_status().json()
+    assert (kept["version"], kept["by"]) == (1, WHO["trainer"])
+    listed = people["driver"].get("/api/learning/lessons").raise_for_status().json()
+    assert table in [one["table"] for one in listed]
+    mine = people["driver"].get(f"/api/learning/people/{DRIVER}").raise_for_status().json()["lessons"]
+    assert next(one for one in mine if one["id"] == kept["id"])["drives"] == [None]
+    # changed by two at once: the second is told
+    again = {"table": {**table, "title": {"en": "Ours", "es": "La nuestra"}}, "version": 1}
+    assert people["manager"].put("/api/learning/lessons", json=again).json()["version"] == 2
+    refused = people["trainer"].put("/api/learning/lessons", json=again)
+    assert (refused.status_code, refused.json()["error"]["code"]) == (409, "changed_meanwhile")
+    # as a file it comes back the same, by text
+    text = people["trainer"].get(f"/api/learning/lessons/{kept['id']}/file").text
+    assert tomllib.loads(text) == again["table"]
+    assert people["trainer"].put("/api/learning/lessons", json={"text": text, "version": 2}).json()["version"] == 3
+    people["trainer"].delete(f"/api/learning/lessons/{kept['id']}").raise_for_status()
+    gone = people["driver"].get(f"/api/learning/people/{DRIVER}").json()["lessons"]
+    assert kept["id"] not in [one["id"] for one in gone]
+    assert people["trainer"].delete(f"/api/learning/lessons/{kept['id']}").status_code == 404
+
+
+@pytest.mark.parametrize(
+    ("change", "said"),
+    [
+        ({"drives": [{"faults": ["gremlins"]}]}, "gremlins"),
+        ({"mistakes": ["sneezed"]}, "sneezed"),
+        ({"start": {"tanks_psi": 900}}, "tanks_psi"),
+        ({"drives": [{"traits": {"wheels": 3}}]}, "wheels"),
+        ({"drives": []}, "drives"),
+        ({"surprise": 1}, "surprise"),
+    ],
+)
+def test_a_lesson_that_cannot_be_driven_is_refused_by_its_field(people, change, said):
+    refused = people["trainer"].put("/api/learning/lessons", json={"table": own_table(people, **change)})
+    assert refused.status_code == 422, refused.text
+    assert said in refused.json()["error"]["message"]
+
+
+def test_what_a_lessons_file_must_not_be(people):
+    def put(client, **body):
+        return client.put("/api/learning/lessons", json=body)
+
+    assert put(people["driver"], table=own_table(people)).status_code == 403
+    built_in = {**own_table(people), "lesson": {**own_table(people)["lesson"], "id": "release"}}
+    assert "built in" in put(people["trainer"], table=built_in).json()["error"]["message"]
+    nowhere = own_table(people)
+    nowhere["lesson"]["after"] = "never_was"
+    assert put(people["trainer"], table=nowhere).json()["error"]["code"] == "lesson_after"
+    assert put(people["trainer"]).json()["error"]["code"] == "lesson_empty"
+    assert "no lesson" in put(people["trainer"], text='format = "low-hiss-rules/1"').json()["error"]["message"]
+    assert "file" in put(people["trainer"], text="[[[").json()["error"]["message"]

@@ -131,7 +131,7 @@ class AirSystem:
     ) -> None:
         """charge_psi, trailer_psi : gauge pressure in the tanks at the start.  step_scale : of the time step."""
         trailer_psi = charge_psi if trailer_psi is None else trailer_psi
-        for name, psi in (("charge_psi", charge_psi), ("trailer_psi", trailer_psi)):
+        for name, psi in (("tanks_psi", charge_psi), ("trailer_psi", trailer_psi)):
             if not 0 <= psi <= 150:
                 raise AirSystemError(name, f"is {psi:g}; a vehicle is charged to 0 to 150 psi")
         self.spec, self.data = spec, data

@@ -11,11 +11,12 @@ from typing import Any
 from sqlalchemy import delete, or_, select
 from sqlalchemy.orm import Session
 
-from lowhiss import rulebook
 from lowhiss.service.errors import ConflictError, NotFoundError, RefusedError
+from lowhiss.service.learning.lessons import lessons_of
 from lowhiss.service.people.signin import ForbiddenError, Person
 from lowhiss.store.engine import Store
-from lowhiss.store.models import AssignmentRow, ClassMemberRow, LearningClassRow, PersonRow
+from lowhiss.store.learning_models import AssignmentRow, ClassMemberRow, LearningClassRow
+from lowhiss.store.models import PersonRow
 
 MOST_MEMBERS = 400
 _TEACHES = frozenset({"trainer", "manager"})
@@ -101,11 +102,12 @@ def assign(
     store: Store, by: Person, class_id: str, lesson: str, due_at: dt.datetime, person_id: str | None
 ) -> LearningClass:
     """Set a lesson. Raises NotFoundError, ForbiddenError, RefusedError naming the field."""
-    if lesson not in rulebook.lessons():
-        known = ", ".join(rulebook.lessons())
-        raise RefusedError("lesson_unknown", f"lesson: is {lesson[:40]!r}; there are {known}.", "lesson")
     with store.transaction() as session:
         row = own(session, by, class_id)
+        known = lessons_of(session)
+        if lesson not in known:
+            there = ", ".join(known)
+            raise RefusedError("lesson_unknown", f"lesson: is {lesson[:40]!r}; there are {there}.", "lesson")
         if person_id is not None and session.get(ClassMemberRow, (class_id, person_id)) is None:
             raise RefusedError("not_in_class", "person_id: this person is not in the class.", "person_id")
         session.add(

@@ -14,20 +14,15 @@ from sqlalchemy import delete, select
 from sqlalchemy.orm import Session
 
 from lowhiss import rulebook
-from lowhiss.core.practice import LessonStanding, Readiness, Tried, ladder, read_tried, readiness
+from lowhiss.core.practice import Lesson, LessonStanding, Readiness, Tried, ladder, read_tried, readiness
 from lowhiss.service.errors import NotFoundError, RefusedError
 from lowhiss.service.learning.classes import Assigned, LearningClass, may_see, own, set_for
 from lowhiss.service.learning.classes import listed as classes_of
+from lowhiss.service.learning.lessons import lessons_of
 from lowhiss.service.people.signin import ForbiddenError, Person
 from lowhiss.store.engine import Store
-from lowhiss.store.models import (
-    CardReviewRow,
-    ClassMemberRow,
-    PersonRow,
-    PracticeRow,
-    PracticeTrainerRow,
-    TrainerNoteRow,
-)
+from lowhiss.store.learning_models import CardReviewRow, ClassMemberRow, TrainerNoteRow
+from lowhiss.store.models import PersonRow, PracticeRow, PracticeTrainerRow
 
 NoteKind = Literal["note", "opened", "passed", "ready", "not_ready", "struck_out"]
 RECORD_FORMAT = "low-hiss-learning/1"
@@ -116,11 +111,11 @@ def note(
     """
     if kind in _NEEDS_REASON and not text.strip():
         raise RefusedError("reason_missing", "text: say why; it stays on record.", "text")
-    if kind in ("passed", "opened") and about not in rulebook.lessons():
-        raise RefusedError("lesson_unknown", f"about: is {about[:40]!r}, which is no lesson.", "about")
     if kind == "struck_out" and about not in rulebook.scoring().mistakes:
         raise RefusedError("mistake_unknown", f"about: {about[:40]!r} is no mistake.", "about")
     with store.transaction() as session:
+        if kind in ("passed", "opened") and about not in lessons_of(session):
+            raise RefusedError("lesson_unknown", f"about: is {about[:40]!r}, which is no lesson.", "about")
         _person(session, by, person_id)
         if by.id == person_id:
             raise ForbiddenError("not_about_oneself", "person_id: nobody overrules about themselves.", "person_id")
@@ -319,14 +314,22 @@ def _progress(session: Session, by: Person, people: Sequence[PersonRow]) -> list
     for person_id, driven in session.execute(counted):
         ticks[person_id] += driven
     notes, assigned = _notes(session, by, ids), set_for(session, ids)
-    return [_of(one, tried[one.id], notes[one.id], assigned[one.id], ticks[one.id]) for one in people]
+    known = list(lessons_of(session).values())
+    return [_of(one, known, tried[one.id], notes[one.id], assigned[one.id], ticks[one.id]) for one in people]
 
 
-def _of(person: PersonRow, tried: list[Tried], notes: list[Note], assigned: list[Assigned], ticks: int) -> Progress:
+def _of(
+    person: PersonRow,
+    known: Sequence[Lesson],
+    tried: list[Tried],
+    notes: list[Note],
+    assigned: list[Assigned],
+    ticks: int,
+) -> Progress:
     scoring, now = rulebook.scoring(), _now()
     opened = frozenset(one.about for one in notes if one.kind in ("opened", "passed"))
     passed = {one.about for one in notes if one.kind == "passed"}
-    lessons = ladder(list(rulebook.lessons().values()), tried, now, scoring.number("readiness", "stale_days"), opened)
+    lessons = ladder(known, tried, now, scoring.number("readiness", "stale_days"), opened)
     overruled = next((one for one in notes if one.kind in ("ready", "not_ready")), None)
     return Progress(
         person_id=person.id,

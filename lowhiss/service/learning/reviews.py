@@ -10,7 +10,7 @@ from sqlalchemy import select
 
 from lowhiss.service.people.signin import Person
 from lowhiss.store.engine import Store
-from lowhiss.store.models import CardReviewRow
+from lowhiss.store.learning_models import CardReviewRow
 
 
 @dataclass(frozen=True, slots=True)

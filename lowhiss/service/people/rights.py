@@ -120,6 +120,10 @@ RIGHTS: dict[str, frozenset[str]] = {
     "getLearningRecord": _SIGNED_IN,
     "getLearningCsv": _SIGNED_IN,
     "forgetLearning": _SIGNED_IN,
+    "listOwnLessons": _SIGNED_IN,
+    "getLessonFile": _SIGNED_IN,
+    "keepOwnLesson": _SEES_PEOPLE,
+    "retireOwnLesson": _SEES_PEOPLE,
     "keepReviews": _SIGNED_IN,
     "listReviews": _SIGNED_IN,
     # rules

@@ -2,6 +2,7 @@
 
 from alembic import context
 
+import lowhiss.store.learning_models  # noqa: F401 (their tables belong to the same data)
 from lowhiss.store.models import Base
 
 context.configure(

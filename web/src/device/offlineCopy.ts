@@ -12,7 +12,16 @@ import {
 } from '../shared/api'
 import type { Recorder } from './recorder'
 
-const KEPT = new Set<unknown>(['units', 'script', 'about', 'rulebook', 'groups', 'round-start', 'vehicle'])
+const KEPT = new Set<unknown>([
+  'units',
+  'script',
+  'about',
+  'rulebook',
+  'groups',
+  'round-start',
+  'vehicle',
+  'own-lessons',
+])
 const PAUSE_MS = 1000
 
 const isKept = ({ queryKey, state }: Query): boolean => KEPT.has(queryKey[0]) && state.data !== undefined

@@ -23,7 +23,7 @@ export function SheetDialog({ practice, onClose }: { practice: Practice; onClose
     queryKey: ['lessons', language],
     networkMode: 'always',
     staleTime: Infinity,
-    queryFn: () => askCore('practice_lessons', [language]) as Promise<{ sheet: Part[] }>,
+    queryFn: () => askCore('practice_lessons', [language, '[]']) as Promise<{ sheet: Part[] }>,
   }).data?.sheet
   const asked = parts ?? []
   const complete = asked.length > 0 && asked.every(({ part }) => answers[part])

@@ -5,7 +5,7 @@ import { Link } from 'react-router'
 import { api, need, type Schema } from '../../shared/api'
 import { useFigures } from '../../shared/figures/useFigures'
 import { Button, FormError, Notice, SelectField, TextField } from '../../shared/ui'
-import { lessonsQuery, type Lesson } from './core'
+import { useLessons, type Lesson } from './core'
 import { PersonDrawer } from './PersonDrawer'
 import { ExamMark, StateShape } from './shapes'
 
@@ -81,10 +81,9 @@ function NewClass({ onMade }: { onMade: (id: string) => void }) {
 
 function OneClass({ of }: { of: Class }) {
   const { t } = useTranslation()
-  const { language } = useFigures()
   const [code, setCode] = useState('')
   const [person, setPerson] = useState<string>()
-  const lessons = useQuery(lessonsQuery(language)).data?.lessons
+  const lessons = useLessons().data?.lessons
   const board = useQuery({
     queryKey: ['board', of.id, code],
     queryFn: () =>
@@ -185,11 +184,14 @@ function Board({ rows, lessons, mistakes, onPerson }: BoardProps) {
                     {row.person}
                   </button>
                 </th>
-                {row.lessons.map(({ id, state }) => (
-                  <td key={id} className="px-1">
-                    <StateShape state={state} label={t(`learn.state.${state}`)} />
-                  </td>
-                ))}
+                {lessons.map(({ id }) => {
+                  const state = row.lessons.find((one) => one.id === id)?.state ?? 'locked'
+                  return (
+                    <td key={id} className="px-1">
+                      <StateShape state={state} label={t(`learn.state.${state}`)} />
+                    </td>
+                  )
+                })}
                 <td className="px-4">
                   <span className="flex items-center gap-1">
                     {row.readiness.marks.map((mark, n) => (

@@ -7,18 +7,20 @@ import { api, need, type Schema } from '../../shared/api'
 import { useFigures } from '../../shared/figures/useFigures'
 import { useSession } from '../../shared/session'
 import { Button, FormError, Notice } from '../../shared/ui'
-import { lessonChoice, lessonsQuery, progressQuery, type Lesson } from './core'
+import { lessonChoice, progressQuery, useLessons, type Lesson } from './core'
+import { BringLesson, HandleLesson } from './OwnLesson'
 import { Readiness } from './Readiness'
 import { StateShape } from './shapes'
 
 type Standing = Schema['LessonStandingOut']
+type OwnLesson = Schema['OwnLessonOut']
 
 /** The ladder of lessons: what is open, what was passed, what is set, and where to go on. */
 export function LessonsPage() {
   const { t } = useTranslation()
-  const { language, date } = useFigures()
+  const { date } = useFigures()
   const { me } = useSession()
-  const known = useQuery(lessonsQuery(language))
+  const known = useLessons()
   const progress = useQuery(progressQuery(me.person?.id ?? '')).data
   const [open, setOpen] = useState<string>()
   const [opened] = useState(() => Date.now())
@@ -74,9 +76,16 @@ export function LessonsPage() {
           {known.data.lessons
             .filter(({ id }) => id === shown)
             .map((lesson) => (
-              <OneLesson key={lesson.id} lesson={lesson} standing={stands.get(lesson.id)} />
+              <OneLesson
+                key={lesson.id}
+                lesson={lesson}
+                standing={stands.get(lesson.id)}
+                lessons={known.data.lessons}
+                kept={known.own?.find(({ id }) => id === lesson.id)}
+              />
             ))}
           {progress && <Readiness progress={progress} />}
+          <BringLesson />
           {progress && <Yours personId={progress.person_id} />}
         </div>
       </div>
@@ -117,7 +126,14 @@ function Rung({ lesson, standing, chosen, onChoose }: RungProps) {
   )
 }
 
-function OneLesson({ lesson, standing }: { lesson: Lesson; standing: Standing | undefined }) {
+interface OneLessonProps {
+  lesson: Lesson
+  standing: Standing | undefined
+  lessons: Lesson[]
+  kept: OwnLesson | undefined
+}
+
+function OneLesson({ lesson, standing, lessons, kept }: OneLessonProps) {
   const { t } = useTranslation()
   const device = useRecorder()
   const navigate = useNavigate()
@@ -125,10 +141,10 @@ function OneLesson({ lesson, standing }: { lesson: Lesson; standing: Standing | 
     networkMode: 'always',
     mutationFn: async (drive: number) => {
       if (!('recorder' in device)) throw new Error(t('setup.storage', { why: device.refusal }))
-      const choice = await lessonChoice(lesson.id, drive, standing?.drives[drive] !== null)
+      const choice = await lessonChoice(lesson, kept !== undefined, drive, standing?.drives[drive] !== null)
       const seed = crypto.getRandomValues(new Uint32Array(1))[0] ?? 0
       const practices = await device.recorder.practices()
-      const title = `${lesson.number} ${lesson.title}`.slice(0, 70)
+      const title = `${lesson.number || ''} ${lesson.title}`.trim().slice(0, 70)
       return practices.begin({ title, choice: { ...choice, seed } })
     },
     onSuccess: (id) => void navigate(`/practice/${id}`),
@@ -174,6 +190,7 @@ function OneLesson({ lesson, standing }: { lesson: Lesson; standing: Standing | 
           </div>
         ))}
       </dl>
+      <HandleLesson {...{ lesson, kept, lessons }} />
     </section>
   )
 }

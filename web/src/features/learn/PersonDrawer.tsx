@@ -45,7 +45,7 @@ export function PersonDrawer({ row, lessons, onClose }: DrawerProps) {
           <li key={standing.id} className="flex min-h-9 items-center gap-3 border-b border-line">
             <StateShape state={standing.state} label={t(`learn.state.${standing.state}`)} />
             <span className="grow">
-              {n + 1} {lessons[n]?.title}
+              {n + 1} {lessons.find(({ id }) => id === standing.id)?.title ?? standing.id}
             </span>
             <span className="text-note text-soft">{standing.last_at && when(standing.last_at)}</span>
           </li>

@@ -1,8 +1,21 @@
 /** What the core on this device knows of lessons: without contact as well. */
 
-import { queryOptions } from '@tanstack/react-query'
+import { queryOptions, useQuery } from '@tanstack/react-query'
 import { askCore } from '../../device'
 import { api, need, type Schema } from '../../shared/api'
+import { useFigures } from '../../shared/figures/useFigures'
+
+export type OwnLesson = Schema['OwnLessonOut']
+
+/** A lesson as its file holds it: what the editor changes; the rest is carried along. */
+export interface LessonTable {
+  lesson: { id: string; after?: string | undefined } & Record<string, unknown>
+  title: { en: string; es: string }
+  goal: { en: string; es: string }
+  vehicle: { kind: string; gearbox?: 'manual' | 'automatic' } & Record<string, unknown>
+  drives: ({ kind?: string; faults?: string[]; pool?: string | undefined } & Record<string, unknown>)[]
+  [rest: string]: unknown
+}
 
 export interface Lesson {
   id: string
@@ -18,6 +31,7 @@ export interface Lesson {
   pressure: 'psi' | 'kpa' | 'bar' | null
   drives: { kind: Schema['UnitOut']['kind']; mode: Lesson['mode'] }[]
   mistakes: { code: string; title: string; advice: string }[]
+  table: LessonTable
 }
 
 export interface Around {
@@ -25,14 +39,29 @@ export interface Around {
   sheet: { part: string; title: string; options: { id: string; title: string }[] }[]
 }
 
-export const lessonsQuery = (language: string) =>
-  queryOptions({
-    queryKey: ['lessons', language],
+const ownLessonsQuery = queryOptions({
+  queryKey: ['own-lessons'],
+  queryFn: ({ signal }) => need(api.GET('/api/learning/lessons', { signal })),
+})
+
+/** The ladder: the built-in lessons and, as far as this device knows them, the fleet's own. */
+export function useLessons() {
+  const { language } = useFigures()
+  const own = useQuery(ownLessonsQuery).data
+  const known = useQuery({
+    queryKey: ['lessons', language, own?.map(({ id, version }) => [id, version])],
     networkMode: 'always',
     staleTime: Infinity,
     retry: false,
-    queryFn: () => askCore('practice_lessons', [language]) as Promise<Around>,
+    placeholderData: (before: Around | undefined) => before,
+    queryFn: () =>
+      askCore('practice_lessons', [
+        language,
+        JSON.stringify(own?.map(({ table }) => table) ?? []),
+      ]) as Promise<Around>,
   })
+  return { ...known, own }
+}
 
 export const progressQuery = (personId: string) =>
   queryOptions({
@@ -45,9 +74,9 @@ export const progressQuery = (personId: string) =>
   })
 
 /** What sets up a drive of a lesson. */
-export const lessonChoice = (lesson: string, drive: number, again: boolean) =>
+export const lessonChoice = (lesson: Lesson, own: boolean, drive: number, again: boolean) =>
   askCore('practice_lesson', [
-    JSON.stringify({ id: lesson }),
+    JSON.stringify({ id: lesson.id, ...(own && { table: lesson.table }) }),
     String(drive),
     JSON.stringify(again),
   ]) as Promise<Record<string, unknown>>
