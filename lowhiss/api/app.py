@@ -19,7 +19,7 @@ from lowhiss.api import errors
 from lowhiss.api.auth import authorize
 from lowhiss.api.fleet import standing, trailers, units
 from lowhiss.api.guard import Guard
-from lowhiss.api.learning import lessons
+from lowhiss.api.learning import examinations, lessons
 from lowhiss.api.learning import routes as learning
 from lowhiss.api.people import accounts as people
 from lowhiss.api.people import session
@@ -76,7 +76,7 @@ def create_app(
     app.state.demo_accounts = demo_accounts
     app.state.worker = None if store is None else Worker(store)
     office = (session, people, units, trailers, standing, rulebook, sums, whatif)
-    for area in (*office, runs, log, practice, learning, lessons, rounds):
+    for area in (*office, runs, log, practice, learning, lessons, examinations, rounds):
         app.include_router(area.router)
     live.install(app, store)
     feed.install(app)

@@ -105,3 +105,15 @@ class OwnLessonRow(Base):
     made_by: Mapped[str] = mapped_column(ForeignKey("person.id"))
     changed_at: Mapped[dt.datetime] = mapped_column(UtcDateTime)
     void_at: Mapped[dt.datetime | None] = mapped_column(UtcDateTime)
+
+
+class ExaminationRow(Base):
+    """What an examiner decided of a candidate, and when it was told. Never changed; the vehicle's verdict is apart."""
+
+    __tablename__ = "examination"
+
+    run_id: Mapped[str] = mapped_column(ForeignKey("run.id"), primary_key=True)
+    examiner_id: Mapped[str] = mapped_column(ForeignKey("person.id"))
+    told_at: Mapped[dt.datetime] = mapped_column(UtcDateTime)
+    passed: Mapped[bool]
+    remark: Mapped[str] = mapped_column(Text)

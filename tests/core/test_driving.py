@@ -416,7 +416,7 @@ def test_a_control_that_there_is_not_is_said(name, value):
         ({"wheels": 4}, "wheels"),
         ({"coolant_f": "hot"}, "coolant_f"),
         ({"chocked": 1}, "chocked"),
-        ({"tanks_psi": 900}, "charge_psi"),
+        ({"tanks_psi": 900}, "tanks_psi"),
     ],
 )
 def test_a_start_that_cannot_be_is_said(table, field):

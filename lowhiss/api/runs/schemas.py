@@ -54,6 +54,7 @@ class SetupBody(Strict):
     policy: Policy | None = None
     calls: Literal["prompt", "rehearsal", "off"] = "off"
     readings: Literal["eye", "feed"] = "eye"
+    examined: bool = False
 
 
 class BeginRun(Strict):

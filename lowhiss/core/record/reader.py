@@ -268,12 +268,15 @@ def _one_of(*allowed: str) -> Callable[[object], str]:
     return check
 
 
-_SAID = frozenset({"cut_out", *(f"{part}:{stage}" for part in ("limit", "reading", "verdict") for stage in STAGES)})
+_SAID_OF_STAGES = ("limit", "reading", "verdict", "redo", "grant")
+"""What is said of a stage: the calls of the test, and in an examination that it may be done over."""
+_SAID = frozenset({"cut_out", "closing", *(f"{part}:{stage}" for part in _SAID_OF_STAGES for stage in STAGES)})
 
 
 def _what(value: object) -> str:
     if not isinstance(value, str) or value not in _SAID:
-        raise ValueError(f"must be cut_out, or limit:, reading: or verdict: with a stage, not {describe(value)}")
+        parts = ", ".join(f"{part}:" for part in _SAID_OF_STAGES)
+        raise ValueError(f"must be cut_out, closing, or one of {parts} with a stage, not {describe(value)}")
     return value
 
 

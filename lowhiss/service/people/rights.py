@@ -126,6 +126,8 @@ RIGHTS: dict[str, frozenset[str]] = {
     "retireOwnLesson": _SEES_PEOPLE,
     "keepReviews": _SIGNED_IN,
     "listReviews": _SIGNED_IN,
+    "getExamination": _SIGNED_IN,
+    "tellExamination": _SEES_PEOPLE,
     # rules
     "getRulebook": _SIGNED_IN,
     "setTestedBy": _MANAGER,

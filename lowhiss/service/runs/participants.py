@@ -37,6 +37,11 @@ def part_of(session: Session, run: RunRow, person_id: str, role: str, device: st
     return "send" if device is not None and run.device_hash == secrets.token_hash(device) else None
 
 
+def is_grant(body: Mapping[str, Any]) -> bool:
+    """Whether this lets a candidate do a part over: an examiner's word, never who leads' own."""
+    return body.get("type") == "said" and str(body.get("what", "")).startswith("grant:")
+
+
 def overseer_may(body: Mapping[str, Any], target: EventRow | None) -> bool:
     """Whether a trainer or manager who did not join may strike this: a note, or a confirmation of what came late."""
     kind = body.get("type")

@@ -19,7 +19,7 @@ from lowhiss.service.errors import NotFoundError
 from lowhiss.service.fleet.units import unit_of
 from lowhiss.service.people.authors import Author, Authors
 from lowhiss.service.people.signin import ForbiddenError, Person
-from lowhiss.service.runs.participants import OVERSEERS, Part, overseer_may, part_of, watcher_may
+from lowhiss.service.runs.participants import OVERSEERS, Part, is_grant, overseer_may, part_of, watcher_may
 from lowhiss.service.runs.rows import clock_row, judge_row
 from lowhiss.service.runs.verdicts import keep_verdict
 from lowhiss.store.engine import Store
@@ -239,6 +239,8 @@ class _Adding:
             return "not_your_run", "Only who began this run or joined it may add to it."
         if confirms and author.role not in OVERSEERS:
             return "trainer_needed", "Only a trainer or a manager may confirm what came after the end."
+        if part == "lead" and is_grant(event.body):
+            return "examiner_only", "Only the examiner may let a part be done over: ask them."
         if part == "oversee" and not overseer_may(event.body, target):
             return "not_your_run", "Take the lead of this test first: then its marks are yours to make."
         if part == "watch" and not confirms:

@@ -42,6 +42,7 @@ class Setup:
     timekeeper : ``tool``, ``driver`` or ``watcher``.  policy : which needles count, None for the rule set's own.
     calls : whether what is to be said aloud is shown, taken down from memory, or left alone.
     readings : whether needles are read by ``eye``, or a live ``feed`` fills in the numbers.
+    examined : the driver is a candidate; an examiner on a second device has the result, and tells it at the end.
     """
 
     watcher: str = ""
@@ -49,6 +50,7 @@ class Setup:
     policy: str | None = None
     calls: str = "off"
     readings: str = "eye"
+    examined: bool = False
 
 
 @dataclass(frozen=True, slots=True)

@@ -13,6 +13,7 @@ export const HOUSE_WAY: RunSetup = {
   policy: null,
   calls: 'off',
   readings: 'eye',
+  examined: false,
   purpose: 'dispatch',
 }
 

@@ -103,8 +103,22 @@ function Setup({ unit }: { unit: Unit }) {
                 value,
                 text: t(`sheet.purposes.${value}`),
               }))}
-              onChange={(purpose) => change({ purpose })}
+              onChange={(purpose) => change({ purpose, examined: false })}
             />
+            {setup.purpose === 'training' && (
+              <Choice
+                label={t('learn.exam.setup')}
+                value={setup.examined ? 'exam' : 'lesson'}
+                options={(['lesson', 'exam'] as const).map((value) => ({
+                  value,
+                  text: t(`learn.exam.as.${value}`),
+                }))}
+                onChange={(as) =>
+                  change({ examined: as === 'exam', calls: as === 'exam' ? 'rehearsal' : 'prompt' })
+                }
+              />
+            )}
+            {setup.examined && <p className="max-w-md text-note">{t('learn.exam.how')}</p>}
           </div>
           <Way {...{ state }} procedure={state.procedure ?? script.data?.procedure.id ?? ''} />
           {needsContact && (

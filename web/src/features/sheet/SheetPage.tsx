@@ -6,8 +6,11 @@ import { needlesQuery, schoolsQuery, sheetQuery, type Schema } from '../../share
 import { useFigures } from '../../shared/figures/useFigures'
 import { headOf, judgeHere, recordOf } from '../../device'
 import { useRecorder } from '../../run'
+import { useMay } from '../../shared/session'
 import { Button, Notice, OutcomeMark } from '../../shared/ui'
 import { AfterTheEnd } from './AfterTheEnd'
+import { examinationQuery } from './examinationQuery'
+import { Examination, Withheld } from './Examination'
 import { Candidate, Hints, Schools } from './Findings'
 import { Marks } from './Marks'
 import { Notes } from './Notes'
@@ -18,12 +21,15 @@ import { Stages } from './Stages'
 import { Timeline } from './Timeline'
 
 type Sheet = Schema['SheetOut']
+/** How often a candidate's screen asks whether the result has been told. */
+const TOLD_LOOK_MS = 5000
 
 export function SheetPage() {
   const { runId = '' } = useParams()
   const { t } = useTranslation()
   const { unit, language } = useFigures()
   const waiting = useWaiting(runId)
+  const oversees = useMay('tellExamination')
   const { data, error, refetch, isPlaceholderData } = useQuery({
     ...sheetQuery(runId, language, unit, `${waiting.marks} marks wait`),
     enabled: waiting.told,
@@ -31,7 +37,14 @@ export function SheetPage() {
   const schools = useQuery({ ...schoolsQuery(runId, language, unit, data?.run.last_seq), enabled: !!data })
   const fed = data?.run.setup.readings === 'feed'
   const needles = useQuery({ ...needlesQuery(runId, data?.run.last_seq), enabled: fed })
+  const examination = useQuery({
+    ...examinationQuery(runId, language, unit),
+    enabled: data?.run.setup.examined === true,
+    refetchInterval: ({ state }) => (state.data?.withheld ? TOLD_LOOK_MS : false),
+  })
   const here = useSheetHere(runId, (waiting.marks ?? 0) > 0 && !data, waiting.marks ?? 0)
+  const examined = (data ?? here.data)?.run.setup.examined === true
+  if (examined && examination.data?.withheld !== false && !oversees) return <Withheld />
   if (here.data && !data) return <SheetArticle sheet={here.data} waits here />
   if ((waiting.marks ?? 0) > 0 && !data) {
     return (
@@ -91,6 +104,7 @@ function SheetArticle({ sheet: data, waits, here = false, needles, children }: S
             ))}
           </ul>
         )}
+        {data.run.setup.examined && !here && <Examination runId={runId} ended={data.run.ended_by !== null} />}
         {!here && <Proposals sheet={data} />}
         {!here && <RoundsBeside runId={runId} />}
         <AfterTheEnd sheet={data} />

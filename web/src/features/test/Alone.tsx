@@ -66,7 +66,8 @@ function Alone({ coach, live, state, phase, onStrike }: AloneProps) {
   )
 }
 
-function SayVerdict({ step, onStrike }: { step: Step; onStrike: AloneProps['onStrike'] }) {
+/** A stage just done is called good or bad by whoever did it. */
+export function SayVerdict({ step, onStrike }: { step: Step; onStrike: AloneProps['onStrike'] }) {
   const { t } = useTranslation()
   const say = (value: 'pass' | 'fail') => onStrike([{ type: 'said', what: `verdict:${step.step}`, value }])
   return (

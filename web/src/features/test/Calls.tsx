@@ -3,7 +3,7 @@ import { useTranslation } from 'react-i18next'
 import { usePreferences } from '../../shared/preferences'
 import { fromPsi, inUnit, unitLabel } from '../../shared/figures/format'
 import { useFigures } from '../../shared/figures/useFigures'
-import type { Body, LiveRun } from '../../device'
+import { leads, type Body, type LiveRun } from '../../device'
 import { isHeld, type Script, type Step, type TestState } from '../../run'
 import type { Verdict } from './phase'
 import { psiOf } from './useReadings'
@@ -36,8 +36,10 @@ export function Calls({ live, state, step, when, verdict, named = false, onSay }
     if (!limit) return null
     return <blockquote className="border-l-4 border-ink pl-3">“{limit.words[figures.language]}”</blockquote>
   }
-  if (lines.length === 0) return null
-  const shown = setup.calls === 'prompt'
+  // whoever examines ticks what is said; the candidate says it
+  if (lines.length === 0 || (setup.examined && leads(live.run))) return null
+  const examines = setup.examined && !leads(live.run)
+  const shown = setup.calls === 'prompt' || examines
   const languages = calls === 'both' ? [figures.language, figures.language === 'en' ? 'es' : 'en'] : [calls]
   return (
     <div
@@ -68,7 +70,7 @@ export function Calls({ live, state, step, when, verdict, named = false, onSay }
                 call={call}
                 said={wasSaid(state, step, call.what)}
                 onSay={onSay}
-                onWrong={shown ? undefined : () => setWrong(call)}
+                onWrong={shown && !examines ? undefined : () => setWrong(call)}
               />
             )}
           </div>

@@ -2,7 +2,7 @@ import type { Body, LiveRun } from '../../device'
 import type { TestState } from '../../run'
 import { Calls } from './Calls'
 import type { Phase, Verdict } from './phase'
-import { lastAttempt } from './Rest'
+import { lastAttempt } from './lastAttempt'
 
 /** The calls of this moment: before a stage, or for each of those just done. */
 export function CallsNow({

@@ -3,6 +3,7 @@ import { useTranslation } from 'react-i18next'
 import type { LiveRun, TestRecorder } from '../../device'
 import { isOwn } from '../../run'
 import { useFigures } from '../../shared/figures/useFigures'
+import { needWords } from '../../shared/i18n'
 import { Button } from '../../shared/ui'
 import type { AroundProps } from './Alone'
 import { CallsNow } from './CallsNow'
@@ -23,6 +24,10 @@ const Course = lazy(() => drawings().then((m) => ({ default: m.Course })))
 const TestColumn = lazy(() => drawings().then((m) => ({ default: m.TestColumn })))
 const MarkedTwice = lazy(() => import('./MarkedTwice').then((m) => ({ default: m.MarkedTwice })))
 const FeedSigns = lazy(() => import('./FeedSigns').then((m) => ({ default: m.FeedSigns })))
+const Examined = lazy(async () => {
+  const [m] = await Promise.all([import('./Examined'), needWords('learn')])
+  return { default: m.Examined }
+})
 const dialogs = () => import('./dialogs')
 const CourseDialog = lazy(() => dialogs().then((m) => ({ default: m.CourseDialog })))
 const MarksDialog = lazy(() => dialogs().then((m) => ({ default: m.MarksDialog })))
@@ -43,7 +48,7 @@ export function Conductor({ recorder, live, narrow = false, around: Around }: Co
   const awake = useWakeLock()
   const [covered, setCovered] = useState(false)
   const [open, setOpen] = useState<'course' | 'marks' | null>(null)
-  useEffect(() => void dialogs().catch(() => undefined), [])
+  useEffect(() => void Promise.all([dialogs(), import('./StageEnd')]).catch(() => undefined), [])
   const test = useConductor(recorder, live)
   const { state, phase, bar, legs, readings, feed, rolling, watches, verdicts, strike } = test
   const { script, setup } = live.run
@@ -121,6 +126,12 @@ export function Conductor({ recorder, live, narrow = false, around: Around }: Co
               <Around {...{ recorder, coach, live, state, phase }} onStrike={strike}>
                 {body}
               </Around>
+            ) : setup.examined ? (
+              <Suspense>
+                <Examined {...{ live, state, phase }} onStrike={strike} onStop={test.stop}>
+                  {body}
+                </Examined>
+              </Suspense>
             ) : (
               body
             )}

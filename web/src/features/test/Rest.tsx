@@ -1,16 +1,8 @@
 import { useTranslation } from 'react-i18next'
 import type { Step } from '../../run'
 import { OutcomeMark } from '../../shared/ui'
+import { lastAttempt } from './lastAttempt'
 import type { Verdict } from './phase'
-
-/** A stage's last attempt: what was judged just now. */
-export const lastAttempt = (verdicts: Verdict[] | undefined, step: Step): Verdict | undefined => {
-  // an attempt at refilling is judged as such, and read like any other cut-out
-  return (
-    verdicts?.filter(({ stage, attempt }) => stage === step.step && attempt > 0).at(-1) ??
-    verdicts?.find(({ stage }) => stage === step.step)
-  )
-}
 
 interface RestProps {
   stages: Step[]

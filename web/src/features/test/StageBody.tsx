@@ -3,36 +3,12 @@ import { useTranslation } from 'react-i18next'
 import { unitLabel } from '../../shared/figures/format'
 import { useFigures } from '../../shared/figures/useFigures'
 import { needWords } from '../../shared/i18n'
-import { type Body, type LiveRun, leads } from '../../device'
+import { leads } from '../../device'
 import { isStage, type Mark, type Step, type TestState } from '../../run'
-import { counts } from '../../shared/trade'
-import { Button, OutcomeMark } from '../../shared/ui'
 import { Asking, deniedNeeds } from './Asking'
-import { repeat, type Bar } from './bar'
 import { FillClock, HoldClock, WaitClock } from './Clocks'
-import type { Leg } from './legs'
-import type { Phase, Verdict } from './phase'
-import { lastAttempt, Rest } from './Rest'
-
-interface StageBodyProps {
-  phase: Phase
-  live: LiveRun
-  state: TestState
-  legs: Leg[]
-  bar: Bar
-  verdicts: Verdict[] | undefined
-  /** Judged here, without contact. */
-  onDevice: boolean
-  holdS: number
-  ownWatch: boolean
-  /** The tapes are open below: no room for more than the clock. */
-  compact: boolean
-  /** Where a live feed has the lower needle now. */
-  livePsi: number | null
-  onStrike: (bodies: Body[]) => void
-  onStop: () => void
-  onGoOn: () => void
-}
+import type { Phase } from './phase'
+import type { StageBodyProps } from './stageProps'
 
 /** The middle of the screen: what the present phase needs beside the bar. */
 export function StageBody(props: StageBodyProps) {
@@ -59,14 +35,17 @@ export function StageBody(props: StageBodyProps) {
         </p>
       ) : null
     case 'rest':
-      return <RestBody {...props} phase={phase} />
     case 'locked':
-      return <Locked {...props} phase={phase} />
     case 'done':
-      return <Summary legs={props.legs} />
+      return (
+        <Suspense>
+          <StageEnd {...props} />
+        </Suspense>
+      )
   }
 }
 
+const StageEnd = lazy(() => import('./StageEnd').then((m) => ({ default: m.StageEnd })))
 const RoundBeside = lazy(async () => {
   const [m] = await Promise.all([import('./RoundBeside'), needWords('round', 'acts')])
   return { default: m.RoundBeside }
@@ -146,97 +125,6 @@ function VoidAhead({
     <p role="alert" className="max-w-2xl border-l-4 border-clay pl-3 font-semibold text-clay">
       {t('test.voidAhead')} ({before.map((need) => t(`test.not.${need}`)).join(', ')})
     </p>
-  )
-}
-
-function RestBody({
-  phase,
-  live,
-  verdicts,
-  onDevice,
-  bar,
-  onStop,
-  onGoOn,
-}: StageBodyProps & { phase: Phase & { name: 'rest' } }) {
-  const { t } = useTranslation()
-  const bad = phase.stages.some((step) => {
-    const outcome = lastAttempt(verdicts, step)?.outcome
-    return outcome === 'fail' || outcome === 'void'
-  })
-  return (
-    <>
-      <Rest stages={phase.stages} verdicts={verdicts} counts={counts(live.run.setup.purpose)} />
-      {onDevice && !live.run.practice && <p className="text-note text-soft">{t('sheet.onDevice')}</p>}
-      {bad && leads(live.run) && (
-        <div className="flex flex-wrap gap-2 pb-2">
-          {bar.act !== 'finish' && <Button onClick={onStop}>{t('test.stopHere')}</Button>}
-          <Button onClick={onGoOn}>{t('test.goOnRest')}</Button>
-        </div>
-      )}
-    </>
-  )
-}
-
-/** Why nothing may be held or rolled, and what may be done instead. */
-function Locked({
-  phase,
-  live,
-  state,
-  onStrike,
-  onStop,
-}: StageBodyProps & { phase: Phase & { name: 'locked' } }) {
-  const { t } = useTranslation()
-  const names = phase.stages.map((stage) => t(`step.${stage}`))
-  if (phase.why === 'unjudged') return <p className="max-w-2xl text-lead">{t('test.lockedUnjudged')}</p>
-  if (phase.why === 'round') {
-    return (
-      <>
-        <p className="max-w-2xl bg-clay px-4 py-3 text-lead font-bold text-on-clay">
-          {t('test.lockedRound')}
-        </p>
-        {leads(live.run) && (
-          <Button className="self-start" onClick={onStop}>
-            {t('test.stopHere')}
-          </Button>
-        )}
-      </>
-    )
-  }
-  return (
-    <>
-      <p className="max-w-2xl bg-clay px-4 py-3 text-lead font-bold text-on-clay">
-        {t('test.lockedFailed', { stages: names.join(', ') })}
-      </p>
-      {leads(live.run) && (
-        <div className="flex flex-wrap gap-2">
-          <Button onClick={onStop}>{t('test.stopHere')}</Button>
-          {phase.stages.map((stage, n) => (
-            <Button key={stage} onClick={() => onStrike(repeat(state, stage))}>
-              {t('test.retest')}: {names[n]}
-            </Button>
-          ))}
-        </div>
-      )}
-    </>
-  )
-}
-
-/** Every stage and how it stands. */
-function Summary({ legs }: { legs: Leg[] }) {
-  const { t } = useTranslation()
-  return (
-    <ul className="grid max-w-2xl border-t border-line">
-      {legs.map(({ step, at, verdict }, n) => (
-        <li key={n} className="flex min-h-9 items-center justify-between gap-4 border-b border-line">
-          {t(`step.${step.step}`)}
-          {at === 'skipped' ? (
-            <span className="text-soft">{t('test.states.skipped')}</span>
-          ) : (
-            <OutcomeMark outcome={verdict?.outcome ?? 'pending'} closeCall={verdict?.close_call} />
-          )}
-        </li>
-      ))}
-    </ul>
   )
 }
 

@@ -5,7 +5,7 @@ import { type Script, type TestState } from '../../run'
 import type { Words } from '../../shared/i18n'
 import { WATCHED_TYPES } from '../../shared/trade.gen'
 import { bodiesOf, type Phase, type Verdict } from './phase'
-import { lastAttempt } from './Rest'
+import { lastAttempt } from './lastAttempt'
 import { rolledBody } from './SideStrikes'
 import type { Readings } from './useReadings'
 

@@ -63,13 +63,16 @@ export function useConductor(recorder: TestRecorder, live: LiveRun) {
   const judged = useVerdicts(recorder, live)
   const alone = run.coach?.alone
   // whoever works alone is told nothing until the end
-  const verdicts = alone ? { ...judged, now: [], latest: [], stale: false } : judged
+  const watches = !leads(run)
+  const withheld = setup.examined && !watches
+  const verdicts = alone || withheld ? { ...judged, now: [], latest: [], stale: false } : judged
   const lastAt = useRef(-Infinity)
   const newest = useRef<Promise<boolean>>(undefined)
   const writing = useRef(false)
 
   const stays = useStaysBeside(recorder, run, state.lead.queue[0]?.step.rolls ?? false)
-  const phase = phaseOf(state, { rest: passed }, verdicts.latest, verdicts.stale, stays)
+  const { latest, stale } = withheld ? judged : verdicts
+  const phase = phaseOf(state, { rest: passed }, latest, stale, stays)
   const step = stepOfPhase(phase)
   const ownWatch = setup.timekeeper !== 'tool'
   const holdS = step?.limit?.hold_s ?? script.hold_s
@@ -83,7 +86,6 @@ export function useConductor(recorder: TestRecorder, live: LiveRun) {
     secondsSince(lastEvent) < JUDGING_S
   const rolling = phase.name === 'strike' && phase.strike.name === 'rolled' && stood !== rollsOf(state)
 
-  const watches = !leads(run)
   const { me } = useSession()
   const by = watches && me.person ? { by: me.person.name } : {}
   const link = useFeed(setup.readings === 'feed' ? run.unitId : null)

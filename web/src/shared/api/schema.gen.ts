@@ -1959,6 +1959,30 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/runs/{run_id}/examination": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * Get Examination
+         * @description The candidate's sheet of a run that is an examination.
+         */
+        get: operations["getExamination"];
+        /**
+         * Tell Examination
+         * @description Tell the candidate the result, once the test is over.
+         */
+        put: operations["tellExamination"];
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/units/{unit_id}/round": {
         parameters: {
             query?: never;
@@ -2283,6 +2307,18 @@ export interface components {
             known: components["schemas"]["KnownOut"] | null;
         };
         /**
+         * AskedAgainOut
+         * @description A part that the candidate asked to do over.
+         */
+        AskedAgainOut: {
+            /** Stage */
+            stage: ("build_up" | "cut_out" | "cut_in" | "leak_released" | "leak_applied" | "low_air_warning" | "spring_brakes") | ("rebuild" | "hold_trailer" | "hold_parking" | "rolling_service");
+            /** Named */
+            named: boolean;
+            /** Granted */
+            granted: boolean;
+        };
+        /**
          * AssignBody
          * @description A lesson to be set.
          */
@@ -2414,7 +2450,8 @@ export interface components {
              *       "watcher": "",
              *       "timekeeper": "tool",
              *       "calls": "off",
-             *       "readings": "eye"
+             *       "readings": "eye",
+             *       "examined": false
              *     }
              */
             setup: components["schemas"]["SetupBody"];
@@ -2875,6 +2912,19 @@ export interface components {
             next_before: string | null;
         };
         /**
+         * DecisionBody
+         * @description What the examiner decided.
+         */
+        DecisionBody: {
+            /** Passed */
+            passed: boolean;
+            /**
+             * Remark
+             * @default
+             */
+            remark: string;
+        };
+        /**
          * DeedOut
          * @description Something done to the vehicle.
          */
@@ -3186,6 +3236,32 @@ export interface components {
             events: components["schemas"]["StruckIn"][];
         };
         /**
+         * ExaminationOut
+         * @description A candidate's own sheet, apart from the vehicle's; for the candidate without findings until it is told.
+         */
+        ExaminationOut: {
+            /** Run Id */
+            run_id: string;
+            /** Candidate */
+            candidate: string;
+            /** Examiner */
+            examiner: string | null;
+            /** Told At */
+            told_at: string | null;
+            /** Passed */
+            passed: boolean | null;
+            /** Remark */
+            remark: string;
+            /** Withheld */
+            withheld: boolean;
+            /** Asked */
+            asked: components["schemas"]["AskedAgainOut"][];
+            /** Closing */
+            closing: ("pass" | "fail") | null;
+            /** Findings */
+            findings: components["schemas"]["FoundOut"][];
+        };
+        /**
          * FeedTokenOut
          * @description The secret of a unit's sender.
          */
@@ -3274,6 +3350,18 @@ export interface components {
         ForgottenOut: {
             /** Practices */
             practices: number;
+        };
+        /**
+         * FoundOut
+         * @description What was done or said wrongly.
+         */
+        FoundOut: {
+            /** Code */
+            code: string;
+            /** Text */
+            text: string;
+            /** Critical */
+            critical: boolean;
         };
         /**
          * FromRunOut
@@ -5317,6 +5405,11 @@ export interface components {
              * @enum {string}
              */
             readings: "eye" | "feed";
+            /**
+             * Examined
+             * @default false
+             */
+            examined: boolean;
         };
         /**
          * SheetOut
@@ -10717,6 +10810,96 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content?: never;
+            };
+            /** @description The input cannot be accepted. */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ErrorOut"];
+                };
+            };
+            /** @description It was not done: the error's code and sentence say why. */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ErrorOut"];
+                };
+            };
+        };
+    };
+    getExamination: {
+        parameters: {
+            query?: {
+                lang?: "en" | "es";
+                unit?: "psi" | "kpa" | "bar";
+            };
+            header?: never;
+            path: {
+                run_id: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ExaminationOut"];
+                };
+            };
+            /** @description The input cannot be accepted. */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ErrorOut"];
+                };
+            };
+            /** @description It was not done: the error's code and sentence say why. */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ErrorOut"];
+                };
+            };
+        };
+    };
+    tellExamination: {
+        parameters: {
+            query?: {
+                lang?: "en" | "es";
+                unit?: "psi" | "kpa" | "bar";
+            };
+            header?: never;
+            path: {
+                run_id: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["DecisionBody"];
+            };
+        };
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ExaminationOut"];
+                };
             };
             /** @description The input cannot be accepted. */
             422: {

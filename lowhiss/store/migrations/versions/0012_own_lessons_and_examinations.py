@@ -1,4 +1,4 @@
-"""A fleet's own lessons."""
+"""A fleet's own lessons, and what an examiner decided of a candidate."""
 
 import sqlalchemy as sa
 from alembic import op
@@ -25,3 +25,13 @@ def upgrade() -> None:
     sa.PrimaryKeyConstraint('id', name=op.f('pk_own_lesson'))
     )
 
+    op.create_table('examination',
+    sa.Column('run_id', sa.String(length=36), nullable=False),
+    sa.Column('examiner_id', sa.String(length=36), nullable=False),
+    sa.Column('told_at', UtcDateTime(fsp=6), nullable=False),
+    sa.Column('passed', sa.Boolean(), nullable=False),
+    sa.Column('remark', sa.Text(), nullable=False),
+    sa.ForeignKeyConstraint(['run_id'], ['run.id'], name=op.f('fk_examination_run_id_run')),
+    sa.ForeignKeyConstraint(['examiner_id'], ['person.id'], name=op.f('fk_examination_examiner_id_person')),
+    sa.PrimaryKeyConstraint('run_id', name=op.f('pk_examination'))
+    )

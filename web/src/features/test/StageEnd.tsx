@@ -1,0 +1,109 @@
+import { useTranslation } from 'react-i18next'
+import { leads } from '../../device'
+import { counts } from '../../shared/trade'
+import { Button, OutcomeMark } from '../../shared/ui'
+import { repeat } from './bar'
+import { lastAttempt } from './lastAttempt'
+import type { Leg } from './legs'
+import type { Phase } from './phase'
+import { Rest } from './Rest'
+import type { StageBodyProps } from './stageProps'
+
+/** What is shown once a stage was done, where nothing may be rolled, and at the end. */
+export function StageEnd(props: StageBodyProps) {
+  const { phase } = props
+  if (phase.name === 'rest') return <RestBody {...props} phase={phase} />
+  if (phase.name === 'locked') return <Locked {...props} phase={phase} />
+  return <Summary legs={props.legs} />
+}
+
+function RestBody({
+  phase,
+  live,
+  verdicts,
+  onDevice,
+  bar,
+  onStop,
+  onGoOn,
+}: StageBodyProps & { phase: Phase & { name: 'rest' } }) {
+  const { t } = useTranslation()
+  const bad = phase.stages.some((step) => {
+    const outcome = lastAttempt(verdicts, step)?.outcome
+    return outcome === 'fail' || outcome === 'void'
+  })
+  return (
+    <>
+      <Rest stages={phase.stages} verdicts={verdicts} counts={counts(live.run.setup.purpose)} />
+      {onDevice && !live.run.practice && <p className="text-note text-soft">{t('sheet.onDevice')}</p>}
+      {bad && leads(live.run) && (
+        <div className="flex flex-wrap gap-2 pb-2">
+          {bar.act !== 'finish' && <Button onClick={onStop}>{t('test.stopHere')}</Button>}
+          <Button onClick={onGoOn}>{t('test.goOnRest')}</Button>
+        </div>
+      )}
+    </>
+  )
+}
+
+/** Why nothing may be held or rolled, and what may be done instead. */
+function Locked({
+  phase,
+  live,
+  state,
+  onStrike,
+  onStop,
+}: StageBodyProps & { phase: Phase & { name: 'locked' } }) {
+  const { t } = useTranslation()
+  const names = phase.stages.map((stage) => t(`step.${stage}`))
+  if (phase.why === 'unjudged') return <p className="max-w-2xl text-lead">{t('test.lockedUnjudged')}</p>
+  if (phase.why === 'round') {
+    return (
+      <>
+        <p className="max-w-2xl bg-clay px-4 py-3 text-lead font-bold text-on-clay">
+          {t('test.lockedRound')}
+        </p>
+        {leads(live.run) && (
+          <Button className="self-start" onClick={onStop}>
+            {t('test.stopHere')}
+          </Button>
+        )}
+      </>
+    )
+  }
+  return (
+    <>
+      <p className="max-w-2xl bg-clay px-4 py-3 text-lead font-bold text-on-clay">
+        {t('test.lockedFailed', { stages: names.join(', ') })}
+      </p>
+      {leads(live.run) && (
+        <div className="flex flex-wrap gap-2">
+          <Button onClick={onStop}>{t('test.stopHere')}</Button>
+          {phase.stages.map((stage, n) => (
+            <Button key={stage} onClick={() => onStrike(repeat(state, stage))}>
+              {t('test.retest')}: {names[n]}
+            </Button>
+          ))}
+        </div>
+      )}
+    </>
+  )
+}
+
+/** Every stage and how it stands. */
+function Summary({ legs }: { legs: Leg[] }) {
+  const { t } = useTranslation()
+  return (
+    <ul className="grid max-w-2xl border-t border-line">
+      {legs.map(({ step, at, verdict }, n) => (
+        <li key={n} className="flex min-h-9 items-center justify-between gap-4 border-b border-line">
+          {t(`step.${step.step}`)}
+          {at === 'skipped' ? (
+            <span className="text-soft">{t('test.states.skipped')}</span>
+          ) : (
+            <OutcomeMark outcome={verdict?.outcome ?? 'pending'} closeCall={verdict?.close_call} />
+          )}
+        </li>
+      ))}
+    </ul>
+  )
+}
