@@ -696,9 +696,10 @@ def _next_drive(table: Mapping[str, Any]) -> dict[str, Any] | None:
     if named is None:
         return None
     drives = len(lesson_of(named).drives)
+    lesson = {key: named[key] for key in ("id", "table") if key in named}
     if not table["passed"]:
-        return {"lesson": named["id"], "drive": named["drive"]}
+        return {"lesson": lesson, "drive": named["drive"]}
     if named["drive"] + 1 < drives:
-        return {"lesson": named["id"], "drive": named["drive"] + 1}
+        return {"lesson": lesson, "drive": named["drive"] + 1}
     later = next((one.id for one in rulebook.lessons().values() if one.after == named["id"]), None)
-    return None if later is None else {"lesson": later, "drive": 0}
+    return None if later is None else {"lesson": {"id": later}, "drive": 0}

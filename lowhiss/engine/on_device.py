@@ -85,10 +85,15 @@ def practice_lessons(language: Language, own: str) -> str:
     return json.dumps({"lessons": lesson_list(language, json.loads(own)), **said_around(language)})
 
 
-def practice_lesson(lesson: str, drive: int, again: str) -> str:
-    """What sets up a drive of a lesson. lesson : its ``id``, or a fleet's own whole in ``table``. Raises CoreError."""
+def practice_lesson(lesson: str, drive: int, again: str, order: str) -> str:
+    """What sets up a drive of a lesson. lesson : its ``id``, or a fleet's own whole in ``table``. Raises CoreError.
+
+    order : the order of work that was agreed before an examination; empty for the lesson's own.
+    """
     named = json.loads(lesson)
     choice = lesson_of(named).choice(int(drive), json.loads(again))
+    if order:
+        choice["procedure"] = order
     return json.dumps(
         {**choice, "lesson": {**choice["lesson"], **({"table": named["table"]} if "table" in named else {})}}
     )

@@ -248,6 +248,7 @@ class Drive:
             "commitment": commitment(self.choice["salt"], self.faults),
             "mode": self.choice["mode"],
             "lesson": self.lesson,
+            "presents": lesson_of(self.lesson).presents(self.lesson["drive"]) if self.lesson else None,
             "closing": rulebook.scoring().tables["closing"],
             "examiner": rulebook.scoring().tables["examiner"],
             "soft_pop": self.spec.parts.get("knobs") == "soft",

@@ -22,7 +22,6 @@ def people(app_url):
         }
 
 
-
 @pytest.fixture
 def examined(people):
     """A candidate's device whose leak test lost 20 psi, asked for again twice, with an examiner who joined."""

@@ -276,6 +276,8 @@ faults = ["governor_low"]
         ('"safe_start", "cut_out"', '"safe_start"', "at least one stage"),
         ('format = "low-hiss-lesson/1"', 'format = "2"', "must be low-hiss-lesson/1"),
         ('[[drives]]\nfaults = ["governor_low"]', "", "needs 1 to 20 drives"),
+        ("mistakes =", 'show = ["fireworks"]\nmistakes =', "'fireworks', which is no thing to show"),
+        ("mistakes =", 'hide = ["the sun"]\nmistakes =', "'the sun', which is no thing to hide"),
         ("minutes = 5", "minutes = 5, colour = 2", "is not a field that is known here"),
     ],
 )
@@ -301,3 +303,18 @@ def test_marks_that_cannot_be_are_refused_by_their_place(marks):
     trainee = trainee_of("warning", 0)
     with pytest.raises(PracticeError, match="marks"):
         debrief(trainee.drive, marks)
+
+
+def test_a_lessons_screen_shows_what_the_lesson_says():
+    """Lesson 4 gives the wait clock once; 7 gives the calls twice; 13 and 15 read in kPa; 17 begins in both tongues."""
+    release, knobs = LESSONS["release"], LESSONS["knobs"]
+    assert [release.presents(drive)["wait_clock"] for drive in range(3)] == [True, False, False]
+    assert [knobs.presents(drive)["calls"] for drive in range(4)] == [True, True, False, False]
+    assert {one.id for one in LESSONS.values() if one.presents(0)["pressure"] == "kpa"} == {"bus", "west"}
+    assert [LESSONS["two_tongues"].presents(drive)["both_languages"] for drive in range(2)] == [True, False]
+    assert [one.id for one in LESSONS.values() if one.presents(0)["hands"]] == [
+        "dash",
+        "full_air",
+        "needles",
+        "release",
+    ]

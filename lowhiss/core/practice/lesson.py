@@ -16,6 +16,16 @@ LESSON_FORMAT = "low-hiss-lesson/1"
 Mode = Literal["free", "led", "memory", "exam", "diagnosis"]
 MODES: tuple[Mode, ...] = get_args(Mode)
 _MOST_DRIVES = 20
+_SHOWN = (
+    *("hands", "captions", "stops_starts", "side_strikes", "help", "examiner"),
+    *("speedometer", "bench", "both_languages"),
+)
+"""What a lesson may ask to be shown; what its mode or the dash shows anyhow stands among it so that a file says so."""
+_HIDDEN = (
+    *("course", "wait_clock", "wait_clock_after_first", "calls_after_second", "limits", "judged", "words", "steps"),
+    *("ground_sound", "true_speed", "order", "all"),
+)
+"""What it may ask to be hidden; what its mode hides anyhow, or no screen ever shows, stands among it likewise."""
 _GROUPS = ("safety", "measuring", "judging", "words", "order")
 
 
@@ -93,6 +103,19 @@ class Lesson:
     drives: tuple[LessonDrive, ...]
     table: Mapping[str, Any]
 
+    def presents(self, drive: int) -> dict[str, Any]:
+        """What the screen of a drive, counted from 0, shows beyond its mode, or leaves out."""
+        hide = set(self.hide)
+        return {
+            "hands": "hands" in self.show,
+            "both_languages": "both_languages" in self.show and self.drives[drive].mode == "led",
+            "course": "course" not in hide,
+            "wait_clock": "wait_clock" not in hide and not ("wait_clock_after_first" in hide and drive > 0),
+            "calls": not ("calls_after_second" in hide and drive > 1),
+            "limits": "limits" not in hide,
+            "pressure": self.pressure,
+        }
+
     def choice(self, drive: int, again: bool = False) -> dict[str, Any]:
         """What ``engine.practice.read_choice`` takes to set up a drive, counted from 0. Raises PracticeError.
 
@@ -155,8 +178,8 @@ def read_lesson(table: object, known: KnownNames) -> Lesson:
         goal=both_languages(fields, "goal"),
         gearbox=vehicle.choice("gearbox", Literal["manual", "automatic"], "manual"),
         pressure=vehicle.choice("pressure", Literal["psi", "kpa", "bar"], None),
-        show=fields.texts("show"),
-        hide=fields.texts("hide"),
+        show=_known(fields, "show", fields.texts("show"), _SHOWN, "thing to show"),
+        hide=_known(fields, "hide", fields.texts("hide"), _HIDDEN, "thing to hide"),
         mistakes=mistakes,
         drives=tuple(_drive(one, shared, known) for one in given_drives),
         table=fields_table(table),

@@ -73,6 +73,20 @@ export interface Coach {
   asksVerdict: boolean
   closing: Record<'pass' | 'fail', Spoken>
   examiner: Record<string, Spoken>
+  /** What a lesson shows beyond its mode, or leaves out; null for a drive that is no lesson. */
+  presents: Presents | null
+}
+
+export interface Presents {
+  /** A hand beside the control that the present step is about. */
+  hands: boolean
+  both_languages: boolean
+  course: boolean
+  wait_clock: boolean
+  calls: boolean
+  limits: boolean
+  /** The unit of its dials, where that is what it is about. */
+  pressure: 'psi' | 'kpa' | 'bar' | null
 }
 
 export type Part = NonNullable<Schema['RunOut']['part']>

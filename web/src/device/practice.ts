@@ -42,6 +42,7 @@ export interface Described {
   soft_pop: boolean
   closing: Coach['closing']
   examiner: Coach['examiner']
+  presents: Coach['presents']
   script: Schema['ScriptOut']
 }
 
@@ -284,12 +285,12 @@ export class Practice extends Subscribable implements TestRecorder {
 
   // what the test screen records by
 
-  private liveOf({ script, kind, mode, lesson, closing, examiner }: Described): LiveRun {
+  private liveOf({ script, kind, mode, lesson, closing, examiner, presents }: Described): LiveRun {
     const { id, title, startedWall } = this.local
     const alone = mode === 'memory' || mode === 'exam' ? mode : null
-    const calls = alone ? ('rehearsal' as const) : ('prompt' as const)
+    const calls = alone || presents?.calls === false ? ('rehearsal' as const) : ('prompt' as const)
     const setup = { ...HOUSE_WAY, purpose: 'rehearsal' as const, calls }
-    const coach = { alone, asksVerdict: lesson !== null, closing, examiner }
+    const coach = { alone, asksVerdict: lesson !== null, closing, examiner, presents }
     const run: LocalRun = {
       ...{ id, unitId: id, unitName: title, kind, driver: personHere()?.name ?? '', startedWall },
       ...{ script, setup, rules: script.rules.id, closed: this.local.ended, practice: true as const, coach },

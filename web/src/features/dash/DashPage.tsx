@@ -1,16 +1,18 @@
 import { Popover } from 'radix-ui'
-import { useEffect, useState, useSyncExternalStore, type ComponentType } from 'react'
+import { useEffect, useState, useSyncExternalStore, type ComponentType, type ReactNode } from 'react'
 import { useTranslation } from 'react-i18next'
 import { Link, Navigate, useParams } from 'react-router'
 import type { Described, LiveRun, Practice, TestRecorder } from '../../device'
 import { useRecorder } from '../../run'
 import { unitLabel, fromPsi } from '../../shared/figures/format'
 import { useFigures } from '../../shared/figures/useFigures'
+import { PreferencesContext, usePreferences } from '../../shared/preferences'
 import { PreferencesMenu } from '../../shared/preferences/PreferencesMenu'
 import { Button } from '../../shared/ui'
 import { CabSwitches, Clutch, Gear, Key, Throttle } from './Controls'
 import { AIR_SCALE, Dial, REVS_SCALE, SPEED_SCALE } from './Dial'
 import { Ground } from './Ground'
+import { Handed, handOf, type Hand } from './Handed'
 import { Heard } from './Heard'
 import { Knob } from './Knob'
 import { Lamps } from './Lamps'
@@ -87,7 +89,18 @@ function Driven({ practice, conductor }: { practice: Practice; conductor: Conduc
       </div>
     )
   }
-  return <Dash {...{ practice, described, live, conductor }} />
+  return (
+    <InItsUnit unit={described.presents?.pressure ?? null}>
+      <Dash {...{ practice, described, live, conductor }} />
+    </InItsUnit>
+  )
+}
+
+/** Where a lesson is about the unit of its dials, the whole screen reads in it. */
+function InItsUnit({ unit, children }: { unit: 'psi' | 'kpa' | 'bar' | null; children: ReactNode }) {
+  const setting = usePreferences()
+  const preferences = unit ? { ...setting.preferences, unit } : setting.preferences
+  return <PreferencesContext value={{ ...setting, preferences }}>{children}</PreferencesContext>
 }
 
 /** What loads, said honestly: the interpreter comes once, then the vehicle is set up. */
@@ -139,6 +152,7 @@ function Dash({ practice, described, live, conductor: Conductor }: DashProps) {
   useStandsStill(practice)
   const dark = useSense(practice, (frame) => frame.key === 'start', false)
   const wide = useWide()
+  const hand = described.presents?.hands ? handOf(live) : null
   const turnLetters = () => {
     setLetters(!letters)
     localStorage.setItem(LETTERS_KEY, letters ? 'off' : 'on')
@@ -156,7 +170,7 @@ function Dash({ practice, described, live, conductor: Conductor }: DashProps) {
           <div className="h-12 border-b-[1.5px] border-ink lg:h-auto">
             <Ground {...{ practice, described }} />
           </div>
-          <Instruments {...{ practice, described }} />
+          <Instruments {...{ practice, described, hand }} />
           {wide && (
             <>
               <div className="flex items-center gap-4 border-t border-line px-3 py-1">
@@ -172,20 +186,26 @@ function Dash({ practice, described, live, conductor: Conductor }: DashProps) {
               </div>
               <div className="grid grid-cols-[15.5rem_11rem_minmax(0,1fr)_12.5rem] gap-3 border-t-[1.5px] border-ink p-3">
                 <div className="grid content-between gap-2">
-                  <Key practice={practice} />
+                  <Handed on={hand === 'key'}>
+                    <Key practice={practice} />
+                  </Handed>
                   <Gear {...{ practice, described }} />
                 </div>
                 <div className="grid content-between gap-2">
                   <Throttle practice={practice} />
                   {described.clutch && <Clutch practice={practice} />}
                 </div>
-                <Pedal practice={practice} />
-                <CabSwitches practice={practice} />
+                <Handed on={hand === 'pedal'}>
+                  <Pedal practice={practice} />
+                </Handed>
+                <Handed on={hand === 'cab'}>
+                  <CabSwitches practice={practice} />
+                </Handed>
               </div>
             </>
           )}
           {!wide && (
-            <Below {...{ practice, described, led, refusal }}>
+            <Below {...{ practice, described, led, refusal, hand }}>
               {led && <Conductor recorder={practice} live={live} narrow />}
             </Below>
           )}
@@ -214,11 +234,12 @@ interface BelowProps {
   described: Described
   led: boolean
   refusal: string
-  children: React.ReactNode
+  hand: Hand | null
+  children: ReactNode
 }
 
 /** The lower half of a phone: knobs, key and the rest in a row that slides, then pedal and strike for two thumbs. */
-function Below({ practice, described, led, refusal, children }: BelowProps) {
+function Below({ practice, described, led, refusal, hand, children }: BelowProps) {
   const { t } = useTranslation()
   return (
     <div className="flex min-h-0 min-w-0 flex-col border-t-[1.5px] border-ink">
@@ -237,11 +258,19 @@ function Below({ practice, described, led, refusal, children }: BelowProps) {
         className="flex shrink-0 snap-x items-start gap-3 overflow-x-auto px-2 pb-2"
       >
         <div className="flex w-48 shrink-0 snap-start gap-1">
-          <Knob practice={practice} which="parking" />
-          {described.knobs.includes('trailer') && <Knob practice={practice} which="trailer" />}
+          <Handed on={hand === 'parking'}>
+            <Knob practice={practice} which="parking" />
+          </Handed>
+          {described.knobs.includes('trailer') && (
+            <Handed on={hand === 'trailer'}>
+              <Knob practice={practice} which="trailer" />
+            </Handed>
+          )}
         </div>
         <div className="w-44 shrink-0 snap-start">
-          <Key practice={practice} />
+          <Handed on={hand === 'key'}>
+            <Key practice={practice} />
+          </Handed>
         </div>
         {described.clutch && (
           <div className="w-40 shrink-0 snap-start">
@@ -255,12 +284,16 @@ function Below({ practice, described, led, refusal, children }: BelowProps) {
           <Throttle practice={practice} />
         </div>
         <div className="w-56 shrink-0 snap-start">
-          <CabSwitches practice={practice} />
+          <Handed on={hand === 'cab'}>
+            <CabSwitches practice={practice} />
+          </Handed>
         </div>
       </div>
       <div className={`grid min-h-44 grow ${led ? 'grid-cols-[36%_1fr]' : ''} border-t border-line`}>
         <div className="min-h-0 p-1.5">
-          <Pedal practice={practice} slim />
+          <Handed on={hand === 'pedal'}>
+            <Pedal practice={practice} slim />
+          </Handed>
         </div>
         {led && <div className="min-h-0 border-l border-line">{children}</div>}
       </div>
@@ -268,7 +301,13 @@ function Below({ practice, described, led, refusal, children }: BelowProps) {
   )
 }
 
-function Instruments({ practice, described }: { practice: Practice; described: Described }) {
+interface InstrumentsProps {
+  practice: Practice
+  described: Described
+  hand: Hand | null
+}
+
+function Instruments({ practice, described, hand }: InstrumentsProps) {
   const { t } = useTranslation()
   const { unit } = useFigures()
   const wide = useWide()
@@ -362,8 +401,14 @@ function Instruments({ practice, described }: { practice: Practice; described: D
       <div className="grid content-between gap-2">
         <Lamps {...{ practice, described }} />
         <div className="grid grid-cols-2 gap-2">
-          <Knob practice={practice} which="parking" hint="Y" />
-          {described.knobs.includes('trailer') && <Knob practice={practice} which="trailer" hint="T" />}
+          <Handed on={hand === 'parking'}>
+            <Knob practice={practice} which="parking" hint="Y" />
+          </Handed>
+          {described.knobs.includes('trailer') && (
+            <Handed on={hand === 'trailer'}>
+              <Knob practice={practice} which="trailer" hint="T" />
+            </Handed>
+          )}
         </div>
       </div>
     </div>

@@ -58,7 +58,7 @@ export interface Debriefed {
     right: boolean
   } | null
   next: ({ code: string; lesson: string | null; lesson_title: string | null } & Advice) | null
-  next_drive: { lesson: string; drive: number } | null
+  next_drive: { lesson: Record<string, unknown>; drive: number } | null
 }
 
 /** What comes first: what was asked and shown, what was critical, what to practise next. */
@@ -126,7 +126,7 @@ function Next({ debrief }: { debrief: Debriefed }) {
     networkMode: 'always',
     mutationFn: async (drive: NonNullable<Debriefed['next_drive']>) => {
       if (!('recorder' in device)) throw new Error(t('setup.storage', { why: device.refusal }))
-      const given = [JSON.stringify({ id: drive.lesson }), String(drive.drive), 'false']
+      const given = [JSON.stringify(drive.lesson), String(drive.drive), 'false', '']
       const choice = (await askCore('practice_lesson', given)) as Record<string, unknown>
       const seed = crypto.getRandomValues(new Uint32Array(1))[0] ?? 0
       const practices = await device.recorder.practices()

@@ -3,10 +3,10 @@ import { useState } from 'react'
 import { useTranslation } from 'react-i18next'
 import { Link, useNavigate } from 'react-router'
 import { useRecorder } from '../../run'
-import { api, need, type Schema } from '../../shared/api'
+import { api, need, rulebookQuery, type Schema } from '../../shared/api'
 import { useFigures } from '../../shared/figures/useFigures'
 import { useSession } from '../../shared/session'
-import { Button, FormError, Notice } from '../../shared/ui'
+import { Button, FormError, Notice, SelectField } from '../../shared/ui'
 import { lessonChoice, progressQuery, useLessons, type Lesson } from './core'
 import { BringLesson, HandleLesson } from './OwnLesson'
 import { Readiness } from './Readiness'
@@ -81,6 +81,7 @@ export function LessonsPage() {
                 lesson={lesson}
                 standing={stands.get(lesson.id)}
                 lessons={known.data.lessons}
+                asksOrder={known.data.examiner.order ?? ''}
                 kept={known.own?.find(({ id }) => id === lesson.id)}
               />
             ))}
@@ -131,17 +132,28 @@ interface OneLessonProps {
   standing: Standing | undefined
   lessons: Lesson[]
   kept: OwnLesson | undefined
+  /** How an examiner asks for the order of work. */
+  asksOrder: string
 }
 
-function OneLesson({ lesson, standing, lessons, kept }: OneLessonProps) {
+function OneLesson({ lesson, standing, lessons, kept, asksOrder }: OneLessonProps) {
   const { t } = useTranslation()
   const device = useRecorder()
+  const orders = useQuery(rulebookQuery()).data?.procedures.filter(({ own }) => !own) ?? []
+  const { language } = useFigures()
+  const [order, setOrder] = useState('')
   const navigate = useNavigate()
   const begin = useMutation({
     networkMode: 'always',
     mutationFn: async (drive: number) => {
       if (!('recorder' in device)) throw new Error(t('setup.storage', { why: device.refusal }))
-      const choice = await lessonChoice(lesson, kept !== undefined, drive, standing?.drives[drive] !== null)
+      const choice = await lessonChoice(
+        lesson,
+        kept !== undefined,
+        drive,
+        standing?.drives[drive] !== null,
+        order,
+      )
       const seed = crypto.getRandomValues(new Uint32Array(1))[0] ?? 0
       const practices = await device.recorder.practices()
       const title = `${lesson.number || ''} ${lesson.title}`.trim().slice(0, 70)
@@ -164,6 +176,19 @@ function OneLesson({ lesson, standing, lessons, kept }: OneLessonProps) {
           count: lesson.drives.length,
         })}
       </p>
+      {lesson.mode === 'exam' && (
+        <div className="mt-3 max-w-sm">
+          <SelectField
+            label={asksOrder}
+            value={order}
+            onChange={(event) => setOrder(event.target.value)}
+            options={[
+              { value: '', text: t('practice.usual') },
+              ...orders.map(({ id, title }) => ({ value: id, text: title[language] ?? id })),
+            ]}
+          />
+        </div>
+      )}
       <div className="mt-3 flex flex-wrap gap-2">
         {drives.map((passed, n) => (
           <Button

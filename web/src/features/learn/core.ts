@@ -36,6 +36,7 @@ export interface Lesson {
 
 export interface Around {
   lessons: Lesson[]
+  examiner: Record<string, string>
   sheet: { part: string; title: string; options: { id: string; title: string }[] }[]
 }
 
@@ -74,9 +75,10 @@ export const progressQuery = (personId: string) =>
   })
 
 /** What sets up a drive of a lesson. */
-export const lessonChoice = (lesson: Lesson, own: boolean, drive: number, again: boolean) =>
+export const lessonChoice = (lesson: Lesson, own: boolean, drive: number, again: boolean, order: string) =>
   askCore('practice_lesson', [
     JSON.stringify({ id: lesson.id, ...(own && { table: lesson.table }) }),
     String(drive),
     JSON.stringify(again),
+    order,
   ]) as Promise<Record<string, unknown>>

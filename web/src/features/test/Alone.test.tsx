@@ -14,7 +14,13 @@ const coach = (more: Partial<Coach> = {}): Coach => ({
   alone: 'exam',
   asksVerdict: true,
   closing: { pass: { en: 'It may be driven.', es: '' }, fail: { en: 'It stays here.', es: '' } },
-  examiner: { no_redo: { en: 'That is yours to decide.', es: '' }, finished: both },
+  examiner: {
+    no_redo: { en: 'That is yours to decide.', es: '' },
+    keep_time: { en: 'I keep the time.', es: '' },
+    time: { en: 'Time.', es: '' },
+    finished: both,
+  },
+  presents: null,
   ...more,
 })
 
@@ -89,4 +95,13 @@ test('at the end one of two sentences is said', () => {
   const struck = shown({ name: 'done' })
   fireEvent.click(screen.getByRole('button', { name: 'It stays here.' }))
   expect(struck).toHaveBeenCalledWith([{ type: 'claim', what: 'closing', value: 'fail' }])
+})
+
+test('an examiner keeps the time: no clock to look at, and nothing that is so of one vehicle only', () => {
+  const start = { name: 'hold', step, start: {} } as unknown as Phase
+  shown(start)
+  expect(screen.getByText(/I keep the time/)).toBeTruthy()
+  expect(screen.queryByText('what was judged')).toBeNull()
+  shown({ name: 'read', step, group: [{ point: 'end' }] } as unknown as Phase)
+  expect(screen.getByText(/Time\./)).toBeTruthy()
 })

@@ -25,15 +25,21 @@ export interface AroundProps extends AloneProps {
 export function Coached({ recorder, children, ...props }: AroundProps) {
   const { coach, live, state, phase } = props
   useVehicleTicks(recorder, live.run, phase)
+  const { language } = useFigures()
   const clocked = phase.name === 'hold' || phase.name === 'read'
+  // an examiner keeps the time: no clock to look at, and the foot stays until it is called
+  const called = coach.alone === 'exam' && (phase.name === 'hold' ? 'keep_time' : isTimeUp(phase) && 'time')
   const untold = coach.asksVerdict && unsaid(state, phase).length > 0
   return (
     <>
       <Alone {...props} />
-      {(coach.alone ? clocked : !untold) && children}
+      {called && <p className="text-title font-bold">“{coach.examiner[called]?.[language]}”</p>}
+      {(coach.alone ? clocked && !called : !untold) && children}
     </>
   )
 }
+
+const isTimeUp = (phase: Phase): boolean => phase.name === 'read' && phase.group[0]?.point === 'end'
 
 /** What a trainee says and asks where nobody leads: good or bad, over again, help, and the closing sentence. */
 function Alone({ coach, live, state, phase, onStrike }: AloneProps) {

@@ -40,7 +40,8 @@ export function Calls({ live, state, step, when, verdict, named = false, onSay }
   if (lines.length === 0 || (setup.examined && leads(live.run))) return null
   const examines = setup.examined && !leads(live.run)
   const shown = setup.calls === 'prompt' || examines
-  const languages = calls === 'both' ? [figures.language, figures.language === 'en' ? 'es' : 'en'] : [calls]
+  const both = calls === 'both' || live.run.coach?.presents?.both_languages
+  const languages = both ? [figures.language, figures.language === 'en' ? 'es' : 'en'] : [calls]
   return (
     <div
       role="group"

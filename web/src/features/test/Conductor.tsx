@@ -52,8 +52,8 @@ export function Conductor({ recorder, live, narrow = false, around: Around }: Co
   const test = useConductor(recorder, live)
   const { state, phase, bar, legs, readings, feed, rolling, watches, verdicts, strike } = test
   const { script, setup } = live.run
-  const hideLimits = setup.calls === 'rehearsal'
   const { coach } = live.run
+  const hideLimits = setup.calls === 'rehearsal' || coach?.presents?.limits === false
   const Main = narrow ? 'div' : 'main'
   const calls = (
     <CallsNow {...{ phase, live, state }} verdicts={verdicts.now} onSay={(body) => strike([body])} />

@@ -66,11 +66,12 @@ function StrikeBody({
   const { t } = useTranslation()
   const { script } = live.run
   const { step, strike } = phase
-  const hideLimits = live.run.setup.calls === 'rehearsal'
+  const presents = live.run.coach?.presents
+  const hideLimits = live.run.setup.calls === 'rehearsal' || presents?.limits === false
   if (bar.act === 'standing') return <p className="my-auto text-title">{t('test.under.standing')}</p>
   return (
     <>
-      {(strike.name === 'settled' || strike.name === 'start') && (
+      {(strike.name === 'settled' || strike.name === 'start') && presents?.wait_clock !== false && (
         <WaitClock since={state.lastMove} advisedS={script.advised_wait_s} />
       )}
       {strike.name === 'cut_out' && (

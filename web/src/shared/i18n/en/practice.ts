@@ -2,6 +2,7 @@
 export const practice = {
   practice: {
     title: 'Practice',
+    hand: 'This one now',
     lead: 'A vehicle that can be driven on this screen, sound or not, and that nobody has to fetch.',
     caution:
       'Numbers differ from any real vehicle: every real one is read on its own needles. Practice signs nothing off and is no hours of instruction.',

@@ -4,6 +4,7 @@ import type { practice as english } from '../en/practice'
 export const practice: typeof english = {
   practice: {
     title: 'Práctica',
+    hand: 'Este ahora',
     lead: 'Un vehículo que se maneja en esta pantalla, sano o no, y que nadie tiene que ir a buscar.',
     caution:
       'Los números difieren de los de cualquier vehículo real: cada uno se lee en sus propias agujas. La práctica no aprueba nada ni cuenta como horas de instrucción.',
