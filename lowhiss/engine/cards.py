@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 import datetime as dt
-from collections.abc import Mapping
+from collections.abc import Iterable, Mapping
 from typing import Any, cast
 
 from lowhiss import rulebook
@@ -52,6 +52,27 @@ def _unit(kind: UnitKind) -> Unit:
     return Unit(kind, name=kind, trailers=tuple(f"trailer {n}" for n in range(1, trailers + 1)))
 
 
+def gone_wrong(choice: Mapping[str, Any], found: Iterable[tuple[str, str | None]], kind: str) -> dict[str, list[str]]:
+    """The cards that went wrong in a drive, by language. found : code and stage of each mistake.  kind : the vehicle's.
+
+    A drive by an order or rules of a fleet's own has cards of the built-in ones it names, or none.
+    """
+    mistakes = rulebook.scoring().mistakes
+    wrong = {(mistakes[code].card, stage) for code, stage in found if code in mistakes and mistakes[code].card}
+    if not wrong:
+        return {}
+    procedure = choice["procedure"] if isinstance(choice["procedure"], str) else None
+    licence = {"kind": kind, "rules": choice["rules"], "procedure": procedure}
+    return {
+        language: [
+            card.key
+            for card in deck({**licence, "front": language, "back": language})
+            if (card.kind, card.stage) in wrong or (card.kind, None) in wrong
+        ]
+        for language in _LANGUAGES
+    }
+
+
 def read_review(table: object) -> Review:
     """One answer. Raises PracticeError naming what is malformed: its time must be aware."""
     fields = Fields(table, "review", PracticeError)
@@ -92,7 +113,7 @@ def today(licence: Mapping[str, Any], reviews: list[Any], now: str, exam_on: str
             "language": card.language,
             "level": level,
             "shown": faded(card.back, level),
-            "typed": bool(card.wanted) or card.kind in ("pair", "next"),
+            "typed": bool(card.wanted) or card.kind in ("pair", "next", "direction"),
         }
 
     return {

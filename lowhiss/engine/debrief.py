@@ -36,6 +36,7 @@ from lowhiss.core.record import Event, read_run
 from lowhiss.core.run import standing_events
 from lowhiss.core.stages import FILL_STAGE, is_limited, kind_of, stages_of
 from lowhiss.core.words import Words, verdict_record
+from lowhiss.engine.cards import gone_wrong
 from lowhiss.engine.judging import judge_record
 from lowhiss.engine.practice import CLAIM, Drive, fault_in_words, lesson_of, told
 from lowhiss.engine.reference import Truth, reference_drive
@@ -142,6 +143,7 @@ class _Debrief:
             "unseen": list(self.drive.world.faults) if self.reference_overall() == "good" else [],
             "sheet": sheet,
             "next": self.next(found, squares),
+            "cards": gone_wrong(self.drive.choice, [(one.code, one.stage) for one in found], self.drive.spec.unit.kind),
             "summary": self.summary(result, made, asked),
             "reference": self.reference.record,
         }

@@ -50,7 +50,13 @@ def open_lesson(seat: Seat, lesson: str, drive: int) -> None:
 
 
 def call_the_warning(seat: Seat, word: str) -> None:
-    """Fan from 93 until the lamp lights at 85, strike, read, and say what it is."""
+    """Fan from 93 until the lamp lights at 85, strike, read, and say what it is; then end it."""
+    fan_to_the_lamp(seat)
+    seat.page.get_by_role("button", name=word, exact=True).click(timeout=20_000)
+    end_it(seat, word)
+
+
+def fan_to_the_lamp(seat: Seat) -> None:
     page = seat.page
     seat.key("k", "Comma", "Period")
     page.wait_for_timeout(4500)  # lamps and needles prove themselves
@@ -62,11 +68,19 @@ def call_the_warning(seat: Seat, word: str) -> None:
         if page.locator("[data-lamp=true]").count():
             break
     expect(page.locator("[data-lamp=true]")).to_be_visible()
+    strike_and_read(seat)
+
+
+def strike_and_read(seat: Seat) -> None:
+    page = seat.page
     while seat.asked() == "now" and not page.locator("[role=slider][data-set]").count():
         page.keyboard.press("Space")
         page.wait_for_timeout(700)
     seat.set_numbers(*seat.both())
-    page.get_by_role("button", name=word, exact=True).click(timeout=20_000)
+
+
+def end_it(seat: Seat, word: str) -> None:
+    page = seat.page
     for _ in range(8):
         if page.get_by_role("button", name=re.compile("Every part has passed")).count():
             break
@@ -98,6 +112,65 @@ def test_a_lesson_is_failed_then_passed_and_says_where_it_went_wrong(browser, ap
     page.goto(f"{app_url}/learn")
     page.locator("[data-lesson=which_way]").click(timeout=READY_S * 1000)
     expect(page.locator("[data-open=which_way] [data-drive='3']")).to_have_attribute("data-passed", "true")
+    assert not seat.complaints
+    page.close()
+
+
+def test_an_examination_in_a_lesson_of_the_fleets_own_with_a_part_done_over(browser, app_url):
+    """Copied in the app, its mode changed by file; asked for without a reason it is refused, with one granted."""
+    trainer = Seat(browser.new_page(viewport={"width": 1280, "height": 800}), app_url, TRAINER)
+    desk = trainer.page
+    desk.goto(f"{app_url}/learn")
+    desk.locator("[data-lesson=which_way]").click(timeout=READY_S * 1000)
+    desk.get_by_role("button", name="Copy into your own").click()
+    form = desk.locator("[data-lesson-editor]")
+    form.get_by_label("Title in English").fill("Ours")
+    form.get_by_label("Opens after").select_option(label="open from the start")
+    while form.get_by_role("button", name="Leave this drive out").count():
+        form.get_by_role("button", name="Leave this drive out").last.click()
+    form.get_by_role("button", name="Keep the lesson").click()
+    expect(form).to_have_count(0)
+    own = desk.locator("[data-lesson^=own-]")
+    expect(own).to_contain_text("Ours", timeout=READY_S * 1000)
+    lesson = own.get_attribute("data-lesson")
+    text = desk.request.get(f"{app_url}/api/learning/lessons/{lesson}/file").text()
+    file = {"name": "ours.toml", "mimeType": "application/toml"}
+    examined = text.replace('mode = "memory"', 'mode = "exam"').replace("warning_psi = 68", "warning_psi = 85")
+    desk.set_input_files("input[type=file]", {**file, "buffer": b"[[["})
+    expect(desk.get_by_role("alert")).to_contain_text("file")
+    desk.set_input_files("input[type=file]", {**file, "buffer": examined.encode()})
+    expect(desk.get_by_text("The lesson is kept.")).to_be_visible()
+    assert [one for one in trainer.complaints if "422" not in one] == []
+    desk.close()
+
+    seat = Seat(browser.new_page(viewport={"width": 1280, "height": 800}), app_url, TRAINEE)
+    page = seat.page
+    page.goto(f"{app_url}/learn")
+    page.locator(f"[data-lesson={lesson}]").click(timeout=READY_S * 1000)
+    expect(page.get_by_label("In which order will you work?")).to_be_visible()
+    page.locator(f"[data-open={lesson}] [data-drive='0']").click()
+    seat.here()
+    expect(page.get_by_text("After this I only listen.")).to_be_visible()
+    fan_to_the_lamp(seat)
+    page.get_by_role("button", name="Good", exact=True).click(timeout=20_000)
+    page.get_by_role("button", name="Ask to do it over").click()
+    expect(page.get_by_text("That is yours to decide.")).to_be_visible()
+    page.get_by_label("Say what went wrong").fill("I read it late")
+    page.get_by_role("button", name="Ask to do it over").click()
+    expect(page.locator("[data-outcome]")).to_have_count(0)
+    good = page.get_by_role("button", name="Good", exact=True)
+    closing = page.get_by_role("button", name=re.compile("Every part has passed"))
+    for _ in range(40):  # a part done over begins with full air: struck through here, and judged void
+        if closing.count():
+            break
+        if good.count():
+            good.first.click()
+        elif page.locator("[role=slider][data-set]").count():
+            seat.set_numbers(*seat.both())
+        page.keyboard.press("Space")
+        page.wait_for_timeout(500)
+    end_it(seat, "Good")
+    expect(page.locator("[data-band]")).to_be_visible()
     assert not seat.complaints
     page.close()
 

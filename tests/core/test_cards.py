@@ -4,6 +4,7 @@ from __future__ import annotations
 
 import datetime as dt
 import random
+from typing import get_args
 
 import pytest
 from fsrs import Card as Spaced
@@ -11,10 +12,10 @@ from fsrs import Rating, Scheduler
 
 from lowhiss import rulebook
 from lowhiss.core.errors import CoreError
-from lowhiss.core.practice.cards import check, faded
+from lowhiss.core.practice.cards import CardKind, check, faded
 from lowhiss.core.practice.numerals import amounts_in
 from lowhiss.core.practice.spacing import Review, folded_reviews, pile, scheduler_for
-from lowhiss.engine.cards import answered, deck, today
+from lowhiss.engine.cards import answered, deck, gone_wrong, today
 
 NOW = dt.datetime(2026, 11, 27, 8, tzinfo=dt.UTC)
 DAY = dt.timedelta(days=1)
@@ -70,7 +71,7 @@ def test_cards_come_from_the_rules_in_either_language():
     assert english.front.startswith("Leak-down")
     assert english.key != spanish.key
     assert card_of("limit", "leak_applied", vehicle="bus").back != english.back
-    assert {card.kind for card in deck({})} == {"limit", "number", "trio", "pair", "action", "next", "closing"}
+    assert {card.kind for card in deck({})} == set(get_args(CardKind))
 
 
 def test_every_licence_has_cards_with_both_sides():
@@ -216,3 +217,38 @@ def test_a_day_has_twenty_cards_and_eight_new_ones_at_most():
 def test_a_review_that_cannot_be_is_refused(review, says):
     with pytest.raises(CoreError, match=says):
         today({}, [review], NOW.isoformat(), None)
+
+
+# cases
+
+
+@pytest.mark.parametrize("rules", rulebook.rule_set_ids())
+def test_a_case_is_good_where_the_judge_says_so_and_on_the_bound_the_rule_does(rules):
+    """*No more than four* is good at four, *less than three* bad at three. 49 CFR and the CDL manual, from memory."""
+    for kind in ("bus", "tractor_semitrailer", "multi_trailer"):
+        cards = deck({"kind": kind, "rules": rules})
+        for card in cards:
+            if card.kind == "direction":
+                place = card.key.split("|")[2].rsplit("-", 1)[1]
+                strict = "less than" in card.front
+                assert card.good is {"inside": True, "on": not strict, "outside": False}[place], card
+                assert check(card, "good").rating == (3 if card.good else 1)
+                assert check(card, "mal").findings == (("wrong_verdict",) if card.good else ())
+        assert deck({"kind": kind, "rules": rules}) == cards
+
+
+def test_a_reading_is_said_with_its_own_number():
+    card = card_of("reading", "low_air_warning")
+    shown = min(amount.value for amount in amounts_in(card.front.rsplit("show", 1)[1]))
+    assert check(card, f"lamp and buzzer came on at {shown:g}").rating == 3
+    assert check(card, f"lamp and buzzer came on at {shown + 1:g}").findings == ("wrong_number",)
+
+
+def test_what_went_wrong_in_a_drive_comes_back_as_its_card():
+    found = [("wrong_limit_said", "leak_applied"), ("late_strike", "cut_out"), ("no_closing", None)]
+    choice = {"rules": "us-cdl", "procedure": None}
+    back = gone_wrong(choice, found, "tractor_semitrailer")
+    kinds = {language: sorted(key.split("|")[0] for key in keys) for language, keys in back.items()}
+    assert kinds == {key: ["closing", "closing", "limit"] for key in ("en", "es")}
+    assert set(back["en"]) <= {card.key for card in deck({})}
+    assert gone_wrong(choice, [("late_strike", "cut_out")], "tractor_semitrailer") == {}

@@ -8,9 +8,10 @@ from __future__ import annotations
 import re
 from collections.abc import Callable, Iterable, Mapping, Sequence
 from dataclasses import dataclass
-from typing import Literal
+from typing import Literal, cast
 
 from lowhiss.core.fields import Language
+from lowhiss.core.practice.card_cases import Case, cases
 from lowhiss.core.practice.numerals import Amount, amounts_in, folded
 from lowhiss.core.procedure import Procedure
 from lowhiss.core.rules import Limit, RuleSet, apply_bounds
@@ -18,7 +19,20 @@ from lowhiss.core.stages import STEP_TABLE, is_limited, is_stage, stages_of
 from lowhiss.core.vehicle import Unit
 from lowhiss.core.words import Words
 
-CardKind = Literal["limit", "number", "trio", "pair", "action", "next", "closing"]
+CardKind = Literal[
+    "limit",
+    "number",
+    "trio",
+    "kind",
+    "direction",
+    "pair",
+    "action",
+    "reading",
+    "verdict",
+    "next",
+    "safe_start",
+    "closing",
+]
 LEVELS = 5
 
 
@@ -28,7 +42,8 @@ class Card:
 
     wanted : the numbers of the back in the rule's own unit, with what they are of.  others : numbers that another
     vehicle's rule has, by its group.  at_least : True where what counts is a lower bound, False: an upper one.
-    strict : on the bound does not pass.  parts : words of which each must come.
+    strict : on the bound does not pass.  good : what is to be said of a case.
+    parts : words of which each must come.
     """
 
     key: str
@@ -41,6 +56,7 @@ class Card:
     others: Mapping[float, str] | None = None
     at_least: bool | None = None
     strict: bool = False
+    good: bool | None = None
     parts: tuple[tuple[str, ...], ...] = ()
 
 
@@ -100,6 +116,14 @@ def cards_of(
             front_text = _ASK["action"][front].format(stage=title)
             made.append(Card(key("action", stage), "action", stage, front_text, action[back], back))
     made += _trios(rules, procedure, unit, units, words, front, back, key)
+    made += _kinds(rules, units, words, front, back, key)
+    made += [
+        Card(one.key, cast(CardKind, one.kind), one.stage, one.front, one.back, back, _said_in(one), good=one.good)
+        for one in cases(rules, procedure.stages(unit), unit, words, (front, back), key)
+    ]
+    if "safe_start" in procedure.steps_on(unit):
+        begun = STEP_TABLE["safe_start"].does[back]
+        made.append(Card(key("safe_start", procedure.id), "safe_start", None, _ASK["safe_start"][front], begun, back))
     made += _orders(procedure, unit, words, front, back, key)
     made += [
         Card(key("closing", outcome), "closing", None, _ASK[outcome][front], text[back], back)
@@ -184,6 +208,28 @@ def _trios(
         yield Card(key("trio", stage), "trio", stage, front_text, text, back, wanted)
 
 
+def _said_in(case: Case) -> tuple[Amount, ...]:
+    return tuple(amounts_in(case.back)) if case.kind == "reading" else ()
+
+
+def _kinds(
+    rules: RuleSet,
+    units: Mapping[str, Unit],
+    words: Mapping[Language, Words],
+    front: Language,
+    back: Language,
+    key: Callable[[str, str], str],
+) -> Iterable[Card]:
+    """Which limit of the held pedal a vehicle has: named by what it pulls, not by the rule's own word for it."""
+    for group, unit in units.items():
+        limit = rules.limit_for("leak_applied", unit)
+        if limit is None:
+            continue
+        asked = _ASK["kind"][front].format(trailers=_ASK[f"pulls_{min(len(unit.trailers), 2)}"][front])
+        told = f"{words[back].book.WHOM[group]}: {_in_figures(limit, unit, words[back])}"
+        yield Card(key("kind", group), "kind", "leak_applied", asked, told, back, _wanted(limit, unit))
+
+
 def _orders(
     procedure: Procedure,
     unit: Unit,
@@ -206,6 +252,14 @@ _ASK: Mapping[str, Mapping[Language, str]] = {
     "action": {"en": "{stage}: what do you say while you do it?", "es": "{stage}: ¿qué dice mientras lo hace?"},
     "trio": {"en": "{stage}: all three vehicles?", "es": "{stage}: ¿los tres vehículos?"},
     "next": {"en": "After “{step}”?", "es": "¿Después de «{step}»?"},
+    "kind": {
+        "en": "A vehicle that pulls {trailers}: what is it, and what may it lose with the pedal held?",
+        "es": "Un vehículo que lleva {trailers}: ¿qué es, y cuánto puede perder con el pedal pisado?",
+    },
+    "pulls_0": {"en": "nothing", "es": "nada"},
+    "pulls_1": {"en": "one trailer", "es": "un remolque"},
+    "pulls_2": {"en": "two trailers", "es": "dos remolques"},
+    "safe_start": {"en": "The safe start, in order?", "es": "El arranque seguro, ¿en orden?"},
     "pass": {"en": "Everything passed: how do you end?", "es": "Todo aprobado: ¿cómo termina?"},
     "fail": {"en": "A part failed: how do you end?", "es": "Una parte falló: ¿cómo termina?"},
     "pair_cut_out": {"en": "Which is where it stops?", "es": "¿Cuál es donde deja?"},
@@ -258,7 +312,9 @@ class Checked:
 _AT_LEAST = ("at least", "or higher", "or more", "before", "por lo menos", "o mas", "antes de", "al menos")
 _AT_MOST = ("no more than", "less than", "within", "no mas de", "menos de")
 _STRICT = ("less than", "menos de")
-_WRONG = frozenset({"wrong_number", "wrong_kind", "wrong_direction", "swapped", "unit_mixed", "wrong_time", "empty"})
+_WRONG = frozenset(
+    {"wrong_verdict", "wrong_number", "wrong_kind", "wrong_direction", "swapped", "unit_mixed", "wrong_time", "empty"}
+)
 _KPA_IN_PSI = 6.894757
 
 
@@ -272,7 +328,10 @@ def check(card: Card, typed: str) -> Checked:
         return Checked(("empty",), 1)
     findings: list[str] = []
     kind = None
-    if card.wanted:
+    if card.good is not None:
+        if _called(text) != card.good:
+            findings.append("wrong_verdict")
+    elif card.wanted:
         kind = _check_numbers(card, amounts_in(typed), findings)
         if card.kind == "limit":
             _check_direction(card, text, findings)
@@ -282,6 +341,17 @@ def check(card: Card, typed: str) -> Checked:
         findings.append("part_missing")
     rating = 1 if _WRONG & set(findings) else 2 if findings else 3
     return Checked(tuple(findings), rating, kind)
+
+
+_GOOD = ("good", "pass", "passes", "yes", "bien", "bueno", "buena", "aprueba", "pasa", "si")
+_BAD = ("bad", "fail", "fails", "no", "mal", "malo", "mala", "falla", "reprueba")
+
+
+def _called(text: str) -> bool | None:
+    """Whether something was called good or bad; None where neither or both were said."""
+    said = set(re.findall(r"[a-z]+", text))
+    good, bad = bool(said & set(_GOOD)), bool(said & set(_BAD))
+    return None if good and bad and not said & {"no"} else good and not bad if good or bad else None
 
 
 def _check_numbers(card: Card, given: Sequence[Amount], findings: list[str]) -> str | None:

@@ -19,7 +19,10 @@ Called = Literal["good", "bad"]
 
 @dataclass(frozen=True, slots=True)
 class Mistake:
-    """A mistake: what it costs of its group, each time; whether it weighs more than any sum; what to do instead."""
+    """A mistake: what it costs of its group, each time; whether it weighs more than any sum; what to do instead.
+
+    card : the kind of card that went wrong with it, and comes back into the pile.
+    """
 
     code: str
     group: Group
@@ -27,6 +30,7 @@ class Mistake:
     critical: bool
     title: Mapping[Language, str]
     advice: Mapping[Language, str]
+    card: str | None = None
 
 
 @dataclass(frozen=True, slots=True)
@@ -57,6 +61,7 @@ def read_scoring(table: Mapping[str, Any]) -> Scoring:
             bool(row.get("critical", False)),
             row["title"],
             {"en": row["en"], "es": row["es"]},
+            row.get("card"),
         )
         for code, row in table["mistakes"].items()
     }

@@ -3,6 +3,7 @@
 import { api, need, personHere, type Schema } from '../shared/api'
 import { Subscribable } from '../shared/subscribable'
 import { isEnd } from '../shared/trade'
+import { Cards } from './cards'
 import { keepTimeBy, now, type Moment, type TimeSource } from './clock'
 import {
   rangeOf,
@@ -19,7 +20,7 @@ import type { DriveAsk, DriveTold, Frame } from './driving'
 import { HOUSE_WAY } from './fetchRun'
 import type { LiveRun, NewPractice, TestRecorder } from './live'
 
-export { Cards } from './cards'
+export { Cards }
 export type { Frame } from './driving'
 
 /** What the dash must know to be drawn. */
@@ -411,10 +412,20 @@ export class Practice extends Subscribable implements TestRecorder {
     const record = (await askCore('practice_record', [marks])) as Record<string, unknown>
     const after = (await askCore('practice_after', [marks])) as Record<string, unknown>
     await this.keepDrive({ ended: true, record, after })
+    await this.cardsGoneWrong(after).catch(() => undefined)
     if (this.live) this.live = { ...this.live, run: { ...this.live.run, closed: true } }
     this.say({ drive: 'freeze', frozen: true })
     this.tell()
     await sendPractices(this.db).catch(() => undefined)
+  }
+
+  /** What went wrong in the drive comes back among the words to be learnt, dated now. */
+  private async cardsGoneWrong(after: Record<string, unknown>): Promise<void> {
+    const wrong = (after.debrief as { cards?: Record<string, string[]> } | undefined)?.cards
+    const cards = new Cards(this.db)
+    for (const card of wrong?.[document.documentElement.lang] ?? []) {
+      await cards.add({ card, rating: 1, level: 0, way: 'drive', findings: [], took_ms: 0 })
+    }
   }
 
   /** Let the server know of it, so that a trainer can join; rejects without contact. */

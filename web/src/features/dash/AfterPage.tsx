@@ -8,8 +8,9 @@ import { api, need, type Schema } from '../../shared/api'
 import { clockFace } from '../../shared/figures/format'
 import { useFigures } from '../../shared/figures/useFigures'
 import { Notice, OutcomeMark, type AnyOutcome } from '../../shared/ui'
+import { Compare } from './Compare'
 import { Debrief } from './Debrief'
-import { TruthChart, type After, type TrueMark } from './TruthChart'
+import { nameOf, TruthChart, type After, type TrueMark } from './TruthChart'
 
 /** After a practice: the truth beside what was struck. */
 export function AfterPage() {
@@ -37,10 +38,17 @@ export function AfterPage() {
   })
   if (after.error) return <p className="py-6 font-semibold text-clay">{after.error.message}</p>
   if (!after.data) return <Notice />
-  return <Truth {...after.data} />
+  return <Truth {...after.data} practiceId={practiceId} />
 }
 
-function Truth({ title, at, after }: { title: string; at: string; after: After }) {
+interface TruthProps {
+  practiceId: string
+  title: string
+  at: string
+  after: After
+}
+
+function Truth({ practiceId, title, at, after }: TruthProps) {
   const { t } = useTranslation()
   const figures = useFigures()
   const [chosen, setChosen] = useState<TrueMark>()
@@ -85,6 +93,7 @@ function Truth({ title, at, after }: { title: string; at: string; after: After }
         <Marks after={after} onChoose={setChosen} />
         <Verdict verdict={after.verdict as unknown as Schema['SheetOut']['verdict']} />
       </div>
+      {debrief && <Compare {...{ practiceId, after, debrief }} />}
       <p className="mt-6 text-[13px] break-all text-soft">
         {t('practice.truth.sworn', { hash: after.opened.commitment })}
       </p>
@@ -183,9 +192,6 @@ function Marks({ after, onChoose }: { after: After; onChoose: (mark: TrueMark | 
     </section>
   )
 }
-
-const nameOf = ({ kind, which }: TrueMark) =>
-  (kind === 'warning' || kind === 'popped' ? `${kind}_${which}` : kind) as 'cut_out'
 
 function Verdict({ verdict }: { verdict: Schema['SheetOut']['verdict'] }) {
   const { t } = useTranslation()

@@ -19,6 +19,10 @@ export interface TrueMark {
   whose: 'reading' | 'reaction' | 'read_late' | 'dial' | null
 }
 
+/** What a mark is called. */
+export const nameOf = ({ kind, which }: TrueMark) =>
+  (kind === 'warning' || kind === 'popped' ? `${kind}_${which}` : kind) as 'cut_out'
+
 export interface After {
   needles: string[]
   trace: Record<string, number[]>

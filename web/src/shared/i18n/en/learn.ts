@@ -129,6 +129,7 @@ export const learn = {
       nextDrive: 'Next drive',
       ladder: 'All lessons',
       compare: 'Beside another attempt',
+      this: 'this one',
       coarse:
         'A test is coarse: a pull shows a brake that is gone, not one that is weak, and a pass is not safety.',
     },

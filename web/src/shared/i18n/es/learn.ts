@@ -133,6 +133,7 @@ export const learn: typeof en = {
       nextDrive: 'Siguiente recorrido',
       ladder: 'Todas las lecciones',
       compare: 'Junto a otro intento',
+      this: 'esta',
       coarse:
         'Una prueba es gruesa: un tirón muestra un freno que no está, no uno débil, y aprobar no es seguridad.',
     },
