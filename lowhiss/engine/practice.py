@@ -40,6 +40,7 @@ from lowhiss.core.practice import (
     read_lesson,
     true_marks,
 )
+from lowhiss.core.practice.lesson import PRACTICE_FORMAT
 from lowhiss.core.procedure import Procedure, read_procedure
 from lowhiss.core.record import RUN_FORMAT, Event, Run, read_run
 from lowhiss.core.rules import RuleSet, read_rule_set
@@ -49,7 +50,6 @@ from lowhiss.core.words import Words
 from lowhiss.engine.judging import judge_record, judged_by, sheet_of
 from lowhiss.engine.simulating import spec_named, spec_of_table
 
-PRACTICE_FORMAT = "low-hiss-practice/1"
 CLAIM = "claim"
 """The type of what a trainee says or ticks beside the run record."""
 _TRACE_TICKS = 20

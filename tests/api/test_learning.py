@@ -11,9 +11,13 @@ from contextlib import ExitStack
 
 import httpx
 import pytest
+from jsonschema import Draft202012Validator, ValidationError
+from referencing import Registry
+from referencing.jsonschema import DRAFT202012
 
 from lowhiss.demo.scenario import demo_id
 from lowhiss.engine.debrief import debrief
+from lowhiss.exchange.learning_schemas import learning_schema, practice_schema
 from tests.conftest import sign_in
 from tests.core.trainee import trainee_of
 
@@ -289,3 +293,33 @@ def test_what_a_lessons_file_must_not_be(people):
     assert put(people["trainer"]).json()["error"]["code"] == "lesson_empty"
     assert "no lesson" in put(people["trainer"], text='format = "low-hiss-rules/1"').json()["error"]["message"]
     assert "file" in put(people["trainer"], text="[[[").json()["error"]["message"]
+
+
+# taken along
+
+
+def test_the_record_is_as_its_schema_says_and_marks_have_a_line_each(people, failed_then_passed):
+    for trainee in failed_then_passed:
+        practised(people["other"], trainee)
+    record = people["other"].get(f"/api/learning/people/{OTHER}/record.json").raise_for_status().json()
+    practice = practice_schema()
+    registry = Registry().with_resource("low-hiss-practice-1.json", DRAFT202012.create_resource(practice))
+    Draft202012Validator(learning_schema(), registry=registry).validate(record)
+    wrong = {**record, "practices": [{**record["practices"][0], "record": {"format": "low-hiss-practice/1"}}]}
+    with pytest.raises(ValidationError):
+        Draft202012Validator(learning_schema(), registry=registry).validate(wrong)
+    text = people["other"].get(f"/api/learning/people/{OTHER}/marks.csv").raise_for_status().text
+    rows = list(csv.DictReader(io.StringIO(text)))
+    struck = sum(len(one["record"]["marks"]) for one in record["practices"])
+    assert 0 < len(rows) <= 2 * struck
+    assert {row["quality"] for row in rows} <= {"good", "late", "read_off", "too_early", "invented"}
+    assert people["driver"].get(f"/api/learning/people/{OTHER}/marks.csv").status_code == 403
+
+
+def test_the_next_examination_of_a_class_reaches_its_members(people, own_class):
+    """The day is the class's; one that has passed is nobody's any more."""
+    of = f"/api/learning/people/{DRIVER}"
+    assert people["driver"].get(of).json()["exam_on"] == "2026-12-09"
+    body = {"version": own_class["version"], "name": "Autumn", "exam_on": "2020-01-01", "members": [DRIVER]}
+    people["trainer"].put(f"/api/learning/classes/{own_class['id']}", json=body).raise_for_status()
+    assert people["driver"].get(of).json()["exam_on"] != "2020-01-01"

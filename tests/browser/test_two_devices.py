@@ -186,7 +186,7 @@ def test_a_candidate_is_examined_told_nothing_and_given_a_sheet_of_their_own(cab
     expect(cab.page.locator("article")).to_have_count(0)
     far.go(f"/runs/{run}")
     sheet = far.page.locator("[data-examination]")
-    expect(sheet).to_contain_text("gave no reason")
+    expect(sheet).to_contain_text("without a reason")
     expect(sheet).to_contain_text("critical")
     sheet.get_by_label("What you tell the candidate").fill("Twenty is not less than three.")
     sheet.get_by_role("button", name="Tell: not passed").click()

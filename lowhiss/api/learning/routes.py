@@ -87,6 +87,7 @@ class ProgressOut(BaseModel):
     notes: list[NoteOut]
     practices: int
     hours: float
+    exam_on: dt.date | None
 
 
 class MemberOut(BaseModel):
@@ -277,6 +278,14 @@ def get_csv(person_id: PersonId, store: StoreDep, by: PersonDep) -> Response:
     """One line a practice."""
     name = 'attachment; filename="practice-progress.csv"'
     text = progress.csv_of(store, by, person_id)
+    return Response(text, media_type="text/csv; charset=utf-8", headers={"Content-Disposition": name})
+
+
+@router.get("/people/{person_id}/marks.csv", operation_id="getMarksCsv", response_class=Response)
+def get_marks_csv(person_id: PersonId, store: StoreDep, by: PersonDep) -> Response:
+    """One line a needle of each mark, beside its true moment."""
+    name = 'attachment; filename="practice-marks.csv"'
+    text = progress.marks_csv_of(store, by, person_id)
     return Response(text, media_type="text/csv; charset=utf-8", headers={"Content-Disposition": name})
 
 

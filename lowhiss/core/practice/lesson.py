@@ -13,6 +13,7 @@ from lowhiss.core.rules import canonical_json
 from lowhiss.core.stages import is_stage
 
 LESSON_FORMAT = "low-hiss-lesson/1"
+PRACTICE_FORMAT = "low-hiss-practice/1"
 Mode = Literal["free", "led", "memory", "exam", "diagnosis"]
 MODES: tuple[Mode, ...] = get_args(Mode)
 _MOST_DRIVES = 20

@@ -10,22 +10,22 @@ from collections.abc import Iterable, Mapping, Sequence
 from dataclasses import dataclass
 from typing import Any, Literal
 
-from sqlalchemy import delete, select
+from sqlalchemy import delete, func, select
 from sqlalchemy.orm import Session
 
 from lowhiss import rulebook
 from lowhiss.core.practice import Lesson, LessonStanding, Readiness, Tried, ladder, read_tried, readiness
+from lowhiss.exchange.learning_schemas import LEARNING_FORMAT
 from lowhiss.service.errors import NotFoundError, RefusedError
 from lowhiss.service.learning.classes import Assigned, LearningClass, may_see, own, set_for
 from lowhiss.service.learning.classes import listed as classes_of
 from lowhiss.service.learning.lessons import lessons_of
 from lowhiss.service.people.signin import ForbiddenError, Person
 from lowhiss.store.engine import Store
-from lowhiss.store.learning_models import CardReviewRow, ClassMemberRow, TrainerNoteRow
+from lowhiss.store.learning_models import CardReviewRow, ClassMemberRow, LearningClassRow, TrainerNoteRow
 from lowhiss.store.models import PersonRow, PracticeRow, PracticeTrainerRow
 
 NoteKind = Literal["note", "opened", "passed", "ready", "not_ready", "struck_out"]
-RECORD_FORMAT = "low-hiss-learning/1"
 _NEEDS_REASON = frozenset({"passed", "ready", "not_ready", "struck_out"})
 
 
@@ -45,7 +45,7 @@ class Note:
 
 @dataclass(frozen=True, slots=True)
 class Progress:
-    """How far somebody has come. hours : at the practice vehicle."""
+    """How far somebody has come. hours : at the practice vehicle.  exam_on : the next of their classes' days."""
 
     person_id: str
     person: str
@@ -56,6 +56,7 @@ class Progress:
     notes: tuple[Note, ...]
     practices: int
     hours: float
+    exam_on: dt.date | None
 
 
 @dataclass(frozen=True, slots=True)
@@ -156,7 +157,7 @@ def record_of(store: Store, by: Person, person_id: str) -> dict[str, Any]:
             select(CardReviewRow).where(CardReviewRow.person_id == person_id).order_by(CardReviewRow.at)
         )
         return {
-            "format": RECORD_FORMAT,
+            "format": LEARNING_FORMAT,
             "person": person.name,
             "practices": [
                 {
@@ -232,6 +233,50 @@ def csv_of(store: Store, by: Person, person_id: str) -> str:
         for row in rows:
             writer.writerow([_cell(value) for value in _line(person.name, row)])
         return text.getvalue()
+
+
+_MARK_COLUMNS = (
+    "run_id",
+    "stage",
+    "point",
+    "needle",
+    "true_at_s",
+    "struck_at_s",
+    "late_s",
+    "late_psi",
+    "shown_psi",
+    "typed_psi",
+    "true_psi",
+    "quality",
+)
+
+
+def marks_csv_of(store: Store, by: Person, person_id: str) -> str:
+    """One line a needle of each mark that was struck, beside its true moment. Raises NotFoundError, ForbiddenError."""
+    with store.transaction() as session:
+        _person(session, by, person_id)
+        found = select(PracticeRow.id, PracticeRow.after).where(PracticeRow.person_id == person_id, PracticeRow.ended)
+        text = io.StringIO()
+        writer = csv.writer(text, lineterminator="\r\n")
+        writer.writerow(_MARK_COLUMNS)
+        for practice_id, after in session.execute(found.order_by(PracticeRow.began_at)):
+            for mark in (after or {}).get("marks", ()):
+                for place, needle in enumerate(after.get("needles", ())):
+                    cells = _mark_line(practice_id, mark, place, needle)
+                    writer.writerow([_cell(value) for value in cells])
+        return text.getvalue()
+
+
+def _mark_line(practice_id: str, mark: Mapping[str, Any], place: int, needle: str) -> Iterable[object]:
+    def of(name: str) -> object:
+        values = mark.get(name)
+        return values[place] if isinstance(values, list) and place < len(values) else None
+
+    point = " ".join(part for part in (mark.get("kind"), mark.get("which")) if part)
+    late_psi = None if mark.get("late_psi") is None else round(mark["late_psi"], 2)
+    times = (mark.get("true_at_s"), mark.get("at_s"), mark.get("late_s"))
+    readings = (of("shown_psi"), of("typed_psi"), of("true_psi"))
+    return practice_id, mark.get("stage"), point, needle, *times, late_psi, *readings, mark.get("quality")
 
 
 def _line(person: str, row: PracticeRow) -> Iterable[object]:
@@ -315,11 +360,28 @@ def _progress(session: Session, by: Person, people: Sequence[PersonRow]) -> list
         ticks[person_id] += driven
     notes, assigned = _notes(session, by, ids), set_for(session, ids)
     known = list(lessons_of(session).values())
-    return [_of(one, known, tried[one.id], notes[one.id], assigned[one.id], ticks[one.id]) for one in people]
+    exams = _exams(session, ids)
+    return [
+        _of(one, exams.get(one.id), known, tried[one.id], notes[one.id], assigned[one.id], ticks[one.id])
+        for one in people
+    ]
+
+
+def _exams(session: Session, people: Sequence[str]) -> dict[str, dt.date]:
+    """The next day of an examination of each of these people, as their classes name it."""
+    next_day = func.min(LearningClassRow.exam_on)
+    found = (
+        select(ClassMemberRow.person_id, next_day)
+        .join(LearningClassRow, LearningClassRow.id == ClassMemberRow.class_id)
+        .where(ClassMemberRow.person_id.in_(people), LearningClassRow.exam_on >= _now().date())
+        .group_by(ClassMemberRow.person_id)
+    )
+    return {person_id: day for person_id, day in session.execute(found) if day is not None}
 
 
 def _of(
     person: PersonRow,
+    exam_on: dt.date | None,
     known: Sequence[Lesson],
     tried: list[Tried],
     notes: list[Note],
@@ -341,6 +403,7 @@ def _of(
         notes=tuple(notes),
         practices=len(tried),
         hours=round(ticks / 360_000, 1),
+        exam_on=exam_on,
     )
 
 

@@ -119,6 +119,7 @@ RIGHTS: dict[str, frozenset[str]] = {
     "addTrainerNote": _SEES_PEOPLE,
     "getLearningRecord": _SIGNED_IN,
     "getLearningCsv": _SIGNED_IN,
+    "getMarksCsv": _SIGNED_IN,
     "forgetLearning": _SIGNED_IN,
     "listOwnLessons": _SIGNED_IN,
     "getLessonFile": _SIGNED_IN,

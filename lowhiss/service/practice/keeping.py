@@ -11,10 +11,11 @@ from sqlalchemy.orm import Session, defer
 
 from lowhiss.core.errors import CoreError
 from lowhiss.core.practice import read_tried
+from lowhiss.core.practice.lesson import PRACTICE_FORMAT
 from lowhiss.core.words import Words
 from lowhiss.engine.debrief import debrief_told
 from lowhiss.engine.judging import rules_in_record
-from lowhiss.engine.practice import PRACTICE_FORMAT, read_choice
+from lowhiss.engine.practice import read_choice
 from lowhiss.engine.simulating import spec_of_table
 from lowhiss.service.errors import ConflictError, NotFoundError, RefusedError
 from lowhiss.service.fleet.choosing import choose

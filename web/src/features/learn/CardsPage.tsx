@@ -5,8 +5,10 @@ import { askCore } from '../../device'
 import { useRecorder } from '../../run'
 import { rulebookQuery } from '../../shared/api'
 import { useFigures } from '../../shared/figures/useFigures'
+import { useSession } from '../../shared/session'
 import { trade } from '../../shared/trade.gen'
 import { Button, Choice, FormError, Notice, SelectField } from '../../shared/ui'
+import { progressQuery } from './core'
 
 interface Card {
   key: string
@@ -48,8 +50,10 @@ export function CardsPage() {
   const [licence, setLicence] = useState(() => remembered(language))
   const [way, setWay] = useState<Way>('own')
   const recorder = 'recorder' in device ? device.recorder : null
+  const { me } = useSession()
+  const examOn = useQuery(progressQuery(me.person?.id ?? '')).data?.exam_on ?? ''
   const today = useQuery({
-    queryKey: ['cards', licence],
+    queryKey: ['cards', licence, examOn],
     networkMode: 'always',
     enabled: recorder !== null,
     retry: false,
@@ -62,7 +66,7 @@ export function CardsPage() {
         device: on,
         seq,
       }))
-      const given = [JSON.stringify(licence), JSON.stringify(told), new Date().toISOString(), '']
+      const given = [JSON.stringify(licence), JSON.stringify(told), new Date().toISOString(), examOn]
       return (await askCore('cards_today', given)) as Today
     },
   })

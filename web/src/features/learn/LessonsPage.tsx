@@ -246,6 +246,9 @@ function Yours({ personId }: { personId: string }) {
         <a className={link} href={`/api/learning/people/${personId}/record.csv`} download>
           {t('learn.csv')}
         </a>
+        <a className={link} href={`/api/learning/people/${personId}/marks.csv`} download>
+          {t('learn.marksCsv')}
+        </a>
         <Link className={link} to="/practice">
           {t('practice.here')}
         </Link>

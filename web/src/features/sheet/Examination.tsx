@@ -56,7 +56,7 @@ function Found({ sheet }: { sheet: Sheet }) {
         {sheet.asked.map(({ stage, named, granted }, n) => (
           <li key={n}>
             {t('learn.exam.asks', { stage: t(`step.${stage}`) })},{' '}
-            {t(named ? 'learn.exam.named' : 'learn.exam.unnamed')},{' '}
+            {t(named ? 'learn.exam.named' : 'learn.exam.noReason')},{' '}
             {t(granted ? 'learn.exam.granted' : 'learn.exam.notGranted')}
           </li>
         ))}

@@ -1851,6 +1851,26 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/learning/people/{person_id}/marks.csv": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * Get Marks Csv
+         * @description One line a needle of each mark, beside its true moment.
+         */
+        get: operations["getMarksCsv"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/learning/people/{person_id}/record": {
         parameters: {
             query?: never;
@@ -4322,6 +4342,8 @@ export interface components {
             practices: number;
             /** Hours */
             hours: number;
+            /** Exam On */
+            exam_on: string | null;
         };
         /**
          * ProposalOut
@@ -10518,6 +10540,44 @@ export interface operations {
         };
     };
     getLearningCsv: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                person_id: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
+            };
+            /** @description The input cannot be accepted. */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ErrorOut"];
+                };
+            };
+            /** @description It was not done: the error's code and sentence say why. */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ErrorOut"];
+                };
+            };
+        };
+    };
+    getMarksCsv: {
         parameters: {
             query?: never;
             header?: never;

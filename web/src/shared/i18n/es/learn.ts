@@ -41,6 +41,7 @@ export const learn: typeof en = {
     yours: 'Lo que puede llevarse',
     json: 'Todo (JSON)',
     csv: 'Como tabla (CSV)',
+    marksCsv: 'Cada marca (CSV)',
     forget: 'Borrar mi historial de práctica',
     forgetSure:
       'Prácticas, respuestas y notas se borran para siempre. Las pruebas de vehículos reales conservan su nombre.',
@@ -55,7 +56,8 @@ export const learn: typeof en = {
       over: 'Empezarla de nuevo',
       asks: 'Repetir: {{stage}}',
       named: 'dijo qué salió mal',
-      unnamed: 'no dio razón: «Eso lo decide usted.»',
+      unnamed: 'No dio razón. Puede decir: «Eso lo decide usted.»',
+      noReason: 'sin dar razón',
       grant: 'Puede, desde el principio',
       granted: 'concedido',
       notGranted: 'no concedido',
