@@ -47,6 +47,11 @@ class Frame:
     trailer_in: bool | None = None
 
     @property
+    def psi(self) -> tuple[float, ...]:
+        """The needles that there are."""
+        return (self.primary_psi,) if self.secondary_psi is None else (self.primary_psi, self.secondary_psi)
+
+    @property
     def lowest_psi(self) -> float:
         """The lower needle."""
         return self.primary_psi if self.secondary_psi is None else min(self.primary_psi, self.secondary_psi)

@@ -17,7 +17,7 @@ from lowhiss.api.lanes import HEAVY
 from lowhiss.api.runs.live import nudges_of
 from lowhiss.api.runs.schemas import BeginRun, EventBatch, JoinBody, JoinCodeOut, KeptEventOut, ReceivedOut, RunOut
 from lowhiss.api.runs.script_schemas import ScriptOut
-from lowhiss.api.runs.sheet_schemas import LookBody, SchoolOut, SheetOut, StretchOut
+from lowhiss.api.runs.sheet_schemas import BesideOut, LookBody, SchoolOut, SheetOut, StretchOut
 from lowhiss.api.schemas import UUID_PATTERN
 from lowhiss.service.rounds import lifecycle as rounds
 from lowhiss.service.runs import feeding, lifecycle, participants, receiving, scripts
@@ -130,6 +130,12 @@ async def get_needles(run_id: RunId, store: StoreDep) -> list[StretchOut]:
     """The same trace for a chart: stretches without a gap, thinned; empty where there was none."""
     found = await HEAVY.run(feeding.needles_of, store, run_id)
     return [StretchOut.model_validate(asdict(stretch)) for stretch in found]
+
+
+@router.get("/{run_id}/beside", operation_id="getBeside")
+async def get_beside(run_id: RunId, store: StoreDep) -> list[BesideOut]:
+    """Each mark beside what a live feed showed: how late, and how far its number lay off; empty where none was."""
+    return [BesideOut.model_validate(one) for one in await HEAVY.run(feeding.marks_beside, store, run_id)]
 
 
 @router.get("/{run_id}/record", operation_id="getRecord")

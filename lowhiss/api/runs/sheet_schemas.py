@@ -143,6 +143,19 @@ class StretchOut(BaseModel):
     psi: list[Psi]
 
 
+class BesideOut(BaseModel):
+    """A mark beside what a live feed showed. ``which``: the stage, part or knob it is of."""
+
+    at_s: float
+    kind: str
+    which: str
+    stage: Stage | None
+    late_s: float | None
+    typed_psi: list[Psi] | None
+    shown_psi: list[Psi]
+    quality: Literal["good", "late", "read_off", "too_early", "invented"]
+
+
 class ResultOut(BaseModel):
     """A result in short: the word for it, and how each stage stands."""
 

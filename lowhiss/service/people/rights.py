@@ -85,6 +85,7 @@ RIGHTS: dict[str, frozenset[str]] = {
     "getRunScript": _SIGNED_IN,
     "getRecord": _SIGNED_IN,
     "getTrace": _SIGNED_IN,
+    "getBeside": _SIGNED_IN,
     "getNeedles": _SIGNED_IN,
     "readLog": _SIGNED_IN,
     # rounds

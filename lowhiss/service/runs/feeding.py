@@ -4,6 +4,7 @@ from __future__ import annotations
 
 import datetime as dt
 import json
+import math
 import re
 from collections.abc import Iterator, Sequence
 from typing import Any
@@ -13,10 +14,12 @@ from sqlalchemy.orm import Session
 
 from lowhiss.core.trace_thinning import Stretch, stretches
 from lowhiss.core.vehicle import Unit
+from lowhiss.engine.beside import as_tables
+from lowhiss.engine.beside import marks_beside as beside
 from lowhiss.service.fleet.rows import find_unit
 from lowhiss.service.fleet.units import assembled
 from lowhiss.service.people import secrets
-from lowhiss.service.runs.rows import find_run
+from lowhiss.service.runs.rows import find_run, record_of
 from lowhiss.store.engine import Store
 from lowhiss.store.models import FeedTokenRow, RunRow, TracePartRow, UnitRow
 
@@ -103,6 +106,27 @@ def needles_of(store: Store, run_id: str) -> list[Stretch]:
         return []
     frames = (json.loads(line) for lines in trace_parts(store, run_id) for line in lines)
     return stretches(frames, (first - started_at).total_seconds(), (last - started_at).total_seconds())
+
+
+_CLOSEST_S = 0.05
+"""Frames nearer than this say nothing more about when a mark was late."""
+
+
+def marks_beside(store: Store, run_id: str) -> list[dict[str, Any]]:
+    """Each mark of a run beside what its feed showed; empty where there was none. Raises NotFoundError."""
+    with store.transaction() as session:
+        record = record_of(session, find_run(session, run_id))
+    return as_tables(beside(record, _thinned(trace_parts(store, run_id))))
+
+
+def _thinned(parts: Iterator[list[str]]) -> Iterator[dict[str, Any]]:
+    latest = -math.inf
+    for lines in parts:
+        for line in lines:
+            frame = json.loads(line)
+            if frame["at_s"] - latest >= _CLOSEST_S:
+                latest = frame["at_s"]
+                yield frame
 
 
 def token_holds(store: Store, unit_id: str, token: str) -> bool:

@@ -189,7 +189,9 @@ function Dash({ practice, described, live, conductor: Conductor }: DashProps) {
                   <Handed on={hand === 'key'}>
                     <Key practice={practice} />
                   </Handed>
-                  <Gear {...{ practice, described }} />
+                  <Handed on={hand === 'gear'}>
+                    <Gear {...{ practice, described }} />
+                  </Handed>
                 </div>
                 <div className="grid content-between gap-2">
                   <Throttle practice={practice} />
@@ -278,7 +280,9 @@ function Below({ practice, described, led, refusal, hand, children }: BelowProps
           </div>
         )}
         <div className="w-64 shrink-0 snap-start">
-          <Gear {...{ practice, described }} />
+          <Handed on={hand === 'gear'}>
+            <Gear {...{ practice, described }} />
+          </Handed>
         </div>
         <div className="w-52 shrink-0 snap-start">
           <Throttle practice={practice} />

@@ -4,9 +4,10 @@ import type { LiveRun } from '../../device'
 import { stateOf } from '../../run'
 
 /** A control of the cab, as far as a step can be about it. */
-export type Hand = 'key' | 'pedal' | 'parking' | 'trailer' | 'cab'
+export type Hand = 'key' | 'pedal' | 'gear' | 'parking' | 'trailer' | 'cab'
 
 const BY_TYPE: Record<string, Hand> = { engine: 'key', key: 'key', pedal: 'pedal', confirmed: 'cab' }
+const BY_GEAR = new Set<unknown>(['neutral', 'in_gear'])
 
 /** The control that the present step wants moved: of the first thing that is not yet so. */
 export function handOf({ run, events }: LiveRun): Hand | null {
@@ -21,14 +22,14 @@ export function handOf({ run, events }: LiveRun): Hand | null {
     // a knob that is to pop is watched, not touched
     return wanted.cause === 'popped' ? null : wanted.knob === 'trailer' ? 'trailer' : 'parking'
   }
-  return BY_TYPE[String(wanted.type)] ?? null
+  return BY_GEAR.has(wanted.item) ? 'gear' : (BY_TYPE[String(wanted.type)] ?? null)
 }
 
 /** A hand beside the control that is meant. */
 export function Handed({ on, children }: { on: boolean; children: ReactNode }) {
   const { t } = useTranslation()
   return (
-    <div className="relative h-full min-h-0" data-hand={on || undefined}>
+    <div className="relative min-h-0" data-hand={on || undefined}>
       {children}
       {on && (
         <svg
@@ -41,7 +42,7 @@ export function Handed({ on, children }: { on: boolean; children: ReactNode }) {
         >
           <circle cx="12" cy="12" r="11.2" className="fill-air" />
           <path
-            d="M9 18V8.5a1.4 1.4 0 0 1 2.8 0V13l4.4 1.1c1 .3 1.6 1.1 1.5 2.1L17.4 18z"
+            d="M9.4 5a1.4 1.4 0 0 1 2.8 0v6.2l4.7 1c1 .2 1.6 1.1 1.5 2.1l-.4 3c-.2 1-1 1.8-2 1.8h-4.4c-.8 0-1.5-.4-2-1L5.8 14c-.5-.8.4-1.8 1.3-1.4l2.3 1z"
             className="fill-on-air"
           />
         </svg>

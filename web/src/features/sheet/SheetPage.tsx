@@ -9,6 +9,7 @@ import { useRecorder } from '../../run'
 import { useMay } from '../../shared/session'
 import { Button, Notice, OutcomeMark } from '../../shared/ui'
 import { AfterTheEnd } from './AfterTheEnd'
+import { Beside } from './Beside'
 import { examinationQuery } from './examinationQuery'
 import { Examination, Withheld } from './Examination'
 import { Candidate, Hints, Schools } from './Findings'
@@ -112,6 +113,9 @@ function SheetArticle({ sheet: data, waits, here = false, needles, children }: S
         <Hints hints={data.verdict.hints} />
         <Candidate verdict={data.verdict} purpose={data.run.purpose} />
         <Timeline timeline={data.timeline} needles={needles} />
+        {!here && data.run.setup.readings === 'feed' && data.run.purpose !== 'dispatch' && (
+          <Beside runId={runId} lastSeq={data.run.last_seq} />
+        )}
         {children}
         <Notes runId={runId} events={data.events} />
         <Marks events={data.events} />

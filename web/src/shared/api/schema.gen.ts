@@ -1503,6 +1503,26 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/runs/{run_id}/beside": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * Get Beside
+         * @description Each mark beside what a live feed showed: how late, and how far its number lay off; empty where none was.
+         */
+        get: operations["getBeside"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/runs/{run_id}/record": {
         parameters: {
             query?: never;
@@ -2477,6 +2497,31 @@ export interface components {
             setup: components["schemas"]["SetupBody"];
             begun: components["schemas"]["Moment"];
             sent: components["schemas"]["Moment"];
+        };
+        /**
+         * BesideOut
+         * @description A mark beside what a live feed showed. ``which``: the stage, part or knob it is of.
+         */
+        BesideOut: {
+            /** At S */
+            at_s: number;
+            /** Kind */
+            kind: string;
+            /** Which */
+            which: string;
+            /** Stage */
+            stage: ("build_up" | "cut_out" | "cut_in" | "leak_released" | "leak_applied" | "low_air_warning" | "spring_brakes") | ("rebuild" | "hold_trailer" | "hold_parking" | "rolling_service") | null;
+            /** Late S */
+            late_s: number | null;
+            /** Typed Psi */
+            typed_psi: number[] | null;
+            /** Shown Psi */
+            shown_psi: number[];
+            /**
+             * Quality
+             * @enum {string}
+             */
+            quality: "good" | "late" | "read_off" | "too_early" | "invented";
         };
         /**
          * BoardOut
@@ -9768,6 +9813,46 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["StretchOut"][];
+                };
+            };
+            /** @description The input cannot be accepted. */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ErrorOut"];
+                };
+            };
+            /** @description It was not done: the error's code and sentence say why. */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ErrorOut"];
+                };
+            };
+        };
+    };
+    getBeside: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                run_id: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["BesideOut"][];
                 };
             };
             /** @description The input cannot be accepted. */

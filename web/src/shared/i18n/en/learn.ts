@@ -72,6 +72,11 @@ export const learn = {
       thanks: 'Thank you. Stay in the cab.',
       withheld: 'The examiner has the result and tells it to you.',
     },
+    beside: {
+      title: 'Beside the feed',
+      what: 'On a real vehicle the feed is the nearest thing to the truth. It changes no verdict.',
+      feed: 'the feed',
+    },
     own: {
       title: { en: 'Title in English', es: 'Title in Spanish' },
       goal: { en: 'What it is for, in English', es: 'What it is for, in Spanish' },

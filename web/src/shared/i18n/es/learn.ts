@@ -75,6 +75,11 @@ export const learn: typeof en = {
       thanks: 'Gracias. Quédese en la cabina.',
       withheld: 'El examinador tiene el resultado y se lo dice.',
     },
+    beside: {
+      title: 'Junto a la señal en vivo',
+      what: 'En un vehículo real la señal es lo más cercano a la verdad. No cambia ningún resultado.',
+      feed: 'la señal',
+    },
     own: {
       title: { en: 'Título en inglés', es: 'Título en español' },
       goal: { en: 'Para qué sirve, en inglés', es: 'Para qué sirve, en español' },
