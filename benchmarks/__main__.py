@@ -4,7 +4,7 @@ from __future__ import annotations
 
 import sys
 
-from benchmarks import attack, core, dash, drift, live, sim, store, whatif
+from benchmarks import attack, core, dash, drift, live, sim, store, trace, whatif
 
 BENCHES = {
     "attack": attack.main,
@@ -14,6 +14,7 @@ BENCHES = {
     "live": live.main,
     "sim": sim.main,
     "store": store.main,
+    "trace": trace.main,
     "whatif": whatif.main,
 }
 

@@ -17,6 +17,7 @@ from lowhiss.commands.plan import add_plan
 from lowhiss.commands.practice import add_practice
 from lowhiss.commands.rules import add_rules
 from lowhiss.commands.simulate import add_simulate
+from lowhiss.commands.trace import add_trace
 from lowhiss.core.words import Words
 
 
@@ -73,7 +74,7 @@ def _parser() -> argparse.ArgumentParser:
             "--data", type=Path, default=Path("var"), metavar="DIR", help="data directory (default var)"
         )
         command.set_defaults(run=run)
-    for add in (add_judge, add_whatif, add_rules, add_plan, add_calc, add_simulate, add_practice):
+    for add in (add_judge, add_whatif, add_rules, add_plan, add_calc, add_simulate, add_practice, add_trace):
         add(commands)
     return parser
 

@@ -111,15 +111,29 @@ def _spec(name: str) -> AirSpec:
         raise Refusal(f"{name}: {problem_of(error)}") from error
 
 
-def _write(driven: Drive, base: Path, plot: Path | None) -> list[Path]:
-    """The run record, the trace at 10 Hz and as broadcast, the truth, and the picture where one is wanted."""
+_WRITTEN = ("run.json", "csv", "1hz.csv", "log", "mf4", "truth.json")
+
+
+def _write_loggers(driven: Drive, paths: dict[str, Path]) -> None:
+    """The same drive as a network's log and as a measurement file."""
+    from lowhiss.exchange.recordings.writing import write_candump, write_measured  # slow to load, and needed here only
+
     unit = driven.spec.unit
-    paths = {name: base.with_name(f"{base.name}.{name}") for name in ("run.json", "csv", "1hz.csv", "truth.json")}
+    with paths["log"].open("w", encoding="ascii", newline="") as file:
+        write_candump(file, driven.samples)
+    write_measured(paths["mf4"], driven.samples, unit.needles, "trailer" in unit.knobs)
+
+
+def _write(driven: Drive, base: Path, plot: Path | None) -> list[Path]:
+    """The run record, the trace at 10 Hz, as broadcast and as loggers write it, the truth, and a picture if wanted."""
+    unit = driven.spec.unit
+    paths = {name: base.with_name(f"{base.name}.{name}") for name in _WRITTEN}
     paths["run.json"].write_text(as_json(driven.record) + "\n", encoding="utf-8")
     with paths["csv"].open("w", encoding="utf-8", newline="") as file:
         write_trace(file, driven.samples, unit.needles, "trailer" in unit.knobs)
     with paths["1hz.csv"].open("w", encoding="utf-8", newline="") as file:
         write_broadcast(file, driven.samples, unit.needles)
+    _write_loggers(driven, paths)
     paths["truth.json"].write_text(as_json(driven.truth) + "\n", encoding="utf-8")
     written = list(paths.values())
     if plot is not None:

@@ -152,6 +152,11 @@ FINDINGS: dict[str, FindingCode] = {
         "The device's two clocks disagree by {disagree_s} s over the hold.",
         "Los dos relojes del aparato difieren {disagree_s} s en la espera.",
     ),
+    "astride_limit": FindingCode(
+        "fact",
+        "The recording leaves open on which side of the limit it lies. Light strokes or a lamp's column would tell.",
+        "La grabación no dice de qué lado del límite queda. Golpes suaves o una columna de la luz lo dirían.",
+    ),
     "inside_guard_band": FindingCode(
         "fact",
         "Not shown to pass: the margin {margin} is smaller than the reading error {uncertainty}.",

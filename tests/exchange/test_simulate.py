@@ -28,7 +28,15 @@ def test_a_run_is_written_with_its_traces_its_truth_and_a_picture(tmp_path, caps
     more = ("--unit", "tractor_semitrailer", "--fault", "warning_low", "--seed", "4", "--plot", str(picture))
     assert simulated(tmp_path, *more) == 0
     written = capsys.readouterr().out.split()
-    assert [path.rsplit("/run.")[1] for path in written] == ["run.json", "csv", "1hz.csv", "truth.json", "png"]
+    assert [path.rsplit("/run.")[1] for path in written] == [
+        "run.json",
+        "csv",
+        "1hz.csv",
+        "log",
+        "mf4",
+        "truth.json",
+        "png",
+    ]
     assert picture.read_bytes().startswith(b"\x89PNG")
     assert main(["judge", written[0]]) == 1
     verdict = json.loads(capsys.readouterr().out)

@@ -87,7 +87,7 @@ def judge_state(state: RunState, rules: RuleSet, procedure: Procedure, *, candid
     return RunVerdict(
         rules=rules,
         state=state,
-        overall=_overall(stages, required),
+        overall=overall_of(stages, required),
         stages=stages,
         limited=sum(limits[stage] is not None for stage in limited),
         required=len(limited),
@@ -214,7 +214,8 @@ _STATE: dict[StepKind, Callable[[StageVerdict, Attempt, JudgeContext], list[str]
 }
 
 
-def _overall(stages: list[StageVerdict], required: tuple[Stage, ...]) -> Overall:
+def overall_of(stages: Sequence[StageVerdict], required: Sequence[Stage]) -> Overall:
+    """The run's outcome from how its stages stand."""
     standing = {verdict.stage: verdict.outcome for verdict in stages if verdict.stands}
     if "fail" in standing.values():
         return "fail"

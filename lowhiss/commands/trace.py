@@ -1,0 +1,41 @@
+"""``lowhiss trace``: recorded pressure logs in, the stages that were found and their verdict out."""
+
+from __future__ import annotations
+
+import argparse
+from pathlib import Path
+
+from lowhiss import rulebook
+from lowhiss.commands.common import add_reader
+from lowhiss.commands.judge import Commands
+
+
+def add_trace(commands: Commands) -> None:
+    """The command ``trace``."""
+    parser = commands.add_parser("trace", help="find and judge a test in a recorded pressure log")
+    parser.add_argument(
+        "files", nargs="+", type=Path, metavar="FILE", help="CSV, XLSX, a feed's lines, a CAN log, or MDF"
+    )
+    parser.add_argument("--kind", default="tractor_semitrailer", metavar="KIND", help="which vehicle it was")
+    parser.add_argument("--rules", metavar="ID|FILE", default=rulebook.rule_set_ids()[0], help="rule set")
+    parser.add_argument("--procedure", metavar="ID", help="its order of work (default: the one that explains it best)")
+    parser.add_argument("--session", type=int, default=None, metavar="N", help="which test of the log, from 1")
+    parser.add_argument(
+        "--column",
+        action="append",
+        default=[],
+        metavar="WHAT=NAME",
+        help="as primary=P1 or time=Clock",
+    )
+    parser.add_argument("--stages", action="store_true", help="print only what was found")
+    parser.add_argument("--text", action="store_true", help="print a sheet to read instead of JSON")
+    parser.add_argument("--plot", type=Path, metavar="FILE.png", help="draw what was found")
+    add_reader(parser)
+    parser.set_defaults(run=trace)
+
+
+def trace(options: argparse.Namespace) -> int:
+    """Judge each file; returns the gravest exit code."""
+    from lowhiss.commands.tracing import trace_files  # arrays, spreadsheets and CAN: no other command waits for them
+
+    return trace_files(options)

@@ -1,0 +1,85 @@
+"""Measurement files (MDF 3 and 4): channels chosen by name and unit.
+
+They are read by a process of their own: what a cut file does to its reader stays there.
+"""
+
+from __future__ import annotations
+
+import io
+import json
+import subprocess
+import sys
+import tempfile
+from collections.abc import Mapping
+from pathlib import Path
+
+import numpy as np
+
+from lowhiss.core.units import to_psi
+from lowhiss.exchange.recordings.columns import guess
+from lowhiss.trace.recording import Recording, Series, TraceError
+
+_PER_PSI = {"kpa": to_psi(1.0, "kpa"), "bar": to_psi(1.0, "bar"), "mpa": to_psi(1000.0, "kpa")}
+_LONGEST_S = 300.0
+_FLAGS = ("tractor_in", "trailer_in", "lamp")
+
+
+def read_measured(data: bytes, chosen: Mapping[str, str] | None) -> tuple[Recording, dict[str, str]]:
+    """Channels of a measurement file on the times of its primary pressure. Raises TraceError."""
+    with tempfile.NamedTemporaryFile(suffix=".mf4") as kept:
+        kept.write(data)
+        kept.flush()
+        asked = [sys.executable, "-m", __name__, kept.name, json.dumps(dict(chosen or {}))]
+        try:
+            answer = subprocess.run(asked, capture_output=True, timeout=_LONGEST_S, check=False)
+        except subprocess.TimeoutExpired:
+            raise TraceError("file", "takes too long to read") from None
+    if answer.returncode != 0:
+        lines = answer.stdout.decode(errors="replace").splitlines()
+        told = json.loads(lines[-1]) if lines else ["file", "is a cut or broken measurement file"]
+        raise TraceError(*told)
+    with np.load(io.BytesIO(answer.stdout)) as arrays:
+        columns: dict[str, str] = json.loads(str(arrays["columns"]))
+        on: dict[str, Series] = {name: np.asarray(arrays[name], float) for name in arrays.files if name != "columns"}
+    needles: dict[str, Series] = {name: on[name] for name in ("primary", "secondary") if name in on}
+    return Recording(on["t_s"], needles, {name: np.round(on[name]) for name in _FLAGS if name in on}), columns
+
+
+def _told(path: Path, chosen: Mapping[str, str]) -> dict[str, np.ndarray]:
+    """What the process of its own reads."""
+    from asammdf import MDF  # takes a second to load, and only here
+
+    with MDF(path) as file:
+        names = [name for name in file.channels_db if name.lower() not in ("time", "t", "timestamps")]
+        taken = {**guess([*names, "t_s"]), **chosen}
+        signals = {role: file.get(name) for role, name in taken.items() if name in names}
+    if "primary" not in signals:
+        raise TraceError("primary_psi", f"is missing: none of {', '.join(names)[:120]} is a pressure")
+    t_s = np.asarray(signals["primary"].timestamps, float)
+    keep = np.concatenate([[True], np.diff(t_s) > 0])
+    found = {"t_s": t_s[keep] - t_s[0], "columns": np.array(json.dumps({role: taken[role] for role in signals}))}
+    for role, signal in signals.items():
+        psi = _per_psi(taken[role], str(signal.unit)) if role in ("primary", "secondary") else 1.0
+        found[role] = (
+            np.interp(t_s, np.asarray(signal.timestamps, float), np.asarray(signal.samples, float))[keep] * psi
+        )
+    return found
+
+
+def _per_psi(name: str, unit: str) -> float:
+    known = (unit or name.rsplit("_", 1)[-1]).strip().lower()
+    return _PER_PSI.get(known, 1.0)
+
+
+def _main() -> int:
+    try:
+        arrays = _told(Path(sys.argv[1]), json.loads(sys.argv[2]))
+    except TraceError as error:
+        print(json.dumps([error.field, error.problem]))
+        return 1
+    np.savez(sys.stdout.buffer, allow_pickle=False, **arrays)
+    return 0
+
+
+if __name__ == "__main__":
+    sys.exit(_main())
