@@ -19,6 +19,8 @@ _CHECK_VALVE_PSI = 0.8
 _HOLD_LEAST_PSI, _DROP_LEAST_PSI = 60.0, 3.0
 _DROP_WITHIN_S, _MAY_END_EARLIER_S = 12.0, 8.0
 _FAN_LEAST_STROKES, _FAN_GAP_S, _PAUSE_S = 4, 20.0, 3.0
+_FAINT_S = 60.0
+"""With hardly any air left strokes move a needle no more: a knob's own column is heard that much longer."""
 _WARNING_PSI, _LAST_KNOB_PSI = (40.0, 92.0), 75.0
 _STRUCK_S, _LOST_PSI, _DIP_SHARE, _DIP_PSI = 0.3, 0.2, 0.25, 0.5
 """Left open where nothing is noisy: when a mark is passed, where a hold begins, how deep a stroke dips unseen."""
@@ -358,7 +360,7 @@ def pops(shape: Shape, knobs: tuple[str, ...]) -> Iterator[FoundStage]:
     """Where each knob came out by itself; without their columns only the last is seen, where the fanning ends."""
     grid = shape.grid
     for fan in shape.fans:
-        stop = min(grid.t_s.size, fan[-1].stop + grid.span(_FAN_GAP_S))
+        stop = min(grid.t_s.size, fan[-1].stop + grid.span(_FAINT_S))
         marks = []
         for knob in knobs:
             column = grid.flags.get(f"{knob}_in")
