@@ -31,6 +31,7 @@ from lowhiss.api.rules import sums
 from lowhiss.api.runs import feed, live, log, whatif
 from lowhiss.api.runs import routes as runs
 from lowhiss.api.schemas import ErrorOut
+from lowhiss.api.traces import routes as traces
 from lowhiss.service.runs.working import Worker
 from lowhiss.store.engine import Store
 
@@ -76,7 +77,7 @@ def create_app(
     app.state.demo_accounts = demo_accounts
     app.state.worker = None if store is None else Worker(store)
     office = (session, people, units, trailers, standing, rulebook, sums, whatif)
-    for area in (*office, runs, log, practice, learning, lessons, examinations, rounds):
+    for area in (*office, runs, log, practice, learning, lessons, examinations, traces, rounds):
         app.include_router(area.router)
     live.install(app, store)
     feed.install(app)

@@ -13,6 +13,7 @@ from lowhiss.api.careful import UnreadableError
 
 MAX_BODY_BYTES = 2 * 1024 * 1024
 MAX_PHOTO_BYTES = 8 * 1024 * 1024
+MAX_RECORDING_BYTES = 64 * 1024 * 1024
 BODY_PIECE_S = 10.0
 """How long a request may leave its next piece of body awaited."""
 BODY_S = 30.0
@@ -31,8 +32,10 @@ _HEADERS = {
 
 
 def _most(scope: Scope) -> int:
-    """How many bytes a request may bring: a photograph is larger than anything else."""
-    return MAX_PHOTO_BYTES if scope["path"].startswith("/api/photos/") else MAX_BODY_BYTES
+    """How many bytes a request may bring: a photograph and a recording are larger than anything else."""
+    if scope["path"].startswith("/api/photos/"):
+        return MAX_PHOTO_BYTES
+    return MAX_RECORDING_BYTES if scope["path"] == "/api/traces" else MAX_BODY_BYTES
 
 
 def _too_large(most: int) -> str:

@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from collections.abc import Callable, Sequence
+from collections.abc import Callable, Mapping, Sequence
 from dataclasses import dataclass, replace
 from typing import Any
 
@@ -16,7 +16,7 @@ from lowhiss.core.rules import RuleSet
 from lowhiss.core.stages import LIMITED_STAGES, STEP_TABLE, Stage
 from lowhiss.core.vehicle import Unit
 from lowhiss.engine.judging import judge_record, judged_by
-from lowhiss.trace import Found, FoundStage, Recording, find_stages
+from lowhiss.trace import Found, FoundStage, Recording, find_stages, put_where
 from lowhiss.trace.bounds import Interval
 from lowhiss.trace.candidates import FoundMark
 
@@ -34,14 +34,23 @@ class Recorded:
     verdict: RunVerdict
 
 
-def judge_recording(recording: Recording, rules: RuleSet, unit: Unit, procedure: Procedure | None = None) -> Recorded:
+def judge_recording(
+    recording: Recording,
+    rules: RuleSet,
+    unit: Unit,
+    procedure: Procedure | None = None,
+    moved: Mapping[int, tuple[float, float]] | None = None,
+) -> Recorded:
     """Find a test in a recording and judge it. Without an order of work the one that explains it best is taken.
 
     A stage whose interval lies inside its limit passes, outside it fails; one that is astride it is *not done*, with
-    the finding ``astride_limit``. Raises CoreError.
+    the finding ``astride_limit``. moved : by the place of a stage in the order, where a person put it [s]. Raises
+    CoreError.
     """
     orders = [procedure] if procedure is not None else _orders(unit)
     found = find_stages(recording, orders, rules, unit)
+    if moved:
+        found = put_where(recording, found, moved)
     records = [record_of(found, rules, unit, end) for end in _ENDS]
     verdicts = [judge_record(read_run(record), rules) for record in records]
     return Recorded(found, records[0], _over_all_ends(verdicts, found.procedure, unit))
@@ -102,7 +111,8 @@ def found_table(found: Found) -> list[dict[str, Any]]:
             "stage": stage,
             "from_s": None if one is None else round(one.from_s, 2),
             "to_s": None if one is None else round(one.to_s, 2),
+            "moved": place in found.moved,
             "measured": {} if one is None else {name: figure.as_dict() for name, figure in one.measured.items()},
         }
-        for stage, one in found.stages
+        for place, (stage, one) in enumerate(found.stages)
     ]

@@ -8,9 +8,9 @@ from itertools import pairwise
 
 import numpy as np
 
-from lowhiss.core.stages import Stage
+from lowhiss.core.stages import STEP_TABLE, Stage
 from lowhiss.trace.bounds import Interval, slope_bounds
-from lowhiss.trace.recording import Grid, Series
+from lowhiss.trace.recording import Grid, Series, TraceError
 from lowhiss.trace.shape import Span, declines_of, knee, rests_of, rises_of, runs_of, strokes_of, without_lag
 
 _Z = 1.96
@@ -385,3 +385,33 @@ def _last(shape: Shape, fan: list[Span], knob: str) -> int | None:
     if shape.grid.coarse:
         at = stroke.stop - 1
     return at if knob == "tractor" and shape.lower[at] < _LAST_KNOB_PSI else None
+
+
+# where a person put a stage
+
+
+def placed(shape: Shape, stage: Stage, was: FoundStage | None, from_s: float, to_s: float) -> FoundStage:
+    """A stage measured between two times that a person chose: its interval is what noise and steps leave, no more.
+
+    Raises TraceError for times outside the recording, or an end that is not after its beginning.
+    """
+    grid = shape.grid
+    if not grid.t_s[0] <= from_s < to_s <= grid.t_s[-1]:
+        raise TraceError("moved", f"puts {stage} from {from_s:g} to {to_s:g} s; the test lasts to {grid.t_s[-1]:g} s")
+    start, end = (round((at - grid.t_s[0]) / grid.step_s) for at in (from_s, to_s))
+    kind = STEP_TABLE[stage].kind
+    if kind == "hold":
+        figures, marks = _loss(grid, Span(start, end + 1), start, end, to_s - from_s)
+        return FoundStage(stage, from_s, to_s, marks, figures)
+    if kind == "climb":
+        time = Interval(to_s - from_s, to_s - from_s - grid.step_s, to_s - from_s + grid.step_s)
+        marks = (FoundMark("lower", from_s, reading(grid, start)), FoundMark("upper", to_s, reading(grid, end)))
+        return FoundStage(stage, from_s, to_s, marks, {"time_s": time})
+    needles = reading(grid, end, 0.3)
+    if kind == "knobs":
+        others = () if was is None else was.marks[:-1]
+        last = FoundMark("tractor" if was is None else was.marks[-1].point, to_s, needles)
+        marks = (*others, last)
+        return FoundStage(stage, from_s, to_s, marks, {f"{one.point}_psi": higher_of(one.needles) for one in marks})
+    point = {"warning": "warning", "governor": stage}.get(kind, "cut_out")
+    return FoundStage(stage, from_s, to_s, (FoundMark(point, to_s, needles),), {f"{point}_psi": lower_of(needles)})

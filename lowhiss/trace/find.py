@@ -2,15 +2,15 @@
 
 from __future__ import annotations
 
-from collections.abc import Sequence
-from dataclasses import dataclass
+from collections.abc import Mapping, Sequence
+from dataclasses import dataclass, replace
 
 from lowhiss.core.procedure import Procedure
 from lowhiss.core.rules import RuleSet
 from lowhiss.core.stages import STEP_TABLE, Stage, is_stage
 from lowhiss.core.vehicle import Unit
-from lowhiss.trace.candidates import FoundStage, Shape, blasts, climbs, holds, pops, shape_of, turns, warnings
-from lowhiss.trace.recording import Recording, grid_of
+from lowhiss.trace.candidates import FoundStage, Shape, blasts, climbs, holds, placed, pops, shape_of, turns, warnings
+from lowhiss.trace.recording import Recording, TraceError, grid_of
 
 _SLACK_S = 2.0
 """A stage may begin that much before the one before it was found to end."""
@@ -23,6 +23,7 @@ class Found:
     procedure: Procedure
     stages: tuple[tuple[Stage, FoundStage | None], ...]
     step_psi: float
+    moved: frozenset[int] = frozenset()
 
     @property
     def share(self) -> float:
@@ -38,6 +39,18 @@ def find_stages(recording: Recording, procedures: Sequence[Procedure], rules: Ru
     shape = shape_of(grid_of(recording))
     found = [_laid_over(shape, one, rules, unit) for one in procedures]
     return max(found, key=lambda one: (sum(stage is not None for _, stage in one.stages) + one.share, -len(one.stages)))
+
+
+def put_where(recording: Recording, found: Found, moved: Mapping[int, tuple[float, float]]) -> Found:
+    """The same with stages measured where a person put them. Raises TraceError for a place that there is not."""
+    shape = shape_of(grid_of(recording))
+    stages = list(found.stages)
+    for place, (from_s, to_s) in moved.items():
+        if not 0 <= place < len(stages):
+            raise TraceError("moved", f"names stage {place}; there are {len(stages)}")
+        stage, was = stages[place]
+        stages[place] = (stage, placed(shape, stage, was, from_s, to_s))
+    return replace(found, stages=tuple(stages), moved=frozenset(moved))
 
 
 def _laid_over(shape: Shape, procedure: Procedure, rules: RuleSet, unit: Unit) -> Found:

@@ -123,7 +123,7 @@ def steps_of(values: Series) -> float:
     levels = np.unique(np.round(values[np.isfinite(values)], 4))
     if not 2 <= levels.size <= _DISTINCT:
         return 0.0
-    step = float(np.median(np.diff(levels)))
+    step = float(np.diff(levels).min())
     return step if step >= 0.02 else 0.0
 
 

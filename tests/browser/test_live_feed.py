@@ -191,5 +191,5 @@ def test_a_whole_test_from_the_feed_with_a_dropout_in_the_hold(cab, app_url, tmp
     # each mark has its place on the feed (here by two clocks, as the page's is turned by hand); a dispatch says nothing
     beside = page.request.get(f"{app_url}/api/runs/{run}/beside").json()
     read = [one for one in beside if one["typed_psi"]]
-    assert {"cut_out", "start", "end", "warning", "popped"} <= {one["kind"] for one in read}
+    assert {"cut_out", "start", "end"} <= {one["kind"] for one in read}
     expect(page.locator("[data-beside]")).to_have_count(0)

@@ -53,8 +53,9 @@ def test_both_languages_say_the_same(book):
 def words_in_the_judge() -> set[str]:
     """Every text that stands in the judge's sources, but for what documents them."""
     found = set()
-    for module in pkgutil.iter_modules(lowhiss.core.judge.__path__, "lowhiss.core.judge."):
-        source = inspect.getsource(__import__(module.name, fromlist=["_"]))
+    judging = [one.name for one in pkgutil.iter_modules(lowhiss.core.judge.__path__, "lowhiss.core.judge.")]
+    for name in (*judging, "lowhiss.engine.recorded"):
+        source = inspect.getsource(__import__(name, fromlist=["_"]))
         found |= {
             n.value for n in ast.walk(ast.parse(source)) if isinstance(n, ast.Constant) and isinstance(n.value, str)
         }

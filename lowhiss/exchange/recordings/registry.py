@@ -9,7 +9,7 @@ import json
 import zipfile
 from collections.abc import Callable, Mapping
 from dataclasses import dataclass
-from pathlib import Path
+from pathlib import Path, PurePath
 from typing import Any
 
 from lowhiss.exchange.recordings.columns import recording_of
@@ -41,7 +41,12 @@ def read_recording(path: Path, chosen: Mapping[str, str] | None = None) -> Read:
     size = path.stat().st_size
     if size > MOST_BYTES:
         raise TraceError("file", f"is {size // 2**20} MB large; at most {MOST_BYTES // 2**20} MB are read")
-    data = path.read_bytes()
+    return read_bytes(path.name, path.read_bytes(), chosen)
+
+
+def read_bytes(file_name: str, data: bytes, chosen: Mapping[str, str] | None = None) -> Read:
+    """The recording in the bytes of a file. Raises TraceError naming the column."""
+    path = PurePath(file_name)
     if not data.strip():
         raise TraceError("file", "is empty")
     name = _format_of(path, data)
@@ -49,7 +54,7 @@ def read_recording(path: Path, chosen: Mapping[str, str] | None = None) -> Read:
     return Read(recording, name, hashlib.sha256(data).hexdigest(), columns)
 
 
-def _format_of(path: Path, data: bytes) -> str:
+def _format_of(path: PurePath, data: bytes) -> str:
     if data[:2] == b"PK":
         return "xlsx"
     if data[:3] == b"MDF" or path.suffix.lower() in (".mf4", ".mdf"):

@@ -130,6 +130,10 @@ RIGHTS: dict[str, frozenset[str]] = {
     "listReviews": _SIGNED_IN,
     "getExamination": _SIGNED_IN,
     "tellExamination": _SEES_PEOPLE,
+    # recordings
+    "keepRecording": _SIGNED_IN,
+    "listRecordings": _SIGNED_IN,
+    "judgeRecording": _SIGNED_IN,
     # rules
     "getRulebook": _SIGNED_IN,
     "setTestedBy": _MANAGER,

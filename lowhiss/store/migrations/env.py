@@ -2,7 +2,8 @@
 
 from alembic import context
 
-import lowhiss.store.learning_models  # noqa: F401 (their tables belong to the same data)
+import lowhiss.store.learning_models
+import lowhiss.store.trace_models  # noqa: F401
 from lowhiss.store.models import Base
 
 context.configure(

@@ -22,6 +22,7 @@ import {
   SheetPage,
   StartRound,
   TestPage,
+  TracesPage,
   UnitPage,
   UnitsPage,
   WorkshopPage,
@@ -85,6 +86,7 @@ export function App({ initial, recorder }: { initial: Preferences; recorder: Rec
                     <Route index element={<YardPage />} />
                     <Route path="gate" element={<GatePage />} />
                     <Route path="log" element={<LogPage />} />
+                    <Route path="traces" element={<TracesPage />} />
                     <Route path="units" element={<UnitsPage />} />
                     <Route path="units/:unitId" element={<UnitPage />} />
                     <Route path="workshop" element={<WorkshopPage />} />

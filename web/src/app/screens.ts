@@ -55,6 +55,9 @@ export const SetupPage = lazy(() =>
 export const SheetPage = lazy(() =>
   worded(import('../features/sheet')).then((m) => ({ default: m.SheetPage })),
 )
+export const TracesPage = lazy(() =>
+  worded(import('../features/traces')).then((m) => ({ default: m.TracesPage })),
+)
 export const TestPage = lazy(() => import('../features/test').then((m) => ({ default: m.TestPage })))
 export const UnitPage = lazy(() => worded(import('../features/units')).then((m) => ({ default: m.UnitPage })))
 export const UnitsPage = lazy(() =>

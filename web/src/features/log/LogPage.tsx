@@ -36,7 +36,13 @@ export function LogPage() {
   return (
     <>
       <div className="flex flex-wrap items-end gap-x-6 gap-y-3 pt-5 pb-3">
-        <h1 className="mr-auto text-title">{t('log.title')}</h1>
+        <h1 className="text-title">{t('log.title')}</h1>
+        <Link
+          to="/traces"
+          className="mr-auto inline-flex min-h-touch items-center font-semibold underline underline-offset-4"
+        >
+          {t('traces.title')}
+        </Link>
         <div className="max-w-full overflow-x-auto">
           <Choice
             label={t('log.outcome')}

@@ -107,7 +107,7 @@ function UnitRow({ one }: { one: YardUnit }) {
       <div className="w-12 shrink-0 max-sm:hidden">{latest && <MiniColumn column={latest.column} />}</div>
       <Link to={`/units/${unit.id}`} className="w-28 shrink-0 underline-offset-4 hover:underline sm:w-44">
         <b className="text-lead">{unit.name}</b>
-        <span className="block truncate text-note text-soft">
+        <span className="block text-note leading-tight text-soft">
           {unit.trailers.length ? unit.trailers.join(', ') : t(`kind.${unit.kind}`)}
         </span>
       </Link>

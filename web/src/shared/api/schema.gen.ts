@@ -2023,6 +2023,50 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/traces": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * List Recordings
+         * @description The latest recordings.
+         */
+        get: operations["listRecordings"];
+        put?: never;
+        /**
+         * Keep Recording
+         * @description Read a recording; its samples are kept by the file's hash, the file is not. Columns may be named by hand.
+         */
+        post: operations["keepRecording"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/traces/{recording_id}/judge": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Judge Recording
+         * @description Find a test in a recording and judge it; stages that were moved are measured where they were put.
+         */
+        post: operations["judgeRecording"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/units/{unit_id}/round": {
         parameters: {
             query?: never;
@@ -3350,6 +3394,18 @@ export interface components {
             lift: boolean;
         };
         /**
+         * FigureOut
+         * @description A number with the ends between which it lies.
+         */
+        FigureOut: {
+            /** Value */
+            value: number;
+            /** Low */
+            low: number;
+            /** High */
+            high: number;
+        };
+        /**
          * FigurePartOut
          * @description A part of the set as the figure draws it, front to back.
          */
@@ -3427,6 +3483,24 @@ export interface components {
             text: string;
             /** Critical */
             critical: boolean;
+        };
+        /**
+         * FoundStageOut
+         * @description A stage of the order; without times it was not seen. ``moved``: somebody put it there.
+         */
+        FoundStageOut: {
+            /** Stage */
+            stage: ("build_up" | "cut_out" | "cut_in" | "leak_released" | "leak_applied" | "low_air_warning" | "spring_brakes") | ("rebuild" | "hold_trailer" | "hold_parking" | "rolling_service");
+            /** From S */
+            from_s: number | null;
+            /** To S */
+            to_s: number | null;
+            /** Measured */
+            measured: {
+                [key: string]: components["schemas"]["FigureOut"];
+            };
+            /** Moved */
+            moved: boolean;
         };
         /**
          * FromRunOut
@@ -3597,6 +3671,52 @@ export interface components {
             run_id: string | null;
             /** Practice Id */
             practice_id: string | null;
+        };
+        /**
+         * JudgeBody
+         * @description How a recording is to be judged.
+         */
+        JudgeBody: {
+            /**
+             * Kind
+             * @default tractor_semitrailer
+             */
+            kind: string;
+            /**
+             * Rules
+             * @default us-cdl
+             */
+            rules: string;
+            /** Procedure */
+            procedure?: string | null;
+            /**
+             * Session
+             * @default 1
+             */
+            session: number;
+            /** Moved */
+            moved?: components["schemas"]["MovedIn"][];
+        };
+        /**
+         * JudgedOut
+         * @description A recording judged.
+         */
+        JudgedOut: {
+            /** From S */
+            from_s: number;
+            /** To S */
+            to_s: number;
+            /** Sessions */
+            sessions: number;
+            /** Procedure */
+            procedure: string;
+            /** Step Psi */
+            step_psi: number;
+            /** Stages */
+            stages: components["schemas"]["FoundStageOut"][];
+            /** Needles */
+            needles: components["schemas"]["StretchOut"][];
+            verdict: components["schemas"]["VerdictOut"];
         };
         /**
          * KeptEventOut
@@ -3958,6 +4078,18 @@ export interface components {
              * Format: date-time
              */
             wall: string;
+        };
+        /**
+         * MovedIn
+         * @description Where somebody put a stage, by its place in the order from 0.
+         */
+        MovedIn: {
+            /** Place */
+            place: number;
+            /** From S */
+            from_s: number;
+            /** To S */
+            to_s: number;
         };
         /**
          * NamedOut
@@ -4527,6 +4659,29 @@ export interface components {
             seconds: number;
             /** Refills */
             refills: number;
+        };
+        /**
+         * RecordingOut
+         * @description A recording: its id is the hash of its file. ``columns``: what each was taken for.
+         */
+        RecordingOut: {
+            /** Id */
+            id: string;
+            /** Name */
+            name: string;
+            /** Format */
+            format: string;
+            /** Columns */
+            columns: {
+                [key: string]: string;
+            };
+            /** Sent By */
+            sent_by: string;
+            /**
+             * Sent At
+             * Format: date-time
+             */
+            sent_at: string;
         };
         /**
          * RedeemBody
@@ -11044,6 +11199,139 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["ExaminationOut"];
+                };
+            };
+            /** @description The input cannot be accepted. */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ErrorOut"];
+                };
+            };
+            /** @description It was not done: the error's code and sentence say why. */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ErrorOut"];
+                };
+            };
+        };
+    };
+    listRecordings: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["RecordingOut"][];
+                };
+            };
+            /** @description The input cannot be accepted. */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ErrorOut"];
+                };
+            };
+            /** @description It was not done: the error's code and sentence say why. */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ErrorOut"];
+                };
+            };
+        };
+    };
+    keepRecording: {
+        parameters: {
+            query: {
+                name: string;
+                time?: string | null;
+                primary?: string | null;
+                secondary?: string | null;
+                sender?: string | null;
+            };
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/octet-stream": string;
+            };
+        };
+        responses: {
+            /** @description Successful Response */
+            201: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["RecordingOut"];
+                };
+            };
+            /** @description The input cannot be accepted. */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ErrorOut"];
+                };
+            };
+            /** @description It was not done: the error's code and sentence say why. */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ErrorOut"];
+                };
+            };
+        };
+    };
+    judgeRecording: {
+        parameters: {
+            query?: {
+                lang?: "en" | "es";
+                unit?: "psi" | "kpa" | "bar";
+            };
+            header?: never;
+            path: {
+                recording_id: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["JudgeBody"];
+            };
+        };
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["JudgedOut"];
                 };
             };
             /** @description The input cannot be accepted. */

@@ -1,0 +1,1 @@
+"""Recordings over HTTP."""

@@ -1,0 +1,1 @@
+"""Recordings: kept by the hash of their file, looked at and judged."""
