@@ -30,7 +30,7 @@ export const log: typeof english = {
     session: 'Prueba',
     guessed: 'hallado: {{order}}',
     undo: 'Deshacer el último cambio',
-    steps: 'el emisor va de {{psi}} en {{psi}} psi',
+    steps: 'el emisor va en pasos de {{psi}} psi',
     trace: 'La grabación y lo que se halló en ella',
     from_s: '{{stage}}: dónde empieza',
     to_s: '{{stage}}: dónde termina',
