@@ -21,6 +21,8 @@ from lowhiss.trace.recording import Recording, Series, TraceError
 
 _PER_PSI = {"kpa": to_psi(1.0, "kpa"), "bar": to_psi(1.0, "bar"), "mpa": to_psi(1000.0, "kpa")}
 _LONGEST_S = 300.0
+_REFUSED = 3
+"""What the process of its own ends with where it has a sentence to say; anything else is a crash."""
 _FLAGS = ("tractor_in", "trailer_in", "lamp")
 
 
@@ -36,7 +38,8 @@ def read_measured(data: bytes, chosen: Mapping[str, str] | None) -> tuple[Record
             raise TraceError("file", "takes too long to read") from None
     if answer.returncode != 0:
         lines = answer.stdout.decode(errors="replace").splitlines()
-        told = json.loads(lines[-1]) if lines else ["file", "is a cut or broken measurement file"]
+        refused = answer.returncode == _REFUSED and lines
+        told = json.loads(lines[-1]) if refused else ["file", "is a cut or broken measurement file"]
         raise TraceError(*told)
     with np.load(io.BytesIO(answer.stdout)) as arrays:
         columns: dict[str, str] = json.loads(str(arrays["columns"]))
@@ -76,7 +79,7 @@ def _main() -> int:
         arrays = _told(Path(sys.argv[1]), json.loads(sys.argv[2]))
     except TraceError as error:
         print(json.dumps([error.field, error.problem]))
-        return 1
+        return _REFUSED
     np.savez(sys.stdout.buffer, allow_pickle=False, **arrays)
     return 0
 
