@@ -13,7 +13,7 @@ from lowhiss.api.careful import UnreadableError
 
 MAX_BODY_BYTES = 2 * 1024 * 1024
 MAX_PHOTO_BYTES = 8 * 1024 * 1024
-MAX_RECORDING_BYTES = 64 * 1024 * 1024
+MAX_RECORDING_BYTES = 24 * 1024 * 1024
 BODY_PIECE_S = 10.0
 """How long a request may leave its next piece of body awaited."""
 BODY_S = 30.0

@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from collections.abc import Mapping, Sequence
+from collections.abc import Iterable, Mapping, Sequence
 from typing import Any
 
 from lowhiss import rulebook
@@ -40,11 +40,18 @@ def lesson_table(lesson: Lesson, language: Language) -> dict[str, Any]:
 
 def lesson_list(language: Language, own: Sequence[Mapping[str, Any]] = ()) -> list[dict[str, Any]]:
     """The ladder: every built-in lesson in its order, then a fleet's own."""
-    names = rulebook.lesson_names()
-    return [
-        *(lesson_table(lesson, language) for lesson in rulebook.lessons().values()),
-        *(lesson_table(read_lesson(table, names), language) for table in own),
-    ]
+    return [lesson_table(lesson, language) for lesson in (*rulebook.lessons().values(), *readable(own))]
+
+
+def readable(own: Iterable[Mapping[str, Any]]) -> list[Lesson]:
+    """A fleet's own lessons, but for those that name what this release no longer has: the others stand all the same."""
+    found = []
+    for table in own:
+        try:
+            found.append(read_lesson(table, rulebook.lesson_names()))
+        except CoreError:
+            continue
+    return found
 
 
 def read_own(table: object) -> Lesson:

@@ -23,6 +23,8 @@ from lowhiss.trace.candidates import FoundMark
 _End = Callable[[Interval], float]
 _ENDS: tuple[_End, ...] = (lambda one: one.value, lambda one: one.low, lambda one: one.high)
 _OPEN = ("pass", "fail")
+_FINEST_PSI = 0.5
+"""Whatever a sender's digits say, its gauge is not read finer than this."""
 
 
 @dataclass(frozen=True, slots=True)
@@ -67,7 +69,7 @@ def record_of(found: Found, rules: RuleSet, unit: Unit, end: _End = _ENDS[0]) ->
     return {
         "format": RUN_FORMAT,
         "purpose": "training",
-        **judged_by(rules, found.procedure, unit, max(found.step_psi, rulebook.practice().marks["off_psi"] / 6)),
+        **judged_by(rules, found.procedure, unit, max(found.step_psi, _FINEST_PSI)),
         "events": sorted(events, key=lambda one: one["at_s"]),
     }
 

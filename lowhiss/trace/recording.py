@@ -16,9 +16,11 @@ GRID_HZ = 10.0
 """A finer recording is averaged to this: no moment of a test is told apart by less than a tenth of a second."""
 _GAP_S = 5.0
 """Samples further apart have nothing known between them."""
-_COARSE_PSI = 0.3
+COARSE_PSI = 0.3
 """Steps from here on are steps of the sender's, not a needle's."""
 _DISTINCT = 400
+_MOST_SAMPLES = 5_000_000
+"""Six weeks of one a second: a jump of years is a clock that was set, not a recording."""
 
 
 class TraceError(CoreError):
@@ -85,7 +87,7 @@ class Grid:
     @property
     def coarse(self) -> bool:
         """Whether the sender's steps are what limits a reading."""
-        return self.step_psi >= _COARSE_PSI
+        return self.step_psi >= COARSE_PSI
 
     def span(self, seconds: float) -> int:
         """So many samples are in this time, one at least."""
@@ -97,6 +99,9 @@ def grid_of(recording: Recording) -> Grid:
     t_s = recording.t_s
     usual = float(np.median(np.diff(t_s)))
     step_s = max(usual, 1.0 / GRID_HZ)
+    if (t_s[-1] - t_s[0]) / step_s > _MOST_SAMPLES:
+        days = (t_s[-1] - t_s[0]) / 86_400
+        raise TraceError("t_s", f"spans {days:.0f} days: a clock was set anew, or cut it to the days that matter")
     even = np.arange(t_s[0], t_s[-1] + step_s / 2, step_s)
     thick = max(1, round(step_s / usual))
     needles = {name: _on(even, t_s, values, thick) for name, values in recording.needles.items()}

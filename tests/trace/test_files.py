@@ -107,6 +107,12 @@ BAD = {
     "words.csv": (b"t_s,primary_psi\n" + b"1,much\n2,more\n3,most\n4,all\n", "no numbers"),
     "nan.csv": (b"t_s,primary_psi\n" + b"1,nan\n2,nan\n3,nan\n4,nan\n", "holds no number"),
     "milk.csv": (b"farm,litres\nA,1\nB,2\nC,3\n", "none of farm, litres is a time"),
+    "wide.csv": (b't_s,primary_psi\n0,"' + b"1" * 200_000 + b'"\n1,2\n2,3\n', "no table of columns"),
+    "zones.csv": (
+        b"time,primary_psi\n2026-01-01T08:00:00Z,100\n" + b"2026-01-01T08:00:01,100\n" * 4,
+        "with a zone and times without one",
+    ),
+    "clock-set.csv": (b"t_s,primary_psi\n0,100\n1,100\n2,100\n1700000000,100\n1700000001,100\n", "spans 19676 days"),
     "short.csv": (b"t_s,primary_psi\n0,100\n", "2 lines"),
     "cut.jsonl": (b'{"t_s": 0, "primary_psi": 1}\n{"t_s":', "line 2 is no JSON"),
     "broken.xlsx": (b"PK\x03\x04 no more", "broken spreadsheet"),

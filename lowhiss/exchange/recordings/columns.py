@@ -91,7 +91,10 @@ def times_of(texts: Sequence[str], name: str, decimal: str) -> Series:
     if "T" in first or "-" in first:
         moments = [_instant(text, name) for text in texts]
         zero = next(one for one in moments if one is not None)
-        return np.array([np.nan if one is None else (one - zero).total_seconds() for one in moments])
+        try:
+            return np.array([np.nan if one is None else (one - zero).total_seconds() for one in moments])
+        except TypeError:
+            raise TraceError(name, "holds times with a zone and times without one: give all of them one") from None
     seconds = np.array([_clock(text, name) for text in texts])
     wraps = np.concatenate([[0], np.cumsum(np.diff(seconds) < -43_200)])
     return np.asarray(seconds + wraps * 86_400.0 - seconds[0], dtype=np.float64)

@@ -7,6 +7,7 @@ import hashlib
 import io
 import json
 import zipfile
+import zlib
 from collections.abc import Callable, Mapping
 from dataclasses import dataclass
 from pathlib import Path, PurePath
@@ -17,6 +18,11 @@ from lowhiss.trace.recording import Recording, TraceError
 
 MOST_BYTES = 512 * 1024 * 1024
 _MOST_ROWS = 4_000_000
+_BROKEN = (
+    *(zipfile.BadZipFile, KeyError, ValueError, OSError, EOFError, SyntaxError),
+    *(TypeError, AttributeError, IndexError, zlib.error),
+)
+"""What a cut spreadsheet makes its reader raise."""
 _CAN_LOGS = (".log", ".asc", ".blf", ".trc")
 _MOST_UNPACKED = 256 * 1024 * 1024
 """A spreadsheet is a zip: what it unpacks to is bounded before it is opened."""
@@ -75,8 +81,10 @@ def _read_csv(data: bytes, _: str, chosen: Mapping[str, str] | None) -> tuple[Re
         text = data.decode("latin-1")
     head = text[:4096]
     separator = max(";\t,", key=lambda one: head.split("\n", 1)[0].count(one))
-    rows = list(csv.reader(io.StringIO(text), delimiter=separator))
-    rows = [row for row in rows if any(cell.strip() for cell in row)]
+    try:
+        rows = [row for row in csv.reader(io.StringIO(text), delimiter=separator) if any(cell.strip() for cell in row)]
+    except csv.Error as broken:
+        raise TraceError("file", f"is no table of columns ({broken})") from broken
     if len(rows) < 4:
         raise TraceError("file", f"has {len(rows)} lines: that is no recording")
     names = [cell.strip() for cell in rows[0]]
@@ -98,12 +106,10 @@ def _read_xlsx(data: bytes, _: str, chosen: Mapping[str, str] | None) -> tuple[R
         raise TraceError("file", "unpacks to more than a spreadsheet of this kind ever holds")
     try:
         book = openpyxl.load_workbook(io.BytesIO(data), read_only=True, data_only=True)
-    except (zipfile.BadZipFile, KeyError, ValueError, OSError) as broken:
+        sheets = book.worksheets[:1]  # rows are read as they are asked for: what is broken shows only then
+        rows = [["" if cell is None else _cell(cell) for cell in row] for row in sheets[0].iter_rows(values_only=True)]
+    except _BROKEN as broken:
         raise TraceError("file", "is a cut or broken spreadsheet") from broken
-    sheet = book.worksheets[0] if book.worksheets else None
-    if sheet is None:
-        raise TraceError("file", "is a spreadsheet without a sheet")
-    rows = [["" if cell is None else _cell(cell) for cell in row] for row in sheet.iter_rows(values_only=True)]
     rows = [row for row in rows if any(row)][: _MOST_ROWS + 1]
     if len(rows) < 4:
         raise TraceError("file", f"has {len(rows)} rows: that is no recording")

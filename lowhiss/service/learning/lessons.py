@@ -10,8 +10,8 @@ from sqlalchemy import select
 from sqlalchemy.orm import Session
 
 from lowhiss import rulebook
-from lowhiss.core.practice import Lesson, read_lesson
-from lowhiss.engine.lessons import read_own
+from lowhiss.core.practice import Lesson
+from lowhiss.engine.lessons import read_own, readable
 from lowhiss.exchange.rule_toml import toml_text
 from lowhiss.service.errors import ConflictError, NotFoundError, RefusedError
 from lowhiss.service.people.signin import Person
@@ -40,9 +40,8 @@ def listed(store: Store) -> list[OwnLesson]:
 
 
 def lessons_of(session: Session) -> dict[str, Lesson]:
-    """Every lesson there is: the built-in ladder, then the fleet's own."""
-    names = rulebook.lesson_names()
-    return {**rulebook.lessons(), **{row.id: read_lesson(row.table, names) for row in _rows(session)}}
+    """Every lesson there is: the built-in ladder, then the fleet's own that this release can read."""
+    return {**rulebook.lessons(), **{one.id: one for one in readable(row.table for row in _rows(session))}}
 
 
 def keep(store: Store, by: Person, table: object, version: int) -> OwnLesson:

@@ -27,7 +27,7 @@ from lowhiss.store.engine import Store
 from lowhiss.store.models import PersonRow
 from lowhiss.store.trace_models import RecordingRow
 from lowhiss.trace import Recording, find_sessions
-from lowhiss.trace.recording import GRID_HZ, grid_of
+from lowhiss.trace.recording import COARSE_PSI, GRID_HZ, grid_of
 
 _LISTED = 50
 _MOST_KEPT = 15 * 1024 * 1024
@@ -98,12 +98,13 @@ def judge(store: Store, recording_id: str, asked: Asked, words: Words) -> dict[s
     part = whole.between(span.from_s, span.to_s)
     procedure = rulebook.procedure(asked.procedure) if asked.procedure else None
     judged = judge_recording(part, rulebook.rule_set(asked.rules), spec_named(asked.kind).unit, procedure, asked.moved)
+    step_psi = judged.found.step_psi
     return {
         "from_s": span.from_s,
         "to_s": span.to_s,
         "sessions": len(sessions),
         "procedure": judged.found.procedure.id,
-        "step_psi": round(judged.found.step_psi, 3),
+        "step_psi": round(step_psi, 3) if step_psi >= COARSE_PSI else 0.0,
         "stages": found_table(judged.found),
         "needles": _needles(part),
         "verdict": verdict_record(judged.verdict, words, hints_for([judged.verdict])),

@@ -100,9 +100,37 @@ interface RedoProps {
   onStrike: AloneProps['onStrike']
 }
 
+interface AskOverProps {
+  why: string
+  onWhy: (why: string) => void
+  onAsk: () => void
+  children?: ReactNode
+}
+
+/** What went wrong, and the asking to do it over. */
+export function AskOver({ why, onWhy, onAsk, children }: AskOverProps) {
+  const { t } = useTranslation()
+  return (
+    <div className="grid gap-2 border-l-4 border-ink pl-3">
+      <label className="grid gap-1">
+        <span className="text-note text-soft">{t('learn.wentWrong')}</span>
+        <input
+          value={why}
+          maxLength={120}
+          onChange={(event) => onWhy(event.target.value)}
+          className="min-h-11 border-[1.5px] border-ink bg-sheet px-3"
+        />
+      </label>
+      <Button onClick={onAsk} className="justify-self-start">
+        {t('learn.askAgain')}
+      </Button>
+      {children}
+    </div>
+  )
+}
+
 /** Only what was noticed and asked for is done over: it was called bad, or what went wrong is named. */
 function Redo({ coach, state, stages, onStrike }: RedoProps) {
-  const { t } = useTranslation()
   const { language } = useFigures()
   const [why, setWhy] = useState('')
   const [refused, setRefused] = useState(false)
@@ -118,21 +146,9 @@ function Redo({ coach, state, stages, onStrike }: RedoProps) {
     onStrike(named ? [claim, { type: 'attempt', stage: step.step }] : [claim])
   }
   return (
-    <div className="grid gap-2 border-l-4 border-ink pl-3">
-      <label className="grid gap-1">
-        <span className="text-note text-soft">{t('learn.wentWrong')}</span>
-        <input
-          value={why}
-          maxLength={120}
-          onChange={(event) => setWhy(event.target.value)}
-          className="min-h-11 border-[1.5px] border-ink bg-sheet px-3"
-        />
-      </label>
-      <Button onClick={ask} className="justify-self-start">
-        {t('learn.askAgain')}
-      </Button>
+    <AskOver why={why} onWhy={setWhy} onAsk={ask}>
       {refused && <p role="status">“{coach.examiner.no_redo?.[language]}”</p>}
-    </div>
+    </AskOver>
   )
 }
 

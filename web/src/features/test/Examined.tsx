@@ -4,7 +4,7 @@ import { leads, type Body, type LiveRun } from '../../device'
 import type { Step, TestState } from '../../run'
 import type { Stage } from '../../shared/trade'
 import { Button } from '../../shared/ui'
-import { SayVerdict } from './Alone'
+import { AskOver, SayVerdict } from './Alone'
 import { repeat } from './bar'
 import { unsaid } from './coach'
 import type { Phase } from './phase'
@@ -98,22 +98,7 @@ function AskAgain({ step, state, onStrike }: AskProps) {
       { type: 'said', what: `redo:${step.step}`, value: named ? 'named' : 'unnamed' },
     ])
   }
-  return (
-    <div className="grid gap-2 border-l-4 border-ink pl-3">
-      <label className="grid gap-1">
-        <span className="text-note text-soft">{t('learn.wentWrong')}</span>
-        <input
-          value={why}
-          maxLength={120}
-          onChange={(event) => setWhy(event.target.value)}
-          className="min-h-11 border-[1.5px] border-ink bg-sheet px-3"
-        />
-      </label>
-      <Button onClick={ask} className="justify-self-start">
-        {t('learn.askAgain')}
-      </Button>
-    </div>
-  )
+  return <AskOver why={why} onWhy={setWhy} onAsk={ask} />
 }
 
 /** Whether doing a stage over was asked for since it was last begun, and whether that was granted. */

@@ -155,7 +155,7 @@ function OneRecording({ recording }: { recording: Recording }) {
         {Object.entries(recording.columns)
           .map(([what, column]) => `${what}: ${column}`)
           .join(', ')}
-        {found && found.step_psi > 0.3 && ` · ${t('traces.steps', { psi: found.step_psi })}`}
+        {found && found.step_psi > 0 && ` · ${t('traces.steps', { psi: found.step_psi })}`}
       </p>
       <FormError error={judged.error} />
       {found && (
