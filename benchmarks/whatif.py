@@ -24,6 +24,7 @@ from lowhiss.demo import load_demo
 from lowhiss.demo.scenario import demo_id
 from lowhiss.engine.executor import executor
 from lowhiss.engine.whatif import replay
+from lowhiss.service.jobs import claim
 from lowhiss.service.people.signin import Person
 from lowhiss.service.rules.kept import kept_rules
 from lowhiss.service.runs import whatif
@@ -98,7 +99,7 @@ def main(arguments: list[str]) -> None:
             total = copied(engine, options.runs)
             print(f"{total:,} runs with their events copied in {time.perf_counter() - began:.0f} s")
             job = whatif.ask(store, _ASKER, _OTHERS, whatif.Choice())
-            assert whatif.claim(store, "bench", _NOW) == job.id
+            assert claim(store, (whatif.KIND,), "bench", _NOW) == (whatif.KIND, job.id)
             began = time.perf_counter()
             with executor() as elsewhere:
                 whatif.work_on(store, job.id, "bench", elsewhere)

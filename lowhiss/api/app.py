@@ -32,11 +32,14 @@ from lowhiss.api.runs import feed, live, log, whatif
 from lowhiss.api.runs import routes as runs
 from lowhiss.api.schemas import ErrorOut
 from lowhiss.api.traces import routes as traces
-from lowhiss.service.runs.working import Worker
+from lowhiss.service.runs import whatif as whatif_job
+from lowhiss.service.working import Worker
 from lowhiss.store.engine import Store
 
 WEB_DIST = Path(__file__).resolve().parents[2] / "web" / "dist"
 _THREADS = 4
+_JOBS = {whatif_job.KIND: whatif_job.work_on}
+"""How each kind of long work is done."""
 _ERRORS: dict[int | str, dict[str, Any]] = {
     # every error has the one form; its status and code say which it is (docs/architecture.md lists them)
     422: {"model": ErrorOut, "description": "The input cannot be accepted."},
@@ -75,7 +78,7 @@ def create_app(
     )
     app.state.store = store
     app.state.demo_accounts = demo_accounts
-    app.state.worker = None if store is None else Worker(store)
+    app.state.worker = None if store is None else Worker(store, _JOBS)
     office = (session, people, units, trailers, standing, rulebook, sums, whatif)
     for area in (*office, runs, log, practice, learning, lessons, examinations, traces, rounds):
         app.include_router(area.router)

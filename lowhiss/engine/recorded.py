@@ -2,16 +2,15 @@
 
 from __future__ import annotations
 
-from collections.abc import Callable, Mapping, Sequence
-from dataclasses import dataclass, replace
+import math
+from collections.abc import Mapping, Sequence
+from dataclasses import dataclass
 from typing import Any
 
 from lowhiss import rulebook
 from lowhiss.core.judge import RunVerdict
-from lowhiss.core.judge.model import Finding, StageVerdict
-from lowhiss.core.judge.whole import overall_of
 from lowhiss.core.procedure import Procedure
-from lowhiss.core.record import RUN_FORMAT, read_run
+from lowhiss.core.record import HIGHEST_PSI, RUN_FORMAT, read_run
 from lowhiss.core.rules import RuleSet
 from lowhiss.core.stages import LIMITED_STAGES, STEP_TABLE, Stage
 from lowhiss.core.vehicle import Unit
@@ -20,9 +19,6 @@ from lowhiss.trace import Found, FoundStage, Recording, find_stages, put_where
 from lowhiss.trace.bounds import Interval
 from lowhiss.trace.candidates import FoundMark
 
-_End = Callable[[Interval], float]
-_ENDS: tuple[_End, ...] = (lambda one: one.value, lambda one: one.low, lambda one: one.high)
-_OPEN = ("pass", "fail")
 _FINEST_PSI = 0.5
 """Whatever a sender's digits say, its gauge is not read finer than this."""
 
@@ -53,9 +49,8 @@ def judge_recording(
     found = find_stages(recording, orders, rules, unit)
     if moved:
         found = put_where(recording, found, moved)
-    records = [record_of(found, rules, unit, end) for end in _ENDS]
-    verdicts = [judge_record(read_run(record), rules) for record in records]
-    return Recorded(found, records[0], _over_all_ends(verdicts, found.procedure, unit))
+    record = record_of(found, rules, unit)
+    return Recorded(found, record, judge_record(read_run(record), rules))
 
 
 def _orders(unit: Unit) -> Sequence[Procedure]:
@@ -63,47 +58,43 @@ def _orders(unit: Unit) -> Sequence[Procedure]:
     return [one for one in every if any(stage in LIMITED_STAGES for stage in one.stages(unit))]
 
 
-def record_of(found: Found, rules: RuleSet, unit: Unit, end: _End = _ENDS[0]) -> dict[str, Any]:
-    """The run record of what was found: marks without a person, and no state of which nothing is known."""
-    events = [event for stage, one in found.stages if one is not None for event in _events(stage, one, end)]
+def record_of(found: Found, rules: RuleSet, unit: Unit) -> dict[str, Any]:
+    """The run record of what was found: marks without a person, each with the ends that it lies between."""
+    events = [event for stage, one in found.stages if one is not None for event in _events(stage, one)]
     return {
         "format": RUN_FORMAT,
-        "purpose": "training",
+        "purpose": "rehearsal",
         **judged_by(rules, found.procedure, unit, max(found.step_psi, _FINEST_PSI)),
         "events": sorted(events, key=lambda one: one["at_s"]),
     }
 
 
-def _events(stage: Stage, one: FoundStage, end: _End) -> list[dict[str, Any]]:
+def _events(stage: Stage, one: FoundStage) -> list[dict[str, Any]]:
     marked = STEP_TABLE[stage].marked_as or stage
-    return [_event(marked, one, mark, end) for mark in one.marks]
+    return [_event(marked, one, mark) for mark in one.marks]
 
 
-def _event(stage: str, one: FoundStage, mark: FoundMark, end: _End) -> dict[str, Any]:
-    numbers = {f"{name}_psi": round(min(max(end(psi), 0.0), 200.0), 2) for name, psi in mark.needles.items()}
-    at_s = mark.at_s
+def _event(stage: str, one: FoundStage, mark: FoundMark) -> dict[str, Any]:
+    numbers = {f"{name}_psi": _ends(psi, HIGHEST_PSI, 2) for name, psi in mark.needles.items()}
+    at_s = Interval(mark.at_s, mark.at_s, mark.at_s)
     if mark.point == "upper" and "time_s" in one.measured:
-        at_s = one.from_s + end(one.measured["time_s"])
-    at_s = max(0.0, round(at_s, 3))
+        time_s = one.measured["time_s"]
+        at_s = Interval(one.from_s + time_s.value, one.from_s + time_s.low, one.from_s + time_s.high)
+    known = {"at_s": _ends(at_s, math.inf, 3), **numbers}
+    between = {name: [low, high] for name, (_, low, high) in known.items() if low < high}
+    table: dict[str, Any] = {name: value for name, (value, _, _) in known.items()}
+    table |= {"between": between} if between else {}
     if mark.point == "warning":
-        return {"at_s": at_s, "type": "warning", "lamp": True, "buzzer": True, **numbers}
+        return {**table, "type": "warning", "lamp": True, "buzzer": True}
     if mark.point in ("tractor", "trailer"):
-        return {"at_s": at_s, "type": "knob", "knob": mark.point, "state": "out", "cause": "popped", **numbers}
-    return {"at_s": at_s, "type": "reading", "stage": stage, "point": mark.point, **numbers}
+        return {**table, "type": "knob", "knob": mark.point, "state": "out", "cause": "popped"}
+    return {**table, "type": "reading", "stage": stage, "point": mark.point}
 
 
-def _over_all_ends(verdicts: Sequence[RunVerdict], procedure: Procedure, unit: Unit) -> RunVerdict:
-    """The verdict of the middle, with what its ends do not agree on left open."""
-    middle, *others = verdicts
-    stages: list[StageVerdict] = []
-    for place, verdict in enumerate(middle.stages):
-        outcomes = {verdict.outcome, *(one.stages[place].outcome for one in others if place < len(one.stages))}
-        if verdict.outcome in _OPEN and len(outcomes & set(_OPEN)) > 1:
-            said = [one for one in verdict.findings if one.code != "inside_guard_band"]
-            astride = Finding("astride_limit", verdict.stage, {})
-            verdict = replace(verdict, outcome="not_done", close_call=False, findings=[*said, astride])
-        stages.append(verdict)
-    return replace(middle, stages=stages, overall=overall_of(stages, procedure.stages(unit)))
+def _ends(one: Interval, highest: float, digits: int) -> tuple[float, float, float]:
+    """The value and its two ends, as a record may hold them."""
+    value, low, high = (round(min(max(end, 0.0), highest), digits) for end in (one.value, one.low, one.high))
+    return value, min(low, value), max(high, value)
 
 
 def found_table(found: Found) -> list[dict[str, Any]]:

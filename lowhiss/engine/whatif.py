@@ -28,7 +28,7 @@ class Change:
 
 def both(run: Run, rules: RuleSet, procedure: Procedure, others: RuleSet) -> tuple[RunVerdict, RunVerdict]:
     """The run's verdict under its own rules, and under the others. Raises RecordError where it contradicts itself."""
-    if any(event.after_end for event in run.events):
+    if any(event.after_end or event.between for event in run.events):
         before = judge_run(run, rules, procedure, candidate=False)
         return before, judge_run(run, others, procedure, candidate=False)
     state = fold_for(run, rules)

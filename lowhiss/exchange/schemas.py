@@ -71,6 +71,7 @@ _FIELDS: Schema = {
     "why": _TEXT,
     "text": _TEXT,
     "speed_mph": _number(0, 100),
+    "between": _table(dict.fromkeys(record.BOUNDED_FIELDS, _list_of(_number(0), minItems=2, maxItems=2))),
     **_READINGS,
 }
 _STATES = {
@@ -202,6 +203,7 @@ def run_schema() -> Schema:
         "started_at": _TEXT,
         "purpose": _one_of(record.Purpose),
         "simulated": _FLAG,
+        "recording": {"type": "object", "properties": {"sha256": _TEXT}, "required": ["sha256"]},
         "people": _table(dict.fromkeys(("driver", "watcher", "timekeeper"), _TEXT)),
         "unit": unit,
         "rules": reference,

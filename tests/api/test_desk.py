@@ -19,6 +19,7 @@ from lowhiss.core.procedure import read_procedure
 from lowhiss.demo.scenario import demo_id
 from lowhiss.engine.executor import executor
 from lowhiss.engine.whatif import replay
+from lowhiss.service.jobs import LEFT_AFTER, claim
 from lowhiss.service.people.signin import Person
 from lowhiss.service.rules.kept import kept_rules
 from lowhiss.service.runs import whatif
@@ -351,7 +352,7 @@ def test_what_was_measured_stands_under_a_limit_that_is_moved(client):
 def answered(store, http, **asked):
     """Ask, and answer here: what the worker's thread does, without waiting for it."""
     job = whatif.ask(store, _person(), asked.pop("rules"), whatif.Choice(**asked))
-    assert whatif.claim(store, "here", dt.datetime.now(dt.UTC)) == job.id
+    assert claim(store, (whatif.KIND,), "here", dt.datetime.now(dt.UTC)) == (whatif.KIND, job.id)
     with executor(width=2) as elsewhere:
         whatif.work_on(store, job.id, "here", elsewhere)
     return http.get(f"/api/what-if/{job.id}").json()
@@ -429,7 +430,7 @@ def test_a_question_goes_on_where_it_stood_and_finds_nothing_twice(client, store
     monkeypatch.setattr(whatif, "AT_ONCE", 20)
     job = whatif.ask(store, _person(), "us-older", whatif.Choice(search="MV-"))
     now = dt.datetime.now(dt.UTC)
-    assert whatif.claim(store, "first", now) == job.id
+    assert claim(store, (whatif.KIND,), "first", now) == (whatif.KIND, job.id)
     kept = whatif._keep_part
     parts = 0
 
@@ -446,9 +447,9 @@ def test_a_question_goes_on_where_it_stood_and_finds_nothing_twice(client, store
     monkeypatch.setattr(whatif, "_keep_part", kept)
     assert whatif.job(store, job.id).done == 60
     # nobody takes it up while it may still be worked on
-    assert whatif.claim(store, "second", now) is None
-    later = dt.datetime.now(dt.UTC) + whatif.LEFT_AFTER + dt.timedelta(seconds=1)
-    assert whatif.claim(store, "second", later) == job.id
+    assert claim(store, (whatif.KIND,), "second", now) is None
+    later = dt.datetime.now(dt.UTC) + LEFT_AFTER + dt.timedelta(seconds=1)
+    assert claim(store, (whatif.KIND,), "second", later) == (whatif.KIND, job.id)
     with executor(width=2) as elsewhere:
         whatif.work_on(store, job.id, "second", elsewhere)
     again = client.get(f"/api/what-if/{job.id}").json()
@@ -459,7 +460,7 @@ def test_a_question_goes_on_where_it_stood_and_finds_nothing_twice(client, store
 def test_a_question_that_is_stopped_keeps_what_it_found_and_is_never_taken_up_again(client, store, monkeypatch):
     monkeypatch.setattr(whatif, "AT_ONCE", 20)
     job = whatif.ask(store, _person(), "us-older", whatif.Choice(search="MV-"))
-    assert whatif.claim(store, "here", dt.datetime.now(dt.UTC)) == job.id
+    assert claim(store, (whatif.KIND,), "here", dt.datetime.now(dt.UTC)) == (whatif.KIND, job.id)
     kept = whatif._keep_part
 
     def stopped_meanwhile(*given):
@@ -473,7 +474,7 @@ def test_a_question_that_is_stopped_keeps_what_it_found_and_is_never_taken_up_ag
     told = client.get(f"/api/what-if/{job.id}").json()
     assert (told["state"], told["done"]) == ("cancelled", 20)
     late = dt.datetime.now(dt.UTC) + dt.timedelta(hours=1)
-    assert whatif.claim(store, "other", late) is None
+    assert claim(store, (whatif.KIND,), "other", late) is None
 
 
 def test_whoever_asks_is_answered_by_the_server_itself(client, store):

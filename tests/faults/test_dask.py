@@ -14,8 +14,10 @@ from distributed import Client
 
 from lowhiss.demo.scenario import demo_id
 from lowhiss.engine.executor import executor
+from lowhiss.service import working
+from lowhiss.service.jobs import claim
 from lowhiss.service.people.signin import Person
-from lowhiss.service.runs import whatif, working
+from lowhiss.service.runs import whatif
 from tests.conftest import ROOT
 from tests.faults.processes import free_port
 
@@ -45,7 +47,7 @@ def ask(store):
 
 
 def finished(store, job, elsewhere):
-    assert whatif.claim(store, "here", dt.datetime.now(dt.UTC)) == job.id
+    assert claim(store, (whatif.KIND,), "here", dt.datetime.now(dt.UTC)) == (whatif.KIND, job.id)
     whatif.work_on(store, job.id, "here", elsewhere)
     done = whatif.job(store, job.id)
     assert done.state == "done"
@@ -75,8 +77,8 @@ def test_a_question_on_dask_is_answered_as_here_though_a_worker_is_killed(store,
 def test_a_scheduler_that_is_not_there_is_said_and_nothing_waits_for_ever(store, monkeypatch):
     monkeypatch.setenv(working.SCHEDULER, f"tcp://127.0.0.1:{free_port()}")
     job = ask(store)
-    worker = working.Worker(store)
-    assert whatif.claim(store, worker.id, dt.datetime.now(dt.UTC)) == job.id
-    worker._answer(job.id, 1)
+    worker = working.Worker(store, {whatif.KIND: whatif.work_on})
+    assert claim(store, (whatif.KIND,), worker.id, dt.datetime.now(dt.UTC)) == (whatif.KIND, job.id)
+    worker._answer(whatif.work_on, job.id, 1)
     told = whatif.job(store, job.id)
     assert (told.state, told.why) == ("failed", "The scheduler that the work should go to cannot be reached.")

@@ -16,8 +16,9 @@ from lowhiss.api.schemas import UUID_PATTERN, Strict
 from lowhiss.core.fields import Language
 from lowhiss.core.judge import Outcome, Overall
 from lowhiss.core.stages import Stage
+from lowhiss.service.jobs import JobState
 from lowhiss.service.runs import whatif
-from lowhiss.service.runs.working import Worker
+from lowhiss.service.working import Worker
 
 router = APIRouter(prefix="/api/what-if", tags=["rules"], route_class=CarefulRoute)
 JobId = Annotated[str, Path(pattern=UUID_PATTERN)]
@@ -56,7 +57,7 @@ class WhatIfOut(BaseModel):
     """A question and how far it is. ``lines``: runs of which at least a stage would come out otherwise."""
 
     id: str
-    state: whatif.JobState
+    state: JobState
     title: dict[Language, str]
     rules: str
     choice: dict[str, Any]

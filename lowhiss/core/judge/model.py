@@ -48,6 +48,7 @@ class StageVerdict:
     uncertainty : expanded (k = 2), in the limit's unit.
     stands : this attempt is the one by which the stage stands.
     decided_position : the place in the run where it was decided, where that is not its last mark.
+    between : the ends of each figure, where it comes from a recording that leaves some of it open.
     """
 
     stage: Stage
@@ -62,6 +63,7 @@ class StageVerdict:
     findings: list[Finding] = field(default_factory=list)
     stands: bool = False
     decided_position: int | None = None
+    between: dict[str, tuple[float, float]] = field(default_factory=dict)
 
     def find(self, code: str, **params: Any) -> None:
         """Add a finding, once."""

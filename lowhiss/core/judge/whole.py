@@ -8,6 +8,7 @@ from collections.abc import Callable, Sequence
 from lowhiss.core.judge.buildup import judge_build_up, measure_build_up
 from lowhiss.core.judge.candidate import candidate_findings, grade
 from lowhiss.core.judge.common import JudgeContext, cut_out_psi, retest_needs_refill
+from lowhiss.core.judge.ends import judge_between, leaves_open
 from lowhiss.core.judge.fanning import (
     deciding_warning,
     judge_knobs,
@@ -42,9 +43,22 @@ from lowhiss.core.stages import (
 def judge_run(run: Run, rules: RuleSet, procedure: Procedure, *, candidate: bool = True) -> RunVerdict:
     """The run's verdict under ``rules``; ``procedure`` says which stages are required.
 
-    What came in after the run's end counts only as `settle` says.
+    What came in after the run's end counts only as `settle` says. Where marks lie between two ends it is judged at
+    both: nobody was there to watch, so a run from a recording says nothing of a candidate.
     Raises RecordError where the events contradict themselves (a withdrawal of nothing, one id with two contents).
     """
+
+    if run.recording is not None:
+        candidate = False
+    if leaves_open(run):
+        verdict = judge_between(run, lambda one: _judge_as_read(one, rules, procedure, candidate=candidate))
+        verdict.overall = overall_of(verdict.stages, procedure.required(run.unit))
+        return verdict
+    return _judge_as_read(run, rules, procedure, candidate=candidate)
+
+
+def _judge_as_read(run: Run, rules: RuleSet, procedure: Procedure, *, candidate: bool) -> RunVerdict:
+    """The verdict with every number as it stands."""
 
     def judge(events: Sequence[Event], candidate: bool = True) -> RunVerdict:
         counted = run if events is run.events else dataclasses.replace(run, events=tuple(events))

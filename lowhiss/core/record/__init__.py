@@ -2,6 +2,7 @@
 
 from lowhiss.core.record.model import (
     ASIDE_TYPES,
+    BOUNDED_FIELDS,
     COUNTING_PURPOSES,
     END_TYPES,
     EVENT_KINDS,
@@ -23,6 +24,7 @@ from lowhiss.core.record.reader import fields_of, kept_event, read_event, read_e
 
 __all__ = [
     "ASIDE_TYPES",
+    "BOUNDED_FIELDS",
     "COUNTING_PURPOSES",
     "END_TYPES",
     "EVENT_KINDS",

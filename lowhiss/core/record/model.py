@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from collections.abc import Mapping, Sequence
 from dataclasses import dataclass
 from typing import Any, Literal, NamedTuple, get_args
 
@@ -52,6 +53,8 @@ class EventKind(NamedTuple):
     watched: bool = False
 
 
+BOUNDED_FIELDS = ("at_s", "primary_psi", "secondary_psi")
+"""What a mark from a recording may leave open between two ends."""
 EVENT_KINDS: dict[str, EventKind] = {
     "confirmed": EventKind(),
     "engine": EventKind(deed=True),
@@ -100,6 +103,7 @@ class Event(NamedTuple):
     wall : the device's wall clock, ISO 8601, as given.
     after_end : it came in when the run's end had been received already.
     by, sent_by : who struck it, and who sent it where that was somebody else.  received : when the server had it.
+    between : from a recording, the ends between which its time [s] and its needles [psi] lie, by the field's name.
     """
 
     place: int
@@ -135,6 +139,7 @@ class Event(NamedTuple):
     by: str | None = None
     wall: str | float | None = None
     entered: tuple[tuple[str, float], ...] = ()
+    between: Mapping[str, Sequence[float]] | None = None
 
     @property
     def order(self) -> tuple[float, int]:
@@ -150,6 +155,7 @@ class Run:
     resolution_psi : what a needle is read to.  policy : overrides the rule set's own where given.
     rounds : the round records that were done beside it, not read here; they never change its verdict.
     simulated : it was driven on the practice vehicle, and says nothing of any unit.
+    recording : what it was found in, where nobody struck a mark: the file, its hash, its columns, what was moved.
     """
 
     unit: Unit
@@ -164,3 +170,4 @@ class Run:
     people: tuple[tuple[str, str], ...] = ()
     rounds: tuple[dict[str, Any], ...] = ()
     simulated: bool = False
+    recording: Mapping[str, Any] | None = None

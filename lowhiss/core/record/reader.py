@@ -12,7 +12,17 @@ from typing import Any, get_args
 
 from lowhiss.core.errors import RecordError
 from lowhiss.core.fields import Fields, choices_text, describe
-from lowhiss.core.record.model import HIGHEST_PSI, ITEMS, LOWEST_PSI, MAX_EVENTS, RUN_FORMAT, Event, Purpose, Run
+from lowhiss.core.record.model import (
+    BOUNDED_FIELDS,
+    HIGHEST_PSI,
+    ITEMS,
+    LOWEST_PSI,
+    MAX_EVENTS,
+    RUN_FORMAT,
+    Event,
+    Purpose,
+    Run,
+)
 from lowhiss.core.rules import Policy
 from lowhiss.core.stages import POINTS_OF_STAGE, STAGES, stages_of
 from lowhiss.core.units import PRESSURE_UNITS, PressureUnit, to_psi
@@ -43,6 +53,7 @@ def read_run(table: object) -> Run:
         people=_people(fields),
         rounds=_rounds(fields),
         simulated=bool(fields.flag("simulated", False)),
+        recording=_recording(fields),
     )
     gauges.done()
     fields.done()
@@ -57,6 +68,16 @@ def _rounds(fields: Fields) -> tuple[dict[str, Any], ...]:
     if not isinstance(given, list) or not all(isinstance(one, dict) for one in given):
         raise fields.refuse("rounds", "must be a list of round records")
     return tuple(given)
+
+
+def _recording(fields: Fields) -> dict[str, Any] | None:
+    """What a run was found in, as it stands: it says nothing that a result hangs on."""
+    given = fields.raw("recording")
+    if given is None:
+        return None
+    if not isinstance(given, dict) or not isinstance(given.get("sha256"), str):
+        raise fields.refuse("recording", "must be a table with at least the sha256 of its file")
+    return given
 
 
 def read_unit(fields: Fields) -> Unit:
@@ -257,6 +278,22 @@ def _needle(key: str, value: object) -> float:
     return psi
 
 
+def _between(value: object) -> dict[str, tuple[float, float]]:
+    """The ends between which a mark's time and needles lie."""
+    if not isinstance(value, dict) or not set(value) <= set(BOUNDED_FIELDS):
+        raise ValueError(f"must be a table of {choices_text(BOUNDED_FIELDS)}, not {describe(value)}")
+    ends: dict[str, tuple[float, float]] = {}
+    for name, pair in value.items():
+        highest = _LONGEST_S if name == "at_s" else HIGHEST_PSI
+        if not isinstance(pair, list | tuple) or len(pair) != 2:
+            raise ValueError(f"must give {name} as [low, high], not {describe(pair)}")
+        low, high = (_number(end, LOWEST_PSI, highest) for end in pair)
+        if low > high:
+            raise ValueError(f"gives {name} from {low:g} to {high:g}: the lower end comes first")
+        ends[name] = (low, high)
+    return ends
+
+
 def _one_of(*allowed: str) -> Callable[[object], str]:
     known = frozenset(allowed)
 
@@ -301,6 +338,7 @@ _COMMON: dict[str, Callable[[object], Any]] = {
     "received": _name,
 }
 _READINGS: dict[str, Callable[[object], Any]] = dict.fromkeys(_UNIT_OF_KEY, _pressure)
+_MEASURED = {**_READINGS, "between": _between}
 _STAGE = _one_of(*STAGES)
 _KNOB = _one_of(*get_args(Knob))
 
@@ -324,11 +362,11 @@ _SPECS: dict[str, _Spec] = {
     "confirmed": _spec({"item": _one_of(*ITEMS)}),
     "engine": _spec({"state": _one_of("running", "off")}),
     "key": _spec({"state": _one_of("on", "off")}),
-    "knob": _spec({"knob": _KNOB, "state": _one_of("in", "out")}, {"cause": _one_of("hand", "popped"), **_READINGS}),
+    "knob": _spec({"knob": _KNOB, "state": _one_of("in", "out")}, {"cause": _one_of("hand", "popped"), **_MEASURED}),
     "pedal": _spec({"state": _one_of("full", "released")}),
     "settled": _spec({"stage": _STAGE}),
-    "reading": _spec({"stage": _STAGE, "point": _text}, _READINGS),
-    "warning": _spec({}, {"lamp": _flag, "buzzer": _flag, **_READINGS}),
+    "reading": _spec({"stage": _STAGE, "point": _text}, _MEASURED),
+    "warning": _spec({}, {"lamp": _flag, "buzzer": _flag, **_MEASURED}),
     "said": _spec({"what": _what}, {"value": _said_value}),
     "held": _spec({"stage": _STAGE, "moved": _flag}, _READINGS),
     "rolled": _spec({"stopped": _flag, "pulled": _flag}, {"speed_mph": _speed, **_READINGS}),

@@ -7,15 +7,16 @@ import re
 from collections.abc import Mapping, Sequence
 
 import numpy as np
+from numpy.typing import NDArray
 
 from lowhiss.core.units import to_psi
-from lowhiss.trace.recording import Recording, Series, TraceError
+from lowhiss.trace.recording import GRID_HZ, Recording, Series, TraceError
 
-_NEEDLES = {
+NEEDLES = {
     "primary": ("primary", "prim", "circuit_1", "circuit1", "service_1", "front_tank", "rear", "p1"),
     "secondary": ("secondary", "sec", "circuit_2", "circuit2", "service_2", "front", "p2"),
 }
-_FLAGS = {
+FLAGS = {
     "tractor_in": ("tractor_in", "tractor_knob", "parking_in", "parking_knob"),
     "trailer_in": ("trailer_in", "trailer_knob"),
     "lamp": ("lamp", "warning", "low_air"),
@@ -25,29 +26,119 @@ _UNITS = {"psi": "psi", "kpa": "kpa", "bar": "bar", "mpa": "mpa"}
 _TRUE = ("1", "1.0", "true", "on", "in", "yes")
 
 
-def recording_of(
-    names: Sequence[str], rows: Sequence[Sequence[str]], chosen: Mapping[str, str] | None = None, decimal: str = "."
-) -> tuple[Recording, dict[str, str]]:
-    """A recording from a table of texts, and what each column was taken for.
+_MOST_WHOLE = 4_000_000
+"""So many samples are kept as they came: four days of ten a second."""
+_TOO_THICK = 0.9
+"""What thinning leaves of them at most: a log that stays longer is not thick but endless."""
+_AT_ONCE = 20_000
+"""Rows of texts that are turned into numbers together: what is read is never held as texts."""
 
-    chosen : names of columns for ``t_s``, ``primary_psi`` and so on, over the guess. Raises TraceError naming a column.
+
+class Table:
+    """A recording from rows of texts that come one by one, however many: beyond a point it is thinned as it grows.
+
+    chosen : names of columns for ``time``, ``primary`` and so on, over the guess.  taken : what each was taken for.
+    Raises TraceError naming a column.
     """
-    taken = {**guess(names), **(chosen or {})}
-    if "time" not in taken:
-        raise TraceError("t_s", f"is missing: none of {', '.join(names)[:120]} is a time")
-    columns = {name: [row[place] if place < len(row) else "" for row in rows] for place, name in enumerate(names)}
-    for role, name in taken.items():
-        if name not in columns:
-            raise TraceError(role, f"is to be {name[:40]!r}; there are {', '.join(names)[:120]}")
-    t_s = times_of(columns[taken["time"]], taken["time"], decimal)
-    keep = np.isfinite(t_s)
-    needles: dict[str, Series] = {
-        needle: _numbers(columns[taken[needle]], taken[needle], decimal)[keep] * _per_psi(taken[needle])
-        for needle in ("primary", "secondary")
-        if needle in taken
-    }
-    flags = {flag: _flags(columns[taken[flag]])[keep] for flag in _FLAGS if flag in taken}
-    return Recording(*_rising(t_s[keep], needles, flags)), taken
+
+    def __init__(self, names: Sequence[str], chosen: Mapping[str, str] | None = None, decimal: str = ".") -> None:
+        self.taken = {**guess(names), **(chosen or {})}
+        if "time" not in self.taken:
+            raise TraceError("t_s", f"is missing: none of {', '.join(names)[:120]} is a time")
+        for role, name in self.taken.items():
+            if name not in names:
+                raise TraceError(role, f"is to be {name[:40]!r}; there are {', '.join(names)[:120]}")
+        self._places = {role: names.index(name) for role, name in self.taken.items()}
+        self._decimal = decimal
+        self._times = Times(self.taken["time"], decimal)
+        self._rows: list[Sequence[str]] = []
+        self._grown = Growing()
+
+    def add(self, row: Sequence[str]) -> None:
+        """One row more."""
+        self._rows.append(row)
+        if len(self._rows) >= _AT_ONCE:
+            self._take()
+
+    def recording(self) -> Recording:
+        """All of it."""
+        if self._rows:
+            self._take()
+        return self._grown.recording()
+
+    def _take(self) -> None:
+        rows, self._rows = self._rows, []
+
+        def column(role: str) -> list[str]:
+            place = self._places[role]
+            return [row[place] if place < len(row) else "" for row in rows]
+
+        t_s = self._times.of(column("time"))
+        keep = np.isfinite(t_s)
+        values: dict[str, Series] = {}
+        for role, name in self.taken.items():
+            if role in NEEDLES:
+                values[role] = _numbers(column(role), name, self._decimal)[keep] * per_psi(name)
+            elif role in FLAGS:
+                values[role] = _flags(column(role))[keep]
+        self._grown.add(t_s[keep], values)
+
+
+class Growing:
+    """Arrays that grow: as they came while there are few samples, averaged over a tenth of a second when many."""
+
+    def __init__(self, most: int = _MOST_WHOLE) -> None:
+        self._most = most
+        self._blocks: list[tuple[Series, dict[str, Series]]] = []
+        self._last_s = -np.inf
+        self._samples = 0
+
+    def add(self, t_s: Series, values: dict[str, Series]) -> None:
+        """So many samples more. Raises TraceError where time jumps back."""
+        if not t_s.size:
+            return
+        t_s, values = _rising(self._last_s, t_s, values)
+        if not t_s.size:
+            return
+        self._last_s = float(t_s[-1])
+        self._blocks.append((t_s, values))
+        self._samples += t_s.size
+        if self._samples > self._most:
+            self._thin()
+
+    def recording(self) -> Recording:
+        """All of it. Raises TraceError for what is no recording."""
+        t_s, values = self._whole()
+        return Recording(
+            t_s,
+            {name: values[name] for name in NEEDLES if name in values},
+            {name: np.round(values[name]) for name in FLAGS if name in values},
+        )
+
+    def _whole(self) -> tuple[Series, dict[str, Series]]:
+        if not self._blocks:
+            return np.array([]), {}
+        names = self._blocks[0][1]
+        return (
+            np.concatenate([t_s for t_s, _ in self._blocks]),
+            {name: np.concatenate([values[name] for _, values in self._blocks]) for name in names},
+        )
+
+    def _thin(self) -> None:
+        t_s, values = self._whole()
+        places = np.floor(t_s * GRID_HZ)
+        starts = np.flatnonzero(np.concatenate([[True], np.diff(places) > 0]))
+        if starts.size > self._most * _TOO_THICK:
+            raise TraceError("t_s", f"has more than {self._most} tenths of a second: cut it to the days that matter")
+        self._blocks = [(t_s[starts], {name: _averaged(one, starts) for name, one in values.items()})]
+        self._samples = starts.size
+
+
+def _averaged(values: Series, starts: NDArray[np.intp]) -> Series:
+    known = np.isfinite(values)
+    sums = np.add.reduceat(np.where(known, values, 0.0), starts)
+    counts = np.add.reduceat(known.astype(float), starts)
+    return np.where(counts > 0, sums / np.maximum(counts, 1.0), np.nan)
 
 
 def guess(names: Sequence[str]) -> dict[str, str]:
@@ -59,12 +150,12 @@ def guess(names: Sequence[str]) -> dict[str, str]:
         raise TraceError("t_s", f"may be {' or '.join(times)}: say which column is the time")
     if times:
         taken["time"] = next((one for one in times if plain[one] == "t_s"), times[0])
-    for needle, words in _NEEDLES.items():
+    for needle, words in NEEDLES.items():
         for name, text in plain.items():
             bare = re.sub(r"_?(psi|kpa|bar|mpa|true)\b|_(psi|kpa|bar|mpa)$", "", text)
             if any(bare == word or bare.startswith(f"{word}_") for word in words) and name not in taken.values():
                 taken.setdefault(needle, name)
-    for flag, words in _FLAGS.items():
+    for flag, words in FLAGS.items():
         found = next((name for name, text in plain.items() if text in words), None)
         if found is not None:
             taken[flag] = found
@@ -75,7 +166,7 @@ def guess(names: Sequence[str]) -> dict[str, str]:
     return taken
 
 
-def _per_psi(name: str) -> float:
+def per_psi(name: str) -> float:
     """How many psi one of a column's unit is, by the end of its name; psi where it says nothing."""
     unit = re.sub(r"[^a-z]", "", name.lower().rsplit("_", 1)[-1].rsplit(" ", 1)[-1])
     if unit == "mpa":
@@ -83,21 +174,42 @@ def _per_psi(name: str) -> float:
     return to_psi(1.0, "kpa") if unit == "kpa" else to_psi(1.0, "bar") if unit == "bar" else 1.0
 
 
-def times_of(texts: Sequence[str], name: str, decimal: str) -> Series:
-    """Seconds from numbers, ISO instants or a clock (``14:03:07.5``). Raises TraceError for what is none."""
-    first = next((text for text in texts if text.strip()), "")
-    if ":" not in first:
-        return _numbers(texts, name, decimal)
-    if "T" in first or "-" in first:
-        moments = [_instant(text, name) for text in texts]
-        zero = next(one for one in moments if one is not None)
+class Times:
+    """Seconds from numbers, ISO instants or a clock (``14:03:07.5``), of one column, block by block."""
+
+    def __init__(self, name: str, decimal: str) -> None:
+        self._name, self._decimal = name, decimal
+        self._zero: dt.datetime | None = None
+        self._first_s: float | None = None
+        self._last_s, self._midnights = 0.0, 0
+
+    def of(self, texts: Sequence[str]) -> Series:
+        """The times of a block. Raises TraceError for what is none."""
+        first = next((text for text in texts if text.strip()), "")
+        if ":" not in first:
+            return _numbers(texts, self._name, self._decimal)
+        if "T" in first or "-" in first:
+            return self._instants(texts)
+        seconds = np.array([_clock(text, self._name) for text in texts])
+        if self._first_s is None:
+            self._first_s = self._last_s = float(seconds[0])
+        past = np.diff(seconds, prepend=self._last_s) < -_HALF_A_DAY_S
+        wraps = self._midnights + np.cumsum(past)
+        self._last_s, self._midnights = float(seconds[-1]), int(wraps[-1])
+        return np.asarray(seconds + wraps * 86_400.0 - self._first_s, dtype=np.float64)
+
+    def _instants(self, texts: Sequence[str]) -> Series:
+        moments = [_instant(text, self._name) for text in texts]
+        self._zero = zero = self._zero or next(one for one in moments if one is not None)
         try:
             return np.array([np.nan if one is None else (one - zero).total_seconds() for one in moments])
         except TypeError:
-            raise TraceError(name, "holds times with a zone and times without one: give all of them one") from None
-    seconds = np.array([_clock(text, name) for text in texts])
-    wraps = np.concatenate([[0], np.cumsum(np.diff(seconds) < -43_200)])
-    return np.asarray(seconds + wraps * 86_400.0 - seconds[0], dtype=np.float64)
+            raise TraceError(
+                self._name, "holds times with a zone and times without one: give all of them one"
+            ) from None
+
+
+_HALF_A_DAY_S = 43_200
 
 
 def _instant(text: str, name: str) -> dt.datetime | None:
@@ -139,15 +251,13 @@ def _flags(texts: Sequence[str]) -> Series:
     return np.array([1.0 if text.strip().lower() in _TRUE else 0.0 for text in texts])
 
 
-def _rising(
-    t_s: Series, needles: Mapping[str, Series], flags: Mapping[str, Series]
-) -> tuple[Series, dict[str, Series], dict[str, Series]]:
+def _rising(after_s: float, t_s: Series, values: dict[str, Series]) -> tuple[Series, dict[str, Series]]:
     """Without samples that repeat a time. Raises TraceError where time jumps back."""
-    steps = np.diff(t_s)
+    steps = np.diff(t_s, prepend=after_s)
     back = np.flatnonzero(steps < 0)
     if back.size:
         at = int(back[0])
-        raise TraceError("t_s", f"jumps back from {t_s[at]:g} to {t_s[at + 1]:g} s: cut the file there")
-    keep = np.concatenate([[True], steps > 0])
-    cut = {name: values[keep] for name, values in needles.items()}
-    return t_s[keep], cut, {name: values[keep] for name, values in flags.items()}
+        before_s = t_s[at - 1] if at else after_s
+        raise TraceError("t_s", f"jumps back from {before_s:g} to {t_s[at]:g} s: cut the file there")
+    keep = steps > 0
+    return t_s[keep], {name: one[keep] for name, one in values.items()}

@@ -9,7 +9,6 @@ import io
 import json
 import subprocess
 import sys
-import tempfile
 from collections.abc import Mapping
 from pathlib import Path
 
@@ -17,6 +16,7 @@ import numpy as np
 
 from lowhiss.core.units import to_psi
 from lowhiss.exchange.recordings.columns import guess
+from lowhiss.exchange.recordings.source import Source
 from lowhiss.trace.recording import Recording, Series, TraceError
 
 _PER_PSI = {"kpa": to_psi(1.0, "kpa"), "bar": to_psi(1.0, "bar"), "mpa": to_psi(1000.0, "kpa")}
@@ -26,12 +26,10 @@ _REFUSED = 3
 _FLAGS = ("tractor_in", "trailer_in", "lamp")
 
 
-def read_measured(data: bytes, chosen: Mapping[str, str] | None) -> tuple[Recording, dict[str, str]]:
+def read_measured(source: Source, chosen: Mapping[str, str] | None) -> tuple[Recording, dict[str, str]]:
     """Channels of a measurement file on the times of its primary pressure. Raises TraceError."""
-    with tempfile.NamedTemporaryFile(suffix=".mf4") as kept:
-        kept.write(data)
-        kept.flush()
-        asked = [sys.executable, "-m", __name__, kept.name, json.dumps(dict(chosen or {}))]
+    with source.as_path() as path:
+        asked = [sys.executable, "-m", __name__, str(path), json.dumps(dict(chosen or {}))]
         try:
             answer = subprocess.run(asked, capture_output=True, timeout=_LONGEST_S, check=False)
         except subprocess.TimeoutExpired:

@@ -1,12 +1,14 @@
-"""The vehicle's own network: pressures out of a CAN log, decoded by a small table of our own or one that is named.
+"""The vehicle's own network: CAN logs decoded by our small description of J1939 messages, or one that is named.
 
 SAE J1939-71 from memory: AIR1 (PGN 65198) tells pressures in steps of 8 kPa, 0xFE an error, 0xFF nothing.
 """
 
 from __future__ import annotations
 
-import tempfile
-from collections.abc import Mapping
+import functools
+from array import array
+from collections.abc import Iterator, Mapping
+from dataclasses import dataclass, field
 from pathlib import Path
 from typing import Any
 
@@ -14,60 +16,109 @@ import can
 import cantools
 import numpy as np
 
-from lowhiss.core.units import to_psi
-from lowhiss.trace.recording import Recording, TraceError
+from lowhiss.exchange.recordings.columns import FLAGS, NEEDLES, Growing, guess, per_psi
+from lowhiss.exchange.recordings.source import Source
+from lowhiss.trace.recording import Recording, Series, TraceError
 
 DBC = Path(__file__).with_name("j1939.dbc")
-_AIR1_PGN, _PGN_MASK = 65198, 0x3FFFF
+_PGN_MASK = 0x3FFFF
 _ERROR = 0xFE
 _LATE = 1e9
 """Times beyond this are seconds since an epoch: the first of them is the beginning."""
+_TELL_EVERY = 50_000
+_MOST_DECODED = 4096
+_BYTE = 8
+_MOST_DBC_BYTES = 4 * 1024 * 1024
 
 
-def read_network(data: bytes, suffix: str, chosen: Mapping[str, str] | None) -> tuple[Recording, dict[str, str]]:
+@dataclass(slots=True)
+class _Told:
+    """What one sender told: the times and payloads of the message that holds the primary pressure."""
+
+    t_s: array[float] = field(default_factory=lambda: array("d"))
+    payloads: list[bytes] = field(default_factory=list)
+
+
+def read_network(source: Source, chosen: Mapping[str, str] | None) -> tuple[Recording, dict[str, str]]:
     """Circuit pressures by the time of their message; of several senders the one that tells most, or the one named.
 
-    chosen : ``sender``, a source address as 0 to 255 or 0x0b. Raises TraceError.
+    chosen : ``sender``, a source address as 0 to 255 or 0x0b; ``dbc``, the text of a description of messages in place
+    of ours; names of signals for ``primary`` and so on. Raises TraceError.
     """
-    air1 = cantools.database.can.Database()
-    air1.add_dbc_file(str(DBC))
-    message = air1.get_message_by_name("AIR1")
-    told: dict[int, list[tuple[float, bytes]]] = {}
-    for at_s, identifier, payload in _messages(data, suffix):
-        if identifier >> 8 & _PGN_MASK == _AIR1_PGN and len(payload) >= 4:
-            told.setdefault(identifier & 0xFF, []).append((at_s, payload))
+    wanted = dict(chosen or {})
+    sender_named, described = wanted.pop("sender", None), wanted.pop("dbc", None)
+    message, roles = _message_of(_database(described), wanted)
+    told: dict[int, _Told] = {}
+    # the few payloads that repeat are kept once: pressures move in steps
+    same: dict[bytes, bytes] = {}
+    for at_s, identifier, payload in _messages(source, message):
+        one = told.setdefault(identifier & 0xFF if message.is_extended_frame else 0, _Told())
+        one.t_s.append(at_s)
+        one.payloads.append(same.setdefault(payload, payload))
     if not told:
-        raise TraceError("file", "holds no message with brake pressures (AIR1, PGN 65198)")
-    sender = _sender(told, (chosen or {}).get("sender"))
-    frames = told[sender]
-    columns = {name: np.array([_pressure(message, name, payload) for _, payload in frames]) for name in _NEEDLES}
-    needles = {name.removesuffix("_kpa"): values for name, values in columns.items() if np.isfinite(values).any()}
-    t_s = np.array([at_s for at_s, _ in frames])
-    t_s = t_s - t_s[0] if t_s[0] > _LATE else t_s
-    keep = np.concatenate([[True], np.diff(t_s) > 0])
-    shown = {"time": "message", **dict.fromkeys(needles, f"AIR1 of 0x{sender:02x}"), "sender": f"0x{sender:02x}"}
+        raise TraceError("file", f"holds no message with brake pressures ({_called(message)})")
+    sender = _sender(told, sender_named)
+    values = _decoded(message, roles, told[sender].payloads)
+    t_s = np.frombuffer(told[sender].t_s, np.float64)
+    grown = Growing()
+    grown.add(t_s - t_s[0] if t_s[0] > _LATE else t_s, values)
+    names = {role: f"{roles[role]} of 0x{sender:02x}" for role in values}
+    shown = {"time": "message", **names, "sender": f"0x{sender:02x}"}
     if len(told) > 1:
-        shown["senders"] = ", ".join(f"0x{one:02x} ({len(told[one])})" for one in sorted(told))
-    return Recording(t_s[keep], {name: values[keep] for name, values in needles.items()}), shown
+        shown["senders"] = ", ".join(f"0x{one:02x} ({len(told[one].payloads)})" for one in sorted(told))
+    return grown.recording(), shown
 
 
-_NEEDLES = ("primary_kpa", "secondary_kpa")
+def _database(described: str | None) -> Any:
+    database = cantools.database.can.Database()
+    if described is None:
+        database.add_dbc_file(str(DBC))
+        return database
+    try:
+        database.add_dbc_string(described[:_MOST_DBC_BYTES])
+    except Exception as broken:  # its grammar raises what it likes
+        raise TraceError("dbc", "is no description of messages that can be read") from broken
+    return database
 
 
-def _messages(data: bytes, suffix: str) -> list[tuple[float, int, bytes]]:
-    with tempfile.NamedTemporaryFile(suffix=suffix) as kept:
-        kept.write(data)
-        kept.flush()
+def _message_of(database: Any, chosen: Mapping[str, str]) -> tuple[Any, dict[str, str]]:
+    """The message that holds the primary pressure, and which of its signals is what. Raises TraceError."""
+    for message in database.messages:
+        names = [signal.name for signal in message.signals]
+        roles = {role: name for role, name in {**guess([*names, "t_s"]), **chosen}.items() if name in names}
+        signal = next((one for one in message.signals if one.name == roles.get("primary")), None)
+        if signal is not None and (signal.unit or "").lower() in ("kpa", "psi", "bar", "mpa"):
+            return message, {role: name for role, name in roles.items() if role in NEEDLES or role in FLAGS}
+    named = ", ".join(signal.name for message in database.messages for signal in message.signals)
+    raise TraceError("dbc", f"describes no message with a primary pressure; its signals are {named[:120]}")
+
+
+def _called(message: Any) -> str:
+    if message.is_extended_frame:
+        return f"{message.name}, PGN {message.frame_id >> _BYTE & _PGN_MASK}"
+    return f"{message.name}, 0x{message.frame_id:03x}"
+
+
+def _messages(source: Source, message: Any) -> Iterator[tuple[float, int, bytes]]:
+    """Every message of this kind, of any sender; nothing else is held."""
+    extended, wanted = message.is_extended_frame, message.frame_id
+    pgn = wanted >> _BYTE & _PGN_MASK
+    with source.as_path() as path:
         try:
-            with can.LogReader(kept.name) as log:
-                return [(one.timestamp, one.arbitration_id, bytes(one.data)) for one in log if one.is_extended_id]
+            with can.LogReader(path) as log:
+                for place, one in enumerate(log):
+                    if place % _TELL_EVERY == 0:
+                        source.told(0)  # how far it is nobody knows, but it may be stopped
+                    same = one.arbitration_id >> _BYTE & _PGN_MASK == pgn if extended else one.arbitration_id == wanted
+                    if one.is_extended_id == extended and same and len(one.data) >= _BYTE // 2:
+                        yield one.timestamp, one.arbitration_id, bytes(one.data)
         except (ValueError, KeyError, IndexError, OSError, NotImplementedError) as broken:
             raise TraceError("file", "is a cut or broken CAN log") from broken
 
 
-def _sender(told: Mapping[int, list[Any]], named: str | None) -> int:
+def _sender(told: Mapping[int, _Told], named: str | None) -> int:
     if named is None:
-        return max(told, key=lambda one: len(told[one]))
+        return max(told, key=lambda one: len(told[one].payloads))
     try:
         sender = int(named, 0)
     except ValueError:
@@ -77,9 +128,26 @@ def _sender(told: Mapping[int, list[Any]], named: str | None) -> int:
     return sender
 
 
-def _pressure(message: Any, name: str, payload: bytes) -> float:
-    signal = message.get_signal_by_name(name)
-    if payload[signal.start // 8] >= _ERROR:
+def _decoded(message: Any, roles: Mapping[str, str], payloads: list[bytes]) -> dict[str, Series]:
+    """The needles in psi and the states, by what they are; one that was never told is left out."""
+    signals = {signal.name: signal for signal in message.signals}
+
+    @functools.lru_cache(_MOST_DECODED)
+    def of(payload: bytes) -> tuple[float, ...]:
+        told = message.decode(payload[: message.length].ljust(message.length, b"\xff"), decode_choices=False)
+        return tuple(
+            _psi(signals[name], float(told[name]), payload) if role in NEEDLES else float(bool(told[name]))
+            for role, name in roles.items()
+        )
+
+    values = np.array([of(payload) for payload in payloads])
+    found = {role: values[:, place] for place, role in enumerate(roles)}
+    return {role: one for role, one in found.items() if np.isfinite(one).any()}
+
+
+def _psi(signal: Any, value: float, payload: bytes) -> float:
+    """In psi; of a whole byte 0xFE is an error and 0xFF nothing."""
+    whole = signal.length == _BYTE and signal.start % _BYTE == 0
+    if whole and payload[signal.start // _BYTE] >= _ERROR:
         return float("nan")
-    kpa = message.decode(payload[:8].ljust(8, b"\xff"), decode_choices=False)[name]
-    return to_psi(float(kpa), "kpa")
+    return value * per_psi(f"_{signal.unit}")

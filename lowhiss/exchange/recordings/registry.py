@@ -3,21 +3,20 @@
 from __future__ import annotations
 
 import csv
-import hashlib
 import io
 import json
 import zipfile
 import zlib
-from collections.abc import Callable, Mapping
+from collections.abc import Callable, Iterator, Mapping
 from dataclasses import dataclass
-from pathlib import Path, PurePath
-from typing import Any
+from pathlib import Path
+from typing import Any, TextIO
 
-from lowhiss.exchange.recordings.columns import recording_of
+from lowhiss.exchange.recordings.columns import Table
+from lowhiss.exchange.recordings.source import Source, Told, of_bytes, of_path
 from lowhiss.trace.recording import Recording, TraceError
 
-MOST_BYTES = 512 * 1024 * 1024
-_MOST_ROWS = 4_000_000
+_MOST_BYTES = 8 * 1024**3
 _BROKEN = (
     *(zipfile.BadZipFile, KeyError, ValueError, OSError, EOFError, SyntaxError),
     *(TypeError, AttributeError, IndexError, zlib.error),
@@ -26,6 +25,8 @@ _BROKEN = (
 _CAN_LOGS = (".log", ".asc", ".blf", ".trc")
 _MOST_UNPACKED = 256 * 1024 * 1024
 """A spreadsheet is a zip: what it unpacks to is bounded before it is opened."""
+_HEAD_BYTES = 4096
+_MOST_NAMES_FROM = 10_000
 
 
 @dataclass(frozen=True, slots=True)
@@ -38,82 +39,112 @@ class Read:
     columns: Mapping[str, str]
 
 
-Reader = Callable[[bytes, str, Mapping[str, str] | None], tuple[Recording, dict[str, str]]]
-"""From the bytes, what the file's name ends in, and the columns that were chosen."""
+Chosen = Mapping[str, str] | None
+Reader = Callable[[Source, Chosen], tuple[Recording, dict[str, str]]]
+"""From a file and the columns that were chosen."""
 
 
-def read_recording(path: Path, chosen: Mapping[str, str] | None = None) -> Read:
-    """The recording in a file. Raises TraceError naming the column, OSError where it cannot be read."""
-    size = path.stat().st_size
-    if size > MOST_BYTES:
-        raise TraceError("file", f"is {size // 2**20} MB large; at most {MOST_BYTES // 2**20} MB are read")
-    return read_bytes(path.name, path.read_bytes(), chosen)
+def read_recording(path: Path, chosen: Chosen = None, told: Told | None = None) -> Read:
+    """The recording in a file, read in pieces. Raises TraceError naming the column, OSError where it cannot be read."""
+    return read_source(of_path(path, told) if told else of_path(path), chosen)
 
 
-def read_bytes(file_name: str, data: bytes, chosen: Mapping[str, str] | None = None) -> Read:
+def read_bytes(file_name: str, data: bytes, chosen: Chosen = None) -> Read:
     """The recording in the bytes of a file. Raises TraceError naming the column."""
-    path = PurePath(file_name)
-    if not data.strip():
+    return read_source(of_bytes(file_name, data), chosen)
+
+
+def read_source(source: Source, chosen: Chosen = None) -> Read:
+    """The recording in a source. Raises TraceError naming the column."""
+    if source.size > _MOST_BYTES:
+        raise TraceError("file", f"is {source.size // 2**20} MB large; at most {_MOST_BYTES // 2**20} MB are read")
+    head = source.head(_HEAD_BYTES)
+    if not head.strip():
         raise TraceError("file", "is empty")
-    name = _format_of(path, data)
-    recording, columns = READERS[name](data, path.suffix.lower(), chosen)
-    return Read(recording, name, hashlib.sha256(data).hexdigest(), columns)
+    name = _format_of(source, head)
+    recording, columns = READERS[name](source, chosen)
+    return Read(recording, name, source.sha256(), columns)
 
 
-def _format_of(path: PurePath, data: bytes) -> str:
-    if data[:2] == b"PK":
+def _format_of(source: Source, head: bytes) -> str:
+    if head[:2] == b"PK":
         return "xlsx"
-    if data[:3] == b"MDF" or path.suffix.lower() in (".mf4", ".mdf"):
+    if head[:3] == b"MDF" or source.suffix in (".mf4", ".mdf"):
         return "mdf"
-    if path.suffix.lower() in _CAN_LOGS:
+    if source.suffix in _CAN_LOGS:
         return "can"
-    if path.suffix.lower() in (".jsonl", ".ndjson") or data.lstrip()[:1] == b"{":
+    if source.suffix in (".jsonl", ".ndjson") or head.lstrip()[:1] == b"{":
         return "feed"
-    if b"\x00" in data[:4096]:
+    if b"\x00" in head:
         raise TraceError("file", "is no text, and no recording that is known here")
     return "csv"
 
 
-def _read_csv(data: bytes, _: str, chosen: Mapping[str, str] | None) -> tuple[Recording, dict[str, str]]:
-    try:
-        text = data.decode("utf-8-sig")
-    except UnicodeDecodeError:
-        text = data.decode("latin-1")
-    head = text[:4096]
-    separator = max(";\t,", key=lambda one: head.split("\n", 1)[0].count(one))
-    try:
-        rows = [row for row in csv.reader(io.StringIO(text), delimiter=separator) if any(cell.strip() for cell in row)]
-    except csv.Error as broken:
-        raise TraceError("file", f"is no table of columns ({broken})") from broken
-    if len(rows) < 4:
-        raise TraceError("file", f"has {len(rows)} lines: that is no recording")
-    names = [cell.strip() for cell in rows[0]]
+def _read_csv(source: Source, chosen: Chosen) -> tuple[Recording, dict[str, str]]:
+    for encoding in ("utf-8-sig", "latin-1"):
+        try:
+            with source.open() as raw, io.TextIOWrapper(raw, encoding, newline="") as text:
+                return _csv_table(text, chosen)
+        except UnicodeDecodeError:
+            continue
+        except csv.Error as broken:
+            raise TraceError("file", f"is no table of columns ({broken})") from broken
+    raise AssertionError("latin-1 reads any bytes")  # pragma: no cover
+
+
+def _csv_table(text: TextIO, chosen: Chosen) -> tuple[Recording, dict[str, str]]:
+    first = text.readline()
+    separator = max(";\t,", key=first.count)
+    (names,) = csv.reader([first], delimiter=separator)
+    names = [name.strip() for name in names]
     if not any(any(letter.isalpha() for letter in name) for name in names):
         raise TraceError("file", "has no header: name its columns in the first line, such as t_s, primary_psi")
-    decimal = "," if separator != "," and any("," in cell for cell in rows[1]) else "."
-    return recording_of(names, rows[1 : _MOST_ROWS + 1], chosen, decimal)
+    rows = (row for row in csv.reader(text, delimiter=separator) if any(cell.strip() for cell in row))
+    return _table(names, rows, chosen, commas=separator != ",")
 
 
-def _read_xlsx(data: bytes, _: str, chosen: Mapping[str, str] | None) -> tuple[Recording, dict[str, str]]:
+def _table(
+    names: list[str], rows: Iterator[list[str]], chosen: Chosen, *, commas: bool
+) -> tuple[Recording, dict[str, str]]:
+    """commas : a comma in a number is its decimal point."""
+    table: Table | None = None
+    counted = 0
+    for row in rows:
+        counted += 1
+        if table is None:
+            table = Table(names, chosen, "," if commas and any("," in cell for cell in row) else ".")
+        table.add(row)
+    if table is None or counted < _FEWEST_ROWS:
+        raise TraceError("file", f"has {counted + 1} lines: that is no recording")
+    return table.recording(), table.taken
+
+
+_FEWEST_ROWS = 3
+
+
+def _read_xlsx(source: Source, chosen: Chosen) -> tuple[Recording, dict[str, str]]:
     import openpyxl  # each reader loads what it needs: one file is of one format
 
     try:
-        with zipfile.ZipFile(io.BytesIO(data)) as packed:
+        with source.open() as file, zipfile.ZipFile(file) as packed:
             unpacked = sum(one.file_size for one in packed.infolist())
     except zipfile.BadZipFile as broken:
         raise TraceError("file", "is a cut or broken spreadsheet") from broken
     if unpacked > _MOST_UNPACKED:
         raise TraceError("file", "unpacks to more than a spreadsheet of this kind ever holds")
-    try:
-        book = openpyxl.load_workbook(io.BytesIO(data), read_only=True, data_only=True)
-        sheets = book.worksheets[:1]  # rows are read as they are asked for: what is broken shows only then
-        rows = [["" if cell is None else _cell(cell) for cell in row] for row in sheets[0].iter_rows(values_only=True)]
-    except _BROKEN as broken:
-        raise TraceError("file", "is a cut or broken spreadsheet") from broken
-    rows = [row for row in rows if any(row)][: _MOST_ROWS + 1]
-    if len(rows) < 4:
-        raise TraceError("file", f"has {len(rows)} rows: that is no recording")
-    return recording_of(rows[0], rows[1:], chosen)
+    with source.open() as file:
+        try:
+            book = openpyxl.load_workbook(file, read_only=True, data_only=True)
+            sheets = book.worksheets[:1]  # rows are read as they are asked for: what is broken shows only then
+            cells = (
+                ["" if cell is None else _cell(cell) for cell in row] for row in sheets[0].iter_rows(values_only=True)
+            )
+            rows = (row for row in cells if any(row))
+            return _table(next(rows, []), rows, chosen, commas=False)
+        except TraceError:
+            raise
+        except _BROKEN as broken:
+            raise TraceError("file", "is a cut or broken spreadsheet") from broken
 
 
 def _cell(value: object) -> str:
@@ -121,9 +152,25 @@ def _cell(value: object) -> str:
     return str(isoformat()) if isoformat is not None else str(value)
 
 
-def _read_feed(data: bytes, _: str, chosen: Mapping[str, str] | None) -> tuple[Recording, dict[str, str]]:
-    frames: list[dict[str, Any]] = []
-    for place, line in enumerate(data.decode("utf-8", errors="replace").splitlines(), 1):
+def _read_feed(source: Source, chosen: Chosen) -> tuple[Recording, dict[str, str]]:
+    with source.open() as raw, io.TextIOWrapper(raw, "utf-8", errors="replace") as text:
+        names = _names_of(text)
+        text.seek(0)
+        rows = ([_text(frame.get(name)) for name in names] for frame in _frames(text))
+        return _table(names, rows, chosen, commas=False)
+
+
+def _names_of(text: TextIO) -> list[str]:
+    """What a feed's frames tell, from the first of them."""
+    firsts = (frame for frame, _ in zip(_frames(text), range(_MOST_NAMES_FROM), strict=False))
+    names = [name for name in dict.fromkeys(name for frame in firsts for name in frame) if name != "seq"]
+    if "at_s" in names and "t_s" in names:
+        names.remove("t_s")
+    return names
+
+
+def _frames(text: TextIO) -> Iterator[dict[str, Any]]:
+    for place, line in enumerate(iter(text.readline, ""), 1):
         if not line.strip():
             continue
         try:
@@ -132,28 +179,23 @@ def _read_feed(data: bytes, _: str, chosen: Mapping[str, str] | None) -> tuple[R
             raise TraceError("file", f"line {place} is no JSON: a feed has one frame a line") from None
         if not isinstance(frame, dict):
             raise TraceError("file", f"line {place} is no frame")
-        frames.append(frame)
-    names = [name for name in dict.fromkeys(name for frame in frames for name in frame) if name != "seq"]
-    if "at_s" in names and "t_s" in names:
-        names.remove("t_s")
-    rows = [[_text(frame.get(name)) for name in names] for frame in frames]
-    return recording_of(names, rows, chosen)
+        yield frame
 
 
 def _text(value: object) -> str:
     return "" if value is None else str(value).lower() if isinstance(value, bool) else str(value)
 
 
-def _read_can(data: bytes, suffix: str, chosen: Mapping[str, str] | None) -> tuple[Recording, dict[str, str]]:
+def _read_can(source: Source, chosen: Chosen) -> tuple[Recording, dict[str, str]]:
     from lowhiss.exchange.recordings.network import read_network
 
-    return read_network(data, suffix, chosen)
+    return read_network(source, chosen)
 
 
-def _read_mdf(data: bytes, _: str, chosen: Mapping[str, str] | None) -> tuple[Recording, dict[str, str]]:
+def _read_mdf(source: Source, chosen: Chosen) -> tuple[Recording, dict[str, str]]:
     from lowhiss.exchange.recordings.measured import read_measured
 
-    return read_measured(data, chosen)
+    return read_measured(source, chosen)
 
 
 READERS: dict[str, Reader] = {

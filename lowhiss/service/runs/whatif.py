@@ -4,14 +4,13 @@ from __future__ import annotations
 
 import datetime as dt
 import json
-import uuid
 from collections import Counter
 from collections.abc import Iterator, Mapping, Sequence
 from dataclasses import asdict, dataclass
 from functools import lru_cache
-from typing import Any, Literal
+from typing import Any
 
-from sqlalchemy import ColumnElement, Text, bindparam, delete, func, or_, select, text, type_coerce
+from sqlalchemy import ColumnElement, Text, bindparam, func, or_, select, text, type_coerce
 from sqlalchemy.orm import Session
 
 from lowhiss.core.judge import StageVerdict
@@ -19,7 +18,8 @@ from lowhiss.core.words import Words
 from lowhiss.engine.executor import Executor, in_order
 from lowhiss.engine.whatif_parts import KeptRun, PartChanges, RunsPart, judge_part, verdict_of
 from lowhiss.exchange.tables import csv_text
-from lowhiss.service.errors import NotFoundError, RefusedError
+from lowhiss.service.errors import RefusedError
+from lowhiss.service.jobs import JobState, cancel_job, end_job, find_job, held, kept_jobs, new_job
 from lowhiss.service.people.signin import Person
 from lowhiss.service.rules.desk import sets_named
 from lowhiss.service.rules.kept import keep_rules, kept_rules
@@ -28,15 +28,9 @@ from lowhiss.service.runs.verdicts import core_version
 from lowhiss.store.engine import Store
 from lowhiss.store.models import JobLineRow, JobRow, RunRow, VerdictRow
 
-JobState = Literal["waiting", "running", "done", "cancelled", "failed"]
 KIND = "what_if"
 AT_ONCE = 250
 """So many runs are one part: about a second of work, so that nothing is far from what was kept last."""
-LEFT_AFTER = dt.timedelta(seconds=10)
-"""A job that nobody has worked on for so long was left: whoever finds it takes it up where it stood."""
-MAX_JOBS = 50
-"""So many are kept; the oldest ended one gives way."""
-MAX_UNENDED = 5
 LINES_PAGE = 100
 _ROOM_FOR_EVENTS = 64 * 1024 * 1024
 
@@ -101,30 +95,14 @@ def ask(store: Store, by: Person, rules: str, choice: Choice) -> Job:
         total = session.scalar(select(func.count()).select_from(RunRow).where(*_chosen(session, choice))) or 0
         if not total:
             raise RefusedError("nothing_chosen", "choice: no ended test is like that: choose others.", "choice")
-        unended = select(func.count()).select_from(JobRow).where(JobRow.state.in_(("waiting", "running")))
-        if (session.scalar(unended) or 0) >= MAX_UNENDED:
-            raise RefusedError("too_many_jobs", "Other questions are still being answered: ask when one is done.", "")
         keep_rules(session, others)
-        row = JobRow(
-            id=str(uuid.uuid4()),
-            kind=KIND,
-            state="waiting",
-            asked={
-                "rules": others.content_hash,
-                "name": others.id,
-                "title": dict(others.title),
-                "choice": {key: _plain(value) for key, value in asdict(choice).items() if value},
-            },
-            asked_by=by.name,
-            asked_at=now,
-            total=total,
-            done=0,
-            summary=_empty(),
-        )
-        session.add(row)
-        _make_room(session)
-        session.flush()
-        return _job(row)
+        asked = {
+            "rules": others.content_hash,
+            "name": others.id,
+            "title": dict(others.title),
+            "choice": {key: _plain(value) for key, value in asdict(choice).items() if value},
+        }
+        return _job(new_job(session, KIND, by, asked, total, _empty()))
 
 
 def _plain(value: Any) -> Any:
@@ -151,12 +129,6 @@ def _empty() -> dict[str, Any]:
     return {"judged": 0, "unread": 0, "changed": 0, "lines": 0, "ways": {}, "units": {}}
 
 
-def _make_room(session: Session) -> None:
-    ended = select(JobRow.id).where(JobRow.state.in_(("done", "cancelled", "failed"))).order_by(JobRow.asked_at.desc())
-    for job_id in session.scalars(ended.offset(MAX_JOBS - 1)).all():
-        session.execute(delete(JobRow).where(JobRow.id == job_id))
-
-
 def _job(row: JobRow) -> Job:
     return Job(
         id=row.id,
@@ -176,54 +148,23 @@ def _job(row: JobRow) -> Job:
 
 def jobs(store: Store) -> list[Job]:
     """Every question that is kept, the latest first."""
-    query = select(JobRow).where(JobRow.kind == KIND).order_by(JobRow.asked_at.desc()).limit(MAX_JOBS + MAX_UNENDED)
     with store.transaction() as session:
-        return [_job(row) for row in session.scalars(query)]
+        return [_job(row) for row in kept_jobs(session, KIND)]
 
 
 def job(store: Store, job_id: str) -> Job:
     """One question. Raises NotFoundError."""
     with store.transaction() as session:
-        return _job(_find(session, job_id))
-
-
-def _find(session: Session, job_id: str, *, lock: bool = False) -> JobRow:
-    row = session.get(JobRow, job_id, with_for_update=lock)
-    if row is None or row.kind != KIND:
-        raise NotFoundError("job_unknown", "There is no such question.", "job_id")
-    return row
+        return _job(find_job(session, KIND, job_id))
 
 
 def cancel(store: Store, job_id: str) -> Job:
     """Stop a question; what was found so far stays. Raises NotFoundError."""
     with store.transaction() as session:
-        row = _find(session, job_id, lock=True)
-        if row.state in ("waiting", "running"):
-            row.state, row.ended_at = "cancelled", dt.datetime.now(dt.UTC)
-        return _job(row)
+        return _job(cancel_job(session, KIND, job_id))
 
 
 # working on one
-
-
-def claim(store: Store, worker: str, now: dt.datetime) -> str | None:
-    """The next job that nobody works on, taken by ``worker``; None where there is none."""
-    left = or_(JobRow.seen_at < now - LEFT_AFTER, JobRow.worker == worker)
-    free = or_(JobRow.state == "waiting", (JobRow.state == "running") & left)
-    with store.transaction() as session:
-        query = select(JobRow).where(JobRow.kind == KIND, free).order_by(JobRow.asked_at).limit(1)
-        row = session.scalar(query.with_for_update(skip_locked=True))
-        if row is None:
-            return None
-        row.state, row.worker, row.seen_at = "running", worker, now
-        return row.id
-
-
-def unended(store: Store) -> bool:
-    """Whether any question waits or is being answered, by whomever."""
-    query = select(JobRow.id).where(JobRow.kind == KIND, JobRow.state.in_(("waiting", "running"))).limit(1)
-    with store.transaction() as session:
-        return session.scalar(query) is not None
 
 
 def work_on(store: Store, job_id: str, worker: str, executor: Executor) -> None:
@@ -231,7 +172,7 @@ def work_on(store: Store, job_id: str, worker: str, executor: Executor) -> None:
     for found in in_order(executor, judge_part, _parts(store, job_id)):
         if not _keep_part(store, job_id, worker, found):
             return
-    _end(store, job_id, worker)
+    end_job(store, job_id, worker)
 
 
 def _parts(store: Store, job_id: str) -> Iterator[RunsPart]:
@@ -322,17 +263,17 @@ def _policy(setup: str) -> str | None:
 
 def _keep_part(store: Store, job_id: str, worker: str, found: PartChanges) -> bool:
     """Keep what came of a part with where it ends, in one transaction; False where the job is no longer ours."""
-    with store.transaction() as session:
-        row = _find(session, job_id, lock=True)
-        if row.state != "running" or row.worker != worker:
+    with held(store, job_id, worker) as mine:
+        if mine is None:
             return False
+        session, row = mine
         summary = _added(row.summary, found, _units_of(session, [line["run"] for line in found.lines]))
         first = int(row.summary["lines"])
         session.add_all(
             JobLineRow(job_id=job_id, place=first + place, body=line) for place, line in enumerate(found.lines)
         )
         row.done += found.judged + found.unread
-        row.cursor, row.summary, row.seen_at = found.ends, summary, dt.datetime.now(dt.UTC)
+        row.cursor, row.summary = found.ends, summary
         return True
 
 
@@ -355,29 +296,13 @@ def _added(before: dict[str, Any], found: PartChanges, units: Mapping[str, str])
     }
 
 
-def _end(store: Store, job_id: str, worker: str) -> None:
-    with store.transaction() as session:
-        row = _find(session, job_id, lock=True)
-        if row.state == "running" and row.worker == worker:
-            row.state, row.ended_at = "done", dt.datetime.now(dt.UTC)
-            row.total = row.done
-
-
-def fail(store: Store, job_id: str, worker: str, why: str) -> None:
-    """A job that cannot be done says why."""
-    with store.transaction() as session:
-        row = _find(session, job_id, lock=True)
-        if row.state == "running" and row.worker == worker:
-            row.state, row.why, row.ended_at = "failed", why[:300], dt.datetime.now(dt.UTC)
-
-
 # what came of one
 
 
 def changes(store: Store, job_id: str, words: Words, after: int = 0, page: int = LINES_PAGE) -> list[ChangedRun]:
     """The runs that would come out otherwise, a page from place ``after``, worded. Raises NotFoundError."""
     with store.transaction() as session:
-        return _worded(session, _find(session, job_id), words, after, page)
+        return _worded(session, find_job(session, KIND, job_id), words, after, page)
 
 
 def _worded(session: Session, row: JobRow, words: Words, after: int, page: int) -> list[ChangedRun]:
@@ -428,7 +353,7 @@ _STAGE_COLUMNS = ("stage", "stage_before", "stage_after", "was", "now")
 def as_csv(store: Store, job_id: str, words: Words) -> Iterator[str]:
     """Every run that would come out otherwise, a line for each stage that differs. Raises NotFoundError at once."""
     with store.transaction() as session:
-        _find(session, job_id)
+        find_job(session, KIND, job_id)
 
     def lines() -> Iterator[str]:
         yield csv_text([(*_COLUMNS, *_STAGE_COLUMNS)])

@@ -7,11 +7,12 @@ import logging
 import os
 import threading
 import uuid
+from collections.abc import Mapping
 
 from sqlalchemy.exc import DBAPIError
 
 from lowhiss.engine.executor import executor
-from lowhiss.service.runs import whatif
+from lowhiss.service.jobs import WorkOn, claim, fail_job, unended
 from lowhiss.store.engine import Store
 
 log = logging.getLogger(__name__)
@@ -24,10 +25,11 @@ _MOST_TRIES = 3
 
 
 class Worker:
-    """Answers questions for as long as there are any; woken by whoever asks one."""
+    """Answers questions for as long as there are any; woken by whoever asks one. kinds : how each kind is worked on."""
 
-    def __init__(self, store: Store) -> None:
+    def __init__(self, store: Store, kinds: Mapping[str, WorkOn]) -> None:
         self.store = store
+        self._kinds = kinds
         self.id = str(uuid.uuid4())
         self._lock = threading.Lock()
         self._thread: threading.Thread | None = None
@@ -51,11 +53,12 @@ class Worker:
         while not self._over.is_set():
             self._asked.clear()
             try:
-                job_id = whatif.claim(self.store, self.id, dt.datetime.now(dt.UTC))
-                if job_id is not None:
+                found = claim(self.store, tuple(self._kinds), self.id, dt.datetime.now(dt.UTC))
+                if found is not None:
+                    kind, job_id = found
                     tries[job_id] = tries.get(job_id, 0) + 1
-                    self._answer(job_id, tries[job_id])
-                elif not whatif.unended(self.store):
+                    self._answer(self._kinds[kind], job_id, tries[job_id])
+                elif not unended(self.store, tuple(self._kinds)):
                     with self._lock:
                         if not self._asked.is_set():
                             self._thread = None
@@ -66,17 +69,17 @@ class Worker:
                 # it comes again, and what was kept stands
                 self._over.wait(_LOOK_AGAIN_S)
 
-    def _answer(self, job_id: str, tried: int) -> None:
+    def _answer(self, work_on: WorkOn, job_id: str, tried: int) -> None:
         try:
             with executor(os.environ.get(SCHEDULER)) as elsewhere:
-                whatif.work_on(self.store, job_id, self.id, elsewhere)
+                work_on(self.store, job_id, self.id, elsewhere)
         except DBAPIError:
             raise
         except OSError as error:
             log.warning("a long question has nowhere to run: %s", error)
-            whatif.fail(self.store, job_id, self.id, "The scheduler that the work should go to cannot be reached.")
+            fail_job(self.store, job_id, self.id, "The scheduler that the work should go to cannot be reached.")
         except Exception as error:
             # a process that died takes the others of its pool along: begun again where it stood
             log.warning("a long question was broken off: %r", error)
             if tried >= _MOST_TRIES:
-                whatif.fail(self.store, job_id, self.id, "It was broken off each time; the server's log says how.")
+                fail_job(self.store, job_id, self.id, "It was broken off each time; the server's log says how.")

@@ -1,0 +1,133 @@
+"""Long work that somebody asked for: kept part by part, done by one worker at a time, taken up where it stood."""
+
+from __future__ import annotations
+
+import datetime as dt
+import uuid
+from collections.abc import Callable, Iterator
+from contextlib import contextmanager
+from typing import Any, Literal
+
+from sqlalchemy import delete, func, or_, select
+from sqlalchemy.orm import Session
+
+from lowhiss.engine.executor import Executor
+from lowhiss.service.errors import NotFoundError, RefusedError
+from lowhiss.service.people.signin import Person
+from lowhiss.store.engine import Store
+from lowhiss.store.models import JobRow
+
+JobState = Literal["gathering", "waiting", "running", "done", "cancelled", "failed"]
+UNENDED: tuple[JobState, ...] = ("waiting", "running")
+ENDED: tuple[JobState, ...] = ("done", "cancelled", "failed")
+LEFT_AFTER = dt.timedelta(seconds=10)
+"""A job that nobody has worked on for so long was left: whoever finds it takes it up where it stood."""
+MAX_JOBS = 50
+"""So many of a kind are kept; the oldest ended one gives way."""
+MAX_UNENDED = 5
+WorkOn = Callable[[Store, str, str, Executor], None]
+"""Does a job of its kind from where it stood: the store, the job's id, the worker's, and where the work runs."""
+
+
+def new_job(
+    session: Session, kind: str, by: Person, asked: dict[str, Any], total: int, summary: dict[str, Any]
+) -> JobRow:
+    """A job that waits to be done. Raises RefusedError where too many wait already."""
+    unended = select(func.count()).select_from(JobRow).where(JobRow.kind == kind, JobRow.state.in_(UNENDED))
+    if (session.scalar(unended) or 0) >= MAX_UNENDED:
+        raise RefusedError("too_many_jobs", "Other questions are still being answered: ask when one is done.", "")
+    row = JobRow(
+        id=str(uuid.uuid4()),
+        kind=kind,
+        state="waiting",
+        asked=asked,
+        asked_by=by.name,
+        asked_at=dt.datetime.now(dt.UTC),
+        total=total,
+        done=0,
+        summary=summary,
+    )
+    session.add(row)
+    _make_room(session, kind)
+    session.flush()
+    return row
+
+
+def _make_room(session: Session, kind: str) -> None:
+    ended = select(JobRow.id).where(JobRow.kind == kind, JobRow.state.in_(ENDED)).order_by(JobRow.asked_at.desc())
+    for job_id in session.scalars(ended.offset(MAX_JOBS - 1)).all():
+        session.execute(delete(JobRow).where(JobRow.id == job_id))
+
+
+def kept_jobs(session: Session, kind: str) -> list[JobRow]:
+    """Every job of a kind that is kept, the latest first."""
+    query = select(JobRow).where(JobRow.kind == kind).order_by(JobRow.asked_at.desc()).limit(MAX_JOBS + MAX_UNENDED)
+    return list(session.scalars(query))
+
+
+def find_job(session: Session, kind: str, job_id: str, *, lock: bool = False) -> JobRow:
+    """One job. Raises NotFoundError."""
+    row = session.get(JobRow, job_id, with_for_update=lock)
+    if row is None or row.kind != kind:
+        raise NotFoundError("job_unknown", "There is no such question.", "job_id")
+    return row
+
+
+def cancel_job(session: Session, kind: str, job_id: str) -> JobRow:
+    """Stop a job; what was found so far stays. Raises NotFoundError."""
+    row = find_job(session, kind, job_id, lock=True)
+    if row.state not in ENDED:
+        row.state, row.ended_at = "cancelled", dt.datetime.now(dt.UTC)
+    return row
+
+
+# working on one
+
+
+def claim(store: Store, kinds: tuple[str, ...], worker: str, now: dt.datetime) -> tuple[str, str] | None:
+    """The next job that nobody works on, taken by ``worker``: its kind and its id; None where there is none."""
+    left = or_(JobRow.seen_at < now - LEFT_AFTER, JobRow.worker == worker)
+    free = or_(JobRow.state == "waiting", (JobRow.state == "running") & left)
+    with store.transaction() as session:
+        query = select(JobRow).where(JobRow.kind.in_(kinds), free).order_by(JobRow.asked_at).limit(1)
+        row = session.scalar(query.with_for_update(skip_locked=True))
+        if row is None:
+            return None
+        row.state, row.worker, row.seen_at = "running", worker, now
+        return row.kind, row.id
+
+
+def unended(store: Store, kinds: tuple[str, ...]) -> bool:
+    """Whether any job waits or is being done, by whomever."""
+    query = select(JobRow.id).where(JobRow.kind.in_(kinds), JobRow.state.in_(UNENDED)).limit(1)
+    with store.transaction() as session:
+        return session.scalar(query) is not None
+
+
+@contextmanager
+def held(store: Store, job_id: str, worker: str) -> Iterator[tuple[Session, JobRow] | None]:
+    """The job in a transaction of its own, to keep a part of it; None where it is no longer this worker's."""
+    with store.transaction() as session:
+        row = session.get(JobRow, job_id, with_for_update=True)
+        if row is None or row.state != "running" or row.worker != worker:
+            yield None
+            return
+        row.seen_at = dt.datetime.now(dt.UTC)
+        yield session, row
+
+
+def end_job(store: Store, job_id: str, worker: str) -> None:
+    """It is done."""
+    with held(store, job_id, worker) as mine:
+        if mine:
+            _, row = mine
+            row.state, row.ended_at = "done", dt.datetime.now(dt.UTC)
+            row.total = row.done
+
+
+def fail_job(store: Store, job_id: str, worker: str, why: str) -> None:
+    """A job that cannot be done says why."""
+    with held(store, job_id, worker) as mine:
+        if mine:
+            _, row = mine
+            row.state, row.why, row.ended_at = "failed", why[:300], dt.datetime.now(dt.UTC)
