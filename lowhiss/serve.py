@@ -87,7 +87,7 @@ def serve(data_dir: Path, port: int, *, demo: bool, wider: Wider | None = None) 
                 _say("Loaded the demo scenario")
             address = wider.public_url or f"{'https' if wider.tls else 'http'}://{wider.listen}:{port}"
             code = first_manager_code(store)
-            server = _web_server(store, wider, demo_accounts=demo)
+            server = _web_server(store, wider, directory / "waiting", demo_accounts=demo)
             _judge_again(store)
 
             def end(*_: object) -> None:
@@ -222,13 +222,14 @@ def _interrupt(*_: object) -> None:
     raise KeyboardInterrupt
 
 
-def _web_server(store: Store, wider: Wider, *, demo_accounts: bool) -> uvicorn.Server:
+def _web_server(store: Store, wider: Wider, spool: Path, *, demo_accounts: bool) -> uvicorn.Server:
     names = {"127.0.0.1", "localhost", wider.listen, urlsplit(wider.public_url or "").hostname or "localhost"}
     app = create_app(
         store,
         tuple(sorted(names - {"0.0.0.0", "::"})),
         demo_accounts=demo_accounts,
         secure=wider.tls,
+        spool=spool,
     )
     app.state.worker.wake()  # an earlier process may have left a question half answered
     config = uvicorn.Config(

@@ -113,11 +113,19 @@ def store(database: PrivateServer) -> Iterator[Store]:
 class Running:
     """The application behind a real port of the loopback interface."""
 
-    def __init__(self, store: Store, web: Path = WEB_DIST, demo_accounts: bool = True, *, secure: bool = False) -> None:
+    def __init__(
+        self,
+        store: Store,
+        web: Path = WEB_DIST,
+        demo_accounts: bool = True,
+        *,
+        secure: bool = False,
+        spool: Path | None = None,
+    ) -> None:
         self._listener = socket.create_server(("127.0.0.1", 0))
         self.url = f"http://127.0.0.1:{self._listener.getsockname()[1]}"
         config = uvicorn.Config(
-            create_app(store, web=web, demo_accounts=demo_accounts, secure=secure),
+            create_app(store, web=web, demo_accounts=demo_accounts, secure=secure, spool=spool),
             **{**web_options(), "log_level": "error"},
             lifespan="off",
             timeout_graceful_shutdown=1,
@@ -134,9 +142,15 @@ class Running:
 
 
 @pytest.fixture(scope="session")
-def app_url(store: Store) -> Iterator[str]:
+def app_spool(tmp_path_factory: pytest.TempPathFactory) -> Path:
+    """Where the application's files wait to be read."""
+    return tmp_path_factory.mktemp("waiting")
+
+
+@pytest.fixture(scope="session")
+def app_url(store: Store, app_spool: Path) -> Iterator[str]:
     """Where the application with demo data answers."""
-    running = Running(store)
+    running = Running(store, spool=app_spool)
     yield running.url
     running.stop()
 

@@ -2,8 +2,11 @@
 
 from __future__ import annotations
 
+import os
+import tempfile
 from collections.abc import AsyncIterator
 from contextlib import asynccontextmanager
+from functools import partial
 from pathlib import Path
 from typing import Any
 
@@ -31,15 +34,16 @@ from lowhiss.api.rules import sums
 from lowhiss.api.runs import feed, live, log, whatif
 from lowhiss.api.runs import routes as runs
 from lowhiss.api.schemas import ErrorOut
+from lowhiss.api.traces import batches
 from lowhiss.api.traces import routes as traces
+from lowhiss.service.jobs import WorkOn
 from lowhiss.service.runs import whatif as whatif_job
+from lowhiss.service.traces import many
 from lowhiss.service.working import Worker
 from lowhiss.store.engine import Store
 
 WEB_DIST = Path(__file__).resolve().parents[2] / "web" / "dist"
 _THREADS = 4
-_JOBS = {whatif_job.KIND: whatif_job.work_on}
-"""How each kind of long work is done."""
 _ERRORS: dict[int | str, dict[str, Any]] = {
     # every error has the one form; its status and code say which it is (docs/architecture.md lists them)
     422: {"model": ErrorOut, "description": "The input cannot be accepted."},
@@ -61,10 +65,12 @@ def create_app(
     *,
     demo_accounts: bool = False,
     secure: bool = False,
+    spool: Path | None = None,
 ) -> FastAPI:
     """The application over ``store``, answering only to ``hosts``; ``None`` serves for reading its schema.
 
-    demo_accounts : demo people may sign in by one touch.  secure : it is reached by TLS alone.
+    demo_accounts : demo people may sign in by one touch.  secure : it is reached by TLS alone.  spool : where files
+    wait that are read beside everything else.
     """
     app = FastAPI(
         title="Low Hiss",
@@ -78,9 +84,10 @@ def create_app(
     )
     app.state.store = store
     app.state.demo_accounts = demo_accounts
-    app.state.worker = None if store is None else Worker(store, _JOBS)
+    app.state.spool = many.Spool(spool or Path(tempfile.gettempdir()) / f"low-hiss-waiting-{os.getuid()}")
+    app.state.worker = None if store is None else Worker(store, _jobs(app.state.spool))
     office = (session, people, units, trailers, standing, rulebook, sums, whatif)
-    for area in (*office, runs, log, practice, learning, lessons, examinations, traces, rounds):
+    for area in (*office, runs, log, practice, learning, lessons, examinations, traces, batches, rounds):
         app.include_router(area.router)
     live.install(app, store)
     feed.install(app)
@@ -91,6 +98,11 @@ def create_app(
     if web.is_dir():
         _serve_front_end(app, web)
     return app
+
+
+def _jobs(spool: many.Spool) -> dict[str, WorkOn]:
+    """How each kind of long work is done."""
+    return {whatif_job.KIND: whatif_job.work_on, many.KIND: partial(many.work_on, spool)}
 
 
 def _serve_front_end(app: FastAPI, web: Path) -> None:

@@ -14,10 +14,14 @@ from lowhiss.api.careful import UnreadableError
 MAX_BODY_BYTES = 2 * 1024 * 1024
 MAX_PHOTO_BYTES = 8 * 1024 * 1024
 MAX_RECORDING_BYTES = 24 * 1024 * 1024
+MAX_BATCH_BYTES = 4 * 1024**3
+"""A file that is read beside everything else, in pieces."""
 BODY_PIECE_S = 10.0
 """How long a request may leave its next piece of body awaited."""
 BODY_S = 30.0
 """How long a whole body may take to arrive."""
+LARGE_BODY_S = 3600.0
+"""The same of a file that is read in pieces."""
 _HEADERS = {
     # everything ships with the app: nothing may be loaded from anywhere else
     "Content-Security-Policy": "default-src 'self'; "
@@ -33,9 +37,16 @@ _HEADERS = {
 
 def _most(scope: Scope) -> int:
     """How many bytes a request may bring: a photograph and a recording are larger than anything else."""
+    if _is_large(scope):
+        return MAX_BATCH_BYTES
     if scope["path"].startswith("/api/photos/"):
         return MAX_PHOTO_BYTES
     return MAX_RECORDING_BYTES if scope["path"] == "/api/traces" else MAX_BODY_BYTES
+
+
+def _is_large(scope: Scope) -> bool:
+    path: str = scope["path"]
+    return scope["method"] == "PUT" and path.startswith("/api/trace-batches/")
 
 
 def _too_large(most: int) -> str:
@@ -70,7 +81,8 @@ class Guard:
         if refusal is not None:
             await refusal(scope, receive, answer)
         else:
-            await self.app(scope, _Bounded(receive, _most(scope)), answer)
+            whole_s = LARGE_BODY_S if _is_large(scope) else BODY_S
+            await self.app(scope, _Bounded(receive, _most(scope), whole_s), answer)
 
 
 def _refusal(scope: Scope) -> ASGIApp | None:
@@ -87,8 +99,8 @@ def _refusal(scope: Scope) -> ASGIApp | None:
 class _Bounded:
     """A request's body, bounded in size and in the time it may take, however it is cut into pieces."""
 
-    def __init__(self, receive: Receive, most: int) -> None:
-        self._receive, self._most = receive, most
+    def __init__(self, receive: Receive, most: int, whole_s: float) -> None:
+        self._receive, self._most, self._whole_s = receive, most, whole_s
         self._taken = 0
         self._whole = False
         self._until: float | None = None
@@ -98,7 +110,7 @@ class _Bounded:
         if self._whole:
             return await self._receive()  # whether the client has gone is nobody's hurry
         now = asyncio.get_running_loop().time()
-        self._until = self._until or now + BODY_S
+        self._until = self._until or now + self._whole_s
         try:
             async with asyncio.timeout(max(0.0, min(BODY_PIECE_S, self._until - now))):
                 message = await self._receive()

@@ -14,7 +14,11 @@ def add_trace(commands: Commands) -> None:
     """The command ``trace``."""
     parser = commands.add_parser("trace", help="find and judge a test in a recorded pressure log")
     parser.add_argument(
-        "files", nargs="+", type=Path, metavar="FILE", help="CSV, XLSX, a feed's lines, a CAN log, or MDF"
+        "files",
+        nargs="+",
+        type=Path,
+        metavar="FILE",
+        help="CSV, XLSX, a feed's lines, a CAN log, MDF; a folder or a zip of them",
     )
     parser.add_argument("--kind", default="tractor_semitrailer", metavar="KIND", help="which vehicle it was")
     parser.add_argument("--rules", metavar="ID|FILE", default=rulebook.rule_set_ids()[0], help="rule set")
@@ -27,6 +31,8 @@ def add_trace(commands: Commands) -> None:
         metavar="WHAT=NAME",
         help="as primary=P1 or time=Clock",
     )
+    parser.add_argument("--dbc", type=Path, metavar="FILE.dbc", help="what the messages of a CAN log mean")
+    parser.add_argument("--jobs", type=int, default=None, metavar="N", help="so many files at once (default: by cores)")
     parser.add_argument("--stages", action="store_true", help="print only what was found")
     parser.add_argument("--text", action="store_true", help="print a sheet to read instead of JSON")
     parser.add_argument("--plot", type=Path, metavar="FILE.png", help="draw what was found")

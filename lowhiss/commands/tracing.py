@@ -3,6 +3,14 @@
 from __future__ import annotations
 
 import argparse
+import contextlib
+import io
+import os
+import sys
+import time
+import zipfile
+from collections.abc import Callable, Iterator, Sequence
+from dataclasses import dataclass
 from pathlib import Path
 from typing import Any
 
@@ -21,12 +29,30 @@ from lowhiss.commands.common import (
 from lowhiss.core.errors import CoreError
 from lowhiss.core.vehicle import UNIT_KINDS
 from lowhiss.core.words import text_sheet, verdict_record
+from lowhiss.engine.executor import SCHEDULER, executor, in_order
 from lowhiss.engine.judging import hints_for
 from lowhiss.engine.recorded import Recorded, found_table, judge_recording
 from lowhiss.engine.simulating import spec_named
 from lowhiss.exchange.plot import can_plot, plot_recording
-from lowhiss.exchange.recordings import Read, read_recording
+from lowhiss.exchange.recordings import Read, read_source
+from lowhiss.exchange.recordings.source import of_member, of_path
 from lowhiss.trace import find_sessions
+
+_FEW = 8
+"""So few files are read here; of more, other processes read some."""
+_TELL_EVERY_S = 2.0
+
+
+@dataclass(frozen=True, slots=True)
+class _One:
+    """One file to judge, as another process may be given it. member : of a zip."""
+
+    path: Path
+    member: str | None
+    shown: str
+    chosen: dict[str, str]
+    options: argparse.Namespace
+    several: bool
 
 
 def trace_files(options: argparse.Namespace) -> int:
@@ -35,22 +61,79 @@ def trace_files(options: argparse.Namespace) -> int:
         raise Refusal(f"--kind is {options.kind[:40]!r}; there are {', '.join(UNIT_KINDS)}")
     if options.plot is not None and not can_plot():
         raise Refusal("--plot needs matplotlib, which is not installed: .venv/bin/uv pip install matplotlib")
+    if options.jobs is not None and options.jobs < 1:
+        raise Refusal(f"--jobs is {options.jobs}; it is 1 or more")
+    chosen = _chosen(options)
+    found = list(_files(options.files))
+    if not found:
+        raise Refusal(f"{options.files[0]} holds no file")
+    several = len(found) > 1 or len(options.files) > 1
+    plain = argparse.Namespace(**{name: value for name, value in vars(options).items() if name != "run"})
+    ones = [_One(path, member, shown, chosen, plain, several) for path, member, shown in found]
+    codes = []
+    for place, (code, out, err) in enumerate(_done(ones, options.jobs), 1):
+        codes.append(code)
+        print(out, end="", flush=True)
+        print(err, end="", file=sys.stderr, flush=True)
+        if several and sys.stderr.isatty():
+            print(f"\r{place} of {len(ones)} files", end="", file=sys.stderr, flush=True)
+    return min(codes, key=GRAVITY.index)
+
+
+def _chosen(options: argparse.Namespace) -> dict[str, str]:
     chosen = {}
     for one in options.column:
         what, _, name = one.partition("=")
         if not name:
             raise Refusal(f"--column is {one[:40]!r}; it is WHAT=NAME, such as primary=P1")
         chosen[what.strip()] = name.strip()
-    several = len(options.files) > 1
-    codes = [_file(path, chosen, options, several=several) for path in options.files]
-    return min(codes, key=GRAVITY.index)
+    if options.dbc is not None:
+        try:
+            chosen["dbc"] = options.dbc.read_text(errors="replace")
+        except OSError as error:
+            raise Refusal(f"--dbc {options.dbc}: {error.strerror}") from error
+    return chosen
 
 
-def _file(path: Path, chosen: dict[str, str], options: argparse.Namespace, *, several: bool) -> int:
+def _files(paths: Sequence[Path]) -> Iterator[tuple[Path, str | None, str]]:
+    """Each file by itself: folders and zips opened, in order of name."""
+    for path in paths:
+        if path.is_dir():
+            inside = sorted(one for one in path.rglob("*") if one.is_file() and not one.name.startswith("."))
+            yield from _files(inside)
+        elif path.suffix.lower() == ".zip" and zipfile.is_zipfile(path):
+            with zipfile.ZipFile(path) as packed:
+                members = sorted(one.filename for one in packed.infolist() if not one.is_dir())
+            yield from ((path, member, f"{path}/{member}") for member in members)
+        else:
+            yield path, None, str(path)
+
+
+def _done(ones: list[_One], jobs: int | None) -> Iterator[tuple[int, str, str]]:
+    """What came of each, in order."""
+    if (jobs is None and len(ones) <= _FEW) or jobs == 1:
+        yield from map(_judged, ones)
+        return
+    with executor(os.environ.get(SCHEDULER), jobs) as elsewhere:
+        yield from in_order(elsewhere, _judged, ones)
+
+
+def _judged(one: _One) -> tuple[int, str, str]:
+    """The exit code of a file, what is printed of it, and what is said beside."""
+    options, out, err = one.options, io.StringIO(), io.StringIO()
+    with contextlib.redirect_stdout(out), contextlib.redirect_stderr(err):
+        code = _file(one, options)
+    return code, out.getvalue(), err.getvalue()
+
+
+def _file(one: _One, options: argparse.Namespace) -> int:
+    path = Path(one.shown)
     try:
         rules = rules_named(options.rules)
         procedure = rulebook.procedure(options.procedure) if options.procedure else None
-        read = read_recording(path, chosen)
+        told = _teller(one)
+        source = of_path(one.path, told) if one.member is None else of_member(one.path, one.member, told)
+        read = read_source(source, one.chosen)
         sessions = find_sessions(read.recording)
         place = options.session or 1
         if not 1 <= place <= len(sessions):
@@ -58,15 +141,31 @@ def _file(path: Path, chosen: dict[str, str], options: argparse.Namespace, *, se
         session = sessions[place - 1]
         part = read.recording.between(session.from_s, session.to_s)
         judged = judge_recording(part, rules, spec_named(options.kind).unit, procedure)
+    except (zipfile.BadZipFile, RuntimeError):
+        return refuse(f"{path}: cannot be unpacked: it is cut, or locked by a password")
     except (CoreError, OSError) as error:
-        if several and not options.text:
+        if one.several and not options.text:
             print(as_json({"format": "low-hiss-error/1", "file": str(path), "error": problem_of(error)}, compact=True))
             return UNREADABLE
         return refuse(f"{path}: {problem_of(error)}")
     if options.plot is not None:
         plot_recording(options.plot, part, found_table(judged.found), path.name)
-    _print(path, read, judged, place, len(sessions), options, several=several)
+    _print(path, read, judged, place, len(sessions), options, several=one.several)
     return EXIT_OF_OVERALL[judged.verdict.overall]
+
+
+def _teller(one: _One) -> Callable[[int], None]:
+    """How far a large file was read, told to whoever watches."""
+    terminal, latest = sys.__stderr__, time.monotonic()
+
+    def told(read: int) -> None:
+        nonlocal latest
+        if terminal is None or not terminal.isatty() or time.monotonic() - latest < _TELL_EVERY_S:
+            return
+        latest = time.monotonic()
+        print(f"\r{one.shown}: {read // 2**20} MB read", end="", file=terminal, flush=True)
+
+    return told
 
 
 def _print(

@@ -13,6 +13,8 @@ from typing import Any, Protocol, TypeVar
 
 Part = TypeVar("Part")
 Result = TypeVar("Result")
+SCHEDULER = "LOWHISS_DASK_SCHEDULER"
+"""The environment variable that names a Dask scheduler, as ``tcp://host:port``."""
 _AGAIN = 5
 """So often a part is tried on another worker where the one that had it is gone."""
 

@@ -38,14 +38,15 @@ def judge_recording(
     unit: Unit,
     procedure: Procedure | None = None,
     moved: Mapping[int, tuple[float, float]] | None = None,
+    orders: Sequence[Procedure] | None = None,
 ) -> Recorded:
     """Find a test in a recording and judge it. Without an order of work the one that explains it best is taken.
 
     A stage whose interval lies inside its limit passes, outside it fails; one that is astride it is *not done*, with
-    the finding ``astride_limit``. moved : by the place of a stage in the order, where a person put it [s]. Raises
-    CoreError.
+    the finding ``astride_limit``. moved : by the place of a stage in the order, where a person put it [s]. orders : all
+    that it may be, where none is named; the built-in ones. Raises CoreError.
     """
-    orders = [procedure] if procedure is not None else _orders(unit)
+    orders = [procedure] if procedure is not None else _orders(unit, orders or rulebook.procedures())
     found = find_stages(recording, orders, rules, unit)
     if moved:
         found = put_where(recording, found, moved)
@@ -53,8 +54,7 @@ def judge_recording(
     return Recorded(found, record, judge_record(read_run(record), rules))
 
 
-def _orders(unit: Unit) -> Sequence[Procedure]:
-    every = [rulebook.procedure(name) for name in rulebook.procedure_ids()]
+def _orders(unit: Unit, every: Sequence[Procedure]) -> Sequence[Procedure]:
     return [one for one in every if any(stage in LIMITED_STAGES for stage in one.stages(unit))]
 
 

@@ -11,13 +11,11 @@ from collections.abc import Mapping
 
 from sqlalchemy.exc import DBAPIError
 
-from lowhiss.engine.executor import executor
+from lowhiss.engine.executor import SCHEDULER, executor
 from lowhiss.service.jobs import WorkOn, claim, fail_job, unended
 from lowhiss.store.engine import Store
 
 log = logging.getLogger(__name__)
-SCHEDULER = "LOWHISS_DASK_SCHEDULER"
-"""The environment variable that names a Dask scheduler, as ``tcp://host:port``."""
 _LOOK_AGAIN_S = 2.0
 """How long until it is looked again, while another process is at it or the database is away."""
 _MOST_TRIES = 3

@@ -256,6 +256,7 @@ class RunRow(Base):
     ``unit`` is the unit as it was assembled on the day, ``setup`` how the run is led. ``ended_by`` is the type of the
     event that ended it, ``ended_at`` when that was received. ``outcome`` and ``close_call`` are those of its verdict,
     kept here because lists are sorted by when runs began; ``stale`` says that it has grown since it was judged.
+    ``recording`` is what it was found in, where nobody struck a mark; ``recorded`` that there is such a thing.
     """
 
     __tablename__ = "run"
@@ -266,6 +267,7 @@ class RunRow(Base):
         Index(None, "outcome", "started_at"),
         Index(None, "close_call", "started_at"),
         Index(None, "ended_at", "started_at"),
+        Index(None, "recorded", "started_at"),
         Index(None, "stale"),
         CheckConstraint("last_seq >= 0", "last_seq_not_negative"),
     )
@@ -292,6 +294,8 @@ class RunRow(Base):
     outcome: Mapped[str | None] = mapped_column(String(20))
     close_call: Mapped[bool] = mapped_column(default=False, server_default="0")
     stale: Mapped[bool] = mapped_column(default=True, server_default="1")
+    recording: Mapped[dict[str, Any] | None] = mapped_column(JSON(none_as_null=True))
+    recorded: Mapped[bool] = mapped_column(default=False, server_default="0")
 
 
 class JoinCodeRow(Base):

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import datetime as dt
 from collections.abc import Mapping
 from dataclasses import dataclass, field
 
@@ -33,12 +34,14 @@ class Recording:
 
     t_s : seconds, rising.  needles : psi gauge by name, ``primary`` first.  flags : 0 or 1, by name: ``tractor_in``,
     ``trailer_in`` (knobs pushed in), ``lamp``.  others : what else was recorded, by name with its unit.
+    began_at : the moment of second 0, where its times say so.
     """
 
     t_s: Series
     needles: Mapping[str, Series]
     flags: Mapping[str, Series] = field(default_factory=dict)
     others: Mapping[str, Series] = field(default_factory=dict)
+    began_at: dt.datetime | None = None
 
     def __post_init__(self) -> None:
         """Raises TraceError for what no vehicle of this trade can have recorded."""
@@ -61,7 +64,8 @@ class Recording:
         keep = (self.t_s >= from_s) & (self.t_s <= to_s)
         cut = {name: values[keep] for name, values in self.needles.items()}
         flags = {name: values[keep] for name, values in self.flags.items()}
-        return Recording(self.t_s[keep], cut, flags, {name: values[keep] for name, values in self.others.items()})
+        others = {name: values[keep] for name, values in self.others.items()}
+        return Recording(self.t_s[keep], cut, flags, others, self.began_at)
 
 
 @dataclass(frozen=True, slots=True)

@@ -2,12 +2,23 @@
 
 from __future__ import annotations
 
+import datetime as dt
 import io
+import time
+import uuid
+import zipfile
 
+import httpx
 import pytest
 
+from lowhiss.core.record import read_run
+from lowhiss.engine.judging import judge_record
+from lowhiss.engine.simulating import frame_of
 from lowhiss.exchange.recordings.writing import write_candump
 from lowhiss.exchange.traces import write_trace
+from lowhiss.service.runs import feeding
+from tests.conftest import sign_in
+from tests.devices import Device
 from tests.trace.recorded import driven
 
 
@@ -80,3 +91,161 @@ def test_what_cannot_be_is_refused_by_its_field(client, stranger, text):
         assert says in answer.json()["error"]["message"]
     assert sent(stranger, "drive.csv", text).status_code == 401
     assert sent(client, "large.csv", b"0" * (25 * 1024 * 1024)).status_code == 413
+
+
+def new_unit(client) -> str:
+    body = {"name": f"R-{uuid.uuid4().hex[:6]}", "kind": "tractor"}
+    return client.post("/api/units", json=body).raise_for_status().json()["id"]
+
+
+WHEN = "2026-10-20T05:00:00Z"
+
+
+def attached(client, recording, unit, **more):
+    judged_as = {"unit_id": unit, "rules": "us-cdl", "procedure": "leak-check"}
+    body = {"judged": {**judged_as, **more.pop("judged", {})}, "driver": "Tove Lind", "began_at": WHEN, **more}
+    return client.post(f"/api/traces/{recording}/attach", json=body)
+
+
+def test_a_session_becomes_a_run_that_says_what_it_was_found_in(client, text):
+    kept = sent(client, "fleet.csv", text + b"\n").json()["id"]
+    unit = new_unit(client)
+    seen = judged(client, kept, unit_id=unit, rules="us-cdl").json()
+    assert [one["state"] for one in seen["sessions"]] == ["open"]
+    stage = seen["stages"][0]
+    moved = [{"place": 0, "from_s": stage["from_s"] + 1, "to_s": stage["to_s"]}]
+    run_id = attached(client, kept, unit, judged={"moved": moved}).raise_for_status().json()["run_id"]
+    sheet = client.get(f"/api/runs/{run_id}/sheet").json()
+    told = sheet["run"]["recording"]
+    assert (told["file"], told["sha256"], told["moved"]) == ("fleet.csv", kept, ["leak_applied"])
+    assert (sheet["run"]["purpose"], sheet["run"]["driver"]) == ("rehearsal", "Tove Lind")
+    assert sheet["verdict"]["candidate"] == {"critical": [], "minor": []}
+    # the record says it too, with its ends, and judged alone comes to the same
+    record = client.get(f"/api/runs/{run_id}/record").json()
+    assert record["recording"]["columns"]["primary"] == "primary_psi"
+    assert any(event.get("between") for event in record["events"])
+    again = judge_record(read_run(record))
+    assert [(one.stage, one.outcome, one.between) for one in again.stages] == [
+        (one["stage"], one["outcome"], {name: tuple(ends) for name, ends in one["between"].items()})
+        for one in sheet["verdict"]["stages"]
+    ]
+    assert again.stages[0].between["drop_psi"][0] < again.stages[0].between["drop_psi"][1]
+    # it is one run, once
+    assert [one["state"] for one in judged(client, kept).json()["sessions"]] == ["run"]
+    assert attached(client, kept, unit).json()["error"]["code"] == "recording_used"
+    assert client.put(f"/api/traces/{kept}/sessions/1/no-test").status_code == 409
+    assert client.delete(f"/api/traces/{kept}/sessions/1/no-test").status_code == 409
+    (listed,) = [row for row in client.get("/api/traces").json() if row["id"] == kept]
+    assert (listed["sessions"], listed["settled"]) == (1, 1)
+
+
+def test_whether_it_counts_for_its_unit_a_manager_says(client, app_url, text):
+    kept = sent(client, "counts.csv", text + b"\n\n").json()["id"]
+    unit = new_unit(client)
+    with httpx.Client(base_url=app_url, timeout=20) as http:
+        driver = sign_in(http, "Tove Lind")
+        refused = attached(driver, kept, unit, counts=True)
+        assert (refused.status_code, refused.json()["error"]["field"]) == (403, "counts")
+    assert attached(client, kept, unit, began_at="2099-01-01T00:00:00Z").json()["error"]["field"] == "began_at"
+    fail = {"moved": [{"place": 0, "from_s": 1.0, "to_s": 61.0}]}
+    run_id = attached(client, kept, unit, counts=True, judged=fail).raise_for_status().json()["run_id"]
+    sheet = client.get(f"/api/runs/{run_id}/sheet").json()
+    assert sheet["run"]["purpose"] == "dispatch"
+    known = {row["unit_id"]: row for row in client.get("/api/standing").json()}
+    assert (sheet["outcome"], known[unit]["stays"], len(known[unit]["holds"])) == ("fail", True, 1)
+
+
+def test_no_test_is_said_and_taken_back(client, text):
+    kept = sent(client, "nothing.csv", text + b"\n\n\n").json()["id"]
+    for _ in range(2):
+        assert client.put(f"/api/traces/{kept}/sessions/1/no-test").status_code == 204
+    assert [one["state"] for one in judged(client, kept).json()["sessions"]] == ["no_test"]
+    assert client.put(f"/api/traces/{kept}/sessions/2/no-test").status_code == 422
+    for _ in range(2):
+        assert client.delete(f"/api/traces/{kept}/sessions/1/no-test").status_code == 204
+    assert [one["state"] for one in judged(client, kept).json()["sessions"]] == ["open"]
+
+
+def zipped(**files: bytes) -> bytes:
+    out = io.BytesIO()
+    with zipfile.ZipFile(out, "w", zipfile.ZIP_DEFLATED) as file:
+        for name, data in files.items():
+            file.writestr(name, data)
+    return out.getvalue()
+
+
+def put(client, batch, name, data):
+    headers = {"content-type": "application/octet-stream"}
+    return client.put(f"/api/trace-batches/{batch}/files", params={"name": name}, content=data, headers=headers)
+
+
+def waited(client, batch):
+    for _ in range(600):
+        told = client.get(f"/api/trace-batches/{batch}").json()
+        if told["state"] not in ("gathering", "waiting", "running"):
+            return told
+        time.sleep(0.1)
+    raise AssertionError(told)
+
+
+def test_many_files_are_read_one_by_one_and_those_that_are_none_are_named(client, one, text):
+    log = io.StringIO()
+    write_candump(log, one.samples)
+    described = b"""BO_ 291 Brakes: 8 Vehicle
+ SG_ primary_bar : 0|16@1+ (0.01,0) [0|20] "bar" Vector__XXX
+"""
+    own = b"".join(
+        b"(%017.6f) can0 123#%s000000000000\n" % (n, (700 + n % 3).to_bytes(2, "little").hex().encode())
+        for n in range(40)
+    )
+    batch = client.post("/api/trace-batches", json={"procedure": "leak-check"}).raise_for_status().json()["id"]
+    packed = zipped(**{"day/a.csv": text, "day/milk.csv": b"farm,litres\nA,1\nB,2\nC,3\n", ".hidden": b"x"})
+    assert client.post(f"/api/trace-batches/{batch}/start").json()["error"]["code"] == "no_files"
+    assert put(client, batch, "day.zip", packed).status_code == 204
+    assert put(client, batch, "own.log", own).status_code == 204
+    assert put(client, batch, "van.dbc", described).status_code == 204
+    started = client.post(f"/api/trace-batches/{batch}/start").raise_for_status().json()
+    assert started["total"] == 3
+    assert put(client, batch, "late.csv", text).json()["error"]["code"] == "job_begun"
+    told = waited(client, batch)
+    assert (told["state"], told["done"], told["failed"], told["sessions"]) == ("done", 3, 1, 2), client.get(
+        f"/api/trace-batches/{batch}/lines"
+    ).json()
+    lines = {row["name"]: row for row in client.get(f"/api/trace-batches/{batch}/lines").json()}
+    assert lines["day.zip/day/a.csv"]["sessions"][0]["overall"] == "pass"
+    assert "none of farm, litres is a time" in lines["day.zip/day/milk.csv"]["error"]
+    assert lines["own.log"]["columns"]["primary"] == "primary_bar of 0x00"
+    # each is a recording like any other
+    assert judged(client, lines["day.zip/day/a.csv"]["id"]).json()["verdict"]["overall"] == "pass"
+    assert client.get("/api/trace-batches").json()[0]["id"] == batch
+
+
+def test_a_batch_that_is_stopped_ends_and_leaves_no_file(client, app_spool, text):
+    batch = client.post("/api/trace-batches", json={}).json()["id"]
+    assert put(client, batch, "a.csv", text).status_code == 204
+    assert len(list((app_spool / batch).iterdir())) == 1
+    assert client.post(f"/api/trace-batches/{batch}/stop").json()["state"] == "cancelled"
+    assert not (app_spool / batch).exists()
+    assert client.post(f"/api/trace-batches/{batch}/start").status_code == 422
+    assert client.get(f"/api/trace-batches/{uuid.uuid4()}").status_code == 404
+
+
+def test_a_test_s_own_feed_is_laid_under_its_marks(client, store, one):
+    unit, device = new_unit(client), Device(client)
+    run_id = device.begin(unit_id=unit).raise_for_status().json()["id"]
+    frames = [frame_of(n, sample, one.spec) for n, sample in enumerate(one.samples)]
+    assert feeding.keep_frames(store, unit, dt.datetime.now(dt.UTC), frames)
+    for point in ("start", "end"):
+        device.wait(40)
+        mark = {"stage": "leak_applied", "point": point, "primary_psi": 100, "secondary_psi": 100}
+        device.send(device.struck("reading", **mark)).raise_for_status()
+    other = Device(client)
+    plain = other.begin(unit_id=unit).json()["id"]
+    kept = client.post(f"/api/traces/of-run/{run_id}").raise_for_status().json()
+    assert kept["run_id"] == run_id
+    assert client.post(f"/api/traces/of-run/{run_id}").json()["id"] == kept["id"]
+    found = client.post(f"/api/traces/{kept['id']}/judge", json={}).raise_for_status().json()
+    beside = client.get(f"/api/runs/{run_id}/beside").json()
+    assert found["marks"] == beside
+    assert [mark["typed_psi"] for mark in beside] == [[100, 100], [100, 100]]
+    assert client.post(f"/api/traces/of-run/{plain}").status_code == 422

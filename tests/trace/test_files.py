@@ -17,6 +17,7 @@ from lowhiss.commands.common import UNREADABLE
 from lowhiss.core.errors import CoreError
 from lowhiss.engine.simulating import frame_of
 from lowhiss.exchange.recordings import read_recording
+from lowhiss.exchange.recordings.columns import Growing, Times
 from lowhiss.exchange.recordings.writing import write_candump, write_measured
 from lowhiss.exchange.traces import write_trace
 from tests.trace.recorded import STEP_PSI, driven
@@ -104,6 +105,7 @@ BAD = {
     "clocks.csv": (b"time,clock,primary_psi\n" + b"1,1,100\n" * 5, "may be time or clock"),
     "back.csv": (b"t_s,primary_psi\n0,100\n1,100\n0.5,100\n2,100\n", "jumps back"),
     "kpa.csv": (b"t_s,primary_psi\n" + b"".join(b"%d,%d\n" % (n, 800 + n) for n in range(9)), "surely in kPa"),
+    "endless.csv": (b"t_s,primary_psi\n0,1\n" + b"1" * 300_000, "a line without end"),
     "words.csv": (b"t_s,primary_psi\n" + b"1,much\n2,more\n3,most\n4,all\n", "no numbers"),
     "nan.csv": (b"t_s,primary_psi\n" + b"1,nan\n2,nan\n3,nan\n4,nan\n", "holds no number"),
     "milk.csv": (b"farm,litres\nA,1\nB,2\nC,3\n", "none of farm, litres is a time"),
@@ -130,6 +132,48 @@ def test_what_is_no_recording_is_refused_in_a_sentence(tmp_path, capsys, name):
     told = capsys.readouterr().err
     assert says in told
     assert told.count("\n") == 1
+
+
+def test_what_has_many_samples_is_averaged_over_a_tenth_of_a_second_as_it_grows():
+    t_s, psi = np.arange(0, 300, 0.01), 100 + np.sin(np.arange(0, 300, 0.01))
+    grown = Growing(most=5_000)
+    for block in np.array_split(np.arange(t_s.size), 40):
+        grown.add(t_s[block], {"primary": psi[block], "lamp": (t_s[block] > 150).astype(float)})
+    found = grown.recording()
+    assert found.t_s.size <= 6_000
+    assert np.diff(found.t_s).max() <= 0.11
+    at = np.searchsorted(t_s, found.t_s + 0.05).clip(0, t_s.size - 1)
+    assert np.abs(found.needles["primary"] - psi[at]).max() < 0.06
+    assert found.t_s[np.flatnonzero(found.flags["lamp"])[0]] == pytest.approx(150, abs=0.11)
+    endless = Growing(most=5_000)
+    with pytest.raises(CoreError, match="cut it to the days"):
+        endless.add(np.arange(9_000.0), {"primary": np.zeros(9_000)})
+    with pytest.raises(CoreError, match="jumps back"):
+        grown.add(np.array([1.0]), {"primary": np.array([1.0]), "lamp": np.array([0.0])})
+
+
+def test_blocks_of_a_clock_go_past_midnight_as_one():
+    times = Times("Clock", ".")
+    first = times.of(["23:59:58", "23:59:59"])
+    assert [*first, *times.of(["00:00:00", "00:00:01.5"])] == [0, 1, 2, 3.5]
+    dated = Times("time", ".")
+    assert [*dated.of(["2026-10-01T04:00:00Z"]), *dated.of(["2026-10-01T04:00:09.25Z", ""])][:2] == [0, 9.25]
+    assert str(dated.began_at) == "2026-10-01 04:00:00+00:00"
+
+
+def test_a_file_is_told_how_far_it_was_read_and_may_be_stopped(tmp_path):
+    path = tmp_path / "long.csv"
+    path.write_text("t_s,primary_psi\n" + "".join(f"{n},{100 + n % 7}\n" for n in range(300_000)))
+    told = []
+    read_recording(path, told=told.append)
+    assert told == sorted(told)
+    assert (told[-1], len(told) > 2) == (path.stat().st_size, True)
+
+    def stop(_: int) -> None:
+        raise InterruptedError
+
+    with pytest.raises(InterruptedError):
+        read_recording(path, told=stop)
 
 
 def test_a_spreadsheet_that_unpacks_without_end_is_not_opened(tmp_path, capsys):
@@ -163,6 +207,17 @@ def test_the_command_judges_finds_and_reads_many(files, tmp_path, capsys):
     assert "psi" in capsys.readouterr().out
     assert main(["trace", str(base / "a.csv"), "--column", "primary=nobody"]) == UNREADABLE
     assert "'nobody'" in capsys.readouterr().err
+    # a folder and a zip are the files in them, whoever reads them
+    (tmp_path / "day").mkdir()
+    (tmp_path / "day" / "b.csv").write_bytes((base / "a.csv").read_bytes())
+    with zipfile.ZipFile(tmp_path / "day" / "c.zip", "w") as packed:
+        packed.write(base / "a.log", "d.log")
+    assert main(["trace", str(tmp_path / "day"), "--jobs", "2", *asked]) == 0
+    lines = [json.loads(line) for line in capsys.readouterr().out.splitlines()]
+    assert [(line["recording"]["file"], line["recording"]["format"]) for line in lines] == [
+        ("b.csv", "csv"),
+        ("d.log", "can"),
+    ]
     picture = tmp_path / "found.png"
     main(["trace", str(base / "a.csv"), "--plot", str(picture), *asked])
     assert picture.read_bytes()[:4] == b"\x89PNG"

@@ -236,6 +236,8 @@ class RunOut(BaseModel):
     ended_by: Literal["finished", "abandoned"] | None
     doubtful: bool
     members: list[MemberOut]
+    recording: dict[str, Any] | None = None
+    """What it was found in, where nobody struck a mark."""
     part: Part | None = None
     """The part the asker takes in it; null where that was not asked, or when they take none."""
 
@@ -258,6 +260,7 @@ class RunOut(BaseModel):
             last_seq=head.last_seq,
             demo=head.demo,
             begun_by=head.begun_by,
+            recording=head.recording,
             ended_by=head.ended_by,
             doubtful=head.doubtful,
             members=[MemberOut(name=name, part=part) for name, part in head.members],

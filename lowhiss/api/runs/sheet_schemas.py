@@ -47,7 +47,7 @@ class LimitOut(BaseModel):
 
 
 class StageOut(BaseModel):
-    """One attempt at a stage, judged and worded."""
+    """One attempt at a stage, judged and worded. ``between``: of a figure from a recording, its ends."""
 
     stage: Stage
     attempt: int
@@ -55,6 +55,7 @@ class StageOut(BaseModel):
     outcome: Outcome
     close_call: bool
     measured: dict[str, Any]
+    between: dict[str, tuple[float, float]] = {}
     limit: LimitOut | None
     margin: float | None
     uncertainty: float | None

@@ -1,86 +1,24 @@
-"""The trace desk over HTTP: a file in, its stages and verdict out, and again for each boundary that is moved."""
+"""The trace desk over HTTP: a file in, its stages and verdict out, and what a stretch of it became."""
 
 from __future__ import annotations
 
-import datetime as dt
 from dataclasses import asdict
 from typing import Annotated, Any
 
 from fastapi import APIRouter, Body, Path, Query
-from pydantic import BaseModel, Field
 
 from lowhiss.api.auth import PersonDep
 from lowhiss.api.careful import CarefulRoute
 from lowhiss.api.deps import StoreDep, WordsDep
 from lowhiss.api.lanes import HEAVY
-from lowhiss.api.runs.sheet_schemas import StretchOut, VerdictOut
-from lowhiss.api.schemas import Strict
-from lowhiss.core.stages import Stage
-from lowhiss.service.traces import desk
+from lowhiss.api.schemas import UUID_PATTERN
+from lowhiss.api.traces.schemas import AttachBody, AttachedOut, JudgeBody, JudgedOut, RecordingOut
+from lowhiss.service.traces import attaching, desk
 
 router = APIRouter(prefix="/api/traces", tags=["traces"], route_class=CarefulRoute)
 RecordingId = Annotated[str, Path(pattern="^[0-9a-f]{64}$")]
+SessionPlace = Annotated[int, Path(ge=1, le=10_000)]
 Column = Annotated[str | None, Query(max_length=80)]
-
-
-class RecordingOut(BaseModel):
-    """A recording: its id is the hash of its file. ``columns``: what each was taken for."""
-
-    id: str
-    name: str
-    format: str
-    columns: dict[str, str]
-    sent_by: str
-    sent_at: dt.datetime
-
-
-class FigureOut(BaseModel):
-    """A number with the ends between which it lies."""
-
-    value: float
-    low: float
-    high: float
-
-
-class FoundStageOut(BaseModel):
-    """A stage of the order; without times it was not seen. ``moved``: somebody put it there."""
-
-    stage: Stage
-    from_s: float | None
-    to_s: float | None
-    measured: dict[str, FigureOut]
-    moved: bool
-
-
-class JudgedOut(BaseModel):
-    """A recording judged."""
-
-    from_s: float
-    to_s: float
-    sessions: int
-    procedure: str
-    step_psi: float
-    stages: list[FoundStageOut]
-    needles: list[StretchOut]
-    verdict: VerdictOut
-
-
-class MovedIn(Strict):
-    """Where somebody put a stage, by its place in the order from 0."""
-
-    place: Annotated[int, Field(ge=0, le=60)]
-    from_s: Annotated[float, Field(ge=-1e9, le=1e9)]
-    to_s: Annotated[float, Field(ge=-1e9, le=1e9)]
-
-
-class JudgeBody(Strict):
-    """How a recording is to be judged."""
-
-    kind: Annotated[str, Field(max_length=40)] = "tractor_semitrailer"
-    rules: Annotated[str, Field(max_length=60)] = "us-cdl"
-    procedure: Annotated[str, Field(max_length=60)] | None = None
-    session: Annotated[int, Field(ge=1, le=10_000)] = 1
-    moved: Annotated[list[MovedIn], Field(max_length=60, default_factory=list)]
 
 
 @router.post("", operation_id="keepRecording", status_code=201)
@@ -106,10 +44,33 @@ def list_recordings(store: StoreDep) -> list[RecordingOut]:
     return [RecordingOut.model_validate(asdict(one)) for one in desk.listed(store)]
 
 
+@router.post("/of-run/{run_id}", operation_id="keepFeed", status_code=201)
+async def keep_feed(run_id: Annotated[str, Path(pattern=UUID_PATTERN)], store: StoreDep, by: PersonDep) -> RecordingOut:
+    """A test's own live feed as a recording, to lay its marks over."""
+    return RecordingOut.model_validate(asdict(await HEAVY.run(desk.keep_feed, store, by, run_id)))
+
+
 @router.post("/{recording_id}/judge", operation_id="judgeRecording")
 async def judge_recording(recording_id: RecordingId, body: JudgeBody, store: StoreDep, words: WordsDep) -> JudgedOut:
     """Find a test in a recording and judge it; stages that were moved are measured where they were put."""
-    moved = {one.place: (one.from_s, one.to_s) for one in body.moved}
-    asked = desk.Asked(body.kind, body.rules, body.procedure, body.session, moved)
-    found: dict[str, Any] = await HEAVY.run(desk.judge, store, recording_id, asked, words)
+    found: dict[str, Any] = await HEAVY.run(desk.judge, store, recording_id, body.to_service(), words)
     return JudgedOut.model_validate(found)
+
+
+@router.post("/{recording_id}/attach", operation_id="attachRecording", status_code=201)
+async def attach_recording(recording_id: RecordingId, body: AttachBody, store: StoreDep, by: PersonDep) -> AttachedOut:
+    """Make a session a run of a unit, as it is found and moved. Whether it counts for the unit a manager says."""
+    asked, as_run = body.judged.to_service(), body.to_service()
+    return AttachedOut(run_id=await HEAVY.run(attaching.attach, store, by, recording_id, asked, as_run))
+
+
+@router.put("/{recording_id}/sessions/{place}/no-test", operation_id="sayNoTest", status_code=204)
+async def say_no_test(recording_id: RecordingId, place: SessionPlace, store: StoreDep, by: PersonDep) -> None:
+    """A session is no test."""
+    await HEAVY.run(attaching.say_no_test, store, by, recording_id, place)
+
+
+@router.delete("/{recording_id}/sessions/{place}/no-test", operation_id="takeBackNoTest", status_code=204)
+async def take_back_no_test(recording_id: RecordingId, place: SessionPlace, store: StoreDep) -> None:
+    """It may be a test after all."""
+    await HEAVY.run(attaching.take_back, store, recording_id, place)

@@ -6,6 +6,7 @@ from collections.abc import Callable, Sequence
 from dataclasses import replace
 from typing import Any
 
+from lowhiss.core.findings import FINDINGS
 from lowhiss.core.judge.model import DECIDED, RunVerdict, StageVerdict
 from lowhiss.core.record import Event, Run
 
@@ -30,6 +31,14 @@ def judge_between(run: Run, judge: Judge) -> RunVerdict:
             stage.withdraw_comparison()
             stage.find("astride_limit")
     return middle
+
+
+def without_candidate(verdict: RunVerdict) -> None:
+    """Only facts of the vehicle stay: what nobody marked says nothing of who did it."""
+    for stage in verdict.stages:
+        stage.findings = [one for one in stage.findings if FINDINGS[one.code].weight == "fact"]
+    verdict.coach = [one for stage in verdict.stages for one in stage.findings]
+    verdict.critical, verdict.minor = [], []
 
 
 def _at(run: Run, end: int) -> Run:

@@ -8,7 +8,7 @@ from collections.abc import Callable, Sequence
 from lowhiss.core.judge.buildup import judge_build_up, measure_build_up
 from lowhiss.core.judge.candidate import candidate_findings, grade
 from lowhiss.core.judge.common import JudgeContext, cut_out_psi, retest_needs_refill
-from lowhiss.core.judge.ends import judge_between, leaves_open
+from lowhiss.core.judge.ends import judge_between, leaves_open, without_candidate
 from lowhiss.core.judge.fanning import (
     deciding_warning,
     judge_knobs,
@@ -48,13 +48,16 @@ def judge_run(run: Run, rules: RuleSet, procedure: Procedure, *, candidate: bool
     Raises RecordError where the events contradict themselves (a withdrawal of nothing, one id with two contents).
     """
 
+    candidate = candidate and run.recording is None
+
+    def judge(run: Run) -> RunVerdict:
+        return _judge_as_read(run, rules, procedure, candidate=candidate)
+
+    verdict = judge_between(run, judge) if leaves_open(run) else judge(run)
     if run.recording is not None:
-        candidate = False
-    if leaves_open(run):
-        verdict = judge_between(run, lambda one: _judge_as_read(one, rules, procedure, candidate=candidate))
-        verdict.overall = overall_of(verdict.stages, procedure.required(run.unit))
-        return verdict
-    return _judge_as_read(run, rules, procedure, candidate=candidate)
+        without_candidate(verdict)
+    verdict.overall = overall_of(verdict.stages, procedure.required(run.unit))
+    return verdict
 
 
 def _judge_as_read(run: Run, rules: RuleSet, procedure: Procedure, *, candidate: bool) -> RunVerdict:

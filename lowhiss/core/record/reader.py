@@ -148,11 +148,13 @@ def read_event(raw: object, index: int, unit: Unit) -> Event:
     if entered:
         values[_PLACE["entered"]] = tuple(entered)
     event = Event._make(values)
-    if event.type in _CONSISTENT or entered:
+    if event.type in _CONSISTENT or entered or event.between:
         _consistent(event, unit)
     return event
 
 
+_ROUNDED = 0.01
+"""So far a value may lie outside its ends by rounding."""
 _TUGS = stages_of("tug")
 _CONSISTENT = frozenset({"knob", "reading", "held"})
 """Event types of which one field says what another may be."""
@@ -166,6 +168,10 @@ def _consistent(event: Event, unit: Unit) -> None:
 
     if event.secondary_psi is not None and unit.circuits == "single":
         raise refuse("secondary_psi", "is given, but a single-circuit unit has one needle only")
+    for name, (low, high) in (event.between or {}).items():
+        value = getattr(event, name)
+        if value is None or not low - _ROUNDED <= value <= high + _ROUNDED:
+            raise refuse("between", f"gives {name} from {low:g} to {high:g}, and {describe(value)} is not between them")
     if event.type == "knob":
         if event.knob == "trailer" and "trailer" not in unit.knobs:
             raise refuse("knob", f"is 'trailer', but this unit ({unit.kind}) has no trailer supply knob")

@@ -64,7 +64,7 @@ class Table:
         """All of it."""
         if self._rows:
             self._take()
-        return self._grown.recording()
+        return self._grown.recording(self._times.began_at)
 
     def _take(self) -> None:
         rows, self._rows = self._rows, []
@@ -106,13 +106,14 @@ class Growing:
         if self._samples > self._most:
             self._thin()
 
-    def recording(self) -> Recording:
+    def recording(self, began_at: dt.datetime | None = None) -> Recording:
         """All of it. Raises TraceError for what is no recording."""
         t_s, values = self._whole()
         return Recording(
             t_s,
             {name: values[name] for name in NEEDLES if name in values},
             {name: np.round(values[name]) for name in FLAGS if name in values},
+            began_at=began_at,
         )
 
     def _whole(self) -> tuple[Series, dict[str, Series]]:
@@ -182,6 +183,11 @@ class Times:
         self._zero: dt.datetime | None = None
         self._first_s: float | None = None
         self._last_s, self._midnights = 0.0, 0
+
+    @property
+    def began_at(self) -> dt.datetime | None:
+        """The moment of second 0; a clock without a zone says none."""
+        return self._zero if self._zero is not None and self._zero.tzinfo is not None else None
 
     def of(self, texts: Sequence[str]) -> Series:
         """The times of a block. Raises TraceError for what is none."""

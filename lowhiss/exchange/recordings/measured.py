@@ -5,6 +5,7 @@ They are read by a process of their own: what a cut file does to its reader stay
 
 from __future__ import annotations
 
+import datetime as dt
 import io
 import json
 import subprocess
@@ -41,9 +42,12 @@ def read_measured(source: Source, chosen: Mapping[str, str] | None) -> tuple[Rec
         raise TraceError(*told)
     with np.load(io.BytesIO(answer.stdout)) as arrays:
         columns: dict[str, str] = json.loads(str(arrays["columns"]))
+        began = float(arrays["began"])
         on: dict[str, Series] = {name: np.asarray(arrays[name], float) for name in arrays.files if name != "columns"}
     needles: dict[str, Series] = {name: on[name] for name in ("primary", "secondary") if name in on}
-    return Recording(on["t_s"], needles, {name: np.round(on[name]) for name in _FLAGS if name in on}), columns
+    flags = {name: np.round(on[name]) for name in _FLAGS if name in on}
+    at = None if np.isnan(began) else dt.datetime.fromtimestamp(began, dt.UTC)
+    return Recording(on["t_s"], needles, flags, began_at=at), columns
 
 
 def _told(path: Path, chosen: Mapping[str, str]) -> dict[str, np.ndarray]:
@@ -53,12 +57,18 @@ def _told(path: Path, chosen: Mapping[str, str]) -> dict[str, np.ndarray]:
     with MDF(path) as file:
         names = [name for name in file.channels_db if name.lower() not in ("time", "t", "timestamps")]
         taken = {**guess([*names, "t_s"]), **chosen}
+        began = file.header.start_time
         signals = {role: file.get(name) for role, name in taken.items() if name in names}
     if "primary" not in signals:
         raise TraceError("primary_psi", f"is missing: none of {', '.join(names)[:120]} is a pressure")
     t_s = np.asarray(signals["primary"].timestamps, float)
     keep = np.concatenate([[True], np.diff(t_s) > 0])
-    found = {"t_s": t_s[keep] - t_s[0], "columns": np.array(json.dumps({role: taken[role] for role in signals}))}
+    start = np.array(began.timestamp() + float(t_s[0]) if began.tzinfo is not None else np.nan)
+    found = {
+        "began": start,
+        "t_s": t_s[keep] - t_s[0],
+        "columns": np.array(json.dumps({role: taken[role] for role in signals})),
+    }
     for role, signal in signals.items():
         psi = _per_psi(taken[role], str(signal.unit)) if role in ("primary", "secondary") else 1.0
         found[role] = (

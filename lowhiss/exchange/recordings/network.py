@@ -5,6 +5,7 @@ SAE J1939-71 from memory: AIR1 (PGN 65198) tells pressures in steps of 8 kPa, 0x
 
 from __future__ import annotations
 
+import datetime as dt
 import functools
 from array import array
 from collections.abc import Iterator, Mapping
@@ -60,13 +61,16 @@ def read_network(source: Source, chosen: Mapping[str, str] | None) -> tuple[Reco
     sender = _sender(told, sender_named)
     values = _decoded(message, roles, told[sender].payloads)
     t_s = np.frombuffer(told[sender].t_s, np.float64)
+    # what counts from an epoch is told from its own beginning
+    dated = t_s[0] > _LATE
+    began_at = dt.datetime.fromtimestamp(float(t_s[0]), dt.UTC) if dated else None
     grown = Growing()
-    grown.add(t_s - t_s[0] if t_s[0] > _LATE else t_s, values)
+    grown.add(t_s - t_s[0] if dated else t_s, values)
     names = {role: f"{roles[role]} of 0x{sender:02x}" for role in values}
     shown = {"time": "message", **names, "sender": f"0x{sender:02x}"}
     if len(told) > 1:
         shown["senders"] = ", ".join(f"0x{one:02x} ({len(told[one].payloads)})" for one in sorted(told))
-    return grown.recording(), shown
+    return grown.recording(began_at), shown
 
 
 def _database(described: str | None) -> Any:

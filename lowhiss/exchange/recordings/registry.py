@@ -25,7 +25,10 @@ _BROKEN = (
 _CAN_LOGS = (".log", ".asc", ".blf", ".trc")
 _MOST_UNPACKED = 256 * 1024 * 1024
 """A spreadsheet is a zip: what it unpacks to is bounded before it is opened."""
+_NETWORK = ("sender", "dbc")
+"""What is chosen of a network's log alone."""
 _HEAD_BYTES = 4096
+_LONGEST_LINE = 1 << 18
 _MOST_NAMES_FROM = 10_000
 
 
@@ -62,7 +65,9 @@ def read_source(source: Source, chosen: Chosen = None) -> Read:
     if not head.strip():
         raise TraceError("file", "is empty")
     name = _format_of(source, head)
-    recording, columns = READERS[name](source, chosen)
+    # a description of messages may lie beside a whole folder: only a network's log is read by it
+    wanted = chosen if name == "can" else {what: one for what, one in (chosen or {}).items() if what not in _NETWORK}
+    recording, columns = READERS[name](source, wanted)
     return Read(recording, name, source.sha256(), columns)
 
 
@@ -93,14 +98,23 @@ def _read_csv(source: Source, chosen: Chosen) -> tuple[Recording, dict[str, str]
 
 
 def _csv_table(text: TextIO, chosen: Chosen) -> tuple[Recording, dict[str, str]]:
-    first = text.readline()
+    lines = _lines(text)
+    first = next(lines, "")
     separator = max(";\t,", key=first.count)
     (names,) = csv.reader([first], delimiter=separator)
     names = [name.strip() for name in names]
     if not any(any(letter.isalpha() for letter in name) for name in names):
         raise TraceError("file", "has no header: name its columns in the first line, such as t_s, primary_psi")
-    rows = (row for row in csv.reader(text, delimiter=separator) if any(cell.strip() for cell in row))
+    rows = (row for row in csv.reader(lines, delimiter=separator) if any(cell.strip() for cell in row))
     return _table(names, rows, chosen, commas=separator != ",")
+
+
+def _lines(text: TextIO) -> Iterator[str]:
+    """Its lines, none of them without end. Raises TraceError."""
+    while line := text.readline(_LONGEST_LINE):
+        if len(line) == _LONGEST_LINE and not line.endswith("\n"):
+            raise TraceError("file", "is no table of columns (it has a line without end)")
+        yield line
 
 
 def _table(
@@ -170,7 +184,7 @@ def _names_of(text: TextIO) -> list[str]:
 
 
 def _frames(text: TextIO) -> Iterator[dict[str, Any]]:
-    for place, line in enumerate(iter(text.readline, ""), 1):
+    for place, line in enumerate(_lines(text), 1):
         if not line.strip():
             continue
         try:

@@ -61,8 +61,8 @@ class Source:
 
     @contextlib.contextmanager
     def as_path(self) -> Iterator[Path]:
-        """A path to it, for readers that want one: where it lies, or a copy that is gone afterwards."""
-        if self.path is not None:
+        """A path to it that ends as its name does: where it lies, or a copy that is gone afterwards."""
+        if self.path is not None and self.path.suffix.lower() == self.suffix:
             yield self.path
             return
         with tempfile.NamedTemporaryFile(suffix=self.suffix) as kept, self.open() as file:

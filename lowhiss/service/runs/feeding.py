@@ -16,6 +16,7 @@ from lowhiss.core.trace_thinning import Stretch, stretches
 from lowhiss.core.vehicle import Unit
 from lowhiss.engine.beside import as_tables
 from lowhiss.engine.beside import marks_beside as beside
+from lowhiss.service.errors import RefusedError
 from lowhiss.service.fleet.rows import find_unit
 from lowhiss.service.fleet.units import assembled
 from lowhiss.service.people import secrets
@@ -106,6 +107,22 @@ def needles_of(store: Store, run_id: str) -> list[Stretch]:
         return []
     frames = (json.loads(line) for lines in trace_parts(store, run_id) for line in lines)
     return stretches(frames, (first - started_at).total_seconds(), (last - started_at).total_seconds())
+
+
+_MOST_TEXT = 64 * 1024 * 1024
+
+
+def feed_text(store: Store, run_id: str) -> tuple[str, bytes]:
+    """A run's kept trace as one file of lines, and what it may be called. Raises NotFoundError, RefusedError."""
+    with store.transaction() as session:
+        run = find_run(session, run_id)
+        name = f"{run.unit['name']} {run.started_at:%Y-%m-%d %H-%M}.jsonl"
+    text = bytearray()
+    for lines in trace_parts(store, run_id):
+        text += ("\n".join(lines) + "\n").encode()
+        if len(text) > _MOST_TEXT:
+            raise RefusedError("feed_long", "run_id: its feed is too long to be looked at whole.", "run_id")
+    return name, bytes(text)
 
 
 _CLOSEST_S = 0.05

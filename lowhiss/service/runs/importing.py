@@ -61,6 +61,8 @@ def import_record(session: Session, record: dict[str, Any], unit_id: str, *, dem
         begun={"device": begun.device, "epoch": begun.epoch, "mono_s": 0.0},
         last_seq=len(run.events),
         demo=demo,
+        recording=None if run.recording is None else dict(run.recording),
+        recorded=run.recording is not None,
     )
     session.add(row)
     session.flush()

@@ -91,6 +91,8 @@ class RunHead:
     doubtful: bool
     """Its begin lies further back than any device is promised to be without contact."""
     members: list[tuple[str, Part]]
+    recording: dict[str, Any] | None = None
+    """What it was found in, where nobody struck a mark."""
     part: Part | None = None
     """The part that the asker takes in it, where that was asked."""
 
@@ -131,6 +133,7 @@ def head_of(session: Session, run: RunRow, part: Part | None = None) -> RunHead:
         ended_by=cast(Literal["finished", "abandoned"] | None, run.ended_by),
         doubtful=begun_doubtfully(run),
         members=[(name, part) for _, name, part in members_of(session, run.id)] if part is not None else [],
+        recording=run.recording,
         part=part,
     )
 
@@ -167,6 +170,7 @@ def _head_table(session: Session, run: RunRow) -> dict[str, Any]:
         "people": {part: name for part, name in people.items() if name},
         **judged,
         "gauges": {**judged["gauges"], **({"policy": setup.policy} if setup.policy else {})},
+        **({"recording": run.recording} if run.recording else {}),
     }
 
 

@@ -3,39 +3,47 @@
 from __future__ import annotations
 
 import datetime as dt
-import functools
-import io
-from collections.abc import Mapping
+from collections.abc import Mapping, Sequence
 from dataclasses import dataclass
 from typing import Any
 
 import numpy as np
-from sqlalchemy import select
-from sqlalchemy.orm import defer
+from sqlalchemy import func, select
+from sqlalchemy.orm import Session, defer
 
 from lowhiss import rulebook
+from lowhiss.core.errors import CoreError
+from lowhiss.core.procedure import Procedure
+from lowhiss.core.rules import RuleSet
 from lowhiss.core.trace_thinning import stretches
-from lowhiss.core.vehicle import UNIT_KINDS
+from lowhiss.core.vehicle import UNIT_KINDS, Unit
 from lowhiss.core.words import Words, verdict_record
 from lowhiss.engine.judging import hints_for
-from lowhiss.engine.recorded import found_table, judge_recording
+from lowhiss.engine.recorded import Recorded, found_table, judge_recording
 from lowhiss.engine.simulating import spec_named
-from lowhiss.exchange.recordings import read_bytes
+from lowhiss.exchange.recordings import Read, read_bytes
 from lowhiss.service.errors import NotFoundError, RefusedError
+from lowhiss.service.fleet.rows import find_unit
+from lowhiss.service.fleet.units import assembled
 from lowhiss.service.people.signin import Person
+from lowhiss.service.rules.editions import procedure_named, procedures_now, rules_named
+from lowhiss.service.runs.feeding import feed_text, marks_beside
+from lowhiss.service.traces.samples import packed, unpacked
 from lowhiss.store.engine import Store
 from lowhiss.store.models import PersonRow
-from lowhiss.store.trace_models import RecordingRow
+from lowhiss.store.trace_models import RecordingPartRow, RecordingRow
 from lowhiss.trace import Recording, find_sessions
-from lowhiss.trace.recording import COARSE_PSI, GRID_HZ, grid_of
+from lowhiss.trace import Session as Stretch
+from lowhiss.trace.recording import COARSE_PSI
 
 _LISTED = 50
 _MOST_KEPT = 15 * 1024 * 1024
+_MOST_SESSIONS = 500
 
 
 @dataclass(frozen=True, slots=True)
 class Kept:
-    """A recording as a list shows it."""
+    """A recording as a list shows it. ``settled``: of how many of its sessions somebody said what they are."""
 
     id: str
     name: str
@@ -43,77 +51,217 @@ class Kept:
     columns: dict[str, str]
     sent_by: str
     sent_at: dt.datetime
+    began_at: dt.datetime | None
+    sessions: int
+    settled: int
+    run_id: str | None
 
 
 @dataclass(frozen=True, slots=True)
 class Asked:
-    """How a recording is to be judged. session : from 1.  moved : by the place of a stage, where somebody put it."""
+    """How a recording is to be judged.
+
+    unit_id : a unit of the yard, as it is coupled now; else ``kind``.  rules : by the unit's own where None.
+    session : from 1.  moved : by the place of a stage, where somebody put it.
+    """
 
     kind: str
-    rules: str
+    rules: str | None
     procedure: str | None
     session: int
     moved: Mapping[int, tuple[float, float]]
+    unit_id: str | None = None
+
+
+@dataclass(frozen=True, slots=True)
+class Judged:
+    """A stretch of a recording, judged. guessed : nobody named its order of work."""
+
+    row: RecordingRow
+    whole: Recording
+    sessions: Sequence[Stretch]
+    span: Stretch
+    part: Recording
+    unit: Unit
+    rules: RuleSet
+    found: Recorded
+    guessed: bool
 
 
 def keep(store: Store, by: Person, name: str, data: bytes, chosen: Mapping[str, str]) -> Kept:
     """Read a file and keep its samples; the same file again is the same recording. Raises CoreError, RefusedError."""
-    read = read_bytes(name, data, chosen)
-    samples = _packed(read.recording)
+    return keep_read(store, by, name, read_bytes(name, data, chosen))
+
+
+def keep_feed(store: Store, by: Person, run_id: str) -> Kept:
+    """A test's own live feed as a recording. Raises NotFoundError, RefusedError where it had none."""
+    name, text = feed_text(store, run_id)
+    if not text:
+        raise RefusedError("no_feed", "run_id: no live feed was kept with this test.", "run_id")
+    return keep_read(store, by, name, read_bytes(name, text), run_id)
+
+
+def keep_read(store: Store, by: Person, name: str, read: Read, run_id: str | None = None) -> Kept:
+    """Keep what was read of a file. Raises RefusedError."""
+    samples = packed(read.recording)
     if len(samples) > _MOST_KEPT:
         raise RefusedError(
             "recording_long", "file: is too long to be kept whole: cut it to the days that matter.", "file"
         )
+    sessions = len(find_sessions(read.recording))
     with store.transaction() as session:
-        row = session.get(RecordingRow, read.sha256, with_for_update=True)
-        if row is None:
-            row = RecordingRow(sha256=read.sha256, sent_by=by.id, sent_at=dt.datetime.now(dt.UTC))
-            session.add(row)
-        row.name, row.format, row.columns, row.samples = name[:120], read.format, dict(read.columns), samples
+        row = keep_row(session, by.id, name, read.format, read.sha256, dict(read.columns), samples)
+        row.began_at, row.sessions, row.run_id = read.recording.began_at, sessions, run_id
         session.flush()
-        return _kept(row, session.get_one(PersonRow, row.sent_by).name)
+        return _listed(session, select(RecordingRow).where(RecordingRow.sha256 == row.sha256))[0]
+
+
+def keep_row(
+    session: Session, by_id: str, name: str, format_name: str, sha256: str, columns: dict[str, str], samples: bytes
+) -> RecordingRow:
+    """The row of a recording, new or as it is kept already."""
+    row = session.get(RecordingRow, sha256, with_for_update=True)
+    if row is None:
+        row = RecordingRow(sha256=sha256, sent_by=by_id, sent_at=dt.datetime.now(dt.UTC))
+        session.add(row)
+    row.name, row.format, row.columns, row.samples = name[:120], format_name, columns, samples
+    return row
 
 
 def listed(store: Store) -> list[Kept]:
     """The latest recordings."""
-    found = select(RecordingRow, PersonRow.name).join(PersonRow, PersonRow.id == RecordingRow.sent_by)
-    found = found.options(defer(RecordingRow.samples)).order_by(RecordingRow.sent_at.desc()).limit(_LISTED)
     with store.transaction() as session:
-        return [_kept(row, name) for row, name in session.execute(found)]
+        return _listed(session, select(RecordingRow).order_by(RecordingRow.sent_at.desc()).limit(_LISTED))
+
+
+def _listed(session: Session, query: Any) -> list[Kept]:
+    rows = session.scalars(query.options(defer(RecordingRow.samples))).all()
+    ids = [row.sha256 for row in rows]
+    parts = select(RecordingPartRow.sha256, func.count()).where(RecordingPartRow.sha256.in_(ids))
+    settled = {row[0]: row[1] for row in session.execute(parts.group_by(RecordingPartRow.sha256))}
+    people = select(PersonRow.id, PersonRow.name).where(PersonRow.id.in_({row.sent_by for row in rows}))
+    names = {row.id: row.name for row in session.execute(people)}
+    return [
+        Kept(
+            id=row.sha256,
+            name=row.name,
+            format=row.format,
+            columns=row.columns,
+            sent_by=names[row.sent_by],
+            sent_at=row.sent_at,
+            began_at=row.began_at,
+            sessions=row.sessions,
+            settled=settled.get(row.sha256, 0),
+            run_id=row.run_id,
+        )
+        for row in rows
+    ]
 
 
 def judge(store: Store, recording_id: str, asked: Asked, words: Words) -> dict[str, Any]:
     """A recording's stages, thinned needles and verdict. Raises NotFoundError, RefusedError, CoreError."""
-    if asked.kind not in UNIT_KINDS:
-        raise RefusedError("kind_unknown", f"kind: is {asked.kind[:40]!r}; there are {', '.join(UNIT_KINDS)}.", "kind")
     with store.transaction() as session:
-        row = session.get(RecordingRow, recording_id)
-        if row is None:
-            raise NotFoundError("recording_unknown", "recording_id: there is no such recording.", "recording_id")
-        whole = _unpacked(row.samples)
-    sessions = find_sessions(whole)
-    if not 1 <= asked.session <= len(sessions):
-        raise RefusedError("session_unknown", f"session: there are {len(sessions)}.", "session")
-    span = sessions[asked.session - 1]
-    part = whole.between(span.from_s, span.to_s)
-    procedure = rulebook.procedure(asked.procedure) if asked.procedure else None
-    judged = judge_recording(part, rulebook.rule_set(asked.rules), spec_named(asked.kind).unit, procedure, asked.moved)
-    step_psi = judged.found.step_psi
+        judged = judged_part(session, recording_id, asked)
+        sessions = _sessions_table(session, judged)
+    found = judged.found.found
+    marks = marks_beside(store, judged.row.run_id) if judged.row.run_id else []
     return {
-        "from_s": span.from_s,
-        "to_s": span.to_s,
-        "sessions": len(sessions),
-        "procedure": judged.found.procedure.id,
-        "step_psi": round(step_psi, 3) if step_psi >= COARSE_PSI else 0.0,
-        "stages": found_table(judged.found),
-        "needles": _needles(part),
-        "verdict": verdict_record(judged.verdict, words, hints_for([judged.verdict])),
+        "from_s": judged.span.from_s,
+        "to_s": judged.span.to_s,
+        "sessions": sessions,
+        "procedure": found.procedure.id,
+        "rules": judged.rules.id,
+        "step_psi": round(found.step_psi, 3) if found.step_psi >= COARSE_PSI else 0.0,
+        "stages": found_table(found),
+        "needles": _needles(judged.part),
+        "whole": _needles(judged.whole) if len(sessions) > 1 else [],
+        "marks": marks,
+        "verdict": verdict_record(judged.found.verdict, words, hints_for([judged.found.verdict])),
     }
+
+
+def judged_part(session: Session, recording_id: str, asked: Asked) -> Judged:
+    """A stretch of a recording, judged as it was asked. Raises NotFoundError, RefusedError, CoreError."""
+    row = find_recording(session, recording_id)
+    whole = unpacked(row.samples)
+    sessions = find_sessions(whole)
+    span = span_of(sessions, asked.session)
+    part = whole.between(span.from_s, span.to_s)
+    unit, rules, named, orders = tested_as(session, asked)
+    found = judge_recording(part, rules, unit, named, asked.moved, orders)
+    return Judged(row, whole, sessions, span, part, unit, rules, found, named is None)
+
+
+def find_recording(session: Session, recording_id: str) -> RecordingRow:
+    """Its row. Raises NotFoundError."""
+    row = session.get(RecordingRow, recording_id)
+    if row is None:
+        raise NotFoundError("recording_unknown", "recording_id: there is no such recording.", "recording_id")
+    return row
+
+
+def span_of(sessions: Sequence[Stretch], place: int) -> Stretch:
+    """A session by its place from 1. Raises RefusedError."""
+    if not 1 <= place <= len(sessions):
+        raise RefusedError("session_unknown", f"session: there are {len(sessions)}.", "session")
+    return sessions[place - 1]
+
+
+def tested_as(session: Session, asked: Asked) -> tuple[Unit, RuleSet, Procedure | None, list[Procedure]]:
+    """The vehicle, the rules, the order that was named, and every order that it may be.
+
+    Raises NotFoundError, RefusedError.
+    """
+    now = dt.datetime.now(dt.UTC)
+    rules = asked.rules
+    if asked.unit_id is not None:
+        known = assembled(session, find_unit(session, asked.unit_id))
+        unit, rules = known.unit, rules or known.rules
+    elif asked.kind in UNIT_KINDS:
+        unit = spec_named(asked.kind).unit
+    else:
+        raise RefusedError("kind_unknown", f"kind: is {asked.kind[:40]!r}; there are {', '.join(UNIT_KINDS)}.", "kind")
+    try:
+        chosen = rules_named(session, rules or rulebook.rule_set_ids()[0], now)
+        named = procedure_named(session, asked.procedure, now) if asked.procedure else None
+    except CoreError as error:
+        raise RefusedError("choice_unknown", f"{error}.", error.field) from error
+    return unit, chosen, named, procedures_now(session, now)
+
+
+def parts_of(session: Session, recording_id: str) -> list[RecordingPartRow]:
+    """What somebody said that stretches of a recording are."""
+    return list(session.scalars(select(RecordingPartRow).where(RecordingPartRow.sha256 == recording_id)))
+
+
+def part_at(parts: Sequence[RecordingPartRow], span: Stretch) -> RecordingPartRow | None:
+    """What was said of the stretch that holds the middle of this one."""
+    middle = (span.from_s + span.to_s) / 2
+    return next((one for one in parts if one.from_s <= middle <= one.to_s), None)
+
+
+def _sessions_table(session: Session, judged: Judged) -> list[dict[str, Any]]:
+    parts = parts_of(session, judged.row.sha256)
+    table = []
+    for span in judged.sessions[:_MOST_SESSIONS]:
+        said = part_at(parts, span)
+        state = "open" if said is None else "run" if said.run_id else "no_test"
+        began_at = judged.whole.began_at or judged.row.began_at
+        table.append(
+            {
+                "from_s": span.from_s,
+                "to_s": span.to_s,
+                "began_at": None if began_at is None else began_at + dt.timedelta(seconds=span.from_s),
+                "state": state,
+                "run_id": said.run_id if said else None,
+            }
+        )
+    return table
 
 
 def _needles(part: Recording) -> list[dict[str, Any]]:
     frames = (
-        {"at_s": at_s, **{f"{name}_psi": float(psi[n]) for name, psi in part.needles.items()}}
+        {"at_s": at_s, **{f"{name}_psi": float(psi[n]) for name, psi in part.needles.items() if np.isfinite(psi[n])}}
         for n, at_s in enumerate(part.t_s.tolist())
     )
     drawn = stretches(frames, float(part.t_s[0]), float(part.t_s[-1]))
@@ -121,34 +269,3 @@ def _needles(part: Recording) -> list[dict[str, Any]]:
         {"needle": one.needle, "at_s": [round(at, 2) for at in one.at_s], "psi": [round(psi, 2) for psi in one.psi]}
         for one in drawn
     ]
-
-
-def _packed(recording: Recording) -> bytes:
-    """As it came, or ten a second where it came finer: what is coarse must stay as its sender told it."""
-    if float(np.median(np.diff(recording.t_s))) < 1 / GRID_HZ:
-        grid = grid_of(recording)
-        t_s, needles, flags = grid.t_s[grid.known], grid.needles, grid.flags
-        needles, flags = ({name: one[grid.known] for name, one in of.items()} for of in (needles, flags))
-    else:
-        t_s, needles, flags = recording.t_s, recording.needles, recording.flags
-    arrays = {f"n_{name}": psi.astype(np.float32) for name, psi in needles.items()}
-    arrays |= {f"f_{name}": flag.astype(np.int8) for name, flag in flags.items()}
-    out = io.BytesIO()
-    np.savez_compressed(out, allow_pickle=False, t_s=t_s, **arrays)
-    return out.getvalue()
-
-
-@functools.lru_cache(maxsize=8)
-def _unpacked(samples: bytes) -> Recording:
-    """The arrays of a recording; the latest few stay at hand, so that a moved boundary is measured at once."""
-    with np.load(io.BytesIO(samples)) as arrays:
-        of = {name: np.asarray(arrays[name], np.float64) for name in arrays.files}
-    return Recording(
-        of["t_s"],
-        {name.removeprefix("n_"): one for name, one in of.items() if name.startswith("n_")},
-        {name.removeprefix("f_"): one for name, one in of.items() if name.startswith("f_")},
-    )
-
-
-def _kept(row: RecordingRow, name: str) -> Kept:
-    return Kept(row.sha256, row.name, row.format, row.columns, name, row.sent_at)

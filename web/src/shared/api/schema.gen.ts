@@ -2047,6 +2047,26 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/traces/of-run/{run_id}": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Keep Feed
+         * @description A test's own live feed as a recording, to lay its marks over.
+         */
+        post: operations["keepFeed"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/traces/{recording_id}/judge": {
         parameters: {
             query?: never;
@@ -2061,6 +2081,174 @@ export interface paths {
          * @description Find a test in a recording and judge it; stages that were moved are measured where they were put.
          */
         post: operations["judgeRecording"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/traces/{recording_id}/attach": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Attach Recording
+         * @description Make a session a run of a unit, as it is found and moved. Whether it counts for the unit a manager says.
+         */
+        post: operations["attachRecording"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/traces/{recording_id}/sessions/{place}/no-test": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        /**
+         * Say No Test
+         * @description A session is no test.
+         */
+        put: operations["sayNoTest"];
+        post?: never;
+        /**
+         * Take Back No Test
+         * @description It may be a test after all.
+         */
+        delete: operations["takeBackNoTest"];
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/trace-batches": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * List Batches
+         * @description Every batch that is kept, the latest first.
+         */
+        get: operations["listBatches"];
+        put?: never;
+        /**
+         * Begin Batch
+         * @description A batch to put files to.
+         */
+        post: operations["beginBatch"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/trace-batches/{job_id}": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * Get Batch
+         * @description How far a batch is.
+         */
+        get: operations["getBatch"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/trace-batches/{job_id}/files": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        /**
+         * Put Batch File
+         * @description One file of a batch: a recording, a zip of them, or a description of messages (DBC); its bytes as they are.
+         */
+        put: operations["putBatchFile"];
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/trace-batches/{job_id}/start": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Start Batch
+         * @description Every file has come: they may be read.
+         */
+        post: operations["startBatch"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/trace-batches/{job_id}/stop": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Stop Batch
+         * @description Stop a batch; what was read so far stays.
+         */
+        post: operations["stopBatch"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/trace-batches/{job_id}/lines": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * Get Batch Lines
+         * @description What was found, file by file, a page of them.
+         */
+        get: operations["getBatchLines"];
+        put?: never;
+        post?: never;
         delete?: never;
         options?: never;
         head?: never;
@@ -2437,6 +2625,36 @@ export interface components {
             class_name: string;
         };
         /**
+         * AttachBody
+         * @description What a session is to be taken for.
+         */
+        AttachBody: {
+            judged: components["schemas"]["JudgeBody"];
+            /**
+             * Driver
+             * @default
+             */
+            driver: string;
+            /**
+             * Counts
+             * @default false
+             */
+            counts: boolean;
+            /**
+             * Began At
+             * Format: date-time
+             */
+            began_at: string;
+        };
+        /**
+         * AttachedOut
+         * @description The run that it became.
+         */
+        AttachedOut: {
+            /** Run Id */
+            run_id: string;
+        };
+        /**
          * BadLineOut
          * @description A line that cannot be taken, and why.
          */
@@ -2445,6 +2663,127 @@ export interface components {
             line: number;
             /** Problem */
             problem: string;
+        };
+        /**
+         * BatchBody
+         * @description By what every file of a batch is judged.
+         */
+        BatchBody: {
+            /** Unit Id */
+            unit_id?: string | null;
+            /**
+             * Kind
+             * @default tractor_semitrailer
+             */
+            kind: string;
+            /** Rules */
+            rules?: string | null;
+            /** Procedure */
+            procedure?: string | null;
+        };
+        /**
+         * BatchLineOut
+         * @description A file of a batch: its recording and sessions, or why it could not be read.
+         */
+        BatchLineOut: {
+            /** Name */
+            name: string;
+            /** Id */
+            id?: string | null;
+            /**
+             * Format
+             * @default
+             */
+            format: string;
+            /**
+             * Columns
+             * @default {}
+             */
+            columns: {
+                [key: string]: string;
+            };
+            /**
+             * Sessions
+             * @default []
+             */
+            sessions: components["schemas"]["BatchSessionOut"][];
+            /** Error */
+            error: string | null;
+        };
+        /**
+         * BatchOut
+         * @description Files that were dropped together and how far they are.
+         *
+         *     reading, size : bytes read of the only file, and its all; 0 where there are several.
+         *     outcomes : how many sessions came out each way.
+         */
+        BatchOut: {
+            /** Id */
+            id: string;
+            /**
+             * State
+             * @enum {string}
+             */
+            state: "gathering" | "waiting" | "running" | "done" | "cancelled" | "failed";
+            /** Asked By */
+            asked_by: string;
+            /**
+             * Asked At
+             * Format: date-time
+             */
+            asked_at: string;
+            /** Ended At */
+            ended_at: string | null;
+            /** Total */
+            total: number;
+            /** Done */
+            done: number;
+            /** Failed */
+            failed: number;
+            /** Sessions */
+            sessions: number;
+            /** Outcomes */
+            outcomes: {
+                [key: string]: number;
+            };
+            /** Reading */
+            reading: number;
+            /** Size */
+            size: number;
+            /** Why */
+            why: string;
+        };
+        /**
+         * BatchSessionOut
+         * @description A session in a file of a batch; without an outcome, why not.
+         */
+        BatchSessionOut: {
+            /** From S */
+            from_s: number;
+            /** To S */
+            to_s: number;
+            /** Overall */
+            overall: ("pass" | "fail" | "incomplete") | null;
+            /**
+             * Order
+             * @default
+             */
+            order: string;
+            /**
+             * Found
+             * @default 0
+             */
+            found: number;
+            /**
+             * Stages
+             * @default 0
+             */
+            stages: number;
+            /**
+             * Error
+             * @default
+             */
+            error: string;
         };
         /**
          * BayOut
@@ -3674,19 +4013,18 @@ export interface components {
         };
         /**
          * JudgeBody
-         * @description How a recording is to be judged.
+         * @description How a recording is to be judged: as a unit of the yard, or as a kind; rules of the unit's own unless named.
          */
         JudgeBody: {
+            /** Unit Id */
+            unit_id?: string | null;
             /**
              * Kind
              * @default tractor_semitrailer
              */
             kind: string;
-            /**
-             * Rules
-             * @default us-cdl
-             */
-            rules: string;
+            /** Rules */
+            rules?: string | null;
             /** Procedure */
             procedure?: string | null;
             /**
@@ -3699,7 +4037,7 @@ export interface components {
         };
         /**
          * JudgedOut
-         * @description A recording judged.
+         * @description A recording judged. ``whole``: its needles over all sessions.  ``marks``: of the test whose own feed it is.
          */
         JudgedOut: {
             /** From S */
@@ -3707,15 +4045,21 @@ export interface components {
             /** To S */
             to_s: number;
             /** Sessions */
-            sessions: number;
+            sessions: components["schemas"]["SessionOut"][];
             /** Procedure */
             procedure: string;
+            /** Rules */
+            rules: string;
             /** Step Psi */
             step_psi: number;
             /** Stages */
             stages: components["schemas"]["FoundStageOut"][];
             /** Needles */
             needles: components["schemas"]["StretchOut"][];
+            /** Whole */
+            whole: components["schemas"]["StretchOut"][];
+            /** Marks */
+            marks: components["schemas"]["BesideOut"][];
             verdict: components["schemas"]["VerdictOut"];
         };
         /**
@@ -4662,7 +5006,10 @@ export interface components {
         };
         /**
          * RecordingOut
-         * @description A recording: its id is the hash of its file. ``columns``: what each was taken for.
+         * @description A recording: its id is the hash of its file.
+         *
+         *     columns : what each was taken for.  sessions, settled : found in it, and of how many somebody said what they are.
+         *     run_id : the test whose own live feed it is.
          */
         RecordingOut: {
             /** Id */
@@ -4682,6 +5029,14 @@ export interface components {
              * Format: date-time
              */
             sent_at: string;
+            /** Began At */
+            began_at: string | null;
+            /** Sessions */
+            sessions: number;
+            /** Settled */
+            settled: number;
+            /** Run Id */
+            run_id: string | null;
         };
         /**
          * RedeemBody
@@ -5273,6 +5628,10 @@ export interface components {
             doubtful: boolean;
             /** Members */
             members: components["schemas"]["lowhiss__api__runs__schemas__MemberOut"][];
+            /** Recording */
+            recording?: {
+                [key: string]: unknown;
+            } | null;
             /** Part */
             part?: ("lead" | "watch" | "oversee" | "send") | null;
         };
@@ -5563,6 +5922,25 @@ export interface components {
             leads: boolean;
         };
         /**
+         * SessionOut
+         * @description A stretch that holds a test, and what somebody said it is.
+         */
+        SessionOut: {
+            /** From S */
+            from_s: number;
+            /** To S */
+            to_s: number;
+            /** Began At */
+            began_at: string | null;
+            /**
+             * State
+             * @enum {string}
+             */
+            state: "open" | "run" | "no_test";
+            /** Run Id */
+            run_id: string | null;
+        };
+        /**
          * SetAsideOut
          * @description An event that could not be applied, and why.
          */
@@ -5693,7 +6071,7 @@ export interface components {
         };
         /**
          * StageOut
-         * @description One attempt at a stage, judged and worded.
+         * @description One attempt at a stage, judged and worded. ``between``: of a figure from a recording, its ends.
          */
         StageOut: {
             /** Stage */
@@ -5712,6 +6090,16 @@ export interface components {
             /** Measured */
             measured: {
                 [key: string]: unknown;
+            };
+            /**
+             * Between
+             * @default {}
+             */
+            between: {
+                [key: string]: [
+                    number,
+                    number
+                ];
             };
             limit: components["schemas"]["LimitOut"] | null;
             /** Margin */
@@ -6383,7 +6771,7 @@ export interface components {
              * State
              * @enum {string}
              */
-            state: "waiting" | "running" | "done" | "cancelled" | "failed";
+            state: "gathering" | "waiting" | "running" | "done" | "cancelled" | "failed";
             /** Title */
             title: {
                 [key: string]: string;
@@ -11307,6 +11695,46 @@ export interface operations {
             };
         };
     };
+    keepFeed: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                run_id: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            201: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["RecordingOut"];
+                };
+            };
+            /** @description The input cannot be accepted. */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ErrorOut"];
+                };
+            };
+            /** @description It was not done: the error's code and sentence say why. */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ErrorOut"];
+                };
+            };
+        };
+    };
     judgeRecording: {
         parameters: {
             query?: {
@@ -11332,6 +11760,410 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["JudgedOut"];
+                };
+            };
+            /** @description The input cannot be accepted. */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ErrorOut"];
+                };
+            };
+            /** @description It was not done: the error's code and sentence say why. */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ErrorOut"];
+                };
+            };
+        };
+    };
+    attachRecording: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                recording_id: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["AttachBody"];
+            };
+        };
+        responses: {
+            /** @description Successful Response */
+            201: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["AttachedOut"];
+                };
+            };
+            /** @description The input cannot be accepted. */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ErrorOut"];
+                };
+            };
+            /** @description It was not done: the error's code and sentence say why. */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ErrorOut"];
+                };
+            };
+        };
+    };
+    sayNoTest: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                recording_id: string;
+                place: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            204: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
+            };
+            /** @description The input cannot be accepted. */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ErrorOut"];
+                };
+            };
+            /** @description It was not done: the error's code and sentence say why. */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ErrorOut"];
+                };
+            };
+        };
+    };
+    takeBackNoTest: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                recording_id: string;
+                place: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            204: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
+            };
+            /** @description The input cannot be accepted. */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ErrorOut"];
+                };
+            };
+            /** @description It was not done: the error's code and sentence say why. */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ErrorOut"];
+                };
+            };
+        };
+    };
+    listBatches: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["BatchOut"][];
+                };
+            };
+            /** @description The input cannot be accepted. */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ErrorOut"];
+                };
+            };
+            /** @description It was not done: the error's code and sentence say why. */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ErrorOut"];
+                };
+            };
+        };
+    };
+    beginBatch: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["BatchBody"];
+            };
+        };
+        responses: {
+            /** @description Successful Response */
+            201: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["BatchOut"];
+                };
+            };
+            /** @description The input cannot be accepted. */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ErrorOut"];
+                };
+            };
+            /** @description It was not done: the error's code and sentence say why. */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ErrorOut"];
+                };
+            };
+        };
+    };
+    getBatch: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                job_id: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["BatchOut"];
+                };
+            };
+            /** @description The input cannot be accepted. */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ErrorOut"];
+                };
+            };
+            /** @description It was not done: the error's code and sentence say why. */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ErrorOut"];
+                };
+            };
+        };
+    };
+    putBatchFile: {
+        parameters: {
+            query: {
+                name: string;
+            };
+            header?: never;
+            path: {
+                job_id: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            204: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
+            };
+            /** @description The input cannot be accepted. */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ErrorOut"];
+                };
+            };
+            /** @description It was not done: the error's code and sentence say why. */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ErrorOut"];
+                };
+            };
+        };
+    };
+    startBatch: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                job_id: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["BatchOut"];
+                };
+            };
+            /** @description The input cannot be accepted. */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ErrorOut"];
+                };
+            };
+            /** @description It was not done: the error's code and sentence say why. */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ErrorOut"];
+                };
+            };
+        };
+    };
+    stopBatch: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                job_id: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["BatchOut"];
+                };
+            };
+            /** @description The input cannot be accepted. */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ErrorOut"];
+                };
+            };
+            /** @description It was not done: the error's code and sentence say why. */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ErrorOut"];
+                };
+            };
+        };
+    };
+    getBatchLines: {
+        parameters: {
+            query?: {
+                after?: number;
+            };
+            header?: never;
+            path: {
+                job_id: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["BatchLineOut"][];
                 };
             };
             /** @description The input cannot be accepted. */
