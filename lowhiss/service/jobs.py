@@ -17,7 +17,7 @@ from lowhiss.service.people.signin import Person
 from lowhiss.store.engine import Store
 from lowhiss.store.models import JobRow
 
-JobState = Literal["gathering", "waiting", "running", "done", "cancelled", "failed"]
+JobState = Literal["waiting", "running", "done", "cancelled", "failed"]
 UNENDED: tuple[JobState, ...] = ("waiting", "running")
 ENDED: tuple[JobState, ...] = ("done", "cancelled", "failed")
 LEFT_AFTER = dt.timedelta(seconds=10)

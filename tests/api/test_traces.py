@@ -64,6 +64,16 @@ def test_a_file_is_read_once_and_judged_as_it_is_moved(client, text):
     assert judged(client, kept["id"]).json()["stages"] == found["stages"]
 
 
+def test_a_column_and_a_unit_may_be_named_over_the_guess(client):
+    data = b"t_s,A,B\n" + b"".join(b"%d,%d,%d\n" % (n, 800 + n, 810 + n) for n in range(60))
+    assert "no column holds a pressure" in sent(client, "odd.csv", data).json()["error"]["message"]
+    assert "surely in kPa" in sent(client, "odd.csv", data, primary="B").json()["error"]["message"]
+    kept = sent(client, "odd.csv", data, primary="B", unit="kpa").raise_for_status().json()
+    assert (kept["columns"], kept["names"]) == ({"time": "t_s", "primary": "B"}, ["t_s", "A", "B"])
+    (needle,) = judged(client, kept["id"]).json()["needles"]
+    assert needle["psi"][0] == pytest.approx(810 / 6.894757, abs=0.1)
+
+
 def test_the_network_s_log_is_read_and_says_its_steps(client, one):
     file = io.StringIO()
     write_candump(file, one.samples)
@@ -78,6 +88,7 @@ def test_what_cannot_be_is_refused_by_its_field(client, stranger, text):
         (sent(client, "milk.csv", b"farm,litres\nA,1\nB,2\nC,3\n"), 422, "t_s"),
         (sent(client, "empty.csv", b" "), 422, "file"),
         (sent(client, "drive.csv", text, primary="nobody"), 422, "nobody"),
+        (sent(client, "drive.csv", text, unit="feet"), 422, "unit"),
         (judged(client, "0" * 64), 404, "recording"),
         (judged(client, kept, kind="barge"), 422, "barge"),
         (judged(client, kept, rules="none"), 422, "none"),
@@ -101,10 +112,10 @@ def new_unit(client) -> str:
 WHEN = "2026-10-20T05:00:00Z"
 
 
-def attached(client, recording, unit, **more):
+def attached(client, recording, unit, counts=False, **more):
     judged_as = {"unit_id": unit, "rules": "us-cdl", "procedure": "leak-check"}
     body = {"judged": {**judged_as, **more.pop("judged", {})}, "driver": "Tove Lind", "began_at": WHEN, **more}
-    return client.post(f"/api/traces/{recording}/attach", json=body)
+    return client.post(f"/api/traces/{recording}/{'count' if counts else 'attach'}", json=body)
 
 
 def test_a_session_becomes_a_run_that_says_what_it_was_found_in(client, text):
@@ -144,8 +155,7 @@ def test_whether_it_counts_for_its_unit_a_manager_says(client, app_url, text):
     unit = new_unit(client)
     with httpx.Client(base_url=app_url, timeout=20) as http:
         driver = sign_in(http, "Tove Lind")
-        refused = attached(driver, kept, unit, counts=True)
-        assert (refused.status_code, refused.json()["error"]["field"]) == (403, "counts")
+        assert attached(driver, kept, unit, counts=True).status_code == 403
     assert attached(client, kept, unit, began_at="2099-01-01T00:00:00Z").json()["error"]["field"] == "began_at"
     fail = {"moved": [{"place": 0, "from_s": 1.0, "to_s": 61.0}]}
     run_id = attached(client, kept, unit, counts=True, judged=fail).raise_for_status().json()["run_id"]

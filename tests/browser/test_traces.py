@@ -8,6 +8,7 @@ from playwright.sync_api import expect
 from lowhiss.exchange.traces import write_trace
 from tests.browser.cab import RealCab
 from tests.browser.inspect import axe_findings, cut_off, load_axe
+from tests.devices import UNIT_ID
 from tests.trace.recorded import driven
 
 
@@ -57,4 +58,39 @@ def test_a_recording_is_dropped_its_stage_moved_and_judged_again(page, app_url, 
         "input[type=file]", {"name": "milk.csv", "mimeType": "text/csv", "buffer": b"farm,litres\nA,1\n" * 3}
     )
     expect(page.get_by_role("alert")).to_contain_text("none of farm, litres is a time")
+    # the pressures' unit is said by hand, and the file is read again
+    odd = b"t_s,A\n" + b"".join(b"%d,%d\n" % (n, 800 + n) for n in range(60))
+    page.set_input_files("input[type=file]", {"name": "odd.csv", "mimeType": "text/csv", "buffer": odd})
+    expect(page.get_by_role("alert")).to_contain_text("no column holds a pressure")
+    form = page.locator("[data-columns-form]")
+    form.get_by_label("Primary").fill("A")
+    form.get_by_label("Pressures are in").select_option("kpa")
+    form.get_by_role("button").click()
+    expect(page.locator("[data-columns]")).to_contain_text("primary: A")
+    assert cab.complaints == []
+
+
+def test_many_are_dropped_together_one_is_no_test_and_one_becomes_a_run(page, app_url, file, tmp_path):
+    milk = tmp_path / "milk.csv"
+    milk.write_text("farm,litres\nA,1\nB,2\nC,3\n")
+    cab = RealCab(page, app_url)
+    cab.sign_in("Odile Ferrow")
+    cab.go("/traces")
+    page.set_input_files("input[type=file]", [file, milk])
+    expect(page.locator("[data-batch=done]")).to_be_visible(timeout=60_000)
+    expect(page.locator("[data-line='milk.csv']")).to_contain_text("none of farm, litres is a time")
+    load_axe(page)
+    assert axe_findings(page) == []
+    page.get_by_role("button", name="yard-box.csv").click()
+    page.get_by_role("button", name="This is no test").click()
+    expect(page.locator("[data-settle=no_test]")).to_be_visible()
+    page.get_by_role("button", name="It may be a test after all").click()
+    expect(page.locator("[data-settle=open]")).to_contain_text("Say above which unit")
+    page.get_by_label("Which vehicle it was").select_option(UNIT_ID["MV-12"])
+    page.get_by_label("When it began").fill("2026-10-20T05:10:00")
+    page.get_by_label("Who tested").fill("Tove Lind")
+    page.get_by_role("button", name="Make it a run").click()
+    page.get_by_role("link", name="Its sheet").click()
+    expect(page.locator("[data-from-recording]")).to_contain_text("yard-box.csv, 9 of 9 stages found")
+    assert cut_off(page) == []
     assert cab.complaints == []

@@ -55,7 +55,7 @@ class StageOut(BaseModel):
     outcome: Outcome
     close_call: bool
     measured: dict[str, Any]
-    between: dict[str, tuple[float, float]] = {}
+    between: dict[str, list[float]] = {}
     limit: LimitOut | None
     margin: float | None
     uncertainty: float | None

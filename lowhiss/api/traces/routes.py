@@ -5,20 +5,21 @@ from __future__ import annotations
 from dataclasses import asdict
 from typing import Annotated, Any
 
-from fastapi import APIRouter, Body, Path, Query
+from fastapi import APIRouter, Body, Depends, Path, Query
 
 from lowhiss.api.auth import PersonDep
 from lowhiss.api.careful import CarefulRoute
 from lowhiss.api.deps import StoreDep, WordsDep
 from lowhiss.api.lanes import HEAVY
 from lowhiss.api.schemas import UUID_PATTERN
-from lowhiss.api.traces.schemas import AttachBody, AttachedOut, JudgeBody, JudgedOut, RecordingOut
+from lowhiss.api.traces.schemas import AttachBody, AttachedOut, ColumnsIn, JudgeBody, JudgedOut, RecordingOut
+from lowhiss.service.people.signin import Person
 from lowhiss.service.traces import attaching, desk
+from lowhiss.store.engine import Store
 
 router = APIRouter(prefix="/api/traces", tags=["traces"], route_class=CarefulRoute)
 RecordingId = Annotated[str, Path(pattern="^[0-9a-f]{64}$")]
 SessionPlace = Annotated[int, Path(ge=1, le=10_000)]
-Column = Annotated[str | None, Query(max_length=80)]
 
 
 @router.post("", operation_id="keepRecording", status_code=201)
@@ -27,21 +28,24 @@ async def keep_recording(
     by: PersonDep,
     name: Annotated[str, Query(min_length=1, max_length=120)],
     data: Annotated[bytes, Body(media_type="application/octet-stream")],
-    time: Column = None,
-    primary: Column = None,
-    secondary: Column = None,
-    sender: Column = None,
+    columns: Annotated[ColumnsIn, Depends()],
 ) -> RecordingOut:
     """Read a recording; its samples are kept by the file's hash, the file is not. Columns may be named by hand."""
-    given = {"time": time, "primary": primary, "secondary": secondary, "sender": sender}
-    chosen = {what: column for what, column in given.items() if column}
-    return RecordingOut.model_validate(asdict(await HEAVY.run(desk.keep, store, by, name, data, chosen)))
+    chosen = {what: column for what, column in columns.model_dump().items() if column}
+    kept, names = await HEAVY.run(desk.keep, store, by, name, data, chosen)
+    return RecordingOut.model_validate({**asdict(kept), "names": names})
 
 
 @router.get("", operation_id="listRecordings")
 def list_recordings(store: StoreDep) -> list[RecordingOut]:
     """The latest recordings."""
     return [RecordingOut.model_validate(asdict(one)) for one in desk.listed(store)]
+
+
+@router.get("/{recording_id}", operation_id="getRecording")
+def get_recording(recording_id: RecordingId, store: StoreDep) -> RecordingOut:
+    """One recording."""
+    return RecordingOut.model_validate(asdict(desk.one(store, recording_id)))
 
 
 @router.post("/of-run/{run_id}", operation_id="keepFeed", status_code=201)
@@ -59,8 +63,18 @@ async def judge_recording(recording_id: RecordingId, body: JudgeBody, store: Sto
 
 @router.post("/{recording_id}/attach", operation_id="attachRecording", status_code=201)
 async def attach_recording(recording_id: RecordingId, body: AttachBody, store: StoreDep, by: PersonDep) -> AttachedOut:
-    """Make a session a run of a unit, as it is found and moved. Whether it counts for the unit a manager says."""
-    asked, as_run = body.judged.to_service(), body.to_service()
+    """Make a session a run of a unit, as it is found and moved; it changes nothing about how the unit stands."""
+    return await _attached(recording_id, body, store, by, counts=False)
+
+
+@router.post("/{recording_id}/count", operation_id="countRecording", status_code=201)
+async def count_recording(recording_id: RecordingId, body: AttachBody, store: StoreDep, by: PersonDep) -> AttachedOut:
+    """The same, and it counts for how the unit stands."""
+    return await _attached(recording_id, body, store, by, counts=True)
+
+
+async def _attached(recording_id: str, body: AttachBody, store: Store, by: Person, *, counts: bool) -> AttachedOut:
+    asked, as_run = body.judged.to_service(), body.to_service(counts=counts)
     return AttachedOut(run_id=await HEAVY.run(attaching.attach, store, by, recording_id, asked, as_run))
 
 

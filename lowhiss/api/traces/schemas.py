@@ -11,8 +11,11 @@ from lowhiss.api.runs.sheet_schemas import BesideOut, StretchOut, VerdictOut
 from lowhiss.api.schemas import UUID_PATTERN, Strict
 from lowhiss.core.judge import Overall
 from lowhiss.core.stages import Stage
-from lowhiss.service.jobs import JobState
+from lowhiss.core.units import PressureUnit
 from lowhiss.service.traces import attaching, desk
+from lowhiss.service.traces.many import BatchState
+
+Column = Annotated[str | None, Field(max_length=80)]
 
 
 class RecordingOut(BaseModel):
@@ -32,6 +35,21 @@ class RecordingOut(BaseModel):
     sessions: int
     settled: int
     run_id: str | None
+    names: list[str] = []
+    """What all its columns are called, while the file is at hand."""
+
+
+class ColumnsIn(BaseModel):
+    """Which column is what, over the guess; and the pressures' unit, over what the columns' names say."""
+
+    time: Column = None
+    primary: Column = None
+    secondary: Column = None
+    lamp: Column = None
+    tractor_in: Column = None
+    trailer_in: Column = None
+    sender: Column = None
+    unit: PressureUnit | Literal["mpa"] | None = None
 
 
 class FigureOut(BaseModel):
@@ -107,12 +125,11 @@ class AttachBody(Strict):
 
     judged: JudgeBody
     driver: Annotated[str, Field(max_length=80)] = ""
-    counts: bool = False
     began_at: AwareDatetime
 
-    def to_service(self) -> attaching.Attached:
+    def to_service(self, *, counts: bool) -> attaching.Attached:
         """As the service takes it."""
-        return attaching.Attached(self.driver, self.counts, self.began_at)
+        return attaching.Attached(self.driver, counts, self.began_at)
 
 
 class AttachedOut(BaseModel):
@@ -142,7 +159,7 @@ class BatchOut(BaseModel):
     """
 
     id: str
-    state: JobState
+    state: BatchState
     asked_by: str
     asked_at: dt.datetime
     ended_at: dt.datetime | None

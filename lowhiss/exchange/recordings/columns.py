@@ -37,12 +37,15 @@ _AT_ONCE = 20_000
 class Table:
     """A recording from rows of texts that come one by one, however many: beyond a point it is thinned as it grows.
 
-    chosen : names of columns for ``time``, ``primary`` and so on, over the guess.  taken : what each was taken for.
-    Raises TraceError naming a column.
+    chosen : names of columns for ``time``, ``primary`` and so on, over the guess; ``unit`` of the pressures, over what
+    their names say.  names : of all columns.  taken : what each was taken for. Raises TraceError naming a column.
     """
 
     def __init__(self, names: Sequence[str], chosen: Mapping[str, str] | None = None, decimal: str = ".") -> None:
-        self.taken = {**guess(names), **(chosen or {})}
+        wanted = dict(chosen or {})
+        self.names = list(names)
+        self._per_psi = unit_chosen(wanted.pop("unit", None))
+        self.taken = {**guess(names), **wanted}
         if "time" not in self.taken:
             raise TraceError("t_s", f"is missing: none of {', '.join(names)[:120]} is a time")
         for role, name in self.taken.items():
@@ -78,7 +81,7 @@ class Table:
         values: dict[str, Series] = {}
         for role, name in self.taken.items():
             if role in NEEDLES:
-                values[role] = _numbers(column(role), name, self._decimal)[keep] * per_psi(name)
+                values[role] = _numbers(column(role), name, self._decimal)[keep] * (self._per_psi or per_psi(name))
             elif role in FLAGS:
                 values[role] = _flags(column(role))[keep]
         self._grown.add(t_s[keep], values)
@@ -173,6 +176,15 @@ def per_psi(name: str) -> float:
     if unit == "mpa":
         return to_psi(1000.0, "kpa")
     return to_psi(1.0, "kpa") if unit == "kpa" else to_psi(1.0, "bar") if unit == "bar" else 1.0
+
+
+def unit_chosen(unit: str | None) -> float | None:
+    """How many psi one of a unit is that somebody named; None where nobody did. Raises TraceError."""
+    if unit is None:
+        return None
+    if unit.strip().lower() not in _UNITS:
+        raise TraceError("unit", f"is {unit[:20]!r}; there are {', '.join(_UNITS)}")
+    return per_psi(f"_{unit.strip().lower()}")
 
 
 class Times:

@@ -16,7 +16,7 @@ from pathlib import Path
 import numpy as np
 
 from lowhiss.core.units import to_psi
-from lowhiss.exchange.recordings.columns import guess
+from lowhiss.exchange.recordings.columns import guess, unit_chosen
 from lowhiss.exchange.recordings.source import Source
 from lowhiss.trace.recording import Recording, Series, TraceError
 
@@ -27,7 +27,7 @@ _REFUSED = 3
 _FLAGS = ("tractor_in", "trailer_in", "lamp")
 
 
-def read_measured(source: Source, chosen: Mapping[str, str] | None) -> tuple[Recording, dict[str, str]]:
+def read_measured(source: Source, chosen: Mapping[str, str] | None) -> tuple[Recording, dict[str, str], list[str]]:
     """Channels of a measurement file on the times of its primary pressure. Raises TraceError."""
     with source.as_path() as path:
         asked = [sys.executable, "-m", __name__, str(path), json.dumps(dict(chosen or {}))]
@@ -42,12 +42,15 @@ def read_measured(source: Source, chosen: Mapping[str, str] | None) -> tuple[Rec
         raise TraceError(*told)
     with np.load(io.BytesIO(answer.stdout)) as arrays:
         columns: dict[str, str] = json.loads(str(arrays["columns"]))
+        names: list[str] = json.loads(str(arrays["names"]))
         began = float(arrays["began"])
-        on: dict[str, Series] = {name: np.asarray(arrays[name], float) for name in arrays.files if name != "columns"}
+        on: dict[str, Series] = {
+            name: np.asarray(arrays[name], float) for name in arrays.files if name not in ("columns", "names")
+        }
     needles: dict[str, Series] = {name: on[name] for name in ("primary", "secondary") if name in on}
     flags = {name: np.round(on[name]) for name in _FLAGS if name in on}
     at = None if np.isnan(began) else dt.datetime.fromtimestamp(began, dt.UTC)
-    return Recording(on["t_s"], needles, flags, began_at=at), columns
+    return Recording(on["t_s"], needles, flags, began_at=at), columns, names
 
 
 def _told(path: Path, chosen: Mapping[str, str]) -> dict[str, np.ndarray]:
@@ -56,7 +59,9 @@ def _told(path: Path, chosen: Mapping[str, str]) -> dict[str, np.ndarray]:
 
     with MDF(path) as file:
         names = [name for name in file.channels_db if name.lower() not in ("time", "t", "timestamps")]
-        taken = {**guess([*names, "t_s"]), **chosen}
+        wanted = dict(chosen)
+        unit = unit_chosen(wanted.pop("unit", None))
+        taken = {**guess([*names, "t_s"]), **wanted}
         began = file.header.start_time
         signals = {role: file.get(name) for role, name in taken.items() if name in names}
     if "primary" not in signals:
@@ -65,12 +70,13 @@ def _told(path: Path, chosen: Mapping[str, str]) -> dict[str, np.ndarray]:
     keep = np.concatenate([[True], np.diff(t_s) > 0])
     start = np.array(began.timestamp() + float(t_s[0]) if began.tzinfo is not None else np.nan)
     found = {
+        "names": np.array(json.dumps(names)),
         "began": start,
         "t_s": t_s[keep] - t_s[0],
         "columns": np.array(json.dumps({role: taken[role] for role in signals})),
     }
     for role, signal in signals.items():
-        psi = _per_psi(taken[role], str(signal.unit)) if role in ("primary", "secondary") else 1.0
+        psi = (unit or _per_psi(taken[role], str(signal.unit))) if role in ("primary", "secondary") else 1.0
         found[role] = (
             np.interp(t_s, np.asarray(signal.timestamps, float), np.asarray(signal.samples, float))[keep] * psi
         )

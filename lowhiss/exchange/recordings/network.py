@@ -40,7 +40,7 @@ class _Told:
     payloads: list[bytes] = field(default_factory=list)
 
 
-def read_network(source: Source, chosen: Mapping[str, str] | None) -> tuple[Recording, dict[str, str]]:
+def read_network(source: Source, chosen: Mapping[str, str] | None) -> tuple[Recording, dict[str, str], list[str]]:
     """Circuit pressures by the time of their message; of several senders the one that tells most, or the one named.
 
     chosen : ``sender``, a source address as 0 to 255 or 0x0b; ``dbc``, the text of a description of messages in place
@@ -48,6 +48,7 @@ def read_network(source: Source, chosen: Mapping[str, str] | None) -> tuple[Reco
     """
     wanted = dict(chosen or {})
     sender_named, described = wanted.pop("sender", None), wanted.pop("dbc", None)
+    wanted.pop("unit", None)  # what a message means is described, not chosen
     message, roles = _message_of(_database(described), wanted)
     told: dict[int, _Told] = {}
     # the few payloads that repeat are kept once: pressures move in steps
@@ -70,7 +71,7 @@ def read_network(source: Source, chosen: Mapping[str, str] | None) -> tuple[Reco
     shown = {"time": "message", **names, "sender": f"0x{sender:02x}"}
     if len(told) > 1:
         shown["senders"] = ", ".join(f"0x{one:02x} ({len(told[one].payloads)})" for one in sorted(told))
-    return grown.recording(began_at), shown
+    return grown.recording(began_at), shown, [signal.name for signal in message.signals]
 
 
 def _database(described: str | None) -> Any:

@@ -7,13 +7,13 @@ import io
 import json
 import zipfile
 import zlib
-from collections.abc import Callable, Iterator, Mapping
+from collections.abc import Callable, Iterator, Mapping, Sequence
 from dataclasses import dataclass
 from pathlib import Path
 from typing import Any, TextIO
 
 from lowhiss.exchange.recordings.columns import Table
-from lowhiss.exchange.recordings.source import Source, Told, of_bytes, of_path
+from lowhiss.exchange.recordings.source import Source, of_bytes, of_path
 from lowhiss.trace.recording import Recording, TraceError
 
 _MOST_BYTES = 8 * 1024**3
@@ -34,20 +34,23 @@ _MOST_NAMES_FROM = 10_000
 
 @dataclass(frozen=True, slots=True)
 class Read:
-    """A file that was read: its recording, its format, its hash, and what each column was taken for."""
+    """A file that was read: its recording, format and hash, what each column was taken for, and what all are called."""
 
     recording: Recording
     format: str
     sha256: str
     columns: Mapping[str, str]
+    names: Sequence[str] = ()
 
 
 Chosen = Mapping[str, str] | None
-Reader = Callable[[Source, Chosen], tuple[Recording, dict[str, str]]]
+Told = tuple[Recording, dict[str, str], list[str]]
+"""A recording, what its columns were taken for, and what all of them are called."""
+Reader = Callable[[Source, Chosen], Told]
 """From a file and the columns that were chosen."""
 
 
-def read_recording(path: Path, chosen: Chosen = None, told: Told | None = None) -> Read:
+def read_recording(path: Path, chosen: Chosen = None, told: Callable[[int], None] | None = None) -> Read:
     """The recording in a file, read in pieces. Raises TraceError naming the column, OSError where it cannot be read."""
     return read_source(of_path(path, told) if told else of_path(path), chosen)
 
@@ -67,8 +70,8 @@ def read_source(source: Source, chosen: Chosen = None) -> Read:
     name = _format_of(source, head)
     # a description of messages may lie beside a whole folder: only a network's log is read by it
     wanted = chosen if name == "can" else {what: one for what, one in (chosen or {}).items() if what not in _NETWORK}
-    recording, columns = READERS[name](source, wanted)
-    return Read(recording, name, source.sha256(), columns)
+    recording, columns, names = READERS[name](source, wanted)
+    return Read(recording, name, source.sha256(), columns, names)
 
 
 def _format_of(source: Source, head: bytes) -> str:
@@ -85,7 +88,7 @@ def _format_of(source: Source, head: bytes) -> str:
     return "csv"
 
 
-def _read_csv(source: Source, chosen: Chosen) -> tuple[Recording, dict[str, str]]:
+def _read_csv(source: Source, chosen: Chosen) -> Told:
     for encoding in ("utf-8-sig", "latin-1"):
         try:
             with source.open() as raw, io.TextIOWrapper(raw, encoding, newline="") as text:
@@ -97,7 +100,7 @@ def _read_csv(source: Source, chosen: Chosen) -> tuple[Recording, dict[str, str]
     raise AssertionError("latin-1 reads any bytes")  # pragma: no cover
 
 
-def _csv_table(text: TextIO, chosen: Chosen) -> tuple[Recording, dict[str, str]]:
+def _csv_table(text: TextIO, chosen: Chosen) -> Told:
     lines = _lines(text)
     first = next(lines, "")
     separator = max(";\t,", key=first.count)
@@ -117,9 +120,7 @@ def _lines(text: TextIO) -> Iterator[str]:
         yield line
 
 
-def _table(
-    names: list[str], rows: Iterator[list[str]], chosen: Chosen, *, commas: bool
-) -> tuple[Recording, dict[str, str]]:
+def _table(names: list[str], rows: Iterator[list[str]], chosen: Chosen, *, commas: bool) -> Told:
     """commas : a comma in a number is its decimal point."""
     table: Table | None = None
     counted = 0
@@ -130,13 +131,13 @@ def _table(
         table.add(row)
     if table is None or counted < _FEWEST_ROWS:
         raise TraceError("file", f"has {counted + 1} lines: that is no recording")
-    return table.recording(), table.taken
+    return table.recording(), table.taken, table.names
 
 
 _FEWEST_ROWS = 3
 
 
-def _read_xlsx(source: Source, chosen: Chosen) -> tuple[Recording, dict[str, str]]:
+def _read_xlsx(source: Source, chosen: Chosen) -> Told:
     import openpyxl  # each reader loads what it needs: one file is of one format
 
     try:
@@ -166,7 +167,7 @@ def _cell(value: object) -> str:
     return str(isoformat()) if isoformat is not None else str(value)
 
 
-def _read_feed(source: Source, chosen: Chosen) -> tuple[Recording, dict[str, str]]:
+def _read_feed(source: Source, chosen: Chosen) -> Told:
     with source.open() as raw, io.TextIOWrapper(raw, "utf-8", errors="replace") as text:
         names = _names_of(text)
         text.seek(0)
@@ -200,13 +201,13 @@ def _text(value: object) -> str:
     return "" if value is None else str(value).lower() if isinstance(value, bool) else str(value)
 
 
-def _read_can(source: Source, chosen: Chosen) -> tuple[Recording, dict[str, str]]:
+def _read_can(source: Source, chosen: Chosen) -> Told:
     from lowhiss.exchange.recordings.network import read_network
 
     return read_network(source, chosen)
 
 
-def _read_mdf(source: Source, chosen: Chosen) -> tuple[Recording, dict[str, str]]:
+def _read_mdf(source: Source, chosen: Chosen) -> Told:
     from lowhiss.exchange.recordings.measured import read_measured
 
     return read_measured(source, chosen)

@@ -12,7 +12,7 @@ from sqlalchemy.orm import Session
 from lowhiss.core.names import seen_of
 from lowhiss.engine.recorded import found_table
 from lowhiss.service.errors import ConflictError, RefusedError
-from lowhiss.service.people.signin import ForbiddenError, Person
+from lowhiss.service.people.signin import Person
 from lowhiss.service.runs.importing import import_record
 from lowhiss.service.traces.desk import (
     Asked,
@@ -35,7 +35,7 @@ _EARLIEST = dt.datetime(1990, 1, 1, tzinfo=dt.UTC)
 
 @dataclass(frozen=True, slots=True)
 class Attached:
-    """What a session is to be taken for. counts : for how its unit stands, as a manager says.  began_at : its day."""
+    """What a session is to be taken for. counts : for how its unit stands.  began_at : its day."""
 
     driver: str
     counts: bool
@@ -45,14 +45,10 @@ class Attached:
 def attach(store: Store, by: Person, recording_id: str, asked: Asked, as_run: Attached) -> str:
     """Make a session a run of ``asked.unit_id``; returns the run's id.
 
-    Raises NotFoundError, RefusedError, ConflictError where it is one already, ForbiddenError.
+    Raises NotFoundError, RefusedError, ConflictError where it is one already.
     """
     if asked.unit_id is None:
         raise RefusedError("unit_missing", "unit_id: is missing: say which unit it was.", "unit_id")
-    if as_run.counts and by.role != "manager":
-        raise ForbiddenError(
-            "counting_is_a_managers", "counts: only a manager says that a recording counts for its unit.", "counts"
-        )
     now = dt.datetime.now(dt.UTC)
     if not _EARLIEST <= as_run.began_at <= now:
         raise RefusedError("began_when", "began_at: is not a moment in the past: say when it was recorded.", "began_at")

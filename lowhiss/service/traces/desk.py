@@ -88,9 +88,13 @@ class Judged:
     guessed: bool
 
 
-def keep(store: Store, by: Person, name: str, data: bytes, chosen: Mapping[str, str]) -> Kept:
-    """Read a file and keep its samples; the same file again is the same recording. Raises CoreError, RefusedError."""
-    return keep_read(store, by, name, read_bytes(name, data, chosen))
+def keep(store: Store, by: Person, name: str, data: bytes, chosen: Mapping[str, str]) -> tuple[Kept, list[str]]:
+    """Read a file and keep its samples; the same file again is the same recording. Also what its columns are called.
+
+    Raises CoreError, RefusedError.
+    """
+    read = read_bytes(name, data, chosen)
+    return keep_read(store, by, name, read), list(read.names)
 
 
 def keep_feed(store: Store, by: Person, run_id: str) -> Kept:
@@ -132,6 +136,13 @@ def listed(store: Store) -> list[Kept]:
     """The latest recordings."""
     with store.transaction() as session:
         return _listed(session, select(RecordingRow).order_by(RecordingRow.sent_at.desc()).limit(_LISTED))
+
+
+def one(store: Store, recording_id: str) -> Kept:
+    """One recording. Raises NotFoundError."""
+    with store.transaction() as session:
+        find_recording(session, recording_id)
+        return _listed(session, select(RecordingRow).where(RecordingRow.sha256 == recording_id))[0]
 
 
 def _listed(session: Session, query: Any) -> list[Kept]:

@@ -11,12 +11,11 @@ import uuid
 from collections.abc import Iterator
 from dataclasses import dataclass
 from pathlib import Path, PurePath
-from typing import Any
+from typing import Any, Literal
 
 from sqlalchemy import select
 from sqlalchemy.orm import Session
 
-from lowhiss.core.errors import CoreError
 from lowhiss.core.vehicle import unit_table
 from lowhiss.engine.executor import Executor, in_order
 from lowhiss.service.errors import RefusedError
@@ -48,6 +47,8 @@ from lowhiss.store.engine import Store
 from lowhiss.store.models import JobLineRow, JobRow
 
 KIND = "recordings"
+BatchState = Literal["gathering"] | JobState
+"""``gathering``: files may still be put to it."""
 LINES_PAGE = 200
 _MOST_FILES = 5_000
 _MOST_LEFT = dt.timedelta(days=2)
@@ -62,7 +63,7 @@ class Batch:
     """
 
     id: str
-    state: JobState
+    state: BatchState
     asked_by: str
     asked_at: dt.datetime
     ended_at: dt.datetime | None
@@ -165,7 +166,7 @@ def _gathering(session: Session, job_id: str, *, lock: bool = False) -> JobRow:
 
 
 def start(store: Store, spool: Spool, job_id: str) -> Batch:
-    """Every file has come: they may be read. Raises RefusedError where there is none, CoreError for too large a zip."""
+    """Every file has come: they may be read. Raises RefusedError where there is none."""
     with store.transaction() as session:
         row = _gathering(session, job_id, lock=True)
         total = sum(1 for _ in files_in(spool.of(job_id), row.asked["files"]))
@@ -253,8 +254,8 @@ def work_on(spool: Spool, store: Store, job_id: str, worker: str, executor: Exec
                 break
     except StoppedError:
         pass
-    except CoreError as error:
-        fail_job(store, job_id, worker, f"{error}.")
+    except RefusedError as error:
+        fail_job(store, job_id, worker, error.sentence)
     else:
         end_job(store, job_id, worker)
     spool.gone(job_id)

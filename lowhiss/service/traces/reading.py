@@ -19,6 +19,7 @@ from lowhiss.core.vehicle import Unit
 from lowhiss.engine.recorded import judge_recording
 from lowhiss.exchange.recordings import read_source
 from lowhiss.exchange.recordings.source import Source, of_member, of_path
+from lowhiss.service.errors import RefusedError
 from lowhiss.service.traces.samples import packed
 from lowhiss.trace import find_sessions
 
@@ -63,7 +64,7 @@ class FileFound:
 def files_in(directory: Path, names: Mapping[str, str]) -> Iterator[tuple[Path, str, str | None]]:
     """Every recording of a job, zips opened: where it lies, what it is called, and its place in a zip.
 
-    names : what each file was called when it came. Raises CoreError for a zip of too many.
+    names : what each file was called when it came. Raises RefusedError for a zip of too many.
     """
     for stored, name in names.items():
         path = directory / stored
@@ -75,7 +76,8 @@ def files_in(directory: Path, names: Mapping[str, str]) -> Iterator[tuple[Path, 
         with zipfile.ZipFile(path) as packed_files:
             members = [one for one in packed_files.namelist() if _counts(one)]
         if len(members) > _MOST_MEMBERS:
-            raise CoreError("file", f"{name[:60]!r} holds {len(members)} files; at most {_MOST_MEMBERS} are read")
+            sentence = f"file: {name[:60]!r} holds {len(members)} files; at most {_MOST_MEMBERS} are read."
+            raise RefusedError("too_many_files", sentence, "file")
         yield from ((path, f"{name}/{member}", member) for member in members)
 
 

@@ -1,7 +1,7 @@
 import { useQuery } from '@tanstack/react-query'
 import { useEffect, useState, type ReactNode } from 'react'
 import { useTranslation } from 'react-i18next'
-import { useParams } from 'react-router'
+import { Link, useParams } from 'react-router'
 import { needlesQuery, schoolsQuery, sheetQuery, type Schema } from '../../shared/api'
 import { useFigures } from '../../shared/figures/useFigures'
 import { headOf, judgeHere, recordOf } from '../../device'
@@ -13,6 +13,7 @@ import { Beside } from './Beside'
 import { examinationQuery } from './examinationQuery'
 import { Examination, Withheld } from './Examination'
 import { Candidate, Hints, Schools } from './Findings'
+import { FromRecording } from './FromRecording'
 import { Marks } from './Marks'
 import { Notes } from './Notes'
 import { Proposals } from './Proposals'
@@ -80,8 +81,17 @@ function SheetArticle({ sheet: data, waits, here = false, needles, children }: S
     <article className="grid gap-x-10 pt-5 lg:grid-cols-[minmax(0,1fr)_340px]">
       <div className="grid min-w-0 grid-cols-[minmax(0,1fr)] content-start gap-6">
         <Headline sheet={data} />
+        {data.run.recording && <FromRecording recording={data.run.recording} />}
         {/* above everything that may come later, so that nothing moves it under a thumb */}
         <div className="no-print flex flex-wrap gap-3">
+          {!here && data.run.setup.readings === 'feed' && (
+            <Link
+              to={`/traces?run=${runId}`}
+              className="inline-grid min-h-touch place-items-center border-[1.5px] border-ink bg-sheet px-4 font-semibold"
+            >
+              {t('traces.onDesk')}
+            </Link>
+          )}
           {!here && (
             <a
               href={`/api/runs/${runId}/record`}

@@ -1,9 +1,24 @@
 import { useTranslation } from 'react-i18next'
 import { Link } from 'react-router'
 import type { Schema } from '../../shared/api'
+import { unitLabel } from '../../shared/figures/format'
+import { useFigures } from '../../shared/figures/useFigures'
 import { standing } from '../../run'
 import { type Struck } from '../../device'
 import { OutcomeMark } from '../../shared/ui'
+
+/** The ends between which each figure lies, where a recording leaves some of it open. */
+function Between({ between }: { between: Record<string, number[]> }) {
+  const { t } = useTranslation()
+  const figures = useFigures()
+  const figuresOf = Object.entries(between).filter(([name]) => !/^(start|end|rate)_/.test(name))
+  const told = figuresOf.map(([name, ends]) => {
+    const pressure = name.endsWith('_psi') || name.endsWith('_psi_per_min')
+    const [low, high] = ends.map((end) => (pressure ? figures.reading(end) : figures.seconds(end)))
+    return `${low}–${high} ${pressure ? unitLabel[figures.unit] : 's'}`
+  })
+  return <p className="num text-note text-soft">{t('sheet.between', { ends: told.join(', ') })}</p>
+}
 
 /** Each stage with its outcome, its arithmetic, its limit and what went wrong. */
 export function Stages({
@@ -53,6 +68,7 @@ export function Stages({
                   )}
                 </p>
               )}
+              {Object.keys(stage.between ?? {}).length > 0 && <Between between={stage.between ?? {}} />}
               {stage.limit && (
                 <p className="text-note text-soft">
                   {stage.limit.words} {stage.limit.source}.

@@ -15,6 +15,7 @@ const LABEL_PX = 14
 const MOST_PSI = 150
 const STEP_S = 0.5
 const FAR_S = 5
+const GRIP = 24
 
 type End = 'from_s' | 'to_s'
 
@@ -34,6 +35,8 @@ export function TraceView({ judged, chosen, onChoose, onMove }: ViewProps) {
   const y = scaleLinear([0, MOST_PSI], [H - BOTTOM, TOP])
   const stage = judged.stages[chosen]
   const shownAt = (end: End) => (drag?.end === end ? drag.at : (stage?.[end] ?? judged.from_s))
+  // outside its stage, so that the two of a short one do not cover each other
+  const gripAt = (end: End) => x(shownAt(end)) - (end === 'from_s' ? GRIP : 0)
   const timeAt = (event: PointerEvent<SVGGElement>) => {
     const box = event.currentTarget.ownerSVGElement?.getBoundingClientRect()
     if (!box) return judged.from_s
@@ -109,6 +112,24 @@ export function TraceView({ judged, chosen, onChoose, onMove }: ViewProps) {
             className={`pointer-events-none ${needle === first?.needle ? 'stroke-air' : 'stroke-ink'}`}
           />
         ))}
+        {judged.marks
+          .filter(({ at_s }) => at_s >= judged.from_s && at_s <= judged.to_s)
+          .map(({ at_s, late_s, quality }, n) => (
+            <g key={n} data-mark={quality} className="pointer-events-none">
+              {late_s !== null && (
+                <path
+                  d={`M${x(at_s - late_s)} ${H - BOTTOM - 6}H${x(at_s)}`}
+                  className={quality === 'good' ? 'stroke-ink' : 'stroke-clay'}
+                  strokeWidth="3"
+                />
+              )}
+              <path
+                d={`M${x(at_s)} ${H - BOTTOM}v-12l4 -6h-8l4 6`}
+                className={quality === 'good' ? 'fill-ink stroke-ink' : 'fill-clay stroke-clay'}
+                strokeWidth="1.5"
+              />
+            </g>
+          ))}
         {stage?.from_s !== null &&
           stage !== undefined &&
           (['from_s', 'to_s'] as const).map((end) => (
@@ -135,9 +156,9 @@ export function TraceView({ judged, chosen, onChoose, onMove }: ViewProps) {
               className="cursor-ew-resize focus:outline-none [&:focus-visible>rect]:fill-air"
             >
               <path d={`M${x(shownAt(end))} ${TOP}V${H - BOTTOM}`} className="stroke-ink" strokeWidth="2" />
-              <rect x={x(shownAt(end)) - 12} y={H / 2 - 24} width="24" height="48" className="fill-ink" />
+              <rect x={gripAt(end)} y={H / 2 - 24} width={GRIP} height="48" className="fill-ink" />
               <path
-                d={`M${x(shownAt(end)) - 4} ${H / 2 - 12}V${H / 2 + 12}M${x(shownAt(end)) + 4} ${H / 2 - 12}V${H / 2 + 12}`}
+                d={`M${gripAt(end) + 8} ${H / 2 - 12}v24M${gripAt(end) + 16} ${H / 2 - 12}v24`}
                 className="pointer-events-none stroke-on-ink"
                 strokeWidth="2"
               />

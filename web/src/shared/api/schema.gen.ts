@@ -2047,6 +2047,26 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/traces/{recording_id}": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * Get Recording
+         * @description One recording.
+         */
+        get: operations["getRecording"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/traces/of-run/{run_id}": {
         parameters: {
             query?: never;
@@ -2098,9 +2118,29 @@ export interface paths {
         put?: never;
         /**
          * Attach Recording
-         * @description Make a session a run of a unit, as it is found and moved. Whether it counts for the unit a manager says.
+         * @description Make a session a run of a unit, as it is found and moved; it changes nothing about how the unit stands.
          */
         post: operations["attachRecording"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/traces/{recording_id}/count": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Count Recording
+         * @description The same, and it counts for how the unit stands.
+         */
+        post: operations["countRecording"];
         delete?: never;
         options?: never;
         head?: never;
@@ -2636,11 +2676,6 @@ export interface components {
              */
             driver: string;
             /**
-             * Counts
-             * @default false
-             */
-            counts: boolean;
-            /**
              * Began At
              * Format: date-time
              */
@@ -2720,11 +2755,8 @@ export interface components {
         BatchOut: {
             /** Id */
             id: string;
-            /**
-             * State
-             * @enum {string}
-             */
-            state: "gathering" | "waiting" | "running" | "done" | "cancelled" | "failed";
+            /** State */
+            state: "gathering" | ("waiting" | "running" | "done" | "cancelled" | "failed");
             /** Asked By */
             asked_by: string;
             /**
@@ -5037,6 +5069,11 @@ export interface components {
             settled: number;
             /** Run Id */
             run_id: string | null;
+            /**
+             * Names
+             * @default []
+             */
+            names: string[];
         };
         /**
          * RedeemBody
@@ -6096,10 +6133,7 @@ export interface components {
              * @default {}
              */
             between: {
-                [key: string]: [
-                    number,
-                    number
-                ];
+                [key: string]: number[];
             };
             limit: components["schemas"]["LimitOut"] | null;
             /** Margin */
@@ -6771,7 +6805,7 @@ export interface components {
              * State
              * @enum {string}
              */
-            state: "gathering" | "waiting" | "running" | "done" | "cancelled" | "failed";
+            state: "waiting" | "running" | "done" | "cancelled" | "failed";
             /** Title */
             title: {
                 [key: string]: string;
@@ -11654,7 +11688,11 @@ export interface operations {
                 time?: string | null;
                 primary?: string | null;
                 secondary?: string | null;
+                lamp?: string | null;
+                tractor_in?: string | null;
+                trailer_in?: string | null;
                 sender?: string | null;
+                unit?: ("psi" | "kpa" | "bar") | "mpa" | null;
             };
             header?: never;
             path?: never;
@@ -11668,6 +11706,46 @@ export interface operations {
         responses: {
             /** @description Successful Response */
             201: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["RecordingOut"];
+                };
+            };
+            /** @description The input cannot be accepted. */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ErrorOut"];
+                };
+            };
+            /** @description It was not done: the error's code and sentence say why. */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ErrorOut"];
+                };
+            };
+        };
+    };
+    getRecording: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                recording_id: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            200: {
                 headers: {
                     [name: string]: unknown;
                 };
@@ -11783,6 +11861,50 @@ export interface operations {
         };
     };
     attachRecording: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                recording_id: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["AttachBody"];
+            };
+        };
+        responses: {
+            /** @description Successful Response */
+            201: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["AttachedOut"];
+                };
+            };
+            /** @description The input cannot be accepted. */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ErrorOut"];
+                };
+            };
+            /** @description It was not done: the error's code and sentence say why. */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ErrorOut"];
+                };
+            };
+        };
+    };
+    countRecording: {
         parameters: {
             query?: never;
             header?: never;

@@ -10,6 +10,7 @@ export const sheet = {
     purpose: 'For',
     purposes: { dispatch: 'dispatch', training: 'training', rehearsal: 'rehearsal' },
     started: 'Started',
+    between: 'lies between {{ends}}',
     stages: 'Stage by stage',
     sum: 'the sum',
     attempt: 'attempt {{number}}',

@@ -12,6 +12,7 @@ export const sheet: typeof english = {
     purpose: 'Para',
     purposes: { dispatch: 'despacho', training: 'práctica', rehearsal: 'ensayo' },
     started: 'Empezó',
+    between: 'está entre {{ends}}',
     stages: 'Etapa por etapa',
     sum: 'la cuenta',
     attempt: 'intento {{number}}',
