@@ -24,6 +24,10 @@ _FAINT_S = 60.0
 _WARNING_PSI, _LAST_KNOB_PSI = (40.0, 92.0), 75.0
 _STRUCK_S, _LOST_PSI, _DIP_SHARE, _DIP_PSI = 0.3, 0.2, 0.25, 0.5
 """Left open where nothing is noisy: when a mark is passed, where a hold begins, how deep a stroke dips unseen."""
+_STROKE_S = 3.0
+"""How long a stroke takes with the next."""
+_VAGUE = 0.4
+"""The weight of a stage of which nothing says where in its stretch it is."""
 _STEADY_S = 1.0
 """A lamp that flashes is on from its first steady second."""
 
@@ -281,6 +285,8 @@ def warnings(shape: Shape) -> Iterator[FoundStage]:
     for fan in shape.fans:
         at = _lamp_on(grid, lamp, fan) if lamp is not None else _stop_to_read(shape, fan)
         if at is None:
+            if lamp is None and (anywhere := _anywhere(shape, fan)) is not None:
+                yield anywhere
             continue
         needles = _in_stroke(shape, fan, at, exact=lamp is not None)
         at_s = float(grid.t_s[at])
@@ -289,6 +295,25 @@ def warnings(shape: Shape) -> Iterator[FoundStage]:
         yield FoundStage(
             "low_air_warning", float(grid.t_s[fan[0].start]), at_s, found, figures, 1.2 if lamp is not None else 1.0
         )
+
+
+def _anywhere(shape: Shape, fan: list[Span]) -> FoundStage | None:
+    """Nobody stopped to read and no lamp was recorded: it came somewhere while they fanned, and nothing says where."""
+    grid, span = shape.grid, slice(fan[0].start, fan[-1].stop)
+    may = np.flatnonzero((shape.lower[span] > _WARNING_PSI[0]) & (shape.lower[span] < _WARNING_PSI[1]))
+    if may.size == 0:
+        return None
+    first, last = fan[0].start + int(may[0]), fan[0].start + int(may[-1])
+    middle = (first + last) // 2
+    needles = {}
+    for name, psi in grid.needles.items():
+        low, high = float(psi[first : last + 1].min()), float(psi[first : last + 1].max())
+        value = min(max(float(psi[middle]), low), high)
+        needles[name] = Interval(value, low - grid.step_psi, high + grid.step_psi)
+    at_s = float(grid.t_s[middle])
+    mark = (FoundMark("warning", at_s, needles),)
+    from_s = float(grid.t_s[fan[0].start])
+    return FoundStage("low_air_warning", from_s, at_s, mark, {"warning_psi": lower_of(needles)}, _VAGUE)
 
 
 def _lamp_on(grid: Grid, lamp: Series, fan: list[Span]) -> int | None:
@@ -330,13 +355,15 @@ def _pause(shape: Shape, fan: list[Span]) -> int | None:
 def _in_stroke(shape: Shape, fan: list[Span], at: int, *, exact: bool) -> dict[str, Interval]:
     """Each needle where something came within a stroke: at a known moment, or anywhere from its start to its end."""
     grid = shape.grid
-    stroke = next((one for one in fan if one.start <= at <= one.stop + grid.span(1.0)), Span(max(0, at - 1), at + 1))
+    faint = Span(max(0, at - grid.span(_STROKE_S)), at + 1)
+    stroke = next((one for one in fan if one.start <= at <= one.stop + grid.span(1.0)), faint)
     if grid.coarse:
-        stroke = Span(max(0, at - grid.span(3.0)), at + 1)
+        stroke = faint
     found = {}
     for name, psi in grid.needles.items():
         tank = without_lag(grid, psi)
-        error = _Z * grid.noise_psi + grid.step_psi / 2
+        # what rounds may have rounded both ends away from what was so
+        error = _Z * grid.noise_psi + grid.step_psi * (1.0 if grid.coarse and not exact else 0.5)
         around = slice(max(0, at - grid.span(0.5)), at + grid.span(0.5) + 1)
         before = float(psi[max(0, stroke.start - 1)])
         if stroke.start > fan[0].start + 1:
@@ -380,11 +407,15 @@ def _out(column: Series, start: int, stop: int) -> int | None:
 
 
 def _last(shape: Shape, fan: list[Span], knob: str) -> int | None:
-    stroke = fan[-1]
-    at = stroke.start + int(shape.lower[stroke.start : stroke.stop].argmin())
-    if shape.grid.coarse:
-        at = stroke.stop - 1
-    return at if knob == "tractor" and shape.lower[at] < _LAST_KNOB_PSI else None
+    """Where the higher needle, which holds a knob in, comes to its lowest: after that nobody fans any more."""
+    if knob != "tractor":
+        return None
+    grid, start = shape.grid, fan[0].start
+    stop = min(grid.t_s.size, fan[-1].stop + grid.span(_FAINT_S))
+    higher = np.maximum.reduce([psi[start:stop] for psi in grid.needles.values()])
+    least = max(grid.step_psi / 2, _LOST_PSI)
+    at = start + int(np.flatnonzero(higher <= higher.min() + least)[0])
+    return at if higher.min() < _LAST_KNOB_PSI else None
 
 
 # where a person put a stage

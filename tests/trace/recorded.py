@@ -20,7 +20,16 @@ def driven(kind: str, procedure: str, *faults: str) -> Drive:
 
 
 def as_told(one: Drive, sender: str) -> Recording:
-    """``box``: needles, knobs, lamp, ten times a second.  ``needles``: those alone.  ``network``: 1 Hz, 8 kPa steps."""
+    """``box``: needles, knobs, lamp, ten times a second.  ``fine``: the same a hundred times.
+
+    ``needles`` : needles alone.  ``network`` : once a second, in steps of 8 kPa.
+    """
+    if sender == "fine":
+        box = as_told(one, "box")
+        t_s = np.arange(box.t_s[0], box.t_s[-1], 0.01)
+        needles = {name: np.interp(t_s, box.t_s, psi) for name, psi in box.needles.items()}
+        held = np.searchsorted(box.t_s, t_s, side="right") - 1
+        return Recording(t_s, needles, {name: flag[held] for name, flag in box.flags.items()})
     samples, spec = one.samples, one.spec
     t_s = np.array([sample.dash.t_s for sample in samples])
     if sender == "network":
