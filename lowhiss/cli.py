@@ -18,6 +18,7 @@ from lowhiss.commands.practice import add_practice
 from lowhiss.commands.rules import add_rules
 from lowhiss.commands.simulate import add_simulate
 from lowhiss.commands.trace import add_trace
+from lowhiss.commands.verify import verify_files
 from lowhiss.core.words import Words
 
 
@@ -74,6 +75,18 @@ def _parser() -> argparse.ArgumentParser:
             "--data", type=Path, default=Path("var"), metavar="DIR", help="data directory (default var)"
         )
         command.set_defaults(run=run)
+    verify = commands.add_parser("verify", help="check sealed sheets; exit code 1 where anything was changed")
+    verify.add_argument("files", nargs="*", type=Path, metavar="FILE", help="files of seals; no database is asked")
+    verify.add_argument("--all", action="store_true", help="every seal here, and every row that it covers")
+    verify.add_argument("--head", metavar="HASH", help="the chain's head as it was kept elsewhere: it must be there")
+    verify.set_defaults(run=_verify)
+    keys = commands.add_parser("keys", help="the keys that sheets are sealed with")
+    keys.add_argument("do", choices=("show", "rotate", "head"), help="list them; begin a new one; the chain's head")
+    keys.set_defaults(run=_keys)
+    for command in (verify, keys):
+        command.add_argument(
+            "--data", type=Path, default=Path("var"), metavar="DIR", help="data directory (default var)"
+        )
     for add in (add_judge, add_whatif, add_rules, add_plan, add_calc, add_simulate, add_practice, add_trace):
         add(commands)
     return parser
@@ -90,6 +103,22 @@ def _manager(options: argparse.Namespace) -> int:
     from lowhiss.serve import make_manager
 
     return make_manager(options.data, options.name)
+
+
+def _verify(options: argparse.Namespace) -> int:
+    if options.all == bool(options.files):
+        raise Refusal("name files of seals, or --all")
+    if options.all:
+        from lowhiss.serve import verify_all
+
+        return verify_all(options.data, options.head)
+    return verify_files(options.files, options.head)
+
+
+def _keys(options: argparse.Namespace) -> int:
+    from lowhiss.serve import tell_keys
+
+    return tell_keys(options.data, options.do)
 
 
 def _standing(options: argparse.Namespace) -> int:

@@ -26,6 +26,7 @@ from lowhiss.api.patient import web_options
 from lowhiss.core.words import Words
 from lowhiss.database import DatabaseError, PrivateServer
 from lowhiss.demo import load_demo
+from lowhiss.exchange.keys import KeyFileError, KeyFiles
 from lowhiss.exchange.standing_out import last_day
 from lowhiss.service.errors import RefusedError
 from lowhiss.service.fleet import out
@@ -34,6 +35,7 @@ from lowhiss.service.people.accounts import manager_code
 from lowhiss.service.people.signin import first_manager_code
 from lowhiss.service.rounds.papers import dated_papers
 from lowhiss.service.runs.lifecycle import judge_ended_again
+from lowhiss.service.seals import sealing, verifying
 from lowhiss.store.engine import Store, StoreError, make_engine
 from lowhiss.upgrade import upgrade
 
@@ -87,7 +89,8 @@ def serve(data_dir: Path, port: int, *, demo: bool, wider: Wider | None = None) 
                 _say("Loaded the demo scenario")
             address = wider.public_url or f"{'https' if wider.tls else 'http'}://{wider.listen}:{port}"
             code = first_manager_code(store)
-            server = _web_server(store, wider, directory / "waiting", demo_accounts=demo)
+            sealing.ensure_key(store, key_files(directory))
+            server = _web_server(store, wider, directory, demo_accounts=demo)
             _judge_again(store)
 
             def end(*_: object) -> None:
@@ -100,7 +103,7 @@ def serve(data_dir: Path, port: int, *, demo: bool, wider: Wider | None = None) 
                     print(f"Nobody can sign in yet. The first manager's one-time code: {code}", flush=True)
                 server.run(sockets=[listener])
             _say("Stopped")
-    except (CannotStartError, DatabaseError, StoreError) as error:
+    except (CannotStartError, DatabaseError, StoreError, KeyFileError) as error:
         print(f"lowhiss: {error}", file=sys.stderr)
         return 1
     except KeyboardInterrupt:
@@ -188,6 +191,50 @@ def tell_due(data_dir: Path, words: Words, ics: Path | None) -> int:
     return _with_store(data_dir, tell)
 
 
+def verify_all(data_dir: Path, head: str | None) -> int:
+    """Check every seal and every row that it covers; returns the exit code, 1 where anything was changed."""
+
+    def tell(store: Store) -> int:
+        found = 0
+        for one in verifying.verify_all(store, key_files(data_dir.resolve())):
+            found += 1
+            print(f"{f'seal {one.place}: ' if one.place else ''}{one.sentence}", flush=True)
+        place, sha256, _ = sealing.head(store)
+        if head is not None and not sealing.knows(store, head):
+            found += 1
+            print(f"the head that was kept elsewhere, {head[:16]}, is none of these seals")
+        if not found:
+            print(f"{place} seals, nothing was changed; the head is {sha256}")
+        return int(found > 0)
+
+    return _with_store(data_dir, tell)
+
+
+def tell_keys(data_dir: Path, do: str) -> int:
+    """Show the signing keys, begin a new one, or tell the chain's head; returns the exit code."""
+
+    def tell(store: Store) -> int:
+        files = key_files(data_dir.resolve())
+        if do == "rotate":
+            print(f"Seals are signed with {sealing.rotate(store, files).id} from here on")
+        elif do == "head":
+            place, sha256, sealed_at = sealing.head(store)
+            print(f"seal {place}  {sha256}  {sealed_at.isoformat() if sealed_at else '-'}")
+        else:
+            in_use = files.current().id
+            for name, public in sealing.keys_of(store).items():
+                print(f"{name}  {public}{'  in use' if name == in_use else ''}")
+        return 0
+
+    return _with_store(data_dir, tell)
+
+
+def key_files(directory: Path) -> KeyFiles:
+    """The signing keys of an installation; of several machines, in one place that all of them see."""
+    given = os.environ.get("LOWHISS_KEYS")
+    return KeyFiles(Path(given) if given else directory / "keys")
+
+
 def _with_store(data_dir: Path, work: Callable[[Store], int]) -> int:
     """Do something with the store of an installation; returns the exit code, 1 with a sentence where it cannot be."""
     try:
@@ -196,7 +243,7 @@ def _with_store(data_dir: Path, work: Callable[[Store], int]) -> int:
             code = work(store)
             store.engine.dispose()
             return code
-    except (CannotStartError, DatabaseError, StoreError, RefusedError) as error:
+    except (CannotStartError, DatabaseError, StoreError, RefusedError, KeyFileError) as error:
         print(f"lowhiss: {error}", file=sys.stderr)
         return 1
 
@@ -222,14 +269,15 @@ def _interrupt(*_: object) -> None:
     raise KeyboardInterrupt
 
 
-def _web_server(store: Store, wider: Wider, spool: Path, *, demo_accounts: bool) -> uvicorn.Server:
+def _web_server(store: Store, wider: Wider, directory: Path, *, demo_accounts: bool) -> uvicorn.Server:
     names = {"127.0.0.1", "localhost", wider.listen, urlsplit(wider.public_url or "").hostname or "localhost"}
     app = create_app(
         store,
         tuple(sorted(names - {"0.0.0.0", "::"})),
         demo_accounts=demo_accounts,
         secure=wider.tls,
-        spool=spool,
+        spool=directory / "waiting",
+        keys=key_files(directory),
     )
     app.state.worker.wake()  # an earlier process may have left a question half answered
     config = uvicorn.Config(

@@ -25,6 +25,7 @@ from lowhiss.api.patient import web_options
 from lowhiss.database import PrivateServer
 from lowhiss.demo import load_demo
 from lowhiss.demo.scenario import demo_id
+from lowhiss.exchange.keys import KeyFiles
 from lowhiss.service.people import secrets
 from lowhiss.store.engine import Store, make_engine, migrate
 
@@ -121,11 +122,19 @@ class Running:
         *,
         secure: bool = False,
         spool: Path | None = None,
+        keys: Path | None = None,
     ) -> None:
         self._listener = socket.create_server(("127.0.0.1", 0))
         self.url = f"http://127.0.0.1:{self._listener.getsockname()[1]}"
         config = uvicorn.Config(
-            create_app(store, web=web, demo_accounts=demo_accounts, secure=secure, spool=spool),
+            create_app(
+                store,
+                web=web,
+                demo_accounts=demo_accounts,
+                secure=secure,
+                spool=spool,
+                keys=KeyFiles(keys) if keys else None,
+            ),
             **{**web_options(), "log_level": "error"},
             lifespan="off",
             timeout_graceful_shutdown=1,
@@ -148,9 +157,9 @@ def app_spool(tmp_path_factory: pytest.TempPathFactory) -> Path:
 
 
 @pytest.fixture(scope="session")
-def app_url(store: Store, app_spool: Path) -> Iterator[str]:
+def app_url(store: Store, app_spool: Path, tmp_path_factory: pytest.TempPathFactory) -> Iterator[str]:
     """Where the application with demo data answers."""
-    running = Running(store, spool=app_spool)
+    running = Running(store, spool=app_spool, keys=tmp_path_factory.mktemp("keys"))
     yield running.url
     running.stop()
 

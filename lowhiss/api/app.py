@@ -34,8 +34,10 @@ from lowhiss.api.rules import sums
 from lowhiss.api.runs import feed, live, log, whatif
 from lowhiss.api.runs import routes as runs
 from lowhiss.api.schemas import ErrorOut
+from lowhiss.api.seals import routes as seals
 from lowhiss.api.traces import batches
 from lowhiss.api.traces import routes as traces
+from lowhiss.exchange.keys import KeyFiles
 from lowhiss.service.jobs import WorkOn
 from lowhiss.service.runs import whatif as whatif_job
 from lowhiss.service.traces import many
@@ -66,11 +68,12 @@ def create_app(
     demo_accounts: bool = False,
     secure: bool = False,
     spool: Path | None = None,
+    keys: KeyFiles | None = None,
 ) -> FastAPI:
     """The application over ``store``, answering only to ``hosts``; ``None`` serves for reading its schema.
 
     demo_accounts : demo people may sign in by one touch.  secure : it is reached by TLS alone.  spool : where files
-    wait that are read beside everything else.
+    wait that are read beside everything else.  keys : what sheets are sealed with.
     """
     app = FastAPI(
         title="Low Hiss",
@@ -84,10 +87,12 @@ def create_app(
     )
     app.state.store = store
     app.state.demo_accounts = demo_accounts
-    app.state.spool = many.Spool(spool or Path(tempfile.gettempdir()) / f"low-hiss-waiting-{os.getuid()}")
+    own = Path(tempfile.gettempdir()) / f"low-hiss-{os.getuid()}"
+    app.state.spool = many.Spool(spool or own / "waiting")
+    app.state.keys = keys or KeyFiles(own / "keys")
     app.state.worker = None if store is None else Worker(store, _jobs(app.state.spool))
     office = (session, people, units, trailers, standing, rulebook, sums, whatif)
-    for area in (*office, runs, log, practice, learning, lessons, examinations, traces, batches, rounds):
+    for area in (*office, runs, log, practice, learning, lessons, examinations, traces, batches, rounds, seals):
         app.include_router(area.router)
     live.install(app, store)
     feed.install(app)

@@ -257,6 +257,7 @@ class RunRow(Base):
     event that ended it, ``ended_at`` when that was received. ``outcome`` and ``close_call`` are those of its verdict,
     kept here because lists are sorted by when runs began; ``stale`` says that it has grown since it was judged.
     ``recording`` is what it was found in, where nobody struck a mark; ``recorded`` that there is such a thing.
+    ``sealed`` : its sheet was signed.
     """
 
     __tablename__ = "run"
@@ -268,6 +269,7 @@ class RunRow(Base):
         Index(None, "close_call", "started_at"),
         Index(None, "ended_at", "started_at"),
         Index(None, "recorded", "started_at"),
+        Index(None, "sealed", "started_at"),
         Index(None, "stale"),
         CheckConstraint("last_seq >= 0", "last_seq_not_negative"),
     )
@@ -296,6 +298,7 @@ class RunRow(Base):
     stale: Mapped[bool] = mapped_column(default=True, server_default="1")
     recording: Mapped[dict[str, Any] | None] = mapped_column(JSON(none_as_null=True))
     recorded: Mapped[bool] = mapped_column(default=False, server_default="0")
+    sealed: Mapped[bool] = mapped_column(default=False, server_default="0")
 
 
 class JoinCodeRow(Base):

@@ -238,6 +238,8 @@ class RunOut(BaseModel):
     members: list[MemberOut]
     recording: dict[str, Any] | None = None
     """What it was found in, where nobody struck a mark."""
+    sealed: bool = False
+    """Its sheet was signed."""
     part: Part | None = None
     """The part the asker takes in it; null where that was not asked, or when they take none."""
 
@@ -261,6 +263,7 @@ class RunOut(BaseModel):
             demo=head.demo,
             begun_by=head.begun_by,
             recording=head.recording,
+            sealed=head.sealed,
             ended_by=head.ended_by,
             doubtful=head.doubtful,
             members=[MemberOut(name=name, part=part) for name, part in head.members],

@@ -147,6 +147,12 @@ RIGHTS: dict[str, frozenset[str]] = {
     "startBatch": _SIGNED_IN,
     "stopBatch": _SIGNED_IN,
     "getBatchLines": _SIGNED_IN,
+    # seals
+    "signSheet": _SIGNED_IN,
+    "getSeals": _SIGNED_IN,
+    "getSealFile": _SIGNED_IN,
+    "getSealHead": _SIGNED_IN,
+    "getChain": _MANAGER,
     # rules
     "getRulebook": _SIGNED_IN,
     "setTestedBy": _MANAGER,
@@ -190,6 +196,7 @@ NARROWER: dict[str, str] = {
     "listEditions": "drafts are seen by trainers and managers",
     "listOpenRuns": "one's own and those one has joined; trainers and managers see everybody's, to take one over",
     "makeJoinCode": "only who leads the run",
+    "signSheet": "whoever tested, and a trainer or manager beside; who signs shows again that it is them",
     "sendFeed": "whoever holds the unit's token, which is no person",
     "takeLead": "a trainer or manager, who then has joined and is shown, or whoever leads already",
     "editPerson": "nobody may take the last joined manager's role away; on the server, `lowhiss manager` makes one",

@@ -93,6 +93,8 @@ class RunHead:
     members: list[tuple[str, Part]]
     recording: dict[str, Any] | None = None
     """What it was found in, where nobody struck a mark."""
+    sealed: bool = False
+    """Its sheet was signed."""
     part: Part | None = None
     """The part that the asker takes in it, where that was asked."""
 
@@ -134,6 +136,7 @@ def head_of(session: Session, run: RunRow, part: Part | None = None) -> RunHead:
         doubtful=begun_doubtfully(run),
         members=[(name, part) for _, name, part in members_of(session, run.id)] if part is not None else [],
         recording=run.recording,
+        sealed=run.sealed,
         part=part,
     )
 

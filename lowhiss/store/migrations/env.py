@@ -3,6 +3,7 @@
 from alembic import context
 
 import lowhiss.store.learning_models
+import lowhiss.store.seal_models
 import lowhiss.store.trace_models  # noqa: F401
 from lowhiss.store.models import Base
 

@@ -54,7 +54,7 @@ export function headOf({ run }: LiveRun): Schema['RunOut'] {
     rules: run.rules,
     rules_title: script.rules.title as Schema['RunOut']['rules_title'],
     ...{ purpose, driver: run.driver, setup: led, started_at: run.startedWall },
-    ...{ last_seq: 0, demo: false, part: run.part ?? 'lead' },
+    ...{ last_seq: 0, demo: false, sealed: false, part: run.part ?? 'lead' },
     ...{ begun_by: '', ended_by: null, doubtful: false, members: [] },
   }
 }

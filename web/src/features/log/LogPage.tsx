@@ -128,6 +128,7 @@ function LogRow({ line }: { line: Schema['LogLineOut'] }) {
       </th>
       <td className="pr-3 max-md:hidden">
         {run.driver || <span className="text-soft">{t('log.nobody')}</span>}
+        {run.sealed && <span className="block text-note text-soft">{t('log.sealed')}</span>}
         {run.recording && <span className="block text-note text-soft">{t('traces.from')}</span>}
       </td>
       <td className="pr-3 sm:whitespace-nowrap">{figures.when(run.started_at)}</td>

@@ -18,6 +18,7 @@ import { Marks } from './Marks'
 import { Notes } from './Notes'
 import { Proposals } from './Proposals'
 import { RoundsBeside } from './RoundsBeside'
+import { Signing } from './Signing'
 import { SheetColumn } from './SheetColumn'
 import { Stages } from './Stages'
 import { Timeline } from './Timeline'
@@ -127,6 +128,7 @@ function SheetArticle({ sheet: data, waits, here = false, needles, children }: S
           <Beside runId={runId} lastSeq={data.run.last_seq} />
         )}
         {children}
+        <Signing run={data.run} here={here} />
         <Notes runId={runId} events={data.events} />
         <Marks events={data.events} />
       </div>

@@ -2503,6 +2503,106 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/runs/{run_id}/sign": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Sign Sheet
+         * @description Sign a sheet as whoever drove, or as a trainer or manager beside: it is sealed at once.
+         */
+        post: operations["signSheet"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/runs/{run_id}/seals": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * Get Seals
+         * @description A run's seals and signatures; its rows are held against them as they are asked for.
+         */
+        get: operations["getSeals"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/runs/{run_id}/seal-file": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * Get Seal File
+         * @description A run's seals as a file, ``low-hiss-seals/1``: checked by ``lowhiss verify``, or by anybody.
+         */
+        get: operations["getSealFile"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/seals/head": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * Get Seal Head
+         * @description How far the chain goes.
+         */
+        get: operations["getSealHead"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/seals": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * Get Chain
+         * @description The whole chain as one file.
+         */
+        get: operations["getChain"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
 }
 export type webhooks = Record<string, never>;
 export interface components {
@@ -3947,6 +4047,18 @@ export interface components {
              * @enum {string}
              */
             otherwise: "stay" | "finish" | "note";
+        };
+        /**
+         * HeadOut
+         * @description How far the chain goes: to be printed and kept elsewhere.
+         */
+        HeadOut: {
+            /** Place */
+            place: number;
+            /** Sha256 */
+            sha256: string;
+            /** Sealed At */
+            sealed_at: string | null;
         };
         /**
          * HoldOut
@@ -5669,6 +5781,11 @@ export interface components {
             recording?: {
                 [key: string]: unknown;
             } | null;
+            /**
+             * Sealed
+             * @default false
+             */
+            sealed: boolean;
             /** Part */
             part?: ("lead" | "watch" | "oversee" | "send") | null;
         };
@@ -5959,6 +6076,39 @@ export interface components {
             leads: boolean;
         };
         /**
+         * SealedOut
+         * @description A seal. amends : the run's seal before it.  upto : the last mark it covers.
+         */
+        SealedOut: {
+            /** Place */
+            place: number;
+            /** Sha256 */
+            sha256: string;
+            /**
+             * Sealed At
+             * Format: date-time
+             */
+            sealed_at: string;
+            /** Upto */
+            upto: number;
+            /** Amends */
+            amends: number | null;
+        };
+        /**
+         * SealsOut
+         * @description A run's seals and signatures. later : marks that came after the last seal.  problems : found just now.
+         */
+        SealsOut: {
+            /** Seals */
+            seals: components["schemas"]["SealedOut"][];
+            /** Signed */
+            signed: components["schemas"]["SignedOut"][];
+            /** Later */
+            later: number;
+            /** Problems */
+            problems: string[];
+        };
+        /**
          * SessionOut
          * @description A stretch that holds a test, and what somebody said it is.
          */
@@ -6078,6 +6228,31 @@ export interface components {
             proposals: components["schemas"]["ProposalOut"][];
         };
         /**
+         * SignBody
+         * @description Who signs, and what shows that it is them. The device makes the id, so that sending it twice signs once.
+         */
+        SignBody: {
+            /** Id */
+            id: string;
+            /** Person Id */
+            person_id: string;
+            /**
+             * How
+             * @enum {string}
+             */
+            how: "password" | "pin" | "demo";
+            /**
+             * Secret
+             * @default
+             */
+            secret: string;
+            /**
+             * Signed At
+             * Format: date-time
+             */
+            signed_at: string;
+        };
+        /**
          * SignInBody
          * @description Name and password.
          */
@@ -6086,6 +6261,36 @@ export interface components {
             name: string;
             /** Password */
             password: string;
+        };
+        /**
+         * SignedOut
+         * @description A signature. ``received_at``: when the server had it; one made without contact waited until then.
+         */
+        SignedOut: {
+            /** Name */
+            name: string;
+            /** Role */
+            role: string;
+            /**
+             * Part
+             * @enum {string}
+             */
+            part: "driver" | "beside";
+            /**
+             * How
+             * @enum {string}
+             */
+            how: "password" | "pin" | "demo";
+            /**
+             * Signed At
+             * Format: date-time
+             */
+            signed_at: string;
+            /**
+             * Received At
+             * Format: date-time
+             */
+            received_at: string;
         };
         /**
          * SpanOut
@@ -12794,6 +12999,206 @@ export interface operations {
         responses: {
             /** @description Successful Response */
             204: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
+            };
+            /** @description The input cannot be accepted. */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ErrorOut"];
+                };
+            };
+            /** @description It was not done: the error's code and sentence say why. */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ErrorOut"];
+                };
+            };
+        };
+    };
+    signSheet: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                run_id: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["SignBody"];
+            };
+        };
+        responses: {
+            /** @description Successful Response */
+            201: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["SealedOut"];
+                };
+            };
+            /** @description The input cannot be accepted. */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ErrorOut"];
+                };
+            };
+            /** @description It was not done: the error's code and sentence say why. */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ErrorOut"];
+                };
+            };
+        };
+    };
+    getSeals: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                run_id: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["SealsOut"];
+                };
+            };
+            /** @description The input cannot be accepted. */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ErrorOut"];
+                };
+            };
+            /** @description It was not done: the error's code and sentence say why. */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ErrorOut"];
+                };
+            };
+        };
+    };
+    getSealFile: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                run_id: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": {
+                        [key: string]: unknown;
+                    };
+                };
+            };
+            /** @description The input cannot be accepted. */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ErrorOut"];
+                };
+            };
+            /** @description It was not done: the error's code and sentence say why. */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ErrorOut"];
+                };
+            };
+        };
+    };
+    getSealHead: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["HeadOut"];
+                };
+            };
+            /** @description The input cannot be accepted. */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ErrorOut"];
+                };
+            };
+            /** @description It was not done: the error's code and sentence say why. */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ErrorOut"];
+                };
+            };
+        };
+    };
+    getChain: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            200: {
                 headers: {
                     [name: string]: unknown;
                 };

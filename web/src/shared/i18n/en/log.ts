@@ -15,6 +15,7 @@ export const log = {
     older: 'Older runs',
     newest: 'Back to the newest',
     none: 'No run matches.',
+    sealed: 'sealed',
     nobody: 'not said',
     open: 'Sheet of {{unit}}, {{when}}',
   },

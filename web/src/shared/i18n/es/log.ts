@@ -17,6 +17,7 @@ export const log: typeof english = {
     older: 'Más antiguas',
     newest: 'Volver a las nuevas',
     none: 'Ninguna prueba coincide.',
+    sealed: 'sellada',
     nobody: 'sin decir',
     open: 'Hoja de {{unit}}, {{when}}',
   },

@@ -1,0 +1,1 @@
+"""Seals over HTTP."""

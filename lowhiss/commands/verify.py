@@ -1,0 +1,32 @@
+"""``lowhiss verify FILE``: sealed sheets checked without a database."""
+
+from __future__ import annotations
+
+from collections.abc import Sequence
+from pathlib import Path
+
+from lowhiss.commands.common import FAIL, PASS, refuse
+from lowhiss.exchange.seals import SealError, check, read_file
+
+
+def verify_files(paths: Sequence[Path], head: str | None) -> int:
+    """Say everything that is wrong, one line each; returns the gravest exit code.
+
+    head : the hash of the last seal as it was kept elsewhere; it must be among them.
+    """
+    return max(_file(path, head) for path in paths)
+
+
+def _file(path: Path, head: str | None) -> int:
+    try:
+        seals, keys, whole = read_file(path.read_bytes())
+    except OSError as error:
+        return refuse(f"{path}: cannot be read: {error.strerror}")
+    except SealError as error:
+        return refuse(f"{path}: {error}")
+    problems = check(seals, keys, whole=whole, head=head)
+    for one in problems:
+        print(f"{path}: {f'seal {one.place}: ' if one.place else ''}{one.sentence}")
+    if not problems:
+        print(f"{path}: {len(seals)} seals, nothing was changed; the head is {seals[-1].sha256 if seals else '-'}")
+    return FAIL if problems else PASS

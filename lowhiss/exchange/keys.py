@@ -1,0 +1,139 @@
+"""The installation's signing keys: files only we can read, made at first start, one of them in use."""
+
+from __future__ import annotations
+
+import contextlib
+import fcntl
+import os
+from collections.abc import Iterator
+from dataclasses import dataclass
+from pathlib import Path
+
+from cryptography.hazmat.primitives.asymmetric.ed25519 import Ed25519PrivateKey
+from cryptography.hazmat.primitives.serialization import (
+    Encoding,
+    NoEncryption,
+    PrivateFormat,
+    PublicFormat,
+    load_pem_private_key,
+)
+
+from lowhiss.exchange.seals import key_id
+
+_IN_USE = "in-use"
+_HEAD = "head"
+
+
+class KeyFileError(RuntimeError):
+    """The keys cannot be used as they are; one clear sentence."""
+
+
+@dataclass(frozen=True, slots=True)
+class SigningKey:
+    """A key that signs. public : hex."""
+
+    id: str
+    public: str
+    private: Ed25519PrivateKey
+
+    def sign(self, text: str) -> str:
+        """The signature over a text, hex."""
+        return self.private.sign(text.encode()).hex()
+
+
+class KeyFiles:
+    """Keys in a directory: ``ID.pem`` each, and which of them is in use."""
+
+    def __init__(self, directory: Path) -> None:
+        self.directory = directory
+
+    def current(self) -> SigningKey:
+        """The key in use; the first is made when there is none. Raises KeyFileError."""
+        with self._alone():
+            named = self._read(_IN_USE)
+            return self._load(named) if named else self._make()
+
+    def prepare(self) -> SigningKey:
+        """A new key that is not yet in use."""
+        with self._alone():
+            return self._new()
+
+    def use(self, key: SigningKey) -> None:
+        """Sign with this one from here on; the one before stays."""
+        with self._alone():
+            self._write(_IN_USE, key.id)
+
+    def keep_head(self, place: int, sha256: str) -> None:
+        """Beside the keys, out of the database's reach: how far the chain went."""
+        with self._alone():
+            known = self.head()
+            if known is None or known[0] <= place:
+                self._write(_HEAD, f"{place} {sha256}")
+
+    def head(self) -> tuple[int, str] | None:
+        """How far the chain went when it was sealed last: the place and the hash."""
+        place, _, sha256 = self._read(_HEAD).partition(" ")
+        return (int(place), sha256) if place.isdigit() and sha256 else None
+
+    def _make(self) -> SigningKey:
+        key = self._new()
+        self._write(_IN_USE, key.id)
+        return key
+
+    def _new(self) -> SigningKey:
+        private = Ed25519PrivateKey.generate()
+        key = _of(private)
+        pem = private.private_bytes(Encoding.PEM, PrivateFormat.PKCS8, NoEncryption())
+        self._write(f"{key.id}.pem", pem.decode())
+        return key
+
+    def _load(self, name: str) -> SigningKey:
+        path = self.directory / f"{name}.pem"
+        try:
+            private = load_pem_private_key(path.read_bytes(), None)
+        except FileNotFoundError:
+            raise KeyFileError(
+                f"The key {name} that seals are signed with is not in {self.directory}: put it back from a copy, or "
+                f"remove the file {_IN_USE} there to go on with a new key."
+            ) from None
+        except (ValueError, OSError) as error:
+            raise KeyFileError(f"The key file {path} cannot be read: put it back from a copy.") from error
+        if not isinstance(private, Ed25519PrivateKey) or _of(private).id != name:
+            raise KeyFileError(f"The key file {path} is not the key {name}: put it back from a copy.")
+        return _of(private)
+
+    def _read(self, name: str) -> str:
+        try:
+            return (self.directory / name).read_text(encoding="ascii").strip()
+        except FileNotFoundError:
+            return ""
+        except (OSError, ValueError) as error:
+            raise KeyFileError(f"{self.directory / name} cannot be read ({error}).") from error
+
+    def _write(self, name: str, text: str) -> None:
+        """Whole or not at all, and for nobody else's eyes."""
+        partly = self.directory / f"{name}.part"
+        try:
+            descriptor = os.open(partly, os.O_WRONLY | os.O_CREAT | os.O_TRUNC, 0o600)
+            with os.fdopen(descriptor, "w", encoding="ascii") as out:
+                out.write(text + "\n")
+                out.flush()
+                os.fsync(out.fileno())
+            partly.replace(self.directory / name)
+        except OSError as error:
+            raise KeyFileError(f"{self.directory / name} cannot be written ({error.strerror}).") from error
+
+    @contextlib.contextmanager
+    def _alone(self) -> Iterator[None]:
+        try:
+            self.directory.mkdir(parents=True, exist_ok=True, mode=0o700)
+            with (self.directory / "lock").open("a") as lock:
+                fcntl.flock(lock, fcntl.LOCK_EX)
+                yield
+        except OSError as error:
+            raise KeyFileError(f"{self.directory} cannot be used for keys ({error.strerror}).") from error
+
+
+def _of(private: Ed25519PrivateKey) -> SigningKey:
+    public = private.public_key().public_bytes(Encoding.Raw, PublicFormat.Raw).hex()
+    return SigningKey(key_id(public), public, private)

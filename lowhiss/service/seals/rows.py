@@ -1,0 +1,159 @@
+"""What a seal covers: every row that a sheet was made from, column by column, as plain values."""
+
+from __future__ import annotations
+
+import datetime as dt
+import hashlib
+from collections.abc import Iterable, Mapping
+from typing import Any
+
+from sqlalchemy import ColumnElement, or_, select, tuple_
+from sqlalchemy.orm import Session
+
+from lowhiss.core.judge import RunVerdict
+from lowhiss.core.words import Words, verdict_record
+from lowhiss.service.rounds.rows import record_table
+from lowhiss.service.rules.kept import kept_rules
+from lowhiss.service.runs.rows import judge_row, record_of
+from lowhiss.service.runs.verdicts import core_version
+from lowhiss.store.learning_models import ExaminationRow
+from lowhiss.store.models import (
+    ActRow,
+    Base,
+    ClockRow,
+    EventRow,
+    PhotoFileRow,
+    PhotoRow,
+    RoundMarkRow,
+    RoundRow,
+    RuleSetRow,
+    RunRow,
+    RunTrailerRow,
+    TracePartRow,
+    VerdictRow,
+)
+from lowhiss.store.seal_models import SignatureRow
+
+GROWS: dict[type[Base], frozenset[str]] = {
+    RunRow: frozenset({"last_seq", "outcome", "close_call", "stale", "sealed"}),
+    VerdictRow: frozenset(
+        {"last_seq", "core_version", "overall", "outcome", "close_call", "figures", "differs", "looked"}
+    ),
+    RoundRow: frozenset({"last_seq", "figures", "defects", "ended_at", "ended_by", "received_at"}),
+    RuleSetRow: frozenset({"kept_at"}),
+}
+"""Columns of covered rows that go on changing after a sheet is sealed; what they say is held against its result."""
+_PLAIN = Words("en", "psi")
+
+
+def sealed_content(session: Session, run: RunRow) -> dict[str, Any]:
+    """Everything of a seal that is about its run, as it stands now."""
+    verdict = judge_row(session, run)
+    rounds = session.scalars(select(RoundRow).where(RoundRow.run_id == run.id).order_by(RoundRow.started_at)).all()
+    upto = {"event": run.last_seq, **{row.id: row.last_seq for row in rounds}}
+    kept = kept_rows(session, run, upto)
+    return {
+        "run": run.id,
+        "upto": upto,
+        "record": _plain({**record_of(session, run), "rounds": [record_table(session, row) for row in rounds]}),
+        "rules": _plain(kept_rules(session, run.rules_hash).as_dict()),
+        "verdict": _plain(verdict_record(verdict, _PLAIN)),
+        "result": result_of(session, run, verdict),
+        "core": core_version(),
+        "photographs": sorted({one["hash"] for one in kept["photo"]}),
+        "rows": kept,
+    }
+
+
+def result_of(session: Session, run: RunRow, verdict: RunVerdict) -> dict[str, Any]:
+    """How the run came out: as it is listed, and as its marks are judged."""
+    row = session.get(VerdictRow, (run.id, run.rules_hash))
+    if row is None:
+        return {"outcome": run.outcome, "close_call": run.close_call, "judged": verdict.headline, "kept": None}
+    kept = {
+        "overall": row.overall,
+        "outcome": row.outcome,
+        "close_call": row.close_call,
+        "figures": _plain(row.figures),
+    }
+    return {"outcome": run.outcome, "close_call": run.close_call, "judged": verdict.headline, "kept": kept}
+
+
+def kept_rows(session: Session, run: RunRow, upto: Mapping[str, int]) -> dict[str, list[dict[str, Any]]]:
+    """Every covered row, by its table. upto : the last mark that counts, of the run (``event``) and of each round."""
+    rounds = [round_id for round_id in upto if round_id != "event"]
+    events = _dumped(session, EventRow, EventRow.run_id == run.id, EventRow.seq <= upto["event"])
+    pages = {(event["device"], event["epoch"]) for event in events}
+    begun = run.begun
+    pages.add((begun.get("device", ""), begun.get("epoch", "")))
+    marks = [
+        mark
+        for round_id in rounds
+        for mark in _dumped(
+            session, RoundMarkRow, RoundMarkRow.round_id == round_id, RoundMarkRow.seq <= upto[round_id]
+        )
+    ]
+    acts = _acts(session, run, rounds)
+    photos = _dumped(session, PhotoRow, PhotoRow.act_id.in_([act["id"] for act in acts])) if acts else []
+    files = {photo["hash"] for photo in photos}
+    return {
+        "run": _dumped(session, RunRow, RunRow.id == run.id),
+        "event": events,
+        "clock": _dumped(
+            session, ClockRow, ClockRow.run_id == run.id, tuple_(ClockRow.device, ClockRow.epoch).in_(sorted(pages))
+        ),
+        "run_trailer": _dumped(session, RunTrailerRow, RunTrailerRow.run_id == run.id),
+        "trace_part": _dumped(session, TracePartRow, TracePartRow.run_id == run.id),
+        "verdict": _dumped(session, VerdictRow, VerdictRow.run_id == run.id, VerdictRow.rules_hash == run.rules_hash),
+        "rule_set": _dumped(session, RuleSetRow, RuleSetRow.hash == run.rules_hash),
+        "round": _dumped(session, RoundRow, RoundRow.id.in_(rounds)) if rounds else [],
+        "round_mark": marks,
+        "act": acts,
+        "photo": photos,
+        "photo_file": _dumped(session, PhotoFileRow, PhotoFileRow.hash.in_(sorted(files))) if files else [],
+        "examination": _dumped(session, ExaminationRow, ExaminationRow.run_id == run.id),
+        "signature": _dumped(session, SignatureRow, SignatureRow.run_id == run.id),
+    }
+
+
+def _acts(session: Session, run: RunRow, rounds: Iterable[str]) -> list[dict[str, Any]]:
+    """What was reported in this run or its rounds."""
+    trailers = session.scalars(select(RunTrailerRow.trailer_id).where(RunTrailerRow.run_id == run.id))
+    of = {run.id, *rounds}
+    part = or_(*(ActRow.part_id == one for one in (run.unit_id, *trailers)))
+    found = _dumped(session, ActRow, part, ActRow.received_at >= run.started_at - _EARLIER)
+    return [act for act in found if {act["body"].get("run"), act["body"].get("round")} & of]
+
+
+_EARLIER = dt.timedelta(days=1)
+"""A round beside a test is begun before it."""
+
+
+def _dumped(session: Session, model: type[Base], *conditions: ColumnElement[bool]) -> list[dict[str, Any]]:
+    """Rows as plain values, in order of their key; asked of the table itself, not of what this session knows."""
+    table = model.__table__
+    left_out = GROWS.get(model, frozenset())
+    columns = [column for column in table.columns if column.name not in left_out]
+    query = select(*columns).where(*conditions).order_by(*(one for one in table.columns if one.primary_key))
+    return [
+        {column.name: _plain(value) for column, value in zip(columns, row, strict=True)}
+        for row in session.execute(query)
+    ]
+
+
+def _plain(value: Any) -> Any:
+    """A value as JSON has it: instants as text, bytes and long texts by their hash."""
+    if isinstance(value, dt.datetime):
+        return value.isoformat()
+    if isinstance(value, bytes):
+        return hashlib.sha256(value).hexdigest()
+    if isinstance(value, str) and len(value) > _LONG:
+        return f"sha256:{hashlib.sha256(value.encode()).hexdigest()}"
+    if isinstance(value, dict):
+        return {str(key): _plain(one) for key, one in value.items()}
+    if isinstance(value, list | tuple):
+        return [_plain(one) for one in value]
+    return value
+
+
+_LONG = 20_000

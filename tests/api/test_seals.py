@@ -1,0 +1,121 @@
+"""Signing over HTTP: who may, by what they show, once; and files that somebody checks with a programme of their own."""
+
+from __future__ import annotations
+
+import json
+import subprocess
+import sys
+import uuid
+from pathlib import Path
+
+import httpx
+import pytest
+
+from lowhiss.cli import main
+from lowhiss.demo.scenario import demo_id
+from tests.conftest import sign_in
+from tests.devices import Device
+
+CHECKER = Path(__file__).with_name("independent_checker.py")
+
+
+@pytest.fixture
+def ended(client):
+    device = Device(client)
+    run_id = device.begin("MV-12").raise_for_status().json()["id"]
+    device.send(device.struck("note", text="calm"), device.struck("finished")).raise_for_status()
+    return run_id, device
+
+
+def sign(client, run_id, name="Odile Ferrow", how="demo", secret="", **more):
+    body = {"id": str(uuid.uuid4()), "person_id": demo_id(name), "how": how, "secret": secret}
+    return client.post(f"/api/runs/{run_id}/sign", json={**body, "signed_at": "2026-11-28T00:00:00Z", **more})
+
+
+def now(device) -> str:
+    return device.moment()["wall"]
+
+
+def test_who_tested_signs_and_a_trainer_beside_each_once(client, ended):
+    run_id, device = ended
+    mine = str(uuid.uuid4())
+    first = sign(client, run_id, signed_at=now(device), id=mine).raise_for_status().json()
+    assert sign(client, run_id, signed_at=now(device), id=mine).json() == first
+    second = sign(client, run_id, "Hanne Solberry", signed_at=now(device)).raise_for_status().json()
+    assert (first["amends"], second["amends"]) == (None, first["place"])
+    told = client.get(f"/api/runs/{run_id}/seals").json()
+    assert [(one["name"], one["part"], one["how"]) for one in told["signed"]] == [
+        ("Odile Ferrow", "driver", "demo"),
+        ("Hanne Solberry", "beside", "demo"),
+    ]
+    assert (told["problems"], told["later"]) == ([], 0)
+    assert client.get(f"/api/runs/{run_id}").json()["sealed"]
+    head = client.get("/api/seals/head").json()
+    assert head["place"] >= second["place"]
+    device.send(device.struck("note", text="seen later")).raise_for_status()
+    assert client.get(f"/api/runs/{run_id}/seals").json()["later"] == 1
+
+
+def test_what_cannot_be_signed_is_refused_in_a_sentence(client, ended, app_url):
+    run_id, device = ended
+    going_on = Device(client)
+    open_run = going_on.begin("MV-15").json()["id"]
+    refused = [
+        (sign(client, open_run, signed_at=now(device)), 422, "not_ended"),
+        (sign(client, run_id), 422, "signed_when"),
+        (sign(client, run_id, signed_at="2199-01-01T00:00:00Z"), 422, "signed_when"),
+        (sign(client, run_id, "Tove Lind", signed_at=now(device)), 403, "not_yours_to_sign"),
+        (sign(client, run_id, how="password", secret="wrong", signed_at=now(device)), 422, "not_confirmed"),
+        (sign(client, run_id, how="pin", secret="1234", signed_at=now(device)), 422, "not_confirmed"),
+        (sign(client, str(uuid.uuid4()), signed_at=now(device)), 404, "run_unknown"),
+        (client.get(f"/api/runs/{run_id}/seal-file"), 422, "not_sealed"),
+    ]
+    for answer, status, code in refused:
+        assert (answer.status_code, answer.json()["error"]["code"]) == (status, code), answer.text
+    with httpx.Client(base_url=app_url, timeout=20) as http:
+        assert sign_in(http, "Tove Lind").get("/api/seals").status_code == 403
+
+
+def test_a_pin_shows_that_it_is_them_and_guessing_ends(client, ended):
+    run_id, device = ended
+    client.put("/api/session/pin", json={"pin": "2580"}).raise_for_status()
+    assert sign(client, run_id, how="pin", secret="2580", signed_at=now(device)).status_code == 201
+    tries = [sign(client, run_id, how="pin", secret="9999", signed_at=now(device)).status_code for _ in range(7)]
+    assert tries == [422] * 6 + [429]
+
+
+def test_a_file_of_seals_is_checked_by_somebody_else_s_programme(client, ended, tmp_path, capsys):
+    """The checker was written from docs/seal.md alone; it shares no line with the application."""
+    run_id, device = ended
+    sign(client, run_id, signed_at=now(device)).raise_for_status()
+    whole, one = tmp_path / "chain.json", tmp_path / "one.json"
+    whole.write_bytes(client.get("/api/seals").content)
+    one.write_bytes(client.get(f"/api/runs/{run_id}/seal-file").content)
+    for path in (whole, one):
+        assert main(["verify", str(path)]) == 0
+        assert "nothing was changed" in capsys.readouterr().out
+        assert checked(path) == (0, "")
+    table = json.loads(one.read_bytes())
+    table["seals"][0]["document"] = table["seals"][0]["document"].replace("calm", "rude")
+    edited = tmp_path / "edited.json"
+    edited.write_text(json.dumps(table))
+    assert main(["verify", str(edited)]) == 1
+    assert "the hash is another" in capsys.readouterr().out
+    assert checked(edited)[0] == 1
+    chain = json.loads(whole.read_bytes())
+    del chain["seals"][-2]
+    edited.write_text(json.dumps(chain))
+    assert main(["verify", str(edited)]) == 1
+    assert "is missing" in capsys.readouterr().out
+    assert checked(edited)[0] == 1
+    for text in ("", "{}", '{"format": "low-hiss-run/1"}', "[" * 5000):
+        edited.write_text(text)
+        assert main(["verify", str(edited)]) == 64
+        assert capsys.readouterr().err.count("\n") == 1
+    assert main(["verify"]) == 64
+    assert main(["verify", str(tmp_path / "none.json")]) == 64
+
+
+def checked(path: Path) -> tuple[int, str]:
+    done = subprocess.run([sys.executable, str(CHECKER), str(path)], capture_output=True, text=True, check=False)
+    return done.returncode, done.stderr

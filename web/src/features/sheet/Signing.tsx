@@ -1,0 +1,177 @@
+import { useMutation, useQuery, useQueryClient } from '@tanstack/react-query'
+import { useState, type FormEvent } from 'react'
+import { useTranslation } from 'react-i18next'
+import { api, need, type Schema } from '../../shared/api'
+import { useFigures } from '../../shared/figures/useFigures'
+import { useSession, type Person } from '../../shared/session'
+import { Button, FormError, SelectField, TextField } from '../../shared/ui'
+import { forgetPending, keepPending, pendingOf, type Pending } from './pendingSignature'
+
+type Signed = Schema['SignedOut']
+type How = Signed['how']
+
+interface SigningProps {
+  run: Schema['RunOut']
+  /** The sheet was judged on this device: there is no contact, and a signature waits. */
+  here: boolean
+}
+
+/** Who signed the sheet, its seal, and signing it; without contact a signature is kept as pending. */
+export function Signing({ run, here }: SigningProps) {
+  const { t } = useTranslation()
+  const figures = useFigures()
+  const { data } = useQuery({
+    queryKey: ['seals', run.id, run.last_seq],
+    enabled: !here,
+    queryFn: ({ signal }) =>
+      need(api.GET('/api/runs/{run_id}/seals', { signal, params: { path: { run_id: run.id } } })),
+  })
+  if (run.ended_by === null) return null
+  const last = data?.seals.at(-1)
+  return (
+    <section data-signing className="grid gap-2 border-t-[1.5px] border-ink pt-3">
+      <h2 className="text-lead">{t('sheet.sign.title')}</h2>
+      {data?.problems.map((problem) => (
+        <p key={problem} role="alert" className="border-l-4 border-clay pl-3 font-semibold text-clay">
+          {t('sheet.sign.changed')} {problem}
+        </p>
+      ))}
+      {data && data.signed.length > 0 && (
+        <ul className="grid gap-1">
+          {data.signed.map((one, n) => (
+            <li key={n} data-signed={one.part}>
+              <b>{one.name}</b>, {t(`sheet.sign.${one.part}`)}, {figures.when(one.signed_at)}{' '}
+              <span className="text-note text-soft">{t(`sheet.sign.by_${one.how}`)}</span>
+            </li>
+          ))}
+        </ul>
+      )}
+      {last && (
+        <p data-seal={last.place} className="text-note break-all text-soft">
+          {t('sheet.sign.sealed', {
+            place: last.place,
+            when: figures.when(last.sealed_at),
+            hash: last.sha256,
+          })}{' '}
+          {data?.problems.length === 0 && t('sheet.sign.unchanged')}{' '}
+          <a
+            href={`/api/runs/${run.id}/seal-file`}
+            download
+            className="no-print inline-flex min-h-touch items-center underline underline-offset-4"
+          >
+            {t('sheet.sign.file')}
+          </a>
+        </p>
+      )}
+      {data && data.later > 0 && <p>{t('sheet.sign.later', { count: data.later })}</p>}
+      <div className="no-print">
+        <SignForm run={run} here={here} signed={data?.signed ?? []} />
+      </div>
+    </section>
+  )
+}
+
+/** Who may sign as what is the server's to say; whoever is at the device shows again that it is them. */
+function SignForm({ run, here, signed }: SigningProps & { signed: Signed[] }) {
+  const { t } = useTranslation()
+  const me = useSession().me.person
+  const queries = useQueryClient()
+  const cab = useQuery({
+    queryKey: ['cab'],
+    enabled: !here,
+    queryFn: ({ signal }) => need(api.GET('/api/session/cab', { signal })),
+  }).data
+  const [who, setWho] = useState(me?.id ?? '')
+  const [how, setHow] = useState<How>(me?.demo ? 'demo' : 'password')
+  const [secret, setSecret] = useState('')
+  const [pending, setPending] = useState<Pending | undefined>(() => pendingOf(run.id))
+  const people = [me, ...(cab ?? [])].filter(
+    (one, place, all): one is Person => !!one && all.findIndex((other) => other?.id === one.id) === place,
+  )
+  const sign = useMutation({
+    mutationFn: () =>
+      need(
+        api.POST('/api/runs/{run_id}/sign', {
+          params: { path: { run_id: run.id } },
+          body: {
+            id: pending?.id ?? crypto.randomUUID(),
+            person_id: who,
+            how,
+            secret: how === 'demo' ? '' : secret,
+            signed_at: pending?.signed_at ?? new Date().toISOString(),
+          },
+        }),
+      ),
+    onSuccess: async () => {
+      forgetPending(run.id)
+      setPending(undefined)
+      setSecret('')
+      await queries.invalidateQueries({ queryKey: ['seals', run.id] })
+      await queries.invalidateQueries({ queryKey: ['sheet', run.id] })
+    },
+  })
+  const submit = (event: FormEvent) => {
+    event.preventDefault()
+    if (here) setPending(keepPending(run.id, me?.name ?? ''))
+    else sign.mutate()
+  }
+  if (!me) return null
+  if (here && pending)
+    return (
+      <p data-pending className="border-l-4 border-amber pl-3 font-semibold">
+        {t('sheet.sign.pending', { name: pending.name })}
+      </p>
+    )
+  if (here)
+    return (
+      <form onSubmit={submit}>
+        <Button type="submit">{t('sheet.sign.doOffline')}</Button>
+      </form>
+    )
+  return (
+    <form onSubmit={submit} className="grid gap-2">
+      {pending && (
+        <p className="border-l-4 border-amber pl-3">{t('sheet.sign.waits', { name: pending.name })}</p>
+      )}
+      <div className="flex flex-wrap items-end gap-3">
+        {people.length > 1 && (
+          <SelectField
+            label={t('sheet.sign.who')}
+            value={who}
+            onChange={(event) => {
+              setWho(event.target.value)
+              setHow(event.target.value === me.id ? (me.demo ? 'demo' : 'password') : 'pin')
+            }}
+            options={people.map(({ id, name }) => ({ value: id, text: name }))}
+          />
+        )}
+        {how !== 'demo' && (
+          <>
+            <SelectField
+              label={t('sheet.sign.with')}
+              value={how}
+              onChange={(event) => setHow(event.target.value as How)}
+              options={(['password', 'pin'] as const).map((value) => ({
+                value,
+                text: t(`sheet.sign.${value}`),
+              }))}
+            />
+            <TextField
+              label={t(`sheet.sign.${how}`)}
+              type="password"
+              autoComplete={how === 'pin' ? 'off' : 'current-password'}
+              inputMode={how === 'pin' ? 'numeric' : undefined}
+              required
+              value={secret}
+              onChange={(event) => setSecret(event.target.value)}
+            />
+          </>
+        )}
+        <Button type="submit" tone={signed.length === 0 ? 'air' : 'plain'} disabled={sign.isPending}>
+          {t('sheet.sign.do')}
+        </Button>
+      </div>
+      <FormError error={sign.error} />
+    </form>
+  )
+}
