@@ -83,7 +83,13 @@ def _parser() -> argparse.ArgumentParser:
     keys = commands.add_parser("keys", help="the keys that sheets are sealed with")
     keys.add_argument("do", choices=("show", "rotate", "head"), help="list them; begin a new one; the chain's head")
     keys.set_defaults(run=_keys)
-    for command in (verify, keys):
+    backup = commands.add_parser("backup", help="copy everything to a file while Low Hiss runs")
+    backup.add_argument("file", type=Path, metavar="FILE", help="where to; replaced only by a whole copy")
+    backup.set_defaults(run=_backup)
+    restore = commands.add_parser("restore", help="put a copy back; Low Hiss must not run")
+    restore.add_argument("file", type=Path, metavar="FILE", help="a copy made by backup")
+    restore.set_defaults(run=_restore)
+    for command in (verify, keys, backup, restore):
         command.add_argument(
             "--data", type=Path, default=Path("var"), metavar="DIR", help="data directory (default var)"
         )
@@ -113,6 +119,18 @@ def _verify(options: argparse.Namespace) -> int:
 
         return verify_all(options.data, options.head)
     return verify_files(options.files, options.head)
+
+
+def _backup(options: argparse.Namespace) -> int:
+    from lowhiss.serve import make_backup
+
+    return make_backup(options.data, options.file)
+
+
+def _restore(options: argparse.Namespace) -> int:
+    from lowhiss.serve import restore_backup
+
+    return restore_backup(options.data, options.file)
 
 
 def _keys(options: argparse.Namespace) -> int:

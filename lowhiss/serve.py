@@ -23,6 +23,7 @@ import uvicorn
 
 from lowhiss.api import create_app
 from lowhiss.api.patient import web_options
+from lowhiss.backup import BackupError, back_up, put_back, read_manifest, scheduled
 from lowhiss.core.words import Words
 from lowhiss.database import DatabaseError, PrivateServer
 from lowhiss.demo import load_demo
@@ -92,6 +93,7 @@ def serve(data_dir: Path, port: int, *, demo: bool, wider: Wider | None = None) 
             sealing.ensure_key(store, key_files(directory))
             server = _web_server(store, wider, directory, demo_accounts=demo)
             _judge_again(store)
+            _back_up(store, url, backups_of(directory))
 
             def end(*_: object) -> None:
                 server.should_exit = True
@@ -210,6 +212,41 @@ def verify_all(data_dir: Path, head: str | None) -> int:
     return _with_store(data_dir, tell)
 
 
+def make_backup(data_dir: Path, target: Path) -> int:
+    """A copy of everything while it runs; returns the exit code."""
+
+    def make(store: Store) -> int:
+        manifest = back_up(store, store.engine.url.render_as_string(hide_password=False), target.resolve())
+        print(f"{target}: {manifest.runs} tests; the chain's head is {manifest.head}")
+        return 0
+
+    return _with_store(data_dir, make)
+
+
+def restore_backup(data_dir: Path, source: Path) -> int:
+    """Put a copy back; Low Hiss must not run. Returns the exit code, 1 where its seals say that it was changed."""
+    try:
+        read_manifest(source)
+        with _data_directory(data_dir) as directory, _database(directory) as url:
+            store = Store(make_engine(url))
+            problems = put_back(store, url, directory / "copies", source, _say)
+            store.engine.dispose()
+        for one in problems:
+            print(one)
+        if not problems:
+            print(f"{source} was put back, and its seals are as they were made")
+        return int(bool(problems))
+    except (CannotStartError, DatabaseError, StoreError, BackupError) as error:
+        print(f"lowhiss: {error}", file=sys.stderr)
+        return 1
+
+
+def backups_of(directory: Path) -> Path:
+    """Where copies are made by themselves: best on another disk."""
+    given = os.environ.get("LOWHISS_BACKUPS")
+    return Path(given) if given else directory / "backups"
+
+
 def tell_keys(data_dir: Path, do: str) -> int:
     """Show the signing keys, begin a new one, or tell the chain's head; returns the exit code."""
 
@@ -243,7 +280,7 @@ def _with_store(data_dir: Path, work: Callable[[Store], int]) -> int:
             code = work(store)
             store.engine.dispose()
             return code
-    except (CannotStartError, DatabaseError, StoreError, RefusedError, KeyFileError) as error:
+    except (CannotStartError, DatabaseError, StoreError, RefusedError, KeyFileError, BackupError) as error:
         print(f"lowhiss: {error}", file=sys.stderr)
         return 1
 
@@ -301,6 +338,19 @@ def _judge_again(store: Store) -> None:
     threading.Thread(target=work, name="judge-again", daemon=True).start()
 
 
+def _back_up(store: Store, url: str, directory: Path) -> None:
+    """A copy a day, by itself."""
+
+    def work() -> None:
+        while True:
+            with contextlib.suppress(Exception):  # it is tried again, and the yard says when it did not come about
+                scheduled(store, url, directory, dt.datetime.now(dt.UTC))
+            time.sleep(_LOOK_FOR_COPIES_S)
+
+    threading.Thread(target=work, name="backups", daemon=True).start()
+
+
+_LOOK_FOR_COPIES_S = 600.0
 _JUDGED_AT_ONCE, _REST_S = 20, 0.1
 """So that marks are kept meanwhile as quickly as ever."""
 

@@ -16,7 +16,7 @@ from lowhiss.database.dump import dump, restore
 from lowhiss.service.fleet.results import fold_all
 from lowhiss.store.engine import Store, current_revision, head_revision, migrate
 
-_NOTE = "upgrade-under-way"
+NOTE = "upgrade-under-way"
 _KEPT_COPIES = 5
 
 
@@ -25,10 +25,10 @@ def upgrade(engine: Engine, url: str, copies: Path, say: Callable[[str], None]) 
 
     Raises StoreError, DatabaseError.
     """
-    note = copies / _NOTE
+    note = copies / NOTE
     if note.exists():
         copy = copies / note.read_text(encoding="utf-8").strip()
-        say("A change of the tables was cut off: putting back the copy made before it")
+        say("A change of the tables was cut off: putting back the copy that was made for it")
         engine.dispose()
         restore(url, copy)
         note.unlink()

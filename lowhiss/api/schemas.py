@@ -35,6 +35,8 @@ class AboutOut(BaseModel):
     version: str
     owner: str
     demo: bool
+    copies_late: bool
+    """There is no copy of everything as young as there should be."""
 
 
 class ErrorBody(BaseModel):

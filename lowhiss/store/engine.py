@@ -69,6 +69,11 @@ def head_revision() -> str:
     return str(ScriptDirectory.from_config(_config()).get_current_head())
 
 
+def known_revisions() -> set[str]:
+    """Every revision of the tables that this release knows."""
+    return {str(one.revision) for one in ScriptDirectory.from_config(_config()).walk_revisions()}
+
+
 def current_revision(engine: Engine) -> str | None:
     """The revision the tables are at; None when there are none."""
     with engine.connect() as connection:

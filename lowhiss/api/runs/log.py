@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import datetime as dt
 from typing import Annotated, Literal
 
 from fastapi import APIRouter, Query
@@ -11,6 +12,7 @@ from lowhiss.api.careful import CarefulRoute
 from lowhiss.api.deps import StoreDep
 from lowhiss.api.runs.schemas import LogLineOut, LogOut
 from lowhiss.api.schemas import UUID_PATTERN, AboutOut
+from lowhiss.service.copies import copies_of
 from lowhiss.service.fleet import choosing
 from lowhiss.service.runs import log
 
@@ -34,4 +36,5 @@ def read_log(
 def about(store: StoreDep) -> AboutOut:
     """Whose installation this is, and whether it holds demo data."""
     owner, demo = choosing.installation(store)
-    return AboutOut(version=__version__, owner=owner, demo=demo)
+    late = copies_of(store).late(dt.datetime.now(dt.UTC))
+    return AboutOut(version=__version__, owner=owner, demo=demo, copies_late=late)

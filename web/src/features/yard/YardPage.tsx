@@ -2,7 +2,7 @@ import { useQuery, useQueryClient } from '@tanstack/react-query'
 import { useEffect, useState } from 'react'
 import { useTranslation } from 'react-i18next'
 import { Link } from 'react-router'
-import { unitsQuery } from '../../shared/api'
+import { aboutQuery, unitsQuery } from '../../shared/api'
 import { usePreferences } from '../../shared/preferences'
 import { useSession } from '../../shared/session'
 import { knowScripts, keepJudge } from '../../device'
@@ -23,6 +23,7 @@ const MOST_COLUMNS = 40
 export function YardPage() {
   const { t } = useTranslation()
   const { data, error, refetch, dataUpdatedAt } = useQuery(unitsQuery())
+  const about = useQuery(aboutQuery()).data
   const here = useFailedHere(dataUpdatedAt)
   const { preferences } = usePreferences()
   const { me } = useSession()
@@ -47,6 +48,11 @@ export function YardPage() {
   const due = all.filter(({ unit }) => unit.standing?.standing === 'due').length
   return (
     <>
+      {person?.role === 'manager' && about?.copies_late && (
+        <p data-copies-late className="mt-4 border-l-4 border-clay pl-3 font-semibold">
+          {t('yard.copiesLate')}
+        </p>
+      )}
       <div className="flex flex-wrap items-baseline gap-x-5 gap-y-2 pt-5 pb-3">
         <h1 className="text-title">{t('yard.title')}</h1>
         <p className="flex flex-wrap gap-x-4">

@@ -2618,6 +2618,8 @@ export interface components {
             owner: string;
             /** Demo */
             demo: boolean;
+            /** Copies Late */
+            copies_late: boolean;
         };
         /**
          * AcceptedOut

@@ -1,5 +1,7 @@
 export const yard = {
   yard: {
+    copiesLate:
+      'The last copy of everything is more than two days old, or could not be made: see docs/operating.md, lowhiss doctor.',
     title: 'Yard',
     mayLeave_one: '{{count}} may leave',
     mayLeave_other: '{{count}} may leave',

@@ -2,6 +2,8 @@ import type { yard as english } from '../en/yard'
 
 export const yard: typeof english = {
   yard: {
+    copiesLate:
+      'La última copia de todo tiene más de dos días o no se pudo hacer: vea docs/operating.md, lowhiss doctor.',
     title: 'Patio',
     mayLeave_one: '{{count}} puede salir',
     mayLeave_other: '{{count}} pueden salir',

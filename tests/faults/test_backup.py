@@ -1,0 +1,195 @@
+"""Copies of everything: made while it runs, put back whole, killed anywhere, cut, newer, and on a full disk."""
+
+from __future__ import annotations
+
+import datetime as dt
+import json
+import random
+import resource
+import subprocess
+import sys
+import threading
+import zipfile
+
+import pytest
+from sqlalchemy import text
+
+from lowhiss.backup import BackupError, back_up, outdated, put_back, read_manifest, scheduled
+from lowhiss.database import PrivateServer
+from lowhiss.service.copies import Copies, copies_of, keep_copies
+from lowhiss.store.engine import Store, make_engine
+from lowhiss.upgrade import NOTE, upgrade
+from tests.conftest import copied
+
+PAUSE = threading.Event()
+
+
+@pytest.fixture(scope="module")
+def home(demo_database, tmp_path_factory):
+    """A data directory with the demo in it, and its database running."""
+    data = tmp_path_factory.mktemp("home")
+    server = PrivateServer(copied(demo_database, data / "database"))
+    server.start()
+    store = Store(make_engine(server.url))
+    yield data, server, store
+    store.engine.dispose()
+    server.stop()
+
+
+def runs_in(store):
+    with store.engine.connect() as connection:
+        return connection.execute(text("SELECT COUNT(*) FROM run")).scalar_one()
+
+
+def note(store, value):
+    with store.engine.begin() as connection:
+        connection.execute(text("REPLACE INTO setting VALUES ('marked', :v)"), {"v": value})
+
+
+def noted(store):
+    with store.engine.connect() as connection:
+        return connection.execute(text("SELECT value FROM setting WHERE name='marked'")).scalar()
+
+
+def test_a_copy_is_put_back_as_it_was_and_its_seals_hold(home, tmp_path):
+    data, server, store = home
+    copy = tmp_path / "whole.zip"
+    note(store, "then")
+    manifest = back_up(store, server.url, copy)
+    assert (read_manifest(copy), copy.stat().st_mode & 0o777) == (manifest, 0o600)
+    note(store, "now")
+    said = []
+    assert put_back(store, server.url, data / "copies", copy, said.append) == []
+    assert (noted(store), runs_in(store)) == ("then", manifest.runs)
+    assert not (data / "copies" / NOTE).exists()
+    assert list((data / "copies").glob("before-restore-*.sql"))
+    assert [path.name for path in tmp_path.iterdir()] == ["whole.zip"]
+
+
+@pytest.mark.parametrize("seed", range(4))
+def test_killed_anywhere_while_it_is_put_back_nothing_half_is_left(home, tmp_path, seed):
+    """What is begun is finished by the next start, before anything is served."""
+    _, server, store = home
+    copy, copies = tmp_path / "whole.zip", tmp_path / "copies"
+    note(store, "then")
+    back_up(store, server.url, copy)
+    note(store, "now")
+    work = (
+        "import sys; from pathlib import Path; from lowhiss.backup import put_back;"
+        "from lowhiss.store.engine import Store, make_engine; url, copies, path = sys.argv[1:];"
+        "put_back(Store(make_engine(url)), url, Path(copies), Path(path), print)"
+    )
+    command = [sys.executable, "-c", work, server.url, str(copies), str(copy)]
+    process = subprocess.Popen(command, stdout=subprocess.DEVNULL, stderr=subprocess.DEVNULL)
+    PAUSE.wait(random.Random(seed).uniform(0.5, 5.0))
+    process.kill()
+    process.wait()
+    whole_before = not (copies / NOTE).exists()
+    upgrade(store.engine, server.url, copies, print)
+    assert not (copies / NOTE).exists()
+    assert noted(store) in (("then", "now") if whole_before else ("then",))
+    assert runs_in(store) == read_manifest(copy).runs
+
+
+def test_killed_while_a_copy_is_made_the_one_before_stays(home, tmp_path):
+    _, server, store = home
+    copy = tmp_path / "whole.zip"
+    manifest = back_up(store, server.url, copy)
+    work = (
+        "import sys; from pathlib import Path; from lowhiss.backup import back_up;"
+        "from lowhiss.store.engine import Store, make_engine;"
+        "back_up(Store(make_engine(sys.argv[1])), sys.argv[1], Path(sys.argv[2]))"
+    )
+    for wait_s in (0.8, 1.6, 2.4):
+        process = subprocess.Popen([sys.executable, "-c", work, server.url, str(copy)])
+        PAUSE.wait(wait_s)
+        process.kill()
+        process.wait()
+        assert read_manifest(copy).format == manifest.format
+
+
+def test_what_is_no_whole_copy_is_refused_before_anything_is_changed(home, tmp_path):
+    data, server, store = home
+    copy = tmp_path / "whole.zip"
+    back_up(store, server.url, copy)
+    note(store, "stays")
+    whole = copy.read_bytes()
+    (tmp_path / "cut.zip").write_bytes(whole[: len(whole) // 2])
+    (tmp_path / "other.zip").write_bytes(b"PK no more")
+    with zipfile.ZipFile(copy) as packed:
+        parts = {name: packed.read(name) for name in packed.namelist()}
+    told = json.loads(parts["manifest.json"])
+    edits = {"edited": {"sha256": "0" * 64}, "newer": {"revision": "9999", "version": "99.0"}}
+    for name, edit in edits.items():
+        with zipfile.ZipFile(tmp_path / f"{name}.zip", "w") as packed:
+            packed.writestr("database.sql.gz", parts["database.sql.gz"])
+            packed.writestr("manifest.json", json.dumps({**told, **edit}))
+    says = {
+        "cut": "was cut",
+        "other": "was cut",
+        "edited": "not whole",
+        "newer": "newer than this one",
+        "none": "no file",
+    }
+    for name, sentence in says.items():
+        with pytest.raises(BackupError, match=sentence):
+            put_back(store, server.url, data / "copies", tmp_path / f"{name}.zip", print)
+    assert noted(store) == "stays"
+
+
+FULL = """
+import resource, signal, sys
+from pathlib import Path
+signal.signal(signal.SIGXFSZ, signal.SIG_IGN)
+from lowhiss.backup import BackupError, back_up
+from lowhiss.database.server import DatabaseError
+from lowhiss.store.engine import Store, make_engine
+store = Store(make_engine(sys.argv[1]))
+resource.setrlimit(resource.RLIMIT_FSIZE, (int(sys.argv[3]), resource.RLIM_INFINITY))
+try:
+    back_up(store, sys.argv[1], Path(sys.argv[2]))
+except (BackupError, DatabaseError) as error:
+    print(error)
+    sys.exit(9)
+"""
+
+
+@pytest.mark.parametrize("room", [1_000, 60_000, 500_000])
+def test_a_disk_that_is_full_at_any_step_leaves_the_copy_before(home, tmp_path, room):
+    """A file may grow to so many bytes and no further: what a full disk does to whoever writes, each at another step."""
+    _, server, store = home
+    copy = tmp_path / "whole.zip"
+    back_up(store, server.url, copy)
+    before = copy.read_bytes()
+    done = subprocess.run(
+        [sys.executable, "-c", FULL, server.url, str(copy), str(room)], capture_output=True, text=True, check=False
+    )
+    assert (done.returncode, done.stdout.count("\n")) == (9, 1), done.stderr
+    assert copy.read_bytes() == before
+    assert [path.name for path in tmp_path.iterdir()] == ["whole.zip"]
+    assert resource.getrlimit(resource.RLIMIT_FSIZE)[0] == resource.RLIM_INFINITY
+
+
+def test_a_copy_a_day_is_made_by_itself_and_the_yard_says_when_it_was_not(home, tmp_path):
+    _, server, store = home
+    now = dt.datetime(2026, 11, 28, 3, tzinfo=dt.UTC)
+    keep_copies(store, Copies())
+    made = scheduled(store, server.url, tmp_path, now)
+    assert made.name == "low-hiss-2026-11-28T0300.zip"
+    assert scheduled(store, server.url, tmp_path, now + dt.timedelta(hours=23)) is None
+    assert not copies_of(store).late(now + dt.timedelta(hours=47))
+    assert copies_of(store).late(now + dt.timedelta(hours=49))
+    file = tmp_path / "a file, no directory"
+    file.write_text("")
+    assert scheduled(store, server.url, file, now + dt.timedelta(hours=25)) is None
+    known = copies_of(store)
+    assert (known.at, "cannot be written" in known.why) == (now, True)
+
+
+def test_kept_are_days_weeks_and_months():
+    days = [dt.date(2026, 1, 1) + dt.timedelta(days=n) for n in range(330)]
+    names = [f"low-hiss-{day}T0300.zip" for day in days]
+    kept = sorted(set(names) - set(outdated(names)))
+    assert kept[-7:] == names[-7:]
+    assert 7 + 4 + 8 <= len(kept) <= 7 + 5 + 12
+    assert outdated([*names, "mine.zip"]) == outdated(names)
