@@ -32,7 +32,17 @@ from lowhiss.service.people import accounts, signin
 from lowhiss.service.rules import desk as rules
 from lowhiss.service.runs import desk, lifecycle, log, scripts, whatif
 from lowhiss.store.engine import Store, make_engine, migrate
-from lowhiss.store.models import EventRow, HoldPartRow, HoldRow, PartTestRow, RunRow, UnitRow, VerdictRow
+from lowhiss.store.finding_models import RunFactRow
+from lowhiss.store.models import (
+    EventRow,
+    HoldPartRow,
+    HoldRow,
+    PartTestRow,
+    RunRow,
+    RunTrailerRow,
+    UnitRow,
+    VerdictRow,
+)
 
 _AT_ONCE = 2_000
 _ASKED = 40
@@ -58,15 +68,19 @@ def fill(store: Store, count: int, unit_count: int, rng: random.Random) -> None:
                 select(RunRow, VerdictRow).join(VerdictRow, VerdictRow.run_id == RunRow.id)
             )
         ]
+        facts: dict[str, list[dict[str, Any]]] = {run["id"]: [] for run, _ in rows}
+        for fact in session.scalars(select(RunFactRow)):
+            facts[fact.run_id].append({"what": fact.what, "value": fact.value})
     ids = [one["id"] for one in made]
     drivers = [f"Driver {n:03}" for n in range(120)]
     with store.engine.connect() as connection:
         connection.exec_driver_sql("SET SESSION foreign_key_checks = 0, unique_checks = 0")
         made_here = min(count, _MADE_HERE)
         for start in range(0, made_here, _AT_ONCE):
-            new_runs, new_verdicts = [], []
+            new_runs, new_verdicts, taken = [], [], []
             for _ in range(min(_AT_ONCE, made_here - start)):
                 run, verdict = rng.choice(rows)
+                taken.append(run["id"])
                 run_id = str(uuid.UUID(int=rng.getrandbits(128), version=4))
                 began = _NOW - dt.timedelta(seconds=rng.random() * 2 * 365 * 86_400)
                 changed = {"id": run_id, "unit_id": rng.choice(ids), "driver": rng.choice(drivers), "demo": False}
@@ -74,6 +88,15 @@ def fill(store: Store, count: int, unit_count: int, rng: random.Random) -> None:
                 new_verdicts.append({**verdict, "run_id": run_id})
             connection.execute(insert(RunRow), new_runs)
             connection.execute(insert(VerdictRow), new_verdicts)
+            told = {run["id"]: run["started_at"] for run in new_runs}
+            connection.execute(
+                insert(RunFactRow),
+                [
+                    {**fact, "run_id": run["id"], "started_at": told[run["id"]]}
+                    for run, first in zip(new_runs, taken, strict=True)
+                    for fact in facts[first]
+                ],
+            )
             connection.commit()
         if count > made_here:
             _copied(store.engine.url, count // made_here - 1)
@@ -81,7 +104,7 @@ def fill(store: Store, count: int, unit_count: int, rng: random.Random) -> None:
         failed = [row["id"] for row in new_runs[: max(1, unit_count // 20)]]
         for table, made in _standing(ids, failed):
             connection.execute(insert(table), made)
-        connection.exec_driver_sql("ANALYZE TABLE run, verdict, unit, event, hold, hold_part, part_test")
+        connection.exec_driver_sql("ANALYZE TABLE run, verdict, run_fact, unit, event, hold, hold_part, part_test")
         connection.commit()
 
 
@@ -110,7 +133,7 @@ def _copied(url: URL, copies: int) -> None:
     # on a connection of its own, which waits for as long as it takes
     with create_engine(url).begin() as connection:
         connection.exec_driver_sql("SET SESSION foreign_key_checks = 0, unique_checks = 0")
-        for row in (RunRow, VerdictRow):
+        for row in (RunRow, VerdictRow, RunFactRow):
             names = [f"`{column.name}`" for column in row.__mapper__.columns]
             taken = ", ".join(changed.get(name.strip("`"), "{0}").format(name) for name in names)
             table = row.__tablename__
@@ -154,14 +177,15 @@ def lists(store: Store) -> dict[str, tuple[Callable[[], object], str]]:
     return {
         "log, first page": (lambda: log.log_page(store), page),
         "log, far back": (lambda: log.log_page(store, before=far), page),
-        "log, one unit": (lambda: log.log_page(store, "B-00007"), of_unit),
-        "log, one driver": (lambda: log.log_page(store, "Driver 017"), of_unit),
-        "log, part of many names": (lambda: log.log_page(store, "B-0"), page),
-        "log, two words": (lambda: log.log_page(store, "B-00007 Driver"), of_unit),
-        "log, no such name": (lambda: log.log_page(store, "nobody at all"), page),
-        "log, void": (lambda: log.log_page(store, outcome="void"), void),
-        "log, failed, one unit": (lambda: log.log_page(store, "B-00007", "fail"), of_unit),
-        "log, close calls": (lambda: log.log_page(store, outcome="close_call"), void),
+        "log, one unit": (lambda: log.log_page(store, log.Wanted("B-00007")), of_unit),
+        "log, one driver": (lambda: log.log_page(store, log.Wanted("Driver 017")), of_unit),
+        "log, part of many names": (lambda: log.log_page(store, log.Wanted("B-0")), page),
+        "log, two words": (lambda: log.log_page(store, log.Wanted("B-00007 Driver")), of_unit),
+        "log, no such name": (lambda: log.log_page(store, log.Wanted("nobody at all")), page),
+        "log, void": (lambda: log.log_page(store, log.Wanted(outcome="void")), void),
+        "log, failed, one unit": (lambda: log.log_page(store, log.Wanted("B-00007", "fail")), of_unit),
+        "log, close calls": (lambda: log.log_page(store, log.Wanted(outcome="close_call")), void),
+        **_filters(store),
         "yard: latest": (lambda: log.yard(store), all_units),
         "yard: standing": (lambda: standing.standings(store, Words(), _NOW), all_units),
         "workshop": (lambda: standing.workshop(store, Words(), _NOW), all_units),
@@ -177,6 +201,37 @@ def lists(store: Store) -> dict[str, tuple[Callable[[], object], str]]:
         "what if: how many": (ask, "SELECT COUNT(*) FROM run WHERE ended_at IS NOT NULL"),
         "people": (lambda: accounts.list_people(store), "SELECT * FROM person ORDER BY name"),
     }  # fmt: skip
+
+
+def _filters(store: Store) -> dict[str, tuple[Callable[[], object], str]]:
+    """Every filter of the log, and one that nothing answers to, each beside a bare page."""
+    page = "SELECT * FROM run ORDER BY started_at DESC LIMIT 50"
+    with store.transaction() as session:
+        trailer = session.scalars(select(RunTrailerRow.trailer_id).limit(1)).one()
+    month = _NOW - dt.timedelta(days=400)
+    asked = {
+        "purpose": log.Wanted(purpose="training"),
+        "rules": log.Wanted(rules="us-cdl"),
+        "rules nobody used": log.Wanted(rules="us-older"),
+        "a month": log.Wanted(since=month, until=month + dt.timedelta(days=30)),
+        "a month, failed": log.Wanted(outcome="fail", since=month, until=month + dt.timedelta(days=30)),
+        "trailer": log.Wanted(trailer_id=trailer),
+        "driver": log.Wanted(driver="Driver 017"),
+        "number, often": log.Wanted(quantity="leak_applied", at_least=1.0),
+        "number, rare": log.Wanted(quantity="leak_applied", at_least=50.0),
+        "number and driver": log.Wanted(driver="Driver 017", quantity="leak_applied", at_least=3.0),
+        "finding": log.Wanted(finding="short_wait"),
+        "finding and number": log.Wanted(finding="short_wait", quantity="leak_applied", at_most=2.0),
+        "sealed": log.Wanted(sealed=True),
+        "recorded": log.Wanted(recorded=True),
+        "all at once": log.Wanted("B-0", "pass", purpose="dispatch", quantity="leak_applied", at_most=3.0),
+    }
+    lists: dict[str, tuple[Callable[[], object], str]] = {}
+    for name, wanted in asked.items():
+        lists[f"log, {name}"] = (lambda w=wanted: log.log_page(store, w)), page
+    counts = ("number, often", "a month, failed", "rules")
+    lists |= {f"log, how many, {name}": (lambda w=asked[name]: log.log_count(store, w), page) for name in counts}
+    return lists
 
 
 def print_plans(store: Store, asked: dict[str, tuple[Callable[[], object], str]]) -> None:

@@ -270,6 +270,8 @@ class RunRow(Base):
         Index(None, "ended_at", "started_at"),
         Index(None, "recorded", "started_at"),
         Index(None, "sealed", "started_at"),
+        Index(None, "purpose", "started_at"),
+        Index(None, "rules_hash", "started_at"),
         Index(None, "stale"),
         CheckConstraint("last_seq >= 0", "last_seq_not_negative"),
     )

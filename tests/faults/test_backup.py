@@ -156,7 +156,7 @@ except (BackupError, DatabaseError) as error:
 
 @pytest.mark.parametrize("room", [1_000, 60_000, 500_000])
 def test_a_disk_that_is_full_at_any_step_leaves_the_copy_before(home, tmp_path, room):
-    """A file may grow to so many bytes and no further: what a full disk does to whoever writes, each at another step."""
+    """A file may grow to so many bytes and no further, as on a full disk: each at another step."""
     _, server, store = home
     copy = tmp_path / "whole.zip"
     back_up(store, server.url, copy)

@@ -1,4 +1,4 @@
-"""The log of runs, and what this installation is."""
+"""The log of runs: found by what they are and measured; the lists that people keep; and what this installation is."""
 
 from __future__ import annotations
 
@@ -6,30 +6,135 @@ import datetime as dt
 from typing import Annotated, Literal
 
 from fastapi import APIRouter, Query
+from pydantic import AwareDatetime, BaseModel, Field, model_validator
 
 from lowhiss import __version__
+from lowhiss.api.auth import PersonDep
 from lowhiss.api.careful import CarefulRoute
-from lowhiss.api.deps import StoreDep
+from lowhiss.api.deps import StoreDep, WordsDep
 from lowhiss.api.runs.schemas import LogLineOut, LogOut
-from lowhiss.api.schemas import UUID_PATTERN, AboutOut
+from lowhiss.api.schemas import UUID_PATTERN, AboutOut, Strict
+from lowhiss.core.findings import FINDINGS
+from lowhiss.core.record import Purpose
 from lowhiss.service.copies import copies_of
 from lowhiss.service.fleet import choosing
-from lowhiss.service.runs import log
+from lowhiss.service.runs import facts, log, views
 
 router = APIRouter(prefix="/api", tags=["log"], route_class=CarefulRoute)
+LogOutcome = Literal["pass", "fail", "void", "incomplete", "close_call"]
+
+
+class WantedQuery(BaseModel):
+    """Which runs; whatever is left out is any. ``until`` is the first moment that is left out."""
+
+    search: Annotated[str, Field(max_length=100)] = ""
+    outcome: LogOutcome | None = None
+    unit: Annotated[str, Field(pattern=UUID_PATTERN)] | None = None
+    trailer: Annotated[str, Field(pattern=UUID_PATTERN)] | None = None
+    driver: Annotated[str, Field(max_length=80)] | None = None
+    purpose: Purpose | None = None
+    rules: Annotated[str, Field(max_length=60)] | None = None
+    since: AwareDatetime | None = None
+    until: AwareDatetime | None = None
+    quantity: Annotated[str, Field(max_length=60)] | None = None
+    at_least: Annotated[float, Field(ge=-1e6, le=1e6)] | None = None
+    at_most: Annotated[float, Field(ge=-1e6, le=1e6)] | None = None
+    finding: Annotated[str, Field(max_length=50)] | None = None
+    sealed: bool = False
+    recorded: bool = False
+
+    @model_validator(mode="after")
+    def known(self) -> WantedQuery:
+        """A quantity and a finding that there are."""
+        if self.quantity is not None and self.quantity not in facts.quantity_keys():
+            raise ValueError(f"quantity is {self.quantity!r}; there are {', '.join(facts.quantity_keys())}")
+        if self.finding is not None and self.finding not in FINDINGS:
+            raise ValueError(f"finding is {self.finding!r}, which the judge never reports")
+        return self
+
+    def to_service(self) -> log.Wanted:
+        """As the service takes it."""
+        names = {"unit": "unit_id", "trailer": "trailer_id"}
+        given = {names.get(name, name): value for name, value in self.model_dump(exclude={"before"}).items()}
+        return log.Wanted(**given)
+
+
+WantedDep = Annotated[WantedQuery, Query()]
+
+
+class PageQuery(WantedQuery):
+    """The same, and after which run the page goes on."""
+
+    before: Annotated[str, Field(pattern=UUID_PATTERN)] | None = None
+
+
+class CountOut(BaseModel):
+    """How many runs; ``more``: there are more than so many, which nobody counts."""
+
+    runs: int
+    more: bool
+
+
+class FindableOut(BaseModel):
+    """What runs can be found by beside their rows: quantities by their keys, findings with their sentences."""
+
+    quantities: list[str]
+    findings: dict[str, str]
+
+
+class ViewOut(BaseModel):
+    """A list that somebody keeps. query : as it stands in the address."""
+
+    name: str
+    query: str
+
+
+class ViewBody(Strict):
+    """The same, to keep."""
+
+    name: Annotated[str, Field(min_length=1, max_length=60)]
+    query: Annotated[str, Field(max_length=1000)]
 
 
 @router.get("/log", operation_id="readLog")
-def read_log(
-    store: StoreDep,
-    search: Annotated[str, Query(max_length=100)] = "",
-    outcome: Annotated[Literal["pass", "fail", "void", "incomplete", "close_call"] | None, Query()] = None,
-    before: Annotated[str | None, Query(pattern=UUID_PATTERN)] = None,
-) -> LogOut:
+def read_log(store: StoreDep, query: Annotated[PageQuery, Query()]) -> LogOut:
     """Runs, the latest first."""
-    lines = log.log_page(store, search, outcome, before)
+    lines = log.log_page(store, query.to_service(), query.before)
     more = len(lines) == log.LOG_PAGE
     return LogOut(runs=[LogLineOut.of(line) for line in lines], next_before=lines[-1].head.id if more else None)
+
+
+@router.get("/log/count", operation_id="countLog")
+def count_log(store: StoreDep, query: WantedDep) -> CountOut:
+    """How many runs are like that."""
+    runs = log.log_count(store, query.to_service())
+    return CountOut(runs=min(runs, log.MOST_COUNTED), more=runs > log.MOST_COUNTED)
+
+
+@router.get("/log/findable", operation_id="getFindable")
+def get_findable(words: WordsDep) -> FindableOut:
+    """What runs can be found by: every quantity, and every finding in the reader's language."""
+    return FindableOut(
+        quantities=facts.quantity_keys(), findings={code: words.finding_in_general(code) for code in FINDINGS}
+    )
+
+
+@router.get("/log/views", operation_id="listViews")
+def list_views(store: StoreDep, by: PersonDep) -> list[ViewOut]:
+    """One's own lists."""
+    return [ViewOut(name=name, query=query) for name, query in views.views_of(store, by)]
+
+
+@router.put("/log/views", operation_id="keepView", status_code=204)
+def keep_view(body: ViewBody, store: StoreDep, by: PersonDep) -> None:
+    """Keep a list for oneself; one of the same name gives way."""
+    views.keep_view(store, by, body.name, body.query)
+
+
+@router.delete("/log/views", operation_id="dropView", status_code=204)
+def drop_view(name: Annotated[str, Query(max_length=60)], store: StoreDep, by: PersonDep) -> None:
+    """Keep a list no longer."""
+    views.drop_view(store, by, name)
 
 
 @router.get("/about", operation_id="about")

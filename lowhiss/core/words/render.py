@@ -69,6 +69,11 @@ class Words:
         template = row.en if self.language == "en" else row.es
         return template.format(**{name: self._param(name, value, limit) for name, value in finding.params.items()})
 
+    def finding_in_general(self, code: str) -> str:
+        """What a finding says, without the figures of any one run."""
+        row = FINDINGS[code]
+        return (row.en if self.language == "en" else row.es).format(**dict.fromkeys(row.params, "…"))
+
     def hint(self, hint: Hint) -> str:
         """A hint for the mechanic as a sentence."""
         template: str = self.book.HINTS[hint.code]

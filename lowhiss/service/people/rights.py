@@ -88,6 +88,11 @@ RIGHTS: dict[str, frozenset[str]] = {
     "getBeside": _SIGNED_IN,
     "getNeedles": _SIGNED_IN,
     "readLog": _SIGNED_IN,
+    "countLog": _SIGNED_IN,
+    "getFindable": _SIGNED_IN,
+    "listViews": _SIGNED_IN,
+    "keepView": _SIGNED_IN,
+    "dropView": _SIGNED_IN,
     # rounds
     "startRound": _SIGNED_IN,
     "beginRound": _SIGNED_IN,

@@ -2,17 +2,20 @@
 
 from __future__ import annotations
 
+import datetime as dt
 from collections.abc import Sequence
 from dataclasses import dataclass
 from typing import Any
 
-from sqlalchemy import ColumnElement, and_, false, or_, select, union_all
-from sqlalchemy.orm import Session
+from sqlalchemy import ColumnElement, and_, false, func, or_, select, true, union_all
+from sqlalchemy.orm import Session, aliased
 
+from lowhiss.service.runs.facts import finding_key
 from lowhiss.service.runs.rows import RunHead, find_run, head_of, judge_row
 from lowhiss.service.runs.verdicts import is_current, keep_verdict
 from lowhiss.store.engine import Store
-from lowhiss.store.models import RunRow, UnitRow, VerdictRow
+from lowhiss.store.finding_models import RunFactRow
+from lowhiss.store.models import RuleSetRow, RunRow, RunTrailerRow, UnitRow, VerdictRow
 
 LOG_PAGE = 50
 _LAST_TESTS = 12
@@ -46,29 +49,65 @@ class Latest:
     figures: dict[str, Any]
 
 
-def log_page(store: Store, search: str = "", outcome: str | None = None, before: str | None = None) -> list[LogLine]:
-    """Runs, the latest first, a page at a time.
+@dataclass(frozen=True, slots=True)
+class Wanted:
+    """Which runs; whatever is left out is any.
 
-    search : part of a unit's or driver's name.  outcome : the log's word for a run.  before : the id of the run
-    after which the page goes on. Raises NotFoundError when that run is unknown.
+    search : parts of a unit's or driver's name.  outcome : the log's word for a run.  unit_id, trailer_id, driver,
+    purpose : exactly.  rules : the name of a rule set.  since, until : the first moment, and the first left out.
+    quantity : what was measured, as `facts` calls it, with ``at_least`` and ``at_most``.  finding : its code.
+    sealed, recorded : only such.
+    """
+
+    search: str = ""
+    outcome: str | None = None
+    unit_id: str | None = None
+    trailer_id: str | None = None
+    driver: str | None = None
+    purpose: str | None = None
+    rules: str | None = None
+    since: dt.datetime | None = None
+    until: dt.datetime | None = None
+    quantity: str | None = None
+    at_least: float | None = None
+    at_most: float | None = None
+    finding: str | None = None
+    sealed: bool = False
+    recorded: bool = False
+
+
+MOST_COUNTED = 1000
+"""More than so many are not counted: nobody reads them, and the whole log would be."""
+
+
+def log_page(store: Store, wanted: Wanted = Wanted(), before: str | None = None) -> list[LogLine]:
+    """Runs, the latest first, a page at a time. before : the id of the run after which the page goes on.
+
+    Raises NotFoundError when that run is unknown.
     """
     with store.transaction() as session:
-        if outcome is not None:
+        if wanted.outcome is not None:
             judge_what_goes_on(session)
-        conditions = _came_out(outcome)
-        if before is not None:
-            last = find_run(session, before)
-            # said twice, because the database reads along the index only by the first
-            conditions.append(RunRow.started_at <= last.started_at)
-            conditions.append(or_(RunRow.started_at < last.started_at, RunRow.id < last.id))
-        ids = [row.id for row in session.execute(_page(session, search.split()[:_MAX_WORDS], conditions))]
+        last = find_run(session, before) if before is not None else None
+        ids = list(session.scalars(_chosen(session, wanted, last, LOG_PAGE)))
         lines = {run.id: _log_line(session, run, kept) for run, kept in session.execute(_with_verdicts(ids))}
         return [lines[run_id] for run_id in ids]
 
 
+def log_count(store: Store, wanted: Wanted) -> int:
+    """How many there are, at most one more than `MOST_COUNTED`."""
+    with store.transaction() as session:
+        return len(session.scalars(_chosen(session, wanted, None, MOST_COUNTED + 1)).all())
+
+
+def ids_of(session: Session, wanted: Wanted, last: RunRow | None, most: int) -> list[str]:
+    """The ids of so many runs after ``last``, the latest first."""
+    return list(session.scalars(_chosen(session, wanted, last, most)))
+
+
 def _came_out(outcome: str | None) -> list[ColumnElement[bool]]:
     if outcome == "close_call":
-        return [RunRow.close_call.is_(True)]
+        return [RunRow.close_call == true()]  # "IS TRUE" would read no index
     return [] if outcome is None else [RunRow.outcome == outcome]
 
 
@@ -79,27 +118,99 @@ def narrowed(session: Session, search: str, outcome: str | None) -> list[ColumnE
     return [*_came_out(outcome), *found]
 
 
-def _page(session: Session, words: Sequence[str], conditions: list[ColumnElement[bool]]) -> Any:
-    """The ids of one page. Ids alone, read along an index: a join would make the database sort every run there is."""
-    latest = (RunRow.started_at.desc(), RunRow.id.desc())
-    wanted = [_matches(session, word) for word in words]
-    if any(not units and not drivers for units, drivers in wanted):
+def _chosen(session: Session, wanted: Wanted, last: RunRow | None, most: int) -> Any:
+    """The ids of so many runs. Ids alone, read along an index: a join would make the database sort every run."""
+    words = [_matches(session, word) for word in wanted.search.split()[:_MAX_WORDS]]
+    if any(not units and not drivers for units, drivers in words):
         return select(RunRow.id).where(false())
-    found = [or_(RunRow.unit_id.in_(units), RunRow.driver.in_(drivers)) for units, drivers in wanted]
-    narrow = min(wanted, key=lambda match: len(match[0]) + len(match[1]), default=((), ()))
+    found = [or_(RunRow.unit_id.in_(units), RunRow.driver.in_(drivers)) for units, drivers in words]
+    conditions = [*_conditions(session, wanted), *found]
+    facts = _facts_of(wanted)
+    if facts and wanted.unit_id is None and wanted.driver is None:
+        return _by_facts(session, facts, conditions, last, most)
+    # of one unit or driver there are few: each of their runs is looked at
+    for what, low, high in facts:
+        fact = select(RunFactRow.run_id).where(RunFactRow.run_id == RunRow.id, *_is(RunFactRow, what, low, high))
+        conditions.append(fact.exists())
+    conditions += _after(RunRow.started_at, RunRow.id, last)
+    narrow = min(words, key=lambda match: len(match[0]) + len(match[1]), default=((), ()))
     each = [RunRow.unit_id == unit for unit in narrow[0]] + [RunRow.driver == driver for driver in narrow[1]]
+    latest = (RunRow.started_at.desc(), RunRow.id.desc())
     if not each or len(each) > _FEW:
-        return select(RunRow.id).where(*conditions, *found).order_by(*latest).limit(LOG_PAGE)
-    parts = [
-        select(RunRow.id, RunRow.started_at).where(one, *conditions, *found).order_by(*latest).limit(LOG_PAGE)
-        for one in each
-    ]
+        return select(RunRow.id).where(*conditions).order_by(*latest).limit(most)
+    parts = [select(RunRow.id, RunRow.started_at).where(one, *conditions).order_by(*latest).limit(most) for one in each]
     if len(parts) == 1:
         return parts[0]
     # each unit's and driver's own latest runs stand in an index: a page of each is enough for the page of all
     together = union_all(*(part.subquery().select() for part in parts)).subquery()
     order = (together.c.started_at.desc(), together.c.id.desc())
-    return select(together.c.id).group_by(together.c.id, together.c.started_at).order_by(*order).limit(LOG_PAGE)
+    return select(together.c.id).group_by(together.c.id, together.c.started_at).order_by(*order).limit(most)
+
+
+def _conditions(session: Session, wanted: Wanted) -> list[ColumnElement[bool]]:
+    conditions = _came_out(wanted.outcome)
+    exactly = {"unit_id": wanted.unit_id, "driver": wanted.driver, "purpose": wanted.purpose}
+    conditions += [getattr(RunRow, name) == value for name, value in exactly.items() if value is not None]
+    if wanted.trailer_id is not None:
+        with_it = select(RunTrailerRow.run_id).where(RunTrailerRow.trailer_id == wanted.trailer_id)
+        conditions.append(RunRow.id.in_(with_it))
+    if wanted.rules is not None:
+        # the versions of a set are few: their hashes are asked for first, so that the index of each is read
+        hashes = session.scalars(select(RuleSetRow.hash).where(RuleSetRow.name == wanted.rules)).all()
+        conditions.append(RunRow.rules_hash.in_(hashes))
+    if wanted.since is not None:
+        conditions.append(RunRow.started_at >= wanted.since)
+    if wanted.until is not None:
+        conditions.append(RunRow.started_at < wanted.until)
+    conditions += [RunRow.sealed == true()] * wanted.sealed + [RunRow.recorded == true()] * wanted.recorded
+    return conditions
+
+
+Fact = tuple[str, float | None, float | None]
+
+
+def _facts_of(wanted: Wanted) -> list[Fact]:
+    """What is asked of a run's numbers and findings; the rarer first: it leads."""
+    facts: list[Fact] = [(finding_key(wanted.finding), None, None)] if wanted.finding is not None else []
+    if wanted.quantity is not None:
+        facts.append((wanted.quantity, wanted.at_least, wanted.at_most))
+    return facts
+
+
+_RARE = 2_000
+"""So few runs of a number are sorted; more are soon found in the order of time."""
+
+
+def _by_facts(
+    session: Session, facts: list[Fact], conditions: list[ColumnElement[bool]], last: RunRow | None, most: int
+) -> Any:
+    """Read along the index of the first fact, by time or, where it is rare, by its number."""
+    rows = [aliased(RunFactRow) for _ in facts]
+    first = rows[0]
+    query = select(first.run_id).prefix_with("STRAIGHT_JOIN").select_from(first)
+    some = select(RunFactRow.run_id).where(*_is(RunFactRow, *facts[0])).limit(_RARE + 1).subquery()
+    if (session.scalar(select(func.count()).select_from(some)) or 0) <= _RARE:
+        query = query.with_hint(first, "FORCE INDEX (ix_run_fact_what_value)")
+    for other in rows[1:]:
+        query = query.join(other, other.run_id == first.run_id)
+    query = query.join(RunRow, RunRow.id == first.run_id)
+    for row, fact in zip(rows, facts, strict=True):
+        query = query.where(*_is(row, *fact))
+    query = query.where(*conditions, *_after(first.started_at, first.run_id, last))
+    return query.order_by(first.started_at.desc(), first.run_id.desc()).limit(most)
+
+
+def _is(row: Any, what: str, low: float | None, high: float | None) -> list[ColumnElement[bool]]:
+    """The fact of this name, between these bounds."""
+    bounds = [row.value >= low] if low is not None else []
+    return [row.what == what, *bounds, *([row.value <= high] if high is not None else [])]
+
+
+def _after(started_at: Any, run_id: Any, last: RunRow | None) -> list[ColumnElement[bool]]:
+    if last is None:
+        return []
+    # said twice, because the database reads along the index only by the first
+    return [started_at <= last.started_at, or_(started_at < last.started_at, run_id < last.id)]
 
 
 def _matches(session: Session, word: str) -> tuple[list[str], list[str]]:

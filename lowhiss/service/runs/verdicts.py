@@ -15,6 +15,7 @@ from lowhiss import rulebook
 from lowhiss.core.judge import RunVerdict, air_column
 from lowhiss.service.fleet.results import note_result, other_rules_wanted
 from lowhiss.service.rules.kept import kept_rules
+from lowhiss.service.runs.facts import keep_facts
 from lowhiss.service.runs.rows import judge_under
 from lowhiss.store.models import RunRow, VerdictRow
 
@@ -51,6 +52,7 @@ def keep_verdict(session: Session, run: RunRow, verdict: RunVerdict) -> VerdictR
     for rules_hash in other_rules_wanted(session, run, row.figures["stages"]):
         _keep_under(session, run, rules_hash)
     note_result(session, run, row.figures["stages"])
+    keep_facts(session, run, verdict, row.figures)
     return row
 
 

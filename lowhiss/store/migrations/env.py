@@ -2,6 +2,7 @@
 
 from alembic import context
 
+import lowhiss.store.finding_models
 import lowhiss.store.learning_models
 import lowhiss.store.seal_models
 import lowhiss.store.trace_models  # noqa: F401

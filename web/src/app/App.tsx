@@ -14,6 +14,7 @@ import {
   GatePage,
   Learn,
   Rules,
+  ComparePage,
   LogPage,
   PeoplePage,
   RoundPage,
@@ -87,6 +88,7 @@ export function App({ initial, recorder }: { initial: Preferences; recorder: Rec
                     <Route path="gate" element={<GatePage />} />
                     <Route path="log" element={<LogPage />} />
                     <Route path="traces" element={<TracesPage />} />
+                    <Route path="log/compare" element={<ComparePage />} />
                     <Route path="units" element={<UnitsPage />} />
                     <Route path="units/:unitId" element={<UnitPage />} />
                     <Route path="workshop" element={<WorkshopPage />} />

@@ -14,6 +14,9 @@ const worded = async <T>(load: Promise<T>): Promise<T> =>
 
 export const GatePage = lazy(() => worded(import('../features/yard')).then((m) => ({ default: m.GatePage })))
 export const LogPage = lazy(() => worded(import('../features/log')).then((m) => ({ default: m.LogPage })))
+export const ComparePage = lazy(() =>
+  worded(import('../features/log')).then((m) => ({ default: m.ComparePage })),
+)
 export const PeoplePage = lazy(() =>
   worded(import('../features/people')).then((m) => ({ default: m.PeoplePage })),
 )

@@ -1,1 +1,2 @@
 export { LogPage } from './LogPage'
+export { ComparePage } from './ComparePage'

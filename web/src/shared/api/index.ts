@@ -16,6 +16,8 @@ export {
   FLEET_KEYS,
   groupsQuery,
   logQuery,
+  logCountQuery,
+  findableQuery,
   openRunsQuery,
   papersQuery,
   peopleQuery,
@@ -37,5 +39,5 @@ export {
   unitsQuery,
   workshopQuery,
 } from './queries'
-export type { LogOutcome } from './queries'
+export type { LogOutcome, LogWanted } from './queries'
 export type { operations } from './schema.gen'

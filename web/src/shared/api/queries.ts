@@ -1,6 +1,7 @@
 import { keepPreviousData, queryOptions } from '@tanstack/react-query'
 import type { PressureUnit } from '../figures/format'
 import type { Language } from '../i18n'
+import type { operations } from './schema.gen'
 import { api, need, type Schema } from './client'
 
 export const aboutQuery = () =>
@@ -113,12 +114,28 @@ export const scriptQuery = (unitId: string, procedure: string | undefined, rules
 
 export type LogOutcome = 'pass' | 'fail' | 'void' | 'incomplete' | 'close_call'
 
-export const logQuery = (search: string, outcome: LogOutcome | undefined, before: string | undefined) =>
+export type LogWanted = NonNullable<operations['countLog']['parameters']['query']>
+
+export const logQuery = (wanted: LogWanted, before: string | undefined) =>
   queryOptions({
-    queryKey: ['log', search, outcome, before],
-    queryFn: ({ signal }) =>
-      need(api.GET('/api/log', { signal, params: { query: { search, outcome, before } } })),
+    queryKey: ['log', wanted, before],
+    queryFn: ({ signal }) => need(api.GET('/api/log', { signal, params: { query: { ...wanted, before } } })),
     placeholderData: keepPreviousData,
+  })
+
+export const logCountQuery = (wanted: LogWanted) =>
+  queryOptions({
+    queryKey: ['log-count', wanted],
+    queryFn: ({ signal }) => need(api.GET('/api/log/count', { signal, params: { query: wanted } })),
+    placeholderData: keepPreviousData,
+  })
+
+/** What runs can be found by beside their rows. */
+export const findableQuery = (lang: Language) =>
+  queryOptions({
+    queryKey: ['log-findable', lang],
+    queryFn: ({ signal }) => need(api.GET('/api/log/findable', { signal, params: { query: { lang } } })),
+    staleTime: Infinity,
   })
 
 export const openRunsQuery = () =>

@@ -1563,6 +1563,74 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/log/count": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * Count Log
+         * @description How many runs are like that.
+         */
+        get: operations["countLog"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/log/findable": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * Get Findable
+         * @description What runs can be found by: every quantity, and every finding in the reader's language.
+         */
+        get: operations["getFindable"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/log/views": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * List Views
+         * @description One's own lists.
+         */
+        get: operations["listViews"];
+        /**
+         * Keep View
+         * @description Keep a list for oneself; one of the same name gives way.
+         */
+        put: operations["keepView"];
+        post?: never;
+        /**
+         * Drop View
+         * @description Keep a list no longer.
+         */
+        delete: operations["dropView"];
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/about": {
         parameters: {
             query?: never;
@@ -3474,6 +3542,16 @@ export interface components {
             differs: boolean[];
         };
         /**
+         * CountOut
+         * @description How many runs; ``more``: there are more than so many, which nobody counts.
+         */
+        CountOut: {
+            /** Runs */
+            runs: number;
+            /** More */
+            more: boolean;
+        };
+        /**
          * CoupleBody
          * @description The trailers to be coupled, the first directly behind; none uncouples.
          */
@@ -3914,6 +3992,18 @@ export interface components {
             short_after_refill_s: number;
             /** Order */
             order: string[];
+        };
+        /**
+         * FindableOut
+         * @description What runs can be found by beside their rows: quantities by their keys, findings with their sentences.
+         */
+        FindableOut: {
+            /** Quantities */
+            quantities: string[];
+            /** Findings */
+            findings: {
+                [key: string]: string;
+            };
         };
         /**
          * FindingOut
@@ -6918,6 +7008,26 @@ export interface components {
             late: components["schemas"]["LateOut"][];
             /** Hints */
             hints: components["schemas"]["FindingOut"][];
+        };
+        /**
+         * ViewBody
+         * @description The same, to keep.
+         */
+        ViewBody: {
+            /** Name */
+            name: string;
+            /** Query */
+            query: string;
+        };
+        /**
+         * ViewOut
+         * @description A list that somebody keeps. query : as it stands in the address.
+         */
+        ViewOut: {
+            /** Name */
+            name: string;
+            /** Query */
+            query: string;
         };
         /**
          * WantedOut
@@ -10706,6 +10816,19 @@ export interface operations {
             query?: {
                 search?: string;
                 outcome?: ("pass" | "fail" | "void" | "incomplete" | "close_call") | null;
+                unit?: string | null;
+                trailer?: string | null;
+                driver?: string | null;
+                purpose?: ("dispatch" | "training" | "rehearsal") | null;
+                rules?: string | null;
+                since?: string | null;
+                until?: string | null;
+                quantity?: string | null;
+                at_least?: number | null;
+                at_most?: number | null;
+                finding?: string | null;
+                sealed?: boolean;
+                recorded?: boolean;
                 before?: string | null;
             };
             header?: never;
@@ -10722,6 +10845,217 @@ export interface operations {
                 content: {
                     "application/json": components["schemas"]["LogOut"];
                 };
+            };
+            /** @description The input cannot be accepted. */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ErrorOut"];
+                };
+            };
+            /** @description It was not done: the error's code and sentence say why. */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ErrorOut"];
+                };
+            };
+        };
+    };
+    countLog: {
+        parameters: {
+            query?: {
+                search?: string;
+                outcome?: ("pass" | "fail" | "void" | "incomplete" | "close_call") | null;
+                unit?: string | null;
+                trailer?: string | null;
+                driver?: string | null;
+                purpose?: ("dispatch" | "training" | "rehearsal") | null;
+                rules?: string | null;
+                since?: string | null;
+                until?: string | null;
+                quantity?: string | null;
+                at_least?: number | null;
+                at_most?: number | null;
+                finding?: string | null;
+                sealed?: boolean;
+                recorded?: boolean;
+            };
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["CountOut"];
+                };
+            };
+            /** @description The input cannot be accepted. */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ErrorOut"];
+                };
+            };
+            /** @description It was not done: the error's code and sentence say why. */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ErrorOut"];
+                };
+            };
+        };
+    };
+    getFindable: {
+        parameters: {
+            query?: {
+                lang?: "en" | "es";
+                unit?: "psi" | "kpa" | "bar";
+            };
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["FindableOut"];
+                };
+            };
+            /** @description The input cannot be accepted. */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ErrorOut"];
+                };
+            };
+            /** @description It was not done: the error's code and sentence say why. */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ErrorOut"];
+                };
+            };
+        };
+    };
+    listViews: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ViewOut"][];
+                };
+            };
+            /** @description The input cannot be accepted. */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ErrorOut"];
+                };
+            };
+            /** @description It was not done: the error's code and sentence say why. */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ErrorOut"];
+                };
+            };
+        };
+    };
+    keepView: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["ViewBody"];
+            };
+        };
+        responses: {
+            /** @description Successful Response */
+            204: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
+            };
+            /** @description The input cannot be accepted. */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ErrorOut"];
+                };
+            };
+            /** @description It was not done: the error's code and sentence say why. */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ErrorOut"];
+                };
+            };
+        };
+    };
+    dropView: {
+        parameters: {
+            query: {
+                name: string;
+            };
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            204: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
             };
             /** @description The input cannot be accepted. */
             422: {

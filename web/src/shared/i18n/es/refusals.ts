@@ -96,6 +96,8 @@ export const refusals: Record<string, string> = {
   not_yours_to_sign: 'Firma quien probó, y al lado un instructor o gerente: esta fue de otra persona.',
   not_sealed: 'run_id: nadie ha firmado esta hoja.',
   not_confirmed: 'secret: aquí eso no es suyo: inténtelo de nuevo.',
+  view_unnamed: 'name: diga cómo se llama esta lista.',
+  views_full: 'name: ya se guardan demasiadas listas: quite una antes.',
   recording_used: 'session: ya se guardó como prueba; está en el registro.',
   began_when: 'began_at: no es un momento pasado: diga cuándo se grabó.',
   unit_missing: 'unit_id: falta: diga qué unidad era.',

@@ -1,0 +1,119 @@
+"""The log found by what runs are and measured: each filter against a search of every run, paged; lists kept."""
+
+from __future__ import annotations
+
+import datetime as dt
+import uuid
+
+import httpx
+import pytest
+
+from lowhiss.service.runs import log
+from tests.conftest import sign_in
+
+
+@pytest.fixture(scope="module")
+def everything(store):
+    """Every run with its sheet's figures, the latest first, by asking page after page."""
+    lines, before = [], None
+    while page := log.log_page(store, before=before):
+        lines += page
+        before = page[-1].head.id
+    return lines
+
+
+def drop(line):
+    held = line.figures["stages"].get("leak_applied", {})
+    decided = held.get("outcome") in ("pass", "fail")
+    return held.get("normalised_psi", held.get("drop_psi")) if decided else None
+
+
+OCTOBER = dt.datetime(2026, 10, 1, tzinfo=dt.UTC)
+FILTERS = {
+    "purpose": ({"purpose": "training"}, lambda line: line.head.purpose == "training"),
+    "rules": ({"rules": "canada-west"}, lambda line: line.head.rules == "canada-west"),
+    "driver": ({"driver": "Tove Lind"}, lambda line: line.head.driver == "Tove Lind"),
+    "since": ({"since": OCTOBER.isoformat()}, lambda line: line.head.started_at >= OCTOBER),
+    "until": ({"until": OCTOBER.isoformat()}, lambda line: line.head.started_at < OCTOBER),
+    "least": ({"quantity": "leak_applied", "at_least": 3}, lambda line: (drop(line) or 0) >= 3),
+    "most": ({"quantity": "leak_applied", "at_most": 1}, lambda line: drop(line) is not None and drop(line) <= 1),
+    "number and driver": (
+        {"quantity": "leak_applied", "at_least": 2, "driver": "Tove Lind"},
+        lambda line: (drop(line) or 0) >= 2 and line.head.driver == "Tove Lind",
+    ),
+    "outcome and word": (
+        {"outcome": "fail", "search": "MV-1"},
+        lambda line: line.outcome == "fail" and "MV-1" in line.head.unit.name,
+    ),
+    "sealed": ({"sealed": True}, lambda line: line.head.sealed),
+    "recorded": ({"recorded": True}, lambda line: line.head.recording is not None),
+}
+
+
+def ended(lines):
+    return [line for line in lines if line.head.ended_by is not None]
+
+
+@pytest.mark.parametrize("name", FILTERS)
+def test_a_filter_finds_what_a_search_of_every_run_finds(client, everything, name, monkeypatch):
+    monkeypatch.setattr(log, "LOG_PAGE", 7)
+    query, fits = FILTERS[name]
+    # a number is found once a test has ended
+    among = ended(everything) if "quantity" in query else everything
+    wanted = [line.head.id for line in among if fits(line)]
+    found, before = [], None
+    while True:
+        page = (
+            client.get("/api/log", params={**query, **({"before": before} if before else {})}).raise_for_status().json()
+        )
+        found += [run["run"]["id"] for run in page["runs"]]
+        before = page["next_before"]
+        if before is None:
+            break
+    known = {line.head.id for line in everything}
+    assert [one for one in found if one in known] == wanted
+    counted = client.get("/api/log/count", params=query).json()
+    assert counted["runs"] == len(found)
+
+
+def test_a_finding_is_found_by_its_code(client, everything):
+    told = client.get("/api/log/findable").json()
+    assert "leak_applied" in told["quantities"]
+    assert "…" in told["findings"]["third_failure"]
+    codes = {}
+    for line in ended(everything)[:40]:
+        sheet = client.get(f"/api/runs/{line.head.id}/sheet").json()
+        of = {one["code"] for stage in sheet["verdict"]["stages"] for one in stage["findings"]}
+        of |= {one["code"] for one in sheet["verdict"]["coach"]}
+        for code in of:
+            codes.setdefault(code, []).append(line.head.id)
+    assert len(codes) >= 5
+    for code, runs in codes.items():
+        page = client.get("/api/log", params={"finding": code}).json()["runs"]
+        found = [run["run"]["id"] for run in page]
+        assert found[: len(runs)] == runs[: len(found)], code
+
+
+def test_what_there_is_not_is_refused_by_its_field(client):
+    for query, field in (
+        ({"quantity": "colour"}, "quantity"),
+        ({"finding": "bored"}, "finding"),
+        ({"at_least": "much"}, "at_least"),
+        ({"since": "yesterday"}, "since"),
+        ({"unit": "MV-12"}, "unit"),
+    ):
+        answer = client.get("/api/log", params=query)
+        assert answer.status_code == 422
+        assert field in answer.json()["error"]["message"]
+
+
+def test_a_list_is_one_s_own_and_is_kept_under_its_name(client, app_url):
+    name = f"fails {uuid.uuid4().hex[:6]}"
+    client.put("/api/log/views", json={"name": name, "query": "outcome=fail"}).raise_for_status()
+    client.put("/api/log/views", json={"name": name, "query": "outcome=void"}).raise_for_status()
+    assert [one["query"] for one in client.get("/api/log/views").json() if one["name"] == name] == ["outcome=void"]
+    with httpx.Client(base_url=app_url, timeout=20) as http:
+        assert name not in [one["name"] for one in sign_in(http, "Tove Lind").get("/api/log/views").json()]
+    client.delete("/api/log/views", params={"name": name}).raise_for_status()
+    assert name not in [one["name"] for one in client.get("/api/log/views").json()]
+    assert client.put("/api/log/views", json={"name": "  ", "query": ""}).json()["error"]["code"] == "view_unnamed"
