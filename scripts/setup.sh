@@ -45,6 +45,16 @@ need_debian() {
     || give_up "the Debian package '$package' could not be installed; the lines above say why."
 }
 
+# need_library FILE PACKAGE...: install the packages unless the shared library is there
+need_library() {
+  local file="$1"; shift
+  if ldconfig -p 2>/dev/null | grep -q "$file" || /sbin/ldconfig -p 2>/dev/null | grep -q "$file"; then return 0; fi
+  for package in "$@"; do need_debian "no-command-of-$package" "$package"; done
+}
+
+# what papers (PDF) are drawn with
+need_papers() { need_library libpangoft2-1.0.so.0 libpango-1.0-0 libpangoft2-1.0-0 libharfbuzz-subset0; }
+
 need_interpreters() {
   command -v python3 >/dev/null || need_debian python3 python3
   python3 -c 'import sys; sys.exit(sys.version_info < (3, 11))' || give_up "Python 3.11 or newer is needed; 'python3' here is $(python3 --version 2>&1)."

@@ -20,6 +20,7 @@ from starlette.middleware.trustedhost import TrustedHostMiddleware
 from lowhiss import __version__
 from lowhiss.api import errors
 from lowhiss.api.auth import authorize
+from lowhiss.api.exports import routes as exports
 from lowhiss.api.fleet import standing, trailers, units
 from lowhiss.api.guard import Guard
 from lowhiss.api.learning import examinations, lessons
@@ -38,6 +39,7 @@ from lowhiss.api.seals import routes as seals
 from lowhiss.api.traces import batches
 from lowhiss.api.traces import routes as traces
 from lowhiss.exchange.keys import KeyFiles
+from lowhiss.service.exports import leaving
 from lowhiss.service.jobs import WorkOn
 from lowhiss.service.runs import whatif as whatif_job
 from lowhiss.service.traces import many
@@ -92,7 +94,20 @@ def create_app(
     app.state.keys = keys or KeyFiles(own / "keys")
     app.state.worker = None if store is None else Worker(store, _jobs(app.state.spool))
     office = (session, people, units, trailers, standing, rulebook, sums, whatif)
-    for area in (*office, runs, log, practice, learning, lessons, examinations, traces, batches, rounds, seals):
+    for area in (
+        *office,
+        runs,
+        log,
+        practice,
+        learning,
+        lessons,
+        examinations,
+        traces,
+        batches,
+        rounds,
+        seals,
+        exports,
+    ):
         app.include_router(area.router)
     live.install(app, store)
     feed.install(app)
@@ -107,7 +122,8 @@ def create_app(
 
 def _jobs(spool: many.Spool) -> dict[str, WorkOn]:
     """How each kind of long work is done."""
-    return {whatif_job.KIND: whatif_job.work_on, many.KIND: partial(many.work_on, spool)}
+    exported: dict[str, WorkOn] = {leaving.KIND: partial(leaving.work_on, spool)}
+    return {whatif_job.KIND: whatif_job.work_on, many.KIND: partial(many.work_on, spool), **exported}
 
 
 def _serve_front_end(app: FastAPI, web: Path) -> None:

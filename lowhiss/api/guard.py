@@ -41,7 +41,7 @@ def _most(scope: Scope) -> int:
         return MAX_BATCH_BYTES
     if scope["path"].startswith("/api/photos/"):
         return MAX_PHOTO_BYTES
-    return MAX_RECORDING_BYTES if scope["path"] == "/api/traces" else MAX_BODY_BYTES
+    return MAX_RECORDING_BYTES if scope["path"] in ("/api/traces", "/api/imports") else MAX_BODY_BYTES
 
 
 def _is_large(scope: Scope) -> bool:

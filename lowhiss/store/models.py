@@ -301,6 +301,8 @@ class RunRow(Base):
     recording: Mapped[dict[str, Any] | None] = mapped_column(JSON(none_as_null=True))
     recorded: Mapped[bool] = mapped_column(default=False, server_default="0")
     sealed: Mapped[bool] = mapped_column(default=False, server_default="0")
+    origin: Mapped[str | None] = mapped_column(String(80))
+    """The installation that it was taken over from."""
 
 
 class JoinCodeRow(Base):

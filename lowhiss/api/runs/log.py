@@ -55,7 +55,10 @@ class WantedQuery(BaseModel):
     def to_service(self) -> log.Wanted:
         """As the service takes it."""
         names = {"unit": "unit_id", "trailer": "trailer_id"}
-        given = {names.get(name, name): value for name, value in self.model_dump(exclude={"before"}).items()}
+        given = {
+            names.get(name, name): value
+            for name, value in self.model_dump(include=set(WantedQuery.model_fields)).items()
+        }
         return log.Wanted(**given)
 
 

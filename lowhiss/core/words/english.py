@@ -47,6 +47,35 @@ SHEET = {
     "caution": "This sheet does not replace a qualified mechanic or inspector. Local law and the maker's figures come first. "
     "A vehicle that fails stays put until someone qualified has repaired it and it has passed again.",
 }
+PAPER = {
+    "outcome": "Outcome",
+    "started": "Began",
+    "driver": "Who tested",
+    "trailers": "Trailers",
+    "judged_by": "Judged by",
+    "run": "Run",
+    "recording": "From a recording",
+    "sealed": "Seal {place}, {when}: {hash}. Check it: lowhiss verify, or docs/seal.md.",
+    "unsigned": "Nobody has signed this sheet.",
+    "signatures": "Signatures",
+    "driver_part": "who tested",
+    "beside": "beside",
+    "by_password": "by password",
+    "by_pin": "by PIN",
+    "by_demo": "demo account",
+    "stages": "Stages",
+    "stage": "Stage",
+    "sum": "Sum",
+    "limit": "Limit",
+    "marks": "Marks",
+    "at": "At",
+    "mark": "Mark",
+    "read": "Read",
+    "by": "By",
+    "tests": "Tests",
+    "unit": "Unit",
+    "lost": "Lost, pedal held",
+}
 WORDS = {"pass": "pass", "fail": "fail", "lamp": "lamp", "buzzer": "buzzer"}
 
 LIMITS = {

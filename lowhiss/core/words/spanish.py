@@ -53,6 +53,35 @@ SHEET = {
     "caution": "Esta hoja no sustituye a un mecánico o inspector calificado. Primero valen la ley local y las cifras del fabricante. "
     "Un vehículo que reprueba no se mueve hasta que alguien calificado lo repare y vuelva a aprobar.",
 }
+PAPER = {
+    "outcome": "Resultado",
+    "started": "Empezó",
+    "driver": "Quién probó",
+    "trailers": "Remolques",
+    "judged_by": "Juzgada por",
+    "run": "Prueba",
+    "recording": "De una grabación",
+    "sealed": "Sello {place}, {when}: {hash}. Compruébelo: lowhiss verify, o docs/seal.md.",
+    "unsigned": "Nadie ha firmado esta hoja.",
+    "signatures": "Firmas",
+    "driver_part": "quien probó",
+    "beside": "al lado",
+    "by_password": "con contraseña",
+    "by_pin": "con PIN",
+    "by_demo": "cuenta de demostración",
+    "stages": "Etapas",
+    "stage": "Etapa",
+    "sum": "Cuenta",
+    "limit": "Límite",
+    "marks": "Marcas",
+    "at": "A los",
+    "mark": "Marca",
+    "read": "Leído",
+    "by": "Por",
+    "tests": "Pruebas",
+    "unit": "Unidad",
+    "lost": "Perdió, pedal pisado",
+}
 WORDS = {"pass": "aprobado", "fail": "reprobado", "lamp": "luz", "buzzer": "zumbador"}
 
 LIMITS = {

@@ -152,6 +152,15 @@ RIGHTS: dict[str, frozenset[str]] = {
     "startBatch": _SIGNED_IN,
     "stopBatch": _SIGNED_IN,
     "getBatchLines": _SIGNED_IN,
+    # what leaves and what comes
+    "getSheetPdf": _SIGNED_IN,
+    "getLogPdf": _SEES_PEOPLE,
+    "beginExport": _SEES_PEOPLE,
+    "listExports": _SEES_PEOPLE,
+    "getExport": _SEES_PEOPLE,
+    "stopExport": _SEES_PEOPLE,
+    "getExportFile": _SEES_PEOPLE,
+    "importRuns": _MANAGER,
     # seals
     "signSheet": _SIGNED_IN,
     "getSeals": _SIGNED_IN,

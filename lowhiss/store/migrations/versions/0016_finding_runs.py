@@ -26,6 +26,7 @@ def upgrade() -> None:
     op.create_index(op.f('ix_run_fact_what_value'), 'run_fact', ['what', 'value'])
     op.create_index(op.f('ix_run_purpose_started_at'), 'run', ['purpose', 'started_at'])
     op.create_index(op.f('ix_run_rules_hash_started_at'), 'run', ['rules_hash', 'started_at'])
+    op.add_column('run', sa.Column('origin', sa.String(length=80), nullable=True))
     op.create_table('log_view',
     sa.Column('id', sa.String(length=36), nullable=False),
     sa.Column('person_id', sa.String(length=36), nullable=False),

@@ -1,10 +1,11 @@
 import { useQuery } from '@tanstack/react-query'
 import { useTranslation } from 'react-i18next'
-import { allUnitsQuery, findableQuery, trailersQuery } from '../../shared/api'
+import { allUnitsQuery, trailersQuery } from '../../shared/api'
 import { unitLabel, fromPsi } from '../../shared/figures/format'
 import { useFigures } from '../../shared/figures/useFigures'
 import { useRulebook } from '../../shared/figures/useRulebook'
 import { Button, SelectField, TextField } from '../../shared/ui'
+import { findableQuery } from './queries'
 import { COLUMNS, columnsOf, FILTERS, type Filter } from './wanted'
 
 const PURPOSES = ['dispatch', 'training', 'rehearsal'] as const
@@ -97,7 +98,7 @@ export function Filters({ params, onChange }: FiltersProps) {
             <label key={name} className="inline-flex min-h-touch items-center gap-2">
               <input
                 type="checkbox"
-                className="size-6 accent-ink"
+                className="size-6 shrink-0 accent-ink"
                 checked={params.has(name)}
                 onChange={(event) => onChange({ [name]: event.target.checked ? 'yes' : '' })}
               />

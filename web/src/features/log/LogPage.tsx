@@ -9,13 +9,16 @@ import {
 } from 'react'
 import { useTranslation } from 'react-i18next'
 import { Link, useSearchParams } from 'react-router'
-import { logCountQuery, logQuery, type Schema } from '../../shared/api'
+import type { Schema } from '../../shared/api'
 import { unitLabel } from '../../shared/figures/format'
 import { useFigures } from '../../shared/figures/useFigures'
 import { Button, Choice, MiniColumn, Notice, OutcomeMark } from '../../shared/ui'
+import { useMay } from '../../shared/session'
+import { Exports } from './Exports'
 import { Filters } from './Filters'
+import { logCountQuery, logQuery } from './queries'
 import { Views } from './Views'
-import { columnsOf, FILTERS, wantedOf, type Column } from './wanted'
+import { columnsOf, FILTERS, queryOf, wantedOf, type Column } from './wanted'
 
 /** So many tests fit beside one another. */
 const MOST_BESIDE = 4
@@ -34,6 +37,7 @@ export function LogPage() {
   const narrowed = FILTERS.filter((name) => name !== 'outcome' && params.has(name)).length
   const [open, setOpen] = useState(narrowed > 0)
   const [chosen, setChosen] = useState<string[]>([])
+  const mayExport = useMay('beginExport')
   const search = useRef<HTMLInputElement>(null)
   useSlash(search)
 
@@ -125,6 +129,7 @@ export function LogPage() {
           </Button>
         )}
       </div>
+      {mayExport && <Exports key={queryOf(params)} wanted={wanted} query={queryOf(params)} />}
     </>
   )
 }
@@ -182,7 +187,9 @@ function LogTable({ runs, columns, chosen, onChoose }: LogTableProps) {
             {has('held') && <th className="pr-5 text-right font-semibold max-md:hidden">{t('log.held')}</th>}
             {has('lost') && <th className="pr-8 text-right font-semibold max-sm:hidden">{t('log.lost')}</th>}
             <th className="font-semibold">{t('log.outcome')}</th>
-            <th className="w-12 max-sm:hidden" aria-label={t('log.compare')} />
+            <th className="w-12 max-sm:hidden">
+              <span className="sr-only">{t('log.compare')}</span>
+            </th>
           </tr>
         </thead>
         <tbody onKeyDown={byArrow}>

@@ -1,6 +1,6 @@
 /** Which runs, as it stands in the address: a list can be kept, sent and opened again. */
 
-import type { LogWanted } from '../../shared/api'
+import type { LogWanted } from './queries'
 
 const TEXTS = ['outcome', 'unit', 'trailer', 'driver', 'purpose', 'rules', 'quantity', 'finding'] as const
 const DAYS = ['since', 'until'] as const

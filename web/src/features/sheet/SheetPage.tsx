@@ -77,6 +77,7 @@ interface SheetArticleProps {
 
 function SheetArticle({ sheet: data, waits, here = false, needles, children }: SheetArticleProps) {
   const { t } = useTranslation()
+  const { language, unit } = useFigures()
   const runId = data.run.id
   return (
     <article className="grid gap-x-10 pt-5 lg:grid-cols-[minmax(0,1fr)_340px]">
@@ -100,6 +101,15 @@ function SheetArticle({ sheet: data, waits, here = false, needles, children }: S
               className="inline-grid min-h-touch place-items-center border-[1.5px] border-ink bg-sheet px-4 font-semibold"
             >
               {t('sheet.record')}
+            </a>
+          )}
+          {!here && (
+            <a
+              href={`/api/runs/${runId}/sheet.pdf?lang=${language}&unit=${unit}&size=${language === 'en' ? 'letter' : 'A4'}`}
+              download
+              className="inline-grid min-h-touch place-items-center border-[1.5px] border-ink bg-sheet px-4 font-semibold"
+            >
+              {t('sheet.pdf')}
             </a>
           )}
           <Button onClick={() => window.print()}>{t('sheet.print')}</Button>

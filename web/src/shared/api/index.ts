@@ -15,9 +15,6 @@ export {
   calendarQuery,
   FLEET_KEYS,
   groupsQuery,
-  logQuery,
-  logCountQuery,
-  findableQuery,
   openRunsQuery,
   papersQuery,
   peopleQuery,
@@ -39,5 +36,6 @@ export {
   unitsQuery,
   workshopQuery,
 } from './queries'
-export type { LogOutcome, LogWanted } from './queries'
+export type { LogOutcome } from './queries'
 export type { operations } from './schema.gen'
+export type { operations as Operations } from './schema.gen'

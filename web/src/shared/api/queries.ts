@@ -1,7 +1,6 @@
 import { keepPreviousData, queryOptions } from '@tanstack/react-query'
 import type { PressureUnit } from '../figures/format'
 import type { Language } from '../i18n'
-import type { operations } from './schema.gen'
 import { api, need, type Schema } from './client'
 
 export const aboutQuery = () =>
@@ -113,30 +112,6 @@ export const scriptQuery = (unitId: string, procedure: string | undefined, rules
   })
 
 export type LogOutcome = 'pass' | 'fail' | 'void' | 'incomplete' | 'close_call'
-
-export type LogWanted = NonNullable<operations['countLog']['parameters']['query']>
-
-export const logQuery = (wanted: LogWanted, before: string | undefined) =>
-  queryOptions({
-    queryKey: ['log', wanted, before],
-    queryFn: ({ signal }) => need(api.GET('/api/log', { signal, params: { query: { ...wanted, before } } })),
-    placeholderData: keepPreviousData,
-  })
-
-export const logCountQuery = (wanted: LogWanted) =>
-  queryOptions({
-    queryKey: ['log-count', wanted],
-    queryFn: ({ signal }) => need(api.GET('/api/log/count', { signal, params: { query: wanted } })),
-    placeholderData: keepPreviousData,
-  })
-
-/** What runs can be found by beside their rows. */
-export const findableQuery = (lang: Language) =>
-  queryOptions({
-    queryKey: ['log-findable', lang],
-    queryFn: ({ signal }) => need(api.GET('/api/log/findable', { signal, params: { query: { lang } } })),
-    staleTime: Infinity,
-  })
 
 export const openRunsQuery = () =>
   queryOptions({ queryKey: ['open'], queryFn: ({ signal }) => need(api.GET('/api/runs/open', { signal })) })

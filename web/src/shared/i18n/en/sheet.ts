@@ -33,6 +33,7 @@ export const sheet = {
       waits:
         '{{name}} signed here without contact. Show that it was you, and it is sealed with the time it was made.',
     },
+    pdf: 'As PDF',
     between: 'lies between {{ends}}',
     stages: 'Stage by stage',
     sum: 'the sum',

@@ -34,6 +34,7 @@ export const sheet: typeof english = {
       pending: '{{name}} firmó aquí sin contacto: pendiente hasta que el servidor lo tenga.',
       waits: '{{name}} firmó aquí sin contacto. Muestre que fue usted y se sella con la hora en que se hizo.',
     },
+    pdf: 'En PDF',
     between: 'está entre {{ends}}',
     stages: 'Etapa por etapa',
     sum: 'la cuenta',

@@ -1,0 +1,122 @@
+"""What leaves: papers as they are asked for, tables and records as jobs; and records that come from elsewhere."""
+
+from __future__ import annotations
+
+import datetime as dt
+from dataclasses import asdict
+from typing import Annotated, Literal, cast
+
+from fastapi import APIRouter, Body, Path, Query, Request, Response
+from fastapi.responses import FileResponse
+from pydantic import BaseModel, Field
+
+from lowhiss.api.auth import PersonDep
+from lowhiss.api.careful import CarefulRoute
+from lowhiss.api.deps import StoreDep, WordsDep
+from lowhiss.api.lanes import HEAVY
+from lowhiss.api.runs.log import WantedQuery
+from lowhiss.api.schemas import UUID_PATTERN
+from lowhiss.service.exports import arriving, leaving, papers
+from lowhiss.service.jobs import JobState
+from lowhiss.service.traces.many import Spool
+from lowhiss.service.working import Worker
+
+router = APIRouter(prefix="/api", tags=["exports"], route_class=CarefulRoute)
+JobId = Annotated[str, Path(pattern=UUID_PATTERN)]
+Size = Annotated[Literal["A4", "letter"], Query()]
+
+
+class ExportBody(WantedQuery):
+    """Which runs, and as what."""
+
+    what: leaving.What
+
+
+class ExportOut(BaseModel):
+    """A file that was asked for, and how far it is."""
+
+    id: str
+    what: leaving.What
+    state: JobState
+    asked_by: str
+    asked_at: dt.datetime
+    total: int
+    done: int
+    why: str
+
+
+class ArrivedOut(BaseModel):
+    """What became of each record. known : it was here already.  refused : by file, why."""
+
+    taken: int
+    known: int
+    refused: dict[str, str]
+
+
+class ListQuery(WantedQuery):
+    """Which runs, and what the paper is called."""
+
+    title: Annotated[str, Field(max_length=80)] = "Low Hiss"
+    size: Literal["A4", "letter"] = "A4"
+
+
+@router.get("/runs/{run_id}/sheet.pdf", operation_id="getSheetPdf", response_class=Response)
+async def get_sheet_pdf(
+    run_id: Annotated[str, Path(pattern=UUID_PATTERN)], store: StoreDep, words: WordsDep, size: Size = "A4"
+) -> Response:
+    """A run's sheet as a paper, with its signatures and a code to check its seal by."""
+    data = await HEAVY.run(papers.sheet_pdf, store, run_id, words, size)
+    return _pdf(data, f"low-hiss-{run_id[:8]}.pdf")
+
+
+@router.get("/log.pdf", operation_id="getLogPdf", response_class=Response)
+async def get_log_pdf(store: StoreDep, words: WordsDep, query: Annotated[ListQuery, Query()]) -> Response:
+    """A list of the log as a paper: a day, a unit's year, a fleet's month."""
+    wanted = query.to_service()
+    return _pdf(await HEAVY.run(papers.list_pdf, store, wanted, words, query.size, query.title), "low-hiss-log.pdf")
+
+
+def _pdf(data: bytes, name: str) -> Response:
+    headers = {"Content-Disposition": f'attachment; filename="{name}"'}
+    return Response(data, media_type="application/pdf", headers=headers)
+
+
+@router.post("/exports", operation_id="beginExport", status_code=201)
+def begin_export(body: ExportBody, request: Request, store: StoreDep, by: PersonDep) -> ExportOut:
+    """Ask for a file of runs: a table (CSV, XLSX), or a zip of their records with a manifest."""
+    found = leaving.begin(store, by, body.what, body.to_service())
+    cast(Worker, request.app.state.worker).wake()
+    return ExportOut.model_validate(asdict(found))
+
+
+@router.get("/exports", operation_id="listExports")
+def list_exports(store: StoreDep) -> list[ExportOut]:
+    """Every file that was asked for, the latest first."""
+    return [ExportOut.model_validate(asdict(one)) for one in leaving.exports(store)]
+
+
+@router.get("/exports/{job_id}", operation_id="getExport")
+def get_export(job_id: JobId, store: StoreDep) -> ExportOut:
+    """How far a file is."""
+    return ExportOut.model_validate(asdict(leaving.export(store, job_id)))
+
+
+@router.post("/exports/{job_id}/stop", operation_id="stopExport")
+def stop_export(job_id: JobId, store: StoreDep) -> ExportOut:
+    """Stop it."""
+    return ExportOut.model_validate(asdict(leaving.cancel(store, job_id)))
+
+
+@router.get("/exports/{job_id}/file", operation_id="getExportFile", response_class=FileResponse)
+def get_export_file(job_id: JobId, request: Request, store: StoreDep) -> FileResponse:
+    """The whole file."""
+    path, name = leaving.file_of(store, cast(Spool, request.app.state.spool), job_id)
+    return FileResponse(path, filename=name)
+
+
+@router.post("/imports", operation_id="importRuns")
+async def import_runs(
+    store: StoreDep, by: PersonDep, data: Annotated[bytes, Body(media_type="application/octet-stream")]
+) -> ArrivedOut:
+    """Take over a zip of records made elsewhere: each once, marked as foreign."""
+    return ArrivedOut.model_validate(asdict(await HEAVY.run(arriving.take_in, store, by, data)))

@@ -1,0 +1,1 @@
+"""What leaves: papers, tables, and runs as files; and runs that come from elsewhere."""

@@ -1,0 +1,105 @@
+"""Run records that come from elsewhere: each once, marked as foreign, and none in place of one that is here."""
+
+from __future__ import annotations
+
+import io
+import json
+import zipfile
+import zlib
+from dataclasses import dataclass, field
+from typing import Any
+
+from sqlalchemy import select
+from sqlalchemy.orm import Session
+
+from lowhiss.core.errors import CoreError
+from lowhiss.exchange.run_json import read_json
+from lowhiss.service.errors import RefusedError, ServiceError
+from lowhiss.service.exports.leaving import FORMAT
+from lowhiss.service.people.signin import Person
+from lowhiss.service.runs.importing import import_record
+from lowhiss.service.runs.rows import record_of
+from lowhiss.store.engine import Store
+from lowhiss.store.models import RunRow, SettingRow, UnitRow
+
+_MOST = 10_000
+_MOST_BYTES = 16 * 1024 * 1024
+_BROKEN = (zipfile.BadZipFile, KeyError, ValueError, TypeError, EOFError, RuntimeError, zlib.error)
+
+
+@dataclass(slots=True)
+class Arrived:
+    """What became of each record. known : it was here already, the same.  refused : by file, why."""
+
+    taken: int = 0
+    known: int = 0
+    refused: dict[str, str] = field(default_factory=dict)
+
+
+def take_in(store: Store, by: Person, data: bytes) -> Arrived:
+    """Take the records of a zip, each by itself. Raises RefusedError for what is no such zip."""
+    try:
+        packed = zipfile.ZipFile(io.BytesIO(data))
+        manifest = json.loads(packed.read("manifest.json"))
+        listed = [str(one["file"]) for one in manifest["runs"]]
+        if manifest["format"] != FORMAT or len(listed) > _MOST:
+            raise ValueError
+    except _BROKEN:
+        raise RefusedError("no_runs_file", f"file: is no zip of records ({FORMAT}), or was cut.", "file") from None
+    arrived = Arrived()
+    with store.transaction() as session:
+        own = session.get(SettingRow, "owner")
+    origin = str(manifest.get("installation", ""))[:80]
+    foreign = origin if own is None or own.value != origin else ""
+    for name in listed:
+        try:
+            record = _record(packed, name)
+            with store.transaction() as session:
+                if _is_here(session, record):
+                    arrived.known += 1
+                else:
+                    _keep(session, by, record, foreign)
+                    arrived.taken += 1
+        except (CoreError, ServiceError) as error:
+            sentence = error.sentence if isinstance(error, ServiceError) else f"{error}."
+            arrived.refused[name[:200]] = sentence
+    return arrived
+
+
+def _record(packed: zipfile.ZipFile, name: str) -> dict[str, Any]:
+    try:
+        if packed.getinfo(name).file_size > _MOST_BYTES:
+            raise RefusedError("record_large", "file: is larger than any run.", "file")
+        record = read_json(packed.read(name))
+    except _BROKEN:
+        raise RefusedError("record_missing", "file: is not in the zip as its manifest says.", "file") from None
+    if not isinstance(record, dict) or not record.get("id") or not record.get("started_at"):
+        raise RefusedError("record_unnamed", "id: a record from elsewhere needs id and started_at.", "id")
+    return record
+
+
+def _is_here(session: Session, record: dict[str, Any]) -> bool:
+    """Whether the same run is here; raises RefusedError where another one of its id is."""
+    run = session.get(RunRow, str(record["id"])[:36])
+    if run is None:
+        return False
+    here = record_of(session, run)
+    if [_said(one) for one in here["events"]] != [_said(one) for one in record["events"]]:
+        raise RefusedError("run_differs", "id: a run of this id is here, with other marks: it stays as it is.", "id")
+    return True
+
+
+def _said(event: Any) -> Any:
+    """What a mark says, without how it came."""
+    left_out = ("seq", "device", "epoch", "wall", "received", "sent_by", "by", "id")
+    return {key: value for key, value in event.items() if key not in left_out} if isinstance(event, dict) else event
+
+
+def _keep(session: Session, by: Person, record: dict[str, Any], foreign: str) -> None:
+    name = record.get("unit", {}).get("name") if isinstance(record.get("unit"), dict) else None
+    unit = session.scalar(select(UnitRow.id).where(UnitRow.name == str(name))) if name else None
+    if unit is None:
+        raise RefusedError("unit_not_here", f"unit: there is no unit {str(name)[:40]!r} here: add it first.", "unit")
+    run_id = import_record(session, record, unit)
+    run = session.get_one(RunRow, run_id)
+    run.person_id, run.origin = by.id, foreign or None

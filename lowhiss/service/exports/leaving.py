@@ -1,0 +1,233 @@
+"""Tables and records that leave, as jobs: written part by part to a file that is fetched when it is whole."""
+
+from __future__ import annotations
+
+import csv
+import datetime as dt
+import hashlib
+import json
+import zipfile
+from collections.abc import Iterator
+from dataclasses import dataclass
+from pathlib import Path
+from typing import Any, Literal
+
+from sqlalchemy import select
+from sqlalchemy.orm import Session
+
+from lowhiss.engine.executor import Executor
+from lowhiss.exchange.tables import plain_cell
+from lowhiss.exchange.workbook import Cell, write_workbook
+from lowhiss.service.errors import NotFoundError, RefusedError
+from lowhiss.service.jobs import JobState, cancel_job, end_job, fail_job, find_job, held, kept_jobs, new_job
+from lowhiss.service.people.signin import Person
+from lowhiss.service.runs.facts import quantity_keys
+from lowhiss.service.runs.log import Wanted, ids_of
+from lowhiss.service.runs.rows import find_run, head_of, record_of
+from lowhiss.service.traces.many import Spool
+from lowhiss.store.engine import Store
+from lowhiss.store.finding_models import RunFactRow
+from lowhiss.store.models import JobRow, RunRow, SettingRow
+
+KIND = "export"
+What = Literal["csv", "xlsx", "records"]
+ENDINGS: dict[What, str] = {"csv": "csv", "xlsx": "xlsx", "records": "zip"}
+FORMAT = "low-hiss-runs/1"
+_AT_ONCE = 200
+_FILE, _PARTLY = "export", "export.part"
+_HEAD = (
+    *("run", "unit", "kind", "trailers", "driver", "started_at", "ended_by", "purpose"),
+    *("rules", "outcome", "close_call", "sealed", "recorded"),
+)
+
+
+@dataclass(frozen=True, slots=True)
+class Export:
+    """What is to leave, and how far it is."""
+
+    id: str
+    what: What
+    state: JobState
+    asked_by: str
+    asked_at: dt.datetime
+    total: int
+    done: int
+    why: str
+
+
+def begin(store: Store, by: Person, what: What, wanted: Wanted) -> Export:
+    """Ask for a file of these runs. Raises RefusedError where there are none."""
+    with store.transaction() as session:
+        total = len(ids_of(session, wanted, None, _MOST))
+        if not total:
+            raise RefusedError("nothing_chosen", "choice: no test is like that: choose others.", "choice")
+        plain = {
+            key: value.isoformat() if isinstance(value, dt.datetime) else value for key, value in _table(wanted).items()
+        }
+        return _export(new_job(session, KIND, by, {"what": what, "wanted": plain}, total, {}))
+
+
+_MOST = 3_000_000
+
+
+def _table(wanted: Wanted) -> dict[str, Any]:
+    """What is wanted as plain values, without what is any."""
+    fields = {name: getattr(wanted, name) for name in wanted.__dataclass_fields__}
+    return {name: _text(value) for name, value in fields.items() if value not in (None, "", False)}
+
+
+def _text(value: Any) -> Any:
+    return value.isoformat() if isinstance(value, dt.datetime) else value
+
+
+def _wanted(row: JobRow) -> Wanted:
+    kept = dict(row.asked["wanted"])
+    for name in ("since", "until"):
+        if name in kept:
+            kept[name] = dt.datetime.fromisoformat(kept[name])
+    return Wanted(**kept)
+
+
+def exports(store: Store) -> list[Export]:
+    """Every file that was asked for, the latest first."""
+    with store.transaction() as session:
+        return [_export(row) for row in kept_jobs(session, KIND)]
+
+
+def export(store: Store, job_id: str) -> Export:
+    """One of them. Raises NotFoundError."""
+    with store.transaction() as session:
+        return _export(find_job(session, KIND, job_id))
+
+
+def cancel(store: Store, job_id: str) -> Export:
+    """Stop it; nothing of it is kept. Raises NotFoundError."""
+    with store.transaction() as session:
+        return _export(cancel_job(session, KIND, job_id))
+
+
+def file_of(store: Store, spool: Spool, job_id: str) -> tuple[Path, str]:
+    """The whole file and what it is called. Raises NotFoundError while there is none, or not any more."""
+    found = export(store, job_id)
+    path = spool.of(job_id) / _FILE
+    if found.state != "done" or not path.is_file():
+        raise NotFoundError("export_gone", "This file is not there, or not any more: ask for it again.", "job_id")
+    return path, f"low-hiss-{found.asked_at:%Y-%m-%d}.{ENDINGS[found.what]}"
+
+
+def _export(row: JobRow) -> Export:
+    named = (row.id, row.asked["what"], row.state, row.asked_by, row.asked_at, row.total, row.done, row.why)
+    return Export(*named)  # type: ignore[arg-type]
+
+
+class _LeftError(Exception):
+    """Somebody stopped it, or took it up elsewhere."""
+
+
+def work_on(spool: Spool, store: Store, job_id: str, worker: str, _: Executor) -> None:
+    """Write the file, from its beginning: what is half is written again."""
+    with store.transaction() as session:
+        row = session.get_one(JobRow, job_id)
+        what: What = row.asked["what"]
+        wanted, row.done = _wanted(row), 0
+    directory = spool.of(job_id)
+    directory.mkdir(parents=True, exist_ok=True)
+    partly = directory / _PARTLY
+    try:
+        chunks = _told(store, job_id, worker, _pages(store, wanted))
+        if what == "records":
+            _write_records(store, partly, chunks)
+        elif what == "csv":
+            _write_csv(store, partly, chunks)
+        else:
+            write_workbook(partly, "Low Hiss", _head(), (row for ids in chunks for row in _rows(store, ids)))
+        partly.replace(directory / _FILE)
+    except _LeftError:
+        partly.unlink(missing_ok=True)
+    except OSError as error:
+        partly.unlink(missing_ok=True)
+        fail_job(store, job_id, worker, f"The file cannot be written: {error.strerror}.")
+    else:
+        end_job(store, job_id, worker)
+
+
+def _told(store: Store, job_id: str, worker: str, pages: Iterator[list[str]]) -> Iterator[list[str]]:
+    """The same pages; how far it is is kept after each. Raises _LeftError where it is no longer ours."""
+    for ids in pages:
+        yield ids
+        with held(store, job_id, worker) as mine:
+            if mine is None:
+                raise _LeftError
+            mine[1].done += len(ids)
+
+
+def _pages(store: Store, wanted: Wanted) -> Iterator[list[str]]:
+    last: str | None = None
+    while True:
+        with store.transaction() as session:
+            ids = ids_of(session, wanted, find_run(session, last) if last else None, _AT_ONCE)
+        if not ids:
+            return
+        yield ids
+        last = ids[-1]
+
+
+def _head() -> list[str]:
+    return [*_HEAD, *(f"{key.replace('.', '_')}_{'s' if key == 'build_up' else 'psi'}" for key in quantity_keys())]
+
+
+def _rows(store: Store, ids: list[str]) -> list[list[Cell]]:
+    """A row a run, its numbers in psi and s."""
+    with store.transaction() as session:
+        runs = {row.id: row for row in session.scalars(select(RunRow).where(RunRow.id.in_(ids)))}
+        values: dict[tuple[str, str], float | None] = {}
+        for fact in session.scalars(select(RunFactRow).where(RunFactRow.run_id.in_(ids))):
+            values[fact.run_id, fact.what] = fact.value
+        return [_row(session, runs[run_id], values) for run_id in ids]
+
+
+def _row(session: Session, run: RunRow, values: dict[tuple[str, str], float | None]) -> list[Cell]:
+    head = head_of(session, run)
+    first: list[Cell] = [
+        *(run.id, head.unit.name, head.unit.kind, " ".join(head.unit.trailers), run.driver, run.started_at),
+        *(run.ended_by, run.purpose, head.rules, run.outcome, run.close_call, run.sealed, run.recorded),
+    ]
+    return [*first, *(values.get((run.id, key)) for key in quantity_keys())]
+
+
+def _write_csv(store: Store, path: Path, pages: Iterator[list[str]]) -> None:
+    with path.open("w", newline="", encoding="utf-8-sig") as file:
+        writer = csv.writer(file)
+        writer.writerow(_head())
+        for ids in pages:
+            for row in _rows(store, ids):
+                writer.writerow([_plain(cell) for cell in row])
+
+
+def _plain(cell: Cell) -> Cell | str:
+    if isinstance(cell, dt.datetime):
+        return cell.isoformat()
+    return plain_cell(cell) if isinstance(cell, str) else "" if cell is None else cell
+
+
+def _write_records(store: Store, path: Path, pages: Iterator[list[str]]) -> None:
+    """A zip: each run's record, and a manifest of them with their hashes and whose they are."""
+    listed = []
+    with zipfile.ZipFile(path, "w", zipfile.ZIP_DEFLATED) as packed:
+        for ids in pages:
+            with store.transaction() as session:
+                records = [(run_id, record_of(session, find_run(session, run_id))) for run_id in ids]
+            for run_id, record in records:
+                data = json.dumps(record, ensure_ascii=False, default=str).encode()
+                name = f"runs/{run_id}.json"
+                packed.writestr(name, data)
+                listed.append({"id": run_id, "file": name, "sha256": hashlib.sha256(data).hexdigest()})
+        with store.transaction() as session:
+            owner = session.get(SettingRow, "owner")
+        manifest = {
+            "format": FORMAT,
+            "installation": owner.value if owner else "",
+            "made_at": dt.datetime.now(dt.UTC).isoformat(),
+            "runs": listed,
+        }
+        packed.writestr("manifest.json", json.dumps(manifest, ensure_ascii=False, indent=1))

@@ -1,0 +1,159 @@
+"""A sheet, or a list of the log, as a paper."""
+
+from __future__ import annotations
+
+import datetime as dt
+from typing import Any
+
+from lowhiss.core.units import from_psi
+from lowhiss.core.words import Words
+from lowhiss.exchange.papers import Paper, Size, Table, pdf_of
+from lowhiss.service.errors import RefusedError
+from lowhiss.service.runs import lifecycle
+from lowhiss.service.runs.log import LogLine, Wanted, log_page
+from lowhiss.service.seals import sealing
+from lowhiss.store.engine import Store
+
+MOST_LINES = 2_000
+_TOLD = ("stage", "point", "item", "knob", "state", "cause", "what", "text")
+
+
+def sheet_pdf(store: Store, run_id: str, words: Words, size: Size) -> bytes:
+    """A run's sheet as PDF, with its signatures and a code to check its seal by. Raises NotFoundError."""
+    sheet = lifecycle.sheet(store, run_id, words)
+    seals, signed, _ = sealing.seals_of(store, run_id)
+    book, head, verdict = words.book.PAPER, sheet.head, sheet.verdict
+    title = head.rules_title[words.language]
+    facts = {
+        book["outcome"]: _came_out(sheet.outcome, words),
+        book["started"]: _moment(head.started_at),
+        book["driver"]: head.driver or "–",
+        book["trailers"]: ", ".join(head.unit.trailers) or "–",
+        book["judged_by"]: title,
+        book["run"]: head.id,
+    }
+    if head.recording is not None:
+        facts[book["recording"]] = f"{head.recording.get('file', '')} {head.recording['sha256'][:16]}"
+    last = seals[-1] if seals else None
+    seal = None
+    if last is not None:
+        said = book["sealed"].format(place=last.place, when=_moment(last.sealed_at), hash=last.sha256)
+        seal = said, f"low-hiss-seal:{last.place}:{last.sha256}"
+    tables = [_stages(verdict, words), _marks(sheet.events, words)]
+    if signed:
+        people = [
+            [
+                one.name,
+                book["driver_part" if one.part == "driver" else one.part],
+                _moment(one.signed_at),
+                book[f"by_{one.how}"],
+            ]
+            for one in signed
+        ]
+        tables.append(Table(book["signatures"], ["", "", "", ""], people))
+    return pdf_of(
+        Paper(
+            language=words.language,
+            title=head.unit.name,
+            warning=words.book.SHEET["fail"] if sheet.outcome == "fail" else "",
+            facts=facts,
+            tables=tables,
+            notes=[words.book.SHEET["caution"]] if seal else [book["unsigned"], words.book.SHEET["caution"]],
+            foot=f"Low Hiss · {head.unit.name} · {_moment(head.started_at)} · {head.id[:8]}",
+            seal=seal,
+        ),
+        size,
+    )
+
+
+def _stages(verdict: dict[str, Any], words: Words) -> Table:
+    book = words.book.PAPER
+    rows = []
+    for stage in verdict["stages"]:
+        limit = stage["limit"]
+        lines = [stage["arithmetic"], *(finding["text"] for finding in stage["findings"])]
+        attempt = f" ({words.book.SHEET['attempt'].format(number=stage['attempt'])})" if stage["attempt"] > 1 else ""
+        outcome = words.outcome(stage["outcome"])
+        close = f", {words.book.SHEET['close_call']}" if stage["close_call"] else ""
+        said = f"{limit['words']} {limit['source']}." if limit else ""
+        rows.append(
+            [f"{words.stage(stage['stage'])}{attempt}", f"{outcome}{close}", "\n".join(filter(None, lines)), said]
+        )
+    return Table(book["stages"], [book["stage"], book["outcome"], book["sum"], book["limit"]], rows)
+
+
+def _marks(events: list[dict[str, Any]], words: Words) -> Table:
+    book = words.book.PAPER
+    unit = words.unit
+    rows = []
+    for event in events:
+        needles = [event.get(f"{needle}_{of}") for needle in ("primary", "secondary") for of in ("psi", "kpa", "bar")]
+        entered = [f"{value:g}" for value in needles if value is not None]
+        units = {key.rsplit("_", 1)[1] for key in event if key.startswith(("primary_", "secondary_"))}
+        what = ", ".join(str(event[key]) for key in _TOLD if event.get(key))
+        shown = f"{' · '.join(entered)} {'/'.join(sorted(units)) or unit}" if entered else ""
+        rows.append([_clock(event["at_s"]), event["type"], what, shown, str(event.get("by", ""))])
+    return Table(book["marks"], [book["at"], book["mark"], "", book["read"], book["by"]], rows, frozenset({3}))
+
+
+def list_pdf(store: Store, wanted: Wanted, words: Words, size: Size, title: str) -> bytes:
+    """A list of the log as PDF: a day, a unit's year, a fleet's month. Raises RefusedError where it is too long."""
+    lines: list[LogLine] = []
+    before: str | None = None
+    while page := log_page(store, wanted, before):
+        lines += page
+        before = page[-1].head.id
+        if len(lines) > MOST_LINES:
+            sentence = f"since: more than {MOST_LINES} tests are no paper: narrow the days, or take a table."
+            raise RefusedError("paper_long", sentence, "since")
+    book = words.book.PAPER
+    counted: dict[str, int] = {}
+    for line in lines:
+        counted[line.outcome] = counted.get(line.outcome, 0) + 1
+    facts = {book["tests"]: str(len(lines)), **{_came_out(out, words): str(n) for out, n in sorted(counted.items())}}
+    head = [book["started"], book["unit"], book["driver"], book["outcome"], f"{book['lost']} ({words.unit})"]
+    rows = [
+        [
+            _moment(one.head.started_at),
+            one.head.unit.name,
+            one.head.driver or "–",
+            words.outcome(one.outcome),
+            _lost(one, words),
+        ]
+        for one in lines
+    ]
+    return pdf_of(
+        Paper(
+            language=words.language,
+            title=title,
+            warning="",
+            facts=facts,
+            tables=[Table("", head, rows, frozenset({4}))],
+            notes=[words.book.SHEET["caution"]],
+            foot=f"Low Hiss · {title}",
+        ),
+        size,
+    )
+
+
+def _came_out(outcome: str, words: Words) -> str:
+    """The word for how a run came out: of a whole test, or of one that stands void."""
+    outcomes: dict[str, str] = words.book.OUTCOMES
+    return outcomes.get(outcome) or str(words.book.SHEET[outcome])
+
+
+def _of(line: LogLine) -> tuple[str, str, str]:
+    return _moment(line.head.started_at), line.head.unit.name, line.head.driver or "–"
+
+
+def _lost(line: LogLine, words: Words) -> str:
+    drop = line.figures["stages"].get("leak_applied", {}).get("drop_psi")
+    return "–" if drop is None else f"{from_psi(drop, words.unit):.{2 if words.unit == 'bar' else 1}f}"
+
+
+def _moment(at: dt.datetime) -> str:
+    return at.astimezone(dt.UTC).strftime("%Y-%m-%d %H:%M UTC")
+
+
+def _clock(at_s: float) -> str:
+    return f"{int(at_s // 60)}:{at_s % 60:04.1f}"

@@ -1,0 +1,148 @@
+"""What leaves and what comes: tables that a spreadsheet opens, papers that are drawn, records that are the same."""
+
+from __future__ import annotations
+
+import csv
+import io
+import json
+import subprocess
+import time
+import uuid
+import zipfile
+
+import httpx
+import openpyxl
+import pytest
+from sqlalchemy import select
+
+from lowhiss.store.models import RunRow
+from tests.builders import whole_test
+from tests.conftest import sign_in
+from tests.devices import Device
+
+
+def whole(client, **asked) -> bytes:
+    """The file of an export, once it is there."""
+    job = client.post("/api/exports", json=asked).raise_for_status().json()
+    for _ in range(300):
+        job = client.get(f"/api/exports/{job['id']}").json()
+        if job["state"] not in ("waiting", "running"):
+            break
+        time.sleep(0.1)
+    assert (job["state"], job["done"]) == ("done", job["total"]), job
+    return client.get(f"/api/exports/{job['id']}/file").raise_for_status().content
+
+
+@pytest.fixture
+def cheeky(client):
+    """A driver whose name a spreadsheet would run, with one test that has ended."""
+    name = f"=cmd|' /C calc'!A{uuid.uuid4().hex[:6]}"
+    device = Device(client)
+    run_id = device.begin("MV-12", driver=name).raise_for_status().json()["id"]
+    device.send(device.struck("finished")).raise_for_status()
+    return name, run_id
+
+
+def test_a_name_is_never_a_formula_and_numbers_are_numbers(client, cheeky):
+    name, run_id = cheeky
+    rows = list(csv.DictReader(io.StringIO(whole(client, what="csv", driver=name).decode("utf-8-sig"))))
+    assert [(row["run"], row["driver"]) for row in rows] == [(run_id, f"'{name}")]
+    book = openpyxl.load_workbook(io.BytesIO(whole(client, what="xlsx", driver=name)))
+    head, row = book.active.iter_rows()
+    of = dict(zip([cell.value for cell in head], row, strict=True))
+    assert (of["driver"].value, of["driver"].data_type) == (name, "s")
+    assert (of["started_at"].is_date, of["sealed"].value) == (True, False)
+
+
+def test_a_table_holds_what_the_log_holds(client):
+    wanted = {"quantity": "leak_applied", "at_least": 3.0}
+    listed = client.get("/api/log", params=wanted).json()["runs"]
+    book = openpyxl.load_workbook(io.BytesIO(whole(client, what="xlsx", **wanted)))
+    head, *rows = book.active.iter_rows(values_only=True)
+    place = head.index("leak_applied_psi")
+    assert [row[0] for row in rows][: len(listed)] == [one["run"]["id"] for one in listed]
+    assert all(isinstance(row[place], int | float) and row[place] >= 3 for row in rows)
+
+
+def test_records_leave_with_a_manifest_and_come_back_as_they_were(client, store):
+    name = f"Sent Away {uuid.uuid4().hex[:6]}"
+    record = {**whole_test(), "id": str(uuid.uuid4()), "started_at": "2026-10-01T05:00:00+00:00"}
+    record["unit"] = {**record["unit"], "name": "MV-12"}
+    record["people"] = {"driver": name}
+    sent = zipped({"runs/a.json": json.dumps(record).encode()}, "Elsewhere")
+    assert taken(client, sent) == {"taken": 1, "known": 0, "refused": {}}
+    with store.transaction() as session:
+        assert session.scalar(select(RunRow.origin).where(RunRow.id == record["id"])) == "Elsewhere"
+    packed = zipfile.ZipFile(io.BytesIO(whole(client, what="records", driver=name)))
+    manifest = json.loads(packed.read("manifest.json"))
+    (one,) = manifest["runs"]
+    left = json.loads(packed.read(one["file"]))
+    said = ("at_s", "type", "stage", "point", "item", "state", "knob", "cause", "primary_psi", "secondary_psi")
+    of = lambda events: [{key: event.get(key) for key in said} for event in events]  # noqa: E731
+    assert of(left["events"]) == of(record["events"])
+    # the same again is not doubled; another run of its id is refused, and the one that is here stays
+    assert taken(client, packed.fp.getvalue()) == {"taken": 0, "known": 1, "refused": {}}
+    left["events"] = left["events"][:-1]
+    told = taken(client, zipped({"runs/a.json": json.dumps(left).encode()}, "Elsewhere"))
+    assert "with other marks" in told["refused"]["runs/a.json"]
+    assert len(client.get(f"/api/runs/{record['id']}/record").json()["events"]) == len(record["events"])
+
+
+def zipped(files: dict[str, bytes], owner: str) -> bytes:
+    out = io.BytesIO()
+    with zipfile.ZipFile(out, "w") as packed:
+        for name, data in files.items():
+            packed.writestr(name, data)
+        listed = [{"id": "x", "file": name} for name in files]
+        manifest = {"format": "low-hiss-runs/1", "installation": owner, "runs": listed}
+        packed.writestr("manifest.json", json.dumps(manifest))
+    return out.getvalue()
+
+
+def taken(client, data):
+    answer = client.post("/api/imports", content=data, headers={"content-type": "application/octet-stream"})
+    return answer.raise_for_status().json()
+
+
+def test_what_cannot_be_taken_over_is_named_one_by_one(client, app_url):
+    unknown = {**whole_test(), "id": str(uuid.uuid4()), "started_at": "2026-10-01T05:00:00+00:00"}
+    unknown["unit"] = {**unknown["unit"], "name": "Nobody's"}
+    told = taken(
+        client,
+        zipped({"a.json": b"{", "b.json": b"{}", "c.json": json.dumps(unknown).encode(), "d.json": b"[]"}, "Elsewhere"),
+    )
+    assert (told["taken"], sorted(told["refused"])) == (0, ["a.json", "b.json", "c.json", "d.json"])
+    assert "add it first" in told["refused"]["c.json"]
+    for data in (b"PK no more", zipped({}, "x")[:40]):
+        answer = client.post("/api/imports", content=data, headers={"content-type": "application/octet-stream"})
+        assert answer.json()["error"]["code"] == "no_runs_file"
+    with httpx.Client(base_url=app_url, timeout=20) as http:
+        driver = sign_in(http, "Tove Lind")
+        # everything, by a driver
+        assert driver.post("/api/exports", json={"what": "records"}).status_code == 403
+        assert driver.get("/api/log.pdf").status_code == 403
+    assert client.post("/api/exports", json={"what": "csv", "driver": "nobody"}).status_code == 422
+    assert client.get(f"/api/exports/{uuid.uuid4()}/file").status_code == 404
+
+
+@pytest.mark.parametrize("asked", [{}, {"lang": "es", "unit": "kpa", "size": "letter"}])
+def test_a_sheet_is_a_tagged_paper_with_our_face(client, asked, tmp_path):
+    run = client.get("/api/log", params={"outcome": "fail"}).json()["runs"][0]["run"]
+    path = tmp_path / "sheet.pdf"
+    path.write_bytes(client.get(f"/api/runs/{run['id']}/sheet.pdf", params=asked).raise_for_status().content)
+    told = subprocess.run(["pdfinfo", str(path)], capture_output=True, text=True, check=True).stdout
+    assert "Tagged:          yes" in told
+    assert ("letter" if asked else "A4") in told
+    fonts = subprocess.run(["pdffonts", str(path)], capture_output=True, text=True, check=True).stdout
+    assert all(" yes " in line for line in fonts.splitlines()[2:])
+    assert "+Sheet" in fonts
+    text = subprocess.run(["pdftotext", "-layout", str(path), "-"], capture_output=True, text=True, check=True).stdout
+    assert run["unit_name"] in text
+    assert ("NO CIRCULAR" if asked else "DO NOT DRIVE") in text
+    subprocess.run(["pdftoppm", "-r", "40", "-png", str(path), str(tmp_path / "page")], check=True)
+    assert list(tmp_path.glob("page*.png"))
+
+
+def test_a_list_is_a_paper_too_and_one_without_end_is_refused(client):
+    data = client.get("/api/log.pdf", params={"search": "MV-12", "title": "MV-12, 2026"}).raise_for_status().content
+    assert data[:5] == b"%PDF-"

@@ -1,0 +1,73 @@
+import { useMutation, useQuery } from '@tanstack/react-query'
+import { useState } from 'react'
+import { useTranslation } from 'react-i18next'
+import { api, need } from '../../shared/api'
+import { useFigures } from '../../shared/figures/useFigures'
+import { Button, FormError } from '../../shared/ui'
+import type { LogWanted } from './queries'
+
+const WHATS = ['csv', 'xlsx', 'records'] as const
+const LOOK_MS = 800
+
+/** The list as a file: a table or the records themselves, made beside everything else; or as a paper. */
+export function Exports({ wanted, query }: { wanted: LogWanted; query: string }) {
+  const { t } = useTranslation()
+  const { language } = useFigures()
+  const [job, setJob] = useState<string>()
+  const begin = useMutation({
+    mutationFn: (what: (typeof WHATS)[number]) =>
+      need(
+        api.POST('/api/exports', {
+          body: { search: '', sealed: false, recorded: false, ...wanted, what },
+        }),
+      ),
+    onSuccess: ({ id }) => setJob(id),
+  })
+  const made = useQuery({
+    queryKey: ['export', job],
+    enabled: job !== undefined,
+    queryFn: ({ signal }) =>
+      need(api.GET('/api/exports/{job_id}', { signal, params: { path: { job_id: job ?? '' } } })),
+    refetchInterval: ({ state }) =>
+      !state.data || ['waiting', 'running'].includes(state.data.state) ? LOOK_MS : false,
+  }).data
+  const paper = new URLSearchParams({ ...asTexts(wanted), title: t('log.title'), lang: language })
+  return (
+    <div className="flex flex-wrap items-center gap-3 pb-6" data-exports={query}>
+      <span className="text-note text-soft">{t('log.asFile')}</span>
+      {WHATS.map((what) => (
+        <Button key={what} onClick={() => begin.mutate(what)} disabled={begin.isPending}>
+          {t(`log.as_${what}`)}
+        </Button>
+      ))}
+      <a
+        href={`/api/log.pdf?${paper.toString()}`}
+        download
+        className="inline-grid min-h-touch place-items-center border-[1.5px] border-ink bg-sheet px-4 font-semibold"
+      >
+        {t('log.as_pdf')}
+      </a>
+      {made && made.state !== 'done' && (
+        <span role="status" className="num">
+          {made.why || t('traces.of', { done: made.done, total: made.total })}
+        </span>
+      )}
+      {made?.state === 'done' && (
+        <a
+          data-made={made.what}
+          href={`/api/exports/${made.id}/file`}
+          download
+          className="inline-grid min-h-touch place-items-center border-[1.5px] border-air bg-air px-4 font-semibold text-on-air"
+        >
+          {t('log.fetch')}
+        </a>
+      )}
+      <FormError error={begin.error} />
+    </div>
+  )
+}
+
+const asTexts = (wanted: LogWanted): Record<string, string> =>
+  Object.fromEntries(
+    Object.entries(wanted).flatMap(([name, value]) => (value ? [[name, String(value)]] : [])),
+  )
