@@ -89,7 +89,12 @@ def _parser() -> argparse.ArgumentParser:
     restore = commands.add_parser("restore", help="put a copy back; Low Hiss must not run")
     restore.add_argument("file", type=Path, metavar="FILE", help="a copy made by backup")
     restore.set_defaults(run=_restore)
-    for command in (verify, keys, backup, restore):
+    doctor = commands.add_parser(
+        "doctor", help="look at everything an installation needs; exit code 1 to mend something"
+    )
+    doctor.add_argument("--tls-cert", type=Path, metavar="FILE", help="the certificate that it is reached by")
+    doctor.set_defaults(run=_doctor)
+    for command in (verify, keys, backup, restore, doctor):
         command.add_argument(
             "--data", type=Path, default=Path("var"), metavar="DIR", help="data directory (default var)"
         )
@@ -131,6 +136,12 @@ def _restore(options: argparse.Namespace) -> int:
     from lowhiss.serve import restore_backup
 
     return restore_backup(options.data, options.file)
+
+
+def _doctor(options: argparse.Namespace) -> int:
+    from lowhiss.serve import tell_health
+
+    return tell_health(options.data, options.tls_cert)
 
 
 def _keys(options: argparse.Namespace) -> int:

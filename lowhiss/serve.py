@@ -27,8 +27,10 @@ from lowhiss.backup import BackupError, back_up, put_back, read_manifest, schedu
 from lowhiss.core.words import Words
 from lowhiss.database import DatabaseError, PrivateServer
 from lowhiss.demo import load_demo
+from lowhiss.doctor import examine
 from lowhiss.exchange.keys import KeyFileError, KeyFiles
 from lowhiss.exchange.standing_out import last_day
+from lowhiss.logs import set_up as set_up_logs
 from lowhiss.service.errors import RefusedError
 from lowhiss.service.fleet import out
 from lowhiss.service.fleet.standing import get_calendar, standings
@@ -74,6 +76,7 @@ class Wider:
 def serve(data_dir: Path, port: int, *, demo: bool, wider: Wider | None = None) -> int:
     """Run until interrupted; returns the exit code. What cannot work is said in one sentence."""
     wider = wider or Wider()
+    set_up_logs()
     try:
         _check_wider(wider, demo=demo)
         with (
@@ -241,6 +244,21 @@ def restore_backup(data_dir: Path, source: Path) -> int:
         return 1
 
 
+def tell_health(data_dir: Path, certificate: Path | None) -> int:
+    """Look at everything that an installation needs; returns the exit code, 1 where something is to be mended."""
+
+    def tell(store: Store) -> int:
+        directory = data_dir.resolve()
+        now = dt.datetime.now(dt.UTC)
+        bad = 0
+        for one in examine(store, directory, backups_of(directory), key_files(directory), certificate, now):
+            bad += bool(one.mend)
+            print(one.line, flush=True)
+        return int(bad > 0)
+
+    return _with_store(data_dir, tell)
+
+
 def backups_of(directory: Path) -> Path:
     """Where copies are made by themselves: best on another disk."""
     given = os.environ.get("LOWHISS_BACKUPS")
@@ -319,6 +337,7 @@ def _web_server(store: Store, wider: Wider, directory: Path, *, demo_accounts: b
     app.state.worker.wake()  # an earlier process may have left a question half answered
     config = uvicorn.Config(
         app,
+        log_config=None if os.environ.get("LOWHISS_LOG") == "json" else uvicorn.config.LOGGING_CONFIG,
         **web_options(wider.proxy, tls=wider.tls),
         timeout_graceful_shutdown=5,
         ssl_certfile=wider.certificate,

@@ -20,6 +20,8 @@ from starlette.middleware.trustedhost import TrustedHostMiddleware
 from lowhiss import __version__
 from lowhiss.api import errors
 from lowhiss.api.auth import authorize
+from lowhiss.api.bus import URL as BUS_URL
+from lowhiss.api.bus import Bus
 from lowhiss.api.exports import routes as exports
 from lowhiss.api.fleet import standing, trailers, units
 from lowhiss.api.guard import Guard
@@ -91,6 +93,7 @@ def create_app(
     app.state.demo_accounts = demo_accounts
     own = Path(tempfile.gettempdir()) / f"low-hiss-{os.getuid()}"
     app.state.spool = many.Spool(spool or own / "waiting")
+    app.state.bus = Bus(os.environ.get(BUS_URL))
     app.state.keys = keys or KeyFiles(own / "keys")
     app.state.worker = None if store is None else Worker(store, _jobs(app.state.spool))
     office = (session, people, units, trailers, standing, rulebook, sums, whatif)

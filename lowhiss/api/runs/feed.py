@@ -19,6 +19,7 @@ from starlette.concurrency import run_in_threadpool
 from starlette.routing import WebSocketRoute
 from starlette.websockets import WebSocket, WebSocketDisconnect
 
+from lowhiss.api.bus import Bus
 from lowhiss.api.sockets import (
     BAD,
     CROWDED,
@@ -57,14 +58,27 @@ MAX_SCREENS = 40
 
 
 class Feed:
-    """One unit's feed in this process: who sends, who looks, and what is still to be kept."""
+    """One unit's feed: who sends it to this process, who looks here, and what is still to be kept."""
 
-    def __init__(self) -> None:
+    def __init__(self, unit_id: str, bus: Bus) -> None:
+        self.unit_id, self._bus = unit_id, bus
         self.sender: WebSocket | None = None
         self.screens: set[asyncio.Queue[dict[str, Any]]] = set()
+        self.elsewhere_s: float | None = None
+        """When another process, which has the sender, was heard last."""
+
+    @property
+    def live(self) -> bool:
+        """Whether anybody sends, here or elsewhere."""
+        return self.sender is not None or self.elsewhere_s is not None
 
     def tell(self, message: dict[str, Any]) -> None:
-        """Pass a message on to every screen; one that does not keep up misses the oldest."""
+        """Pass a message of this process's sender on to every screen, wherever it is."""
+        self._bus.tell("feed", self.unit_id, message)
+        self.show(message)
+
+    def show(self, message: dict[str, Any]) -> None:
+        """Pass a message on to the screens here; one that does not keep up misses the oldest."""
         for screen in self.screens:
             if screen.full():
                 screen.get_nowait()
@@ -72,14 +86,21 @@ class Feed:
 
 
 class Feeds:
-    """Every feed of this process, by unit."""
+    """Every feed that this process sends or shows, by unit."""
 
-    def __init__(self) -> None:
+    def __init__(self, bus: Bus) -> None:
+        self._bus = bus
         self._by_unit: dict[str, Feed] = {}
+        self._loop: asyncio.AbstractEventLoop | None = None
+        self._missing: asyncio.Task[None] | None = None
+        self._closing: asyncio.Task[None] | None = None
+        bus.on("feed", self._heard)
 
     def of(self, unit_id: str) -> Feed:
         """The unit's feed."""
-        return self._by_unit.setdefault(unit_id, Feed())
+        self._loop = asyncio.get_running_loop()
+        self._bus.start()
+        return self._by_unit.setdefault(unit_id, Feed(unit_id, self._bus))
 
     def leave(self, unit_id: str) -> None:
         """Forget a feed that nobody sends or looks at."""
@@ -87,10 +108,66 @@ class Feeds:
         if feed is not None and feed.sender is None and not feed.screens:
             del self._by_unit[unit_id]
 
+    def took(self, feed: Feed) -> None:
+        """A sender came to this process: one that another has gives way."""
+        feed.elsewhere_s = None
+        self._bus.tell("feed", feed.unit_id, {"new_sender": True})
+
+    def ask(self, feed: Feed) -> None:
+        """Ask other processes whether one of them has the sender."""
+        if not feed.live:
+            self._bus.tell("feed", feed.unit_id, {"ask": True})
+
+    def _heard(self, unit_id: str, message: dict[str, Any]) -> None:
+        loop = self._loop
+        if loop is not None and not loop.is_closed():
+            loop.call_soon_threadsafe(self._take, unit_id, message)
+
+    def _take(self, unit_id: str, message: dict[str, Any]) -> None:
+        feed = self._by_unit.get(unit_id)
+        if feed is None:
+            return
+        if "ask" in message:
+            if feed.sender is not None:
+                self._bus.tell("feed", unit_id, {"state": "live"})
+            return
+        if message.get("new_sender"):
+            self._replaced(feed)
+            return
+        stopped = message.get("state") == "stopped"
+        feed.elsewhere_s = None if stopped else _now_s()
+        feed.show(message)
+        if not stopped and (self._missing is None or self._missing.done()):
+            self._missing = asyncio.get_running_loop().create_task(self._miss())
+
+    def _replaced(self, feed: Feed) -> None:
+        """A newer sender of this unit went to another process: the one here gives way."""
+        before, feed.sender = feed.sender, None
+        if before is not None:
+            self._closing = asyncio.get_running_loop().create_task(_close(before))  # held until it is done
+
+    async def _miss(self) -> None:
+        """A process that died says nothing: what it sent has stopped."""
+        while elsewhere := [one for one in self._by_unit.values() if one.elsewhere_s is not None]:
+            await asyncio.sleep(1.0)
+            for feed in elsewhere:
+                if feed.elsewhere_s is not None and _now_s() - feed.elsewhere_s > _GONE_S:
+                    feed.elsewhere_s = None
+                    feed.show({"state": "stopped"})
+
+
+_GONE_S = 5.0
+"""A sender sends several frames a second: after so long without one its process is gone."""
+
+
+async def _close(sender: WebSocket) -> None:
+    with suppress(RuntimeError, WebSocketDisconnect):  # it may be gone already
+        await sender.close(REPLACED)
+
 
 def install(app: Starlette) -> None:
     """Add both sides of a feed."""
-    app.state.feeds = Feeds()
+    app.state.feeds = Feeds(cast(Bus, app.state.bus))
     app.router.routes.append(WebSocketRoute("/api/feed", send_feed, name="sendFeed"))
     app.router.routes.append(WebSocketRoute("/api/units/{unit_id}/feed", watch_feed, name="watchFeed"))
 
@@ -116,8 +193,9 @@ async def send_feed(socket: WebSocket) -> None:
     feed = feeds.of(unit_id)
     before, feed.sender = feed.sender, socket
     if before is not None:
-        with suppress(RuntimeError, WebSocketDisconnect):  # it may be gone already
-            await before.close(REPLACED)
+        await _close(before)
+    else:
+        feeds.took(feed)
     taking = _Taking(store_of(socket), unit_id, unit, feed)
     feed.tell({"state": "live"})
     hold_until = _now_s() + TOKEN_AGAIN_S
@@ -282,7 +360,8 @@ async def watch_feed(socket: WebSocket) -> None:
         return
     waiting: asyncio.Queue[dict[str, Any]] = asyncio.Queue(_MAX_WAITING)
     feed.screens.add(waiting)
-    waiting.put_nowait({"state": "stopped" if feed.sender is None else "live"})
+    waiting.put_nowait({"state": "live" if feed.live else "stopped"})
+    feeds.ask(feed)
     gone = asyncio.create_task(until_gone(socket))
     known_until = _now_s() + _KNOWN_AGAIN_S
     try:

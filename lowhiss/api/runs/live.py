@@ -18,6 +18,7 @@ from starlette.requests import HTTPConnection
 from starlette.routing import WebSocketRoute
 from starlette.websockets import WebSocket, WebSocketDisconnect
 
+from lowhiss.api.bus import Bus
 from lowhiss.api.sockets import (
     CROWDED,
     LATER,
@@ -38,6 +39,8 @@ LOOK_EVERY_S = 0.1
 """How often the log is asked for what other processes have added."""
 _LOOK_AWAY_S = 1.0
 """So long the database is left alone when it does not answer."""
+LOOK_WITH_BUS_S = 1.0
+"""The same where other processes tell what they added: only for what was missed."""
 _KNOWN_AGAIN_S = 60.0
 """How often an open connection is asked again whether its person is still signed in."""
 MAX_ON_RUN = 20
@@ -46,8 +49,10 @@ MAX_ON_RUN = 20
 class Nudges:
     """Who is watching which run in this process, and how far each run has come."""
 
-    def __init__(self, store: Store) -> None:
+    def __init__(self, store: Store, bus: Bus) -> None:
         self._store = store
+        self._bus = bus
+        bus.on("run", lambda run_id, word: self._heard(run_id, int(word["last_seq"])))
         self._watching: dict[str, set[asyncio.Event]] = {}
         self._seq: dict[str, int] = {}
         self._loop: asyncio.AbstractEventLoop | None = None
@@ -55,6 +60,10 @@ class Nudges:
 
     def grown(self, run_id: str, last_seq: int) -> None:
         """This process has added to a run; may be called from any thread."""
+        self._bus.tell("run", run_id, {"last_seq": last_seq})
+        self._heard(run_id, last_seq)
+
+    def _heard(self, run_id: str, last_seq: int) -> None:
         loop = self._loop
         if loop is not None and run_id in self._watching:
             loop.call_soon_threadsafe(self._tell, run_id, last_seq)
@@ -64,6 +73,7 @@ class Nudges:
         watchers = self._watching.setdefault(run_id, set())
         if len(watchers) >= MAX_ON_RUN:
             return None
+        self._bus.start()
         grown = asyncio.Event()
         watchers.add(grown)
         self._seq[run_id] = max(last_seq, self._seq.get(run_id, 0))
@@ -100,7 +110,7 @@ class Nudges:
                 continue
             for run_id, last_seq in found.items():
                 self._tell(run_id, last_seq)
-            await asyncio.sleep(LOOK_EVERY_S)
+            await asyncio.sleep(LOOK_WITH_BUS_S if self._bus.up else LOOK_EVERY_S)
 
 
 def nudges_of(connection: HTTPConnection) -> Nudges:
@@ -110,7 +120,7 @@ def nudges_of(connection: HTTPConnection) -> Nudges:
 
 def install(app: Starlette, store: Store | None) -> None:
     """Add the live connection; an app without a store only describes itself."""
-    app.state.nudges = Nudges(store) if store is not None else None
+    app.state.nudges = Nudges(store, cast(Bus, app.state.bus)) if store is not None else None
     app.router.routes.append(WebSocketRoute("/api/runs/{run_id}/live", watch_run, name="watchRun"))
 
 

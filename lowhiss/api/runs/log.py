@@ -7,6 +7,7 @@ from typing import Annotated, Literal
 
 from fastapi import APIRouter, Query
 from pydantic import AwareDatetime, BaseModel, Field, model_validator
+from sqlalchemy import text
 
 from lowhiss import __version__
 from lowhiss.api.auth import PersonDep
@@ -69,6 +70,13 @@ class PageQuery(WantedQuery):
     """The same, and after which run the page goes on."""
 
     before: Annotated[str, Field(pattern=UUID_PATTERN)] | None = None
+
+
+class HealthOut(BaseModel):
+    """It serves."""
+
+    ok: Literal[True] = True
+    version: str
 
 
 class CountOut(BaseModel):
@@ -138,6 +146,14 @@ def keep_view(body: ViewBody, store: StoreDep, by: PersonDep) -> None:
 def drop_view(name: Annotated[str, Query(max_length=60)], store: StoreDep, by: PersonDep) -> None:
     """Keep a list no longer."""
     views.drop_view(store, by, name)
+
+
+@router.get("/health", operation_id="health")
+def health(store: StoreDep) -> HealthOut:
+    """Whether it serves: it and its database. Asked by whatever starts it anew; says nothing of anybody."""
+    with store.engine.connect() as connection:
+        connection.execute(text("SELECT 1"))
+    return HealthOut(version=__version__)
 
 
 @router.get("/about", operation_id="about")

@@ -19,6 +19,7 @@ _SEES_PEOPLE: frozenset[str] = frozenset({"trainer", "manager"})
 RIGHTS: dict[str, frozenset[str]] = {
     # signing in
     "about": _EVERYONE,
+    "health": _EVERYONE,
     "me": _EVERYONE,
     "signIn": _EVERYONE,
     "demoSignIn": _EVERYONE,

@@ -1,0 +1,115 @@
+"""What the doctor sees: an installation that is well, and each thing that can be wrong, with how to mend it."""
+
+from __future__ import annotations
+
+import datetime as dt
+import json
+import logging
+import uuid
+
+import pytest
+from cryptography import x509
+from cryptography.hazmat.primitives.asymmetric.ed25519 import Ed25519PrivateKey
+from cryptography.hazmat.primitives.serialization import Encoding
+from cryptography.x509.oid import NameOID
+from sqlalchemy import text
+
+from lowhiss import doctor, logs
+from lowhiss.exchange.keys import KeyFiles
+from lowhiss.service.copies import Copies, keep_copies
+from lowhiss.service.seals import sealing
+from tests.store.test_seals import MANAGER
+from tests.store.whole_run import whole_run
+
+NOW = dt.datetime.now(dt.UTC)
+
+
+@pytest.fixture(scope="module")
+def home(store, tmp_path_factory):
+    data = tmp_path_factory.mktemp("data")
+    keys = KeyFiles(data / "keys")
+    sealing.sign(store, keys, MANAGER, "demo", whole_run(store), str(uuid.uuid4()), dt.datetime.now(dt.UTC))
+    keep_copies(store, Copies(at=NOW, file="one.zip", tried_at=NOW))
+    return data, keys
+
+
+def told(store, home, now=None, certificate=None):
+    data, keys = home
+    moment = now or dt.datetime.now(dt.UTC)
+    found = list(doctor.examine(store, data, data / "backups", keys, certificate, moment))
+    assert all("\n" not in one.line for one in found)
+    return {one.name: one for one in found}
+
+
+def test_what_is_well_is_said_to_be(store, home):
+    found = told(store, home)
+    assert [one.line for one in found.values() if one.mend] == []
+    assert {"programs", "tables", "space", "copies", "keys", "chain", "clock"} == set(found)
+
+
+def test_what_is_wrong_is_named_with_what_to_do(store, home, monkeypatch, tmp_path):
+    data, keys = home
+    keep_copies(store, Copies(at=NOW - dt.timedelta(days=9), tried_at=NOW))
+    assert "run lowhiss backup" in told(store, home)["copies"].mend
+    keep_copies(store, Copies(at=NOW, why="the disk is full", tried_at=NOW))
+    assert "the disk is full" in told(store, home)["copies"].said
+    keep_copies(store, Copies(at=NOW, file="one.zip", tried_at=NOW))
+    assert told(store, home, now=NOW - dt.timedelta(hours=3))["clock"].mend
+    (pem,) = keys.directory.glob("*.pem")
+    pem.chmod(0o644)
+    assert "chmod 600" in told(store, home)["keys"].mend
+    pem.chmod(0o600)
+    place, sha256 = keys.head()
+    (keys.directory / "head").write_text(f"{place + 1} {'0' * 64}")
+    assert "verify --all" in told(store, home)["chain"].mend
+    (keys.directory / "head").write_text(f"{place} {sha256}")
+    monkeypatch.setattr(doctor, "_LEAST_FREE_MB", 10**9)
+    assert "Make room" in told(store, home)["space"].mend
+    monkeypatch.setattr(doctor.shutil, "which", lambda _: None)
+    assert "mariadb-client" in told(store, home)["programs"].mend
+    pem.rename(tmp_path / "gone.pem")
+    assert "put it back" in told(store, home)["keys"].mend
+    (tmp_path / "gone.pem").rename(pem)
+    assert data.is_dir()
+
+
+def test_a_row_that_was_changed_is_seen_in_the_chain(store, home):
+    with store.engine.begin() as connection:
+        run = connection.execute(text("SELECT run_id FROM seal WHERE run_id IS NOT NULL ORDER BY place DESC LIMIT 1"))
+        run_id = run.scalar_one()
+        connection.execute(text("UPDATE run SET driver = 'Somebody' WHERE id = :id"), {"id": run_id})
+    assert "run.driver" not in told(store, home)["chain"].mend
+    assert "driver" in told(store, home)["chain"].said
+    with store.engine.begin() as connection:
+        connection.execute(text("UPDATE run SET driver = 'Odile Ferrow' WHERE id = :id"), {"id": run_id})
+    assert told(store, home)["chain"].mend == ""
+
+
+@pytest.mark.parametrize(("days", "mends"), [(300, False), (5, True), (-1, True)])
+def test_a_certificate_is_renewed_in_time(store, home, tmp_path, days, mends):
+    key, name = Ed25519PrivateKey.generate(), x509.Name([x509.NameAttribute(NameOID.COMMON_NAME, "yard")])
+    until = dt.datetime.now(dt.UTC) + dt.timedelta(days=days)
+    made = x509.CertificateBuilder(name, name, key.public_key(), 1, until - dt.timedelta(days=400), until)
+    path = tmp_path / "yard.pem"
+    path.write_bytes(made.sign(key, None).public_bytes(Encoding.PEM))
+    assert bool(told(store, home, certificate=path)["certificate"].mend) == mends
+    path.write_text("no certificate")
+    assert told(store, home, certificate=path)["certificate"].mend
+
+
+def test_logs_say_where_and_never_what_was_typed(monkeypatch, capsys):
+    monkeypatch.setenv("LOWHISS_LOG", "json")
+    root = logging.getLogger()
+    before = root.handlers[:]
+    try:
+        logs.set_up()
+        try:
+            raise ValueError("Tove Lind typed this")
+        except ValueError:
+            logging.getLogger("lowhiss.api").exception("GET /api/log?search=Tove Lind")
+    finally:
+        root.handlers[:] = before
+    line = json.loads(capsys.readouterr().err.strip().splitlines()[-1])
+    assert (line["level"], line["said"], line["error"]) == ("error", "GET /api/log", "ValueError")
+    assert "Tove" not in json.dumps(line)
+    assert "test_doctor.py" in line["trace"][0]
