@@ -123,6 +123,7 @@ class Running:
         secure: bool = False,
         spool: Path | None = None,
         keys: Path | None = None,
+        proxy: str | None = None,
     ) -> None:
         self._listener = socket.create_server(("127.0.0.1", 0))
         self.url = f"http://127.0.0.1:{self._listener.getsockname()[1]}"
@@ -135,7 +136,7 @@ class Running:
                 spool=spool,
                 keys=KeyFiles(keys) if keys else None,
             ),
-            **{**web_options(), "log_level": "error"},
+            **{**web_options(proxy), "log_level": "error"},
             lifespan="off",
             timeout_graceful_shutdown=1,
         )

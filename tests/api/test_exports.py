@@ -11,13 +11,14 @@ import uuid
 import zipfile
 
 import httpx
+import jsonschema
 import openpyxl
 import pytest
 from sqlalchemy import select
 
 from lowhiss.store.models import RunRow
 from tests.builders import whole_test
-from tests.conftest import sign_in
+from tests.conftest import ROOT, sign_in
 from tests.devices import Device
 
 
@@ -75,6 +76,7 @@ def test_records_leave_with_a_manifest_and_come_back_as_they_were(client, store)
         assert session.scalar(select(RunRow.origin).where(RunRow.id == record["id"])) == "Elsewhere"
     packed = zipfile.ZipFile(io.BytesIO(whole(client, what="records", driver=name)))
     manifest = json.loads(packed.read("manifest.json"))
+    jsonschema.validate(manifest, json.loads((ROOT / "docs" / "schemas" / "low-hiss-runs-1.json").read_text()))
     (one,) = manifest["runs"]
     left = json.loads(packed.read(one["file"]))
     said = ("at_s", "type", "stage", "point", "item", "state", "knob", "cause", "primary_psi", "secondary_psi")

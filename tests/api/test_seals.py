@@ -9,11 +9,12 @@ import uuid
 from pathlib import Path
 
 import httpx
+import jsonschema
 import pytest
 
 from lowhiss.cli import main
 from lowhiss.demo.scenario import demo_id
-from tests.conftest import sign_in
+from tests.conftest import ROOT, sign_in
 from tests.devices import Device
 
 CHECKER = Path(__file__).with_name("independent_checker.py")
@@ -91,7 +92,9 @@ def test_a_file_of_seals_is_checked_by_somebody_else_s_programme(client, ended, 
     whole, one = tmp_path / "chain.json", tmp_path / "one.json"
     whole.write_bytes(client.get("/api/seals").content)
     one.write_bytes(client.get(f"/api/runs/{run_id}/seal-file").content)
+    schema = json.loads((ROOT / "docs" / "schemas" / "low-hiss-seals-1.json").read_text())
     for path in (whole, one):
+        jsonschema.validate(json.loads(path.read_bytes()), schema)
         assert main(["verify", str(path)]) == 0
         assert "nothing was changed" in capsys.readouterr().out
         assert checked(path) == (0, "")

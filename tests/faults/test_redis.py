@@ -1,4 +1,4 @@
-"""Two processes and a Redis of our own: a sender on one, its screens on the other; Redis killed costs a nudge at most."""
+"""Two processes and a Redis of our own: a sender on one, its screens on the other; a dead Redis costs a nudge."""
 
 from __future__ import annotations
 
