@@ -299,8 +299,8 @@ class RunRow(Base):
     close_call: Mapped[bool] = mapped_column(default=False, server_default="0")
     stale: Mapped[bool] = mapped_column(default=True, server_default="1")
     recording: Mapped[dict[str, Any] | None] = mapped_column(JSON(none_as_null=True))
-    recorded: Mapped[bool] = mapped_column(default=False, server_default="0")
-    sealed: Mapped[bool] = mapped_column(default=False, server_default="0")
+    recorded: Mapped[bool] = mapped_column(server_default="0")
+    sealed: Mapped[bool] = mapped_column(server_default="0")
     origin: Mapped[str | None] = mapped_column(String(80))
     """The installation that it was taken over from."""
 

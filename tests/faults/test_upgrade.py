@@ -7,7 +7,7 @@ import subprocess
 import sys
 
 import pytest
-from sqlalchemy import text
+from sqlalchemy import insert, text
 
 from lowhiss import rulebook
 from lowhiss.database.dump import dump, restore
@@ -115,8 +115,8 @@ def test_what_stood_failed_before_holds_were_kept_is_held_and_what_had_passed_ag
             at = began + dt.timedelta(days=day)
             unit = {"kind": "tractor_semitrailer", "name": "OLD-1", "trailers": ["OLD-T", "long gone"]}
             outcome = "pass" if run_id == "passed" else "fail"
-            session.add(
-                RunRow(
+            session.execute(
+                insert(RunRow.__table__).values(
                     id=run_id, unit_id="u", unit=unit, rules_hash=rules.content_hash, procedure={}, purpose="dispatch",
                     driver="Tove Lind", setup={}, resolution_psi=1, started_at=at, begun={}, received_at=at,
                     ended_at=at, ended_by="finished", ended_at_s=99.0, outcome=outcome, stale=False,

@@ -46,7 +46,7 @@ def whole_run(store: Store, days_ago: int = 2) -> str:
             RoundRow(
                 id=round_id,
                 unit_id=UNIT_ID["MV-12"],
-                unit=record["unit"],
+                unit={**record["unit"], "trailers": [{"name": "T-04"}]},
                 run_id=run_id,
                 rules="us-cdl",
                 way="around",

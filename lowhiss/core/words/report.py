@@ -51,7 +51,7 @@ def _stage(verdict: StageVerdict, words: Words, unit: Unit) -> dict[str, Any]:
         "outcome": verdict.outcome,
         "close_call": verdict.close_call,
         "measured": verdict.measured,
-        **({"between": {name: list(ends) for name, ends in verdict.between.items()}} if verdict.between else {}),
+        "between": {name: list(ends) for name, ends in verdict.between.items()},
         "limit": None if verdict.limit is None else _limit(verdict.limit, verdict.bounds, words, unit),
         "margin": verdict.margin,
         "uncertainty": None if verdict.uncertainty is None else round(verdict.uncertainty, 2),

@@ -112,16 +112,7 @@ def list_pdf(store: Store, wanted: Wanted, words: Words, size: Size, title: str)
         counted[line.outcome] = counted.get(line.outcome, 0) + 1
     facts = {book["tests"]: str(len(lines)), **{_came_out(out, words): str(n) for out, n in sorted(counted.items())}}
     head = [book["started"], book["unit"], book["driver"], book["outcome"], f"{book['lost']} ({words.unit})"]
-    rows = [
-        [
-            _moment(one.head.started_at),
-            one.head.unit.name,
-            one.head.driver or "–",
-            words.outcome(one.outcome),
-            _lost(one, words),
-        ]
-        for one in lines
-    ]
+    rows = [[*_of(one), _came_out(one.outcome, words), _lost(one, words)] for one in lines]
     return pdf_of(
         Paper(
             language=words.language,
