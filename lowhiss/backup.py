@@ -162,6 +162,9 @@ def scheduled(store: Store, url: str, directory: Path, now: dt.datetime) -> Path
         if not connection.execute(text(f"SELECT GET_LOCK('{_LOCK}', 0)")).scalar():
             return None
         try:
+            # what a process that was killed left half; nobody else makes one now
+            for left in (*directory.glob("low-hiss-*.sql*"), *directory.glob("low-hiss-*.part")):
+                left.unlink(missing_ok=True)
             target = directory / f"low-hiss-{now:%Y-%m-%dT%H%M}.zip"
             back_up(store, url, target)
             keep_copies(store, Copies(at=now, file=target.name, tried_at=now))

@@ -174,7 +174,9 @@ def test_a_copy_a_day_is_made_by_itself_and_the_yard_says_when_it_was_not(home, 
     _, server, store = home
     now = dt.datetime(2026, 11, 28, 3, tzinfo=dt.UTC)
     keep_copies(store, Copies())
+    (tmp_path / "low-hiss-2026-11-27T0300.sql.part").write_text("left by a process that was killed")
     made = scheduled(store, server.url, tmp_path, now)
+    assert [path.name for path in tmp_path.iterdir()] == [made.name]
     assert made.name == "low-hiss-2026-11-28T0300.zip"
     assert scheduled(store, server.url, tmp_path, now + dt.timedelta(hours=23)) is None
     assert not copies_of(store).late(now + dt.timedelta(hours=47))

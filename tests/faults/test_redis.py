@@ -89,11 +89,12 @@ def test_a_sender_on_one_process_is_seen_on_the_other(pair):
         # a newer sender at the other process takes the older one's place, wherever that is
         newer = stack.enter_context(connect(f"{ws[1]}/api/feed", additional_headers=bearer))
         with contextlib.suppress(ConnectionClosed):
-            for _ in range(100):
-                sender.send(frame(seen + 1))
+            for place in range(200):
+                newer.send(frame(place))
+                sender.send(frame(seen + 1 + place))
                 PAUSE.wait(0.1)
             raise AssertionError("the older sender was never closed")
-        newer.send(frame(1))
+        newer.send(frame(300))
 
 
 def _sent_until_seen(sender, screen, after):

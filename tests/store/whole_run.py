@@ -24,6 +24,9 @@ from lowhiss.store.models import (
 from tests.builders import whole_test
 from tests.devices import UNIT_ID
 
+FIGURES = {"of": 1, "left": 0, "complete": True, "clear": True, "worst": None, "not_right": 0, "took_s": 1.0}
+FIGURES |= {"while_filling": 0}
+
 
 def whole_run(store: Store, days_ago: int = 2) -> str:
     """Keep one, led by a manager; its id."""
@@ -57,7 +60,9 @@ def whole_run(store: Store, days_ago: int = 2) -> str:
                 begun={"device": "tablet", "epoch": "page", "mono_s": 0.0},
                 person_id=manager,
                 last_seq=1,
-                figures={},
+                figures=FIGURES,
+                ended_at=begun,
+                ended_by="finished",
                 defects={},
             )
         )

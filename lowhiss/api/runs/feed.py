@@ -9,6 +9,7 @@ import asyncio
 import datetime as dt
 import json
 import logging
+import time
 from contextlib import suppress
 from dataclasses import asdict
 from typing import Any, cast
@@ -64,6 +65,8 @@ class Feed:
         self.unit_id, self._bus = unit_id, bus
         self.sender: WebSocket | None = None
         self.screens: set[asyncio.Queue[dict[str, Any]]] = set()
+        self.since = 0.0
+        """When the sender came, by the wall: of two in two processes the newer stays."""
         self.elsewhere_s: float | None = None
         """When another process, which has the sender, was heard last."""
 
@@ -74,7 +77,7 @@ class Feed:
 
     def tell(self, message: dict[str, Any]) -> None:
         """Pass a message of this process's sender on to every screen, wherever it is."""
-        self._bus.tell("feed", self.unit_id, message)
+        self._bus.tell("feed", self.unit_id, {"message": message, "since": self.since})
         self.show(message)
 
     def show(self, message: dict[str, Any]) -> None:
@@ -109,9 +112,8 @@ class Feeds:
             del self._by_unit[unit_id]
 
     def took(self, feed: Feed) -> None:
-        """A sender came to this process: one that another has gives way."""
-        feed.elsewhere_s = None
-        self._bus.tell("feed", feed.unit_id, {"new_sender": True})
+        """A sender came to this process: one that another has gives way as soon as it hears of this one."""
+        feed.elsewhere_s, feed.since = None, time.time()
 
     def ask(self, feed: Feed) -> None:
         """Ask other processes whether one of them has the sender."""
@@ -129,12 +131,14 @@ class Feeds:
             return
         if "ask" in message:
             if feed.sender is not None:
-                self._bus.tell("feed", unit_id, {"state": "live"})
+                self._bus.tell("feed", unit_id, {"message": {"state": "live"}, "since": feed.since})
             return
-        if message.get("new_sender"):
-            self._replaced(feed)
-            return
+        since, message = float(message["since"]), dict(message["message"])
         stopped = message.get("state") == "stopped"
+        if feed.sender is not None:
+            if since <= feed.since or stopped:
+                return
+            self._replaced(feed)
         feed.elsewhere_s = None if stopped else _now_s()
         feed.show(message)
         if not stopped and (self._missing is None or self._missing.done()):
@@ -194,8 +198,7 @@ async def send_feed(socket: WebSocket) -> None:
     before, feed.sender = feed.sender, socket
     if before is not None:
         await _close(before)
-    else:
-        feeds.took(feed)
+    feeds.took(feed)
     taking = _Taking(store_of(socket), unit_id, unit, feed)
     feed.tell({"state": "live"})
     hold_until = _now_s() + TOKEN_AGAIN_S

@@ -115,7 +115,7 @@ def keep_read(store: Store, by: Person, name: str, read: Read, run_id: str | Non
     sessions = len(find_sessions(read.recording))
     with store.transaction() as session:
         row = keep_row(session, by.id, name, read.format, read.sha256, dict(read.columns), samples)
-        row.began_at, row.sessions, row.run_id = read.recording.began_at, sessions, run_id
+        row.began_at, row.sessions, row.run_id = read.recording.began_at, sessions, run_id or row.run_id
         session.flush()
         return _listed(session, select(RecordingRow).where(RecordingRow.sha256 == row.sha256))[0]
 
