@@ -15,7 +15,7 @@ from lowhiss.exchange.keys import KeyFileError, KeyFiles
 from lowhiss.service.copies import LATE_AFTER, copies_of
 from lowhiss.service.seals import sealing, verifying
 from lowhiss.store.engine import Store, current_revision, head_revision
-from lowhiss.store.models import EventRow
+from lowhiss.store.models import RunRow
 from lowhiss.store.seal_models import SealRow
 
 _LEAST_FREE_MB = 2_000
@@ -131,7 +131,7 @@ def _clock(store: Store, now: dt.datetime) -> Finding:
         theirs = connection.execute(text("SELECT UTC_TIMESTAMP(6)")).scalar_one().replace(tzinfo=dt.UTC)
     with store.transaction() as session:
         latest = session.scalar(select(SealRow.sealed_at).order_by(SealRow.place.desc()).limit(1))
-        heard = session.scalar(select(EventRow.received_at).order_by(EventRow.run_id.desc()).limit(1))
+        heard = session.scalar(select(RunRow.received_at).order_by(RunRow.started_at.desc()).limit(1))
     apart_s = abs((theirs - now).total_seconds())
     if apart_s > _CLOCKS_S:
         return Finding("clock", f"{apart_s:.0f} s from the database's", "Set both clocks, best by the network.")

@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import html
+import re
 from collections.abc import Iterable, Mapping, Sequence
 from dataclasses import dataclass
 from functools import cache
@@ -14,6 +15,8 @@ import segno
 Size = Literal["A4", "letter"]
 _FONTS = Path(__file__).resolve().parents[2] / "web" / "node_modules" / "@fontsource-variable" / "archivo" / "files"
 _BUILT = Path(__file__).resolve().parents[2] / "web" / "dist" / "assets"
+_NO_FOOT = r"[^\w .,:;·–/()+'-]"
+"""What a name may hold and a style sheet may not."""
 _FACE = "archivo-latin-standard-normal"
 _STYLE = """
 @page { size: %(size)s; margin: 16mm 15mm 18mm;
@@ -61,7 +64,7 @@ def pdf_of(paper: Paper, size: Size = "A4") -> bytes:
 
     text = f"<!doctype html><html lang={paper.language}><head><title>{_text(paper.title)}</title></head><body>"
     text += "".join(_body(paper)) + "</body></html>"
-    style = _STYLE % {"size": size, "foot": paper.foot.replace('"', "'").replace("\\", ""), "face": _face()}
+    style = _STYLE % {"size": size, "foot": re.sub(_NO_FOOT, " ", paper.foot), "face": _face()}
     made: Any = HTML(string=f"<style>{_font()}{style}</style>{text}", url_fetcher=_fetch).write_pdf(pdf_tags=True)
     return bytes(made)
 

@@ -114,6 +114,17 @@ def test_what_cannot_be_taken_over_is_named_one_by_one(client, app_url):
         zipped({"a.json": b"{", "b.json": b"{}", "c.json": json.dumps(unknown).encode(), "d.json": b"[]"}, "Elsewhere"),
     )
     assert (told["taken"], sorted(told["refused"])) == (0, ["a.json", "b.json", "c.json", "d.json"])
+    here = {**unknown, "unit": {**unknown["unit"], "name": "MV-12"}}
+    twice = [{**event, "id": "one"} for event in here["events"][:2]]
+    odd = [
+        {"started_at": "yesterday"},
+        {"started_at": "2026-10-01T05:00:00"},
+        {"id": 7},
+        {"events": 3},
+        {"events": twice},
+    ]
+    files = {f"{n}.json": json.dumps({**here, **one}).encode() for n, one in enumerate(odd)}
+    assert sorted(taken(client, zipped(files, "Elsewhere"))["refused"]) == sorted(files)
     assert "add it first" in told["refused"]["c.json"]
     for data in (b"PK no more", zipped({}, "x")[:40]):
         answer = client.post("/api/imports", content=data, headers={"content-type": "application/octet-stream"})

@@ -87,9 +87,9 @@ class CountOut(BaseModel):
 
 
 class FindableOut(BaseModel):
-    """What runs can be found by beside their rows: quantities by their keys, findings with their sentences."""
+    """What runs can be found by beside their rows: quantities with their units, findings with their sentences."""
 
-    quantities: list[str]
+    quantities: dict[str, Literal["s", "psi"]]
     findings: dict[str, str]
 
 
@@ -126,7 +126,8 @@ def count_log(store: StoreDep, query: WantedDep) -> CountOut:
 def get_findable(words: WordsDep) -> FindableOut:
     """What runs can be found by: every quantity, and every finding in the reader's language."""
     return FindableOut(
-        quantities=facts.quantity_keys(), findings={code: words.finding_in_general(code) for code in FINDINGS}
+        quantities={key: facts.quantity_unit(key) for key in facts.quantity_keys()},
+        findings={code: words.finding_in_general(code) for code in FINDINGS},
     )
 
 

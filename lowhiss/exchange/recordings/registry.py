@@ -102,7 +102,7 @@ def _read_csv(source: Source, chosen: Chosen) -> Told:
 
 def _csv_table(text: TextIO, chosen: Chosen) -> Told:
     lines = _lines(text)
-    first = next(lines, "")
+    first = next((line for line in lines if line.strip()), "")
     separator = max(";\t,", key=first.count)
     (names,) = csv.reader([first], delimiter=separator)
     names = [name.strip() for name in names]

@@ -2,17 +2,21 @@
 
 from __future__ import annotations
 
+import datetime as dt
 import io
 import json
+import uuid
 import zipfile
 import zlib
 from dataclasses import dataclass, field
 from typing import Any
 
 from sqlalchemy import select
+from sqlalchemy.exc import DataError, IntegrityError
 from sqlalchemy.orm import Session
 
 from lowhiss.core.errors import CoreError
+from lowhiss.core.record import read_run
 from lowhiss.exchange.run_json import read_json
 from lowhiss.service.errors import RefusedError, ServiceError
 from lowhiss.service.exports.leaving import FORMAT
@@ -63,6 +67,8 @@ def take_in(store: Store, by: Person, data: bytes) -> Arrived:
         except (CoreError, ServiceError) as error:
             sentence = error.sentence if isinstance(error, ServiceError) else f"{error}."
             arrived.refused[name[:200]] = sentence
+        except (IntegrityError, DataError):
+            arrived.refused[name[:200]] = "events: two of them have one id, or one is longer than can be kept."
     return arrived
 
 
@@ -73,9 +79,19 @@ def _record(packed: zipfile.ZipFile, name: str) -> dict[str, Any]:
         record = read_json(packed.read(name))
     except _BROKEN:
         raise RefusedError("record_missing", "file: is not in the zip as its manifest says.", "file") from None
-    if not isinstance(record, dict) or not record.get("id") or not record.get("started_at"):
+    if not isinstance(record, dict) or not _named(record):
         raise RefusedError("record_unnamed", "id: a record from elsewhere needs id and started_at.", "id")
+    read_run(record)  # before anything is asked of it
     return record
+
+
+def _named(record: dict[str, Any]) -> bool:
+    """Whether it says which run it is, and at what moment that began."""
+    try:
+        uuid.UUID(record["id"])
+        return dt.datetime.fromisoformat(record["started_at"]).tzinfo is not None
+    except (KeyError, ValueError, TypeError, AttributeError):
+        return False
 
 
 def _is_here(session: Session, record: dict[str, Any]) -> bool:

@@ -21,7 +21,7 @@ from lowhiss.exchange.workbook import Cell, write_workbook
 from lowhiss.service.errors import NotFoundError, RefusedError
 from lowhiss.service.jobs import JobState, cancel_job, end_job, fail_job, find_job, held, kept_jobs, new_job
 from lowhiss.service.people.signin import Person
-from lowhiss.service.runs.facts import quantity_keys
+from lowhiss.service.runs.facts import quantity_keys, quantity_unit
 from lowhiss.service.runs.log import Wanted, ids_of
 from lowhiss.service.runs.rows import find_run, head_of, record_of
 from lowhiss.service.traces.many import Spool
@@ -173,7 +173,7 @@ def _pages(store: Store, wanted: Wanted) -> Iterator[list[str]]:
 
 
 def _head() -> list[str]:
-    return [*_HEAD, *(f"{key.replace('.', '_')}_{'s' if key == 'build_up' else 'psi'}" for key in quantity_keys())]
+    return [*_HEAD, *(f"{key.replace('.', '_')}_{quantity_unit(key)}" for key in quantity_keys())]
 
 
 def _rows(store: Store, ids: list[str]) -> list[list[Cell]]:

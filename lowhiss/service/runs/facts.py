@@ -3,12 +3,13 @@
 from __future__ import annotations
 
 from collections.abc import Iterable
-from typing import Any
+from typing import Any, Literal, cast
 
 from sqlalchemy import delete, insert
 from sqlalchemy.orm import Session
 
 from lowhiss.core.judge import RunVerdict
+from lowhiss.core.stages import Stage, kind_of
 from lowhiss.core.standing.quantities import Quantity, measured, quantities_of
 from lowhiss.core.vehicle import Unit
 from lowhiss.store.finding_models import RunFactRow
@@ -25,6 +26,11 @@ def quantity_key(quantity: Quantity) -> str:
 def finding_key(code: str) -> str:
     """The same of a finding."""
     return f"{_FINDING}{code}"
+
+
+def quantity_unit(key: str) -> Literal["s", "psi"]:
+    """What a quantity is measured in."""
+    return "s" if kind_of(cast(Stage, key.partition(".")[0])) == "climb" else "psi"
 
 
 def quantity_keys() -> list[str]:

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import contextlib
 import datetime as dt
 import json
 import time
@@ -73,8 +74,12 @@ def files_in(directory: Path, names: Mapping[str, str]) -> Iterator[tuple[Path, 
         if not name.lower().endswith(_ZIPPED) or not zipfile.is_zipfile(path):
             yield path, name, None
             continue
-        with zipfile.ZipFile(path) as packed_files:
-            members = [one for one in packed_files.namelist() if _counts(one)]
+        try:
+            with zipfile.ZipFile(path) as packed_files:
+                members = [one for one in packed_files.namelist() if _counts(one)]
+        except zipfile.BadZipFile:  # said of it when it is read
+            yield path, name, None
+            continue
         if len(members) > _MOST_MEMBERS:
             sentence = f"file: {name[:60]!r} holds {len(members)} files; at most {_MOST_MEMBERS} are read."
             raise RefusedError("too_many_files", sentence, "file")
@@ -95,7 +100,7 @@ def description_in(directory: Path, names: Mapping[str, str]) -> str | None:
         if name.lower().endswith(_DESCRIPTION):
             return path.read_bytes()[:_MOST_DBC_BYTES].decode("utf-8", errors="replace")
         if name.lower().endswith(_ZIPPED) and zipfile.is_zipfile(path):
-            with zipfile.ZipFile(path) as packed_files:
+            with contextlib.suppress(zipfile.BadZipFile, RuntimeError), zipfile.ZipFile(path) as packed_files:
                 for one in packed_files.infolist():
                     if one.filename.lower().endswith(_DESCRIPTION) and one.file_size <= _MOST_DBC_BYTES:
                         return packed_files.read(one).decode("utf-8", errors="replace")

@@ -9,7 +9,6 @@ import { findableQuery } from './queries'
 import { COLUMNS, columnsOf, FILTERS, type Filter } from './wanted'
 
 const PURPOSES = ['dispatch', 'training', 'rehearsal'] as const
-const IN_SECONDS = ['build_up']
 
 interface FiltersProps {
   params: URLSearchParams
@@ -30,7 +29,7 @@ export function Filters({ params, onChange }: FiltersProps) {
     onChange: (event: { target: { value: string } }) => onChange({ [name]: event.target.value }),
   })
   const quantity = params.get('quantity') ?? ''
-  const seconds = IN_SECONDS.includes(quantity)
+  const seconds = findable?.quantities[quantity] === 's'
   const scale = seconds ? 1 : fromPsi(1, figures.unit)
   const bound = (name: 'at_least' | 'at_most') => ({
     type: 'number',
@@ -73,7 +72,10 @@ export function Filters({ params, onChange }: FiltersProps) {
           label={t('log.quantity')}
           value={quantity}
           onChange={(event) => onChange({ quantity: event.target.value, at_least: '', at_most: '' })}
-          options={[any, ...(findable?.quantities ?? []).map((value) => ({ value, text: nameOf(value) }))]}
+          options={[
+            any,
+            ...Object.keys(findable?.quantities ?? {}).map((value) => ({ value, text: nameOf(value) })),
+          ]}
         />
         <TextField
           key={`least ${quantity} ${params.get('at_least') ?? ''}`}

@@ -3,9 +3,8 @@ import { useTranslation } from 'react-i18next'
 import { useFigures } from '../../shared/figures/useFigures'
 import { useRulebook } from '../../shared/figures/useRulebook'
 import { Button, FormError, Notice, OutcomeMark, SelectField, type AnyOutcome } from '../../shared/ui'
-import { batchesQuery, batchLinesQuery, batchQuery, stopBatch, type Batch } from './core'
+import { batchesQuery, batchLinesQuery, batchQuery, stopBatch, UNENDED, type Batch } from './core'
 
-const UNENDED = ['gathering', 'waiting', 'running']
 const MB = 2 ** 20
 
 /** What was dropped together before. */

@@ -81,7 +81,7 @@ export const batchesQuery = queryOptions({
 })
 
 const LOOK_MS = 1000
-const UNENDED = ['gathering', 'waiting', 'running']
+export const UNENDED: readonly string[] = ['gathering', 'waiting', 'running']
 
 export const batchQuery = (id: string) =>
   queryOptions({

@@ -4254,11 +4254,13 @@ export interface components {
         };
         /**
          * FindableOut
-         * @description What runs can be found by beside their rows: quantities by their keys, findings with their sentences.
+         * @description What runs can be found by beside their rows: quantities with their units, findings with their sentences.
          */
         FindableOut: {
             /** Quantities */
-            quantities: string[];
+            quantities: {
+                [key: string]: "s" | "psi";
+            };
             /** Findings */
             findings: {
                 [key: string]: string;
