@@ -23,6 +23,7 @@ from typing import Any
 from sqlalchemy import URL, create_engine, event, func, insert, select, text
 
 from lowhiss import rulebook
+from lowhiss.core.names import name_key
 from lowhiss.core.words import Words
 from lowhiss.database import PrivateServer
 from lowhiss.demo import load_demo
@@ -32,7 +33,7 @@ from lowhiss.service.people import accounts, signin
 from lowhiss.service.rules import desk as rules
 from lowhiss.service.runs import desk, lifecycle, log, scripts, whatif
 from lowhiss.store.engine import Store, make_engine, migrate
-from lowhiss.store.finding_models import RunFactRow
+from lowhiss.store.finding_models import RunFactRow, RunPersonRow
 from lowhiss.store.models import (
     EventRow,
     HoldPartRow,
@@ -97,6 +98,11 @@ def fill(store: Store, count: int, unit_count: int, rng: random.Random) -> None:
                     for fact in facts[first]
                 ],
             )
+            people = [
+                {"run_id": run["id"], "name_key": name_key(run["driver"]), "started_at": run["started_at"]}
+                for run in new_runs
+            ]
+            connection.execute(insert(RunPersonRow), people)
             connection.commit()
         if count > made_here:
             _copied(store.engine.url, count // made_here - 1)
@@ -104,7 +110,8 @@ def fill(store: Store, count: int, unit_count: int, rng: random.Random) -> None:
         failed = [row["id"] for row in new_runs[: max(1, unit_count // 20)]]
         for table, made in _standing(ids, failed):
             connection.execute(insert(table), made)
-        connection.exec_driver_sql("ANALYZE TABLE run, verdict, run_fact, unit, event, hold, hold_part, part_test")
+        tables = "run, verdict, run_fact, run_person, unit, event, hold, hold_part, part_test"
+        connection.exec_driver_sql(f"ANALYZE TABLE {tables}")
         connection.commit()
 
 
@@ -133,7 +140,7 @@ def _copied(url: URL, copies: int) -> None:
     # on a connection of its own, which waits for as long as it takes
     with create_engine(url).begin() as connection:
         connection.exec_driver_sql("SET SESSION foreign_key_checks = 0, unique_checks = 0")
-        for row in (RunRow, VerdictRow, RunFactRow):
+        for row in (RunRow, VerdictRow, RunFactRow, RunPersonRow):
             names = [f"`{column.name}`" for column in row.__mapper__.columns]
             taken = ", ".join(changed.get(name.strip("`"), "{0}").format(name) for name in names)
             table = row.__tablename__
@@ -217,6 +224,9 @@ def _filters(store: Store) -> dict[str, tuple[Callable[[], object], str]]:
         "a month, failed": log.Wanted(outcome="fail", since=month, until=month + dt.timedelta(days=30)),
         "trailer": log.Wanted(trailer_id=trailer),
         "driver": log.Wanted(driver="Driver 017"),
+        "person": log.Wanted(person="Driver 017"),
+        "person, failed": log.Wanted(outcome="fail", person="Driver 017"),
+        "number, rare, and a person": log.Wanted(person="Driver 017", quantity="leak_applied", at_least=50.0),
         "number, often": log.Wanted(quantity="leak_applied", at_least=1.0),
         "number, rare": log.Wanted(quantity="leak_applied", at_least=50.0),
         "number and driver": log.Wanted(driver="Driver 017", quantity="leak_applied", at_least=3.0),

@@ -24,6 +24,17 @@ class RunFactRow(Base):
     started_at: Mapped[dt.datetime] = mapped_column(UtcDateTime)
 
 
+class RunPersonRow(Base):
+    """Somebody who had a part in a run, by the canonical form of their name. ``started_at`` is its run's."""
+
+    __tablename__ = "run_person"
+    __table_args__ = (Index(None, "name_key", "started_at", "run_id"),)
+
+    run_id: Mapped[str] = mapped_column(ForeignKey("run.id"), primary_key=True)
+    name_key: Mapped[str] = mapped_column(String(320, collation="utf8mb4_bin"), primary_key=True)
+    started_at: Mapped[dt.datetime] = mapped_column(UtcDateTime)
+
+
 class LogViewRow(Base):
     """A list of the log that somebody keeps for themselves: its filters and columns as they stand in an address."""
 

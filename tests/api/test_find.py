@@ -10,6 +10,7 @@ import pytest
 
 from lowhiss.service.runs import log
 from tests.conftest import sign_in
+from tests.devices import Device
 
 
 @pytest.fixture(scope="module")
@@ -33,6 +34,10 @@ FILTERS = {
     "purpose": ({"purpose": "training"}, lambda line: line.head.purpose == "training"),
     "rules": ({"rules": "canada-west"}, lambda line: line.head.rules == "canada-west"),
     "driver": ({"driver": "Tove Lind"}, lambda line: line.head.driver == "Tove Lind"),
+    "person": (
+        {"person": "tove  LIND"},
+        lambda line: "Tove Lind" in {line.head.driver, line.head.begun_by, line.head.setup.watcher},
+    ),
     "since": ({"since": OCTOBER.isoformat()}, lambda line: line.head.started_at >= OCTOBER),
     "until": ({"until": OCTOBER.isoformat()}, lambda line: line.head.started_at < OCTOBER),
     "least": ({"quantity": "leak_applied", "at_least": 3}, lambda line: (drop(line) or 0) >= 3),
@@ -92,6 +97,33 @@ def test_a_finding_is_found_by_its_code(client, everything):
         page = client.get("/api/log", params={"finding": code}).json()["runs"]
         found = [run["run"]["id"] for run in page]
         assert found[: len(runs)] == runs[: len(found)], code
+
+
+def test_whoever_watched_joined_or_signed_is_found_as_well_as_who_drove(client, app_url, everything):
+    watched = {line.head.setup.watcher for line in everything} - {""}
+    for name in (*sorted(watched)[:3], "Nobody At All"):
+        found = {run["run"]["id"] for run in client.get("/api/log", params={"person": name}).json()["runs"]}
+        wanted = [line.head.id for line in everything if name in (line.head.driver, line.head.setup.watcher)]
+        assert set(wanted[: log.LOG_PAGE]) <= found or len(found) == log.LOG_PAGE
+        assert bool(found) == (name != "Nobody At All")
+    device = Device(client)
+    run_id = device.begin("MV-12", driver="Bram Osei").raise_for_status().json()["id"]
+    code = client.post(f"/api/runs/{run_id}/join-code").raise_for_status().json()["code"]
+    with httpx.Client(base_url=app_url, timeout=20) as http:
+        trainer = sign_in(http, "Hanne Solberry")
+        trainer.post("/api/runs/join", json={"code": code}).raise_for_status()
+
+        def of(name):
+            page = trainer.get("/api/log", params={"person": name}).raise_for_status().json()
+            return run_id in [run["run"]["id"] for run in page["runs"]]
+
+        assert of("Bram Osei")
+        assert of("Hanne Solberry")
+        assert not of("Ines Aldous")
+        device.send(device.struck("finished")).raise_for_status()
+    with httpx.Client(base_url=app_url, timeout=20) as http:
+        manager = sign_in(http, "Odile Ferrow")
+        assert {"Bram Osei", "Hanne Solberry"} <= set(manager.get("/api/log/findable").json()["people"])
 
 
 def test_what_there_is_not_is_refused_by_its_field(client):

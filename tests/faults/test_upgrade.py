@@ -7,12 +7,13 @@ import subprocess
 import sys
 
 import pytest
-from sqlalchemy import insert, text
+from sqlalchemy import insert, select, text
 
 from lowhiss import rulebook
 from lowhiss.database.dump import dump, restore
 from lowhiss.service.fleet.holding import holds_ever_on
 from lowhiss.store.engine import Store, current_revision, head_revision, make_engine, migrate
+from lowhiss.store.finding_models import RunPersonRow
 from lowhiss.store.models import PartTestRow, RuleSetRow, RunRow, VerdictRow
 from lowhiss.upgrade import upgrade
 
@@ -118,8 +119,8 @@ def test_what_stood_failed_before_holds_were_kept_is_held_and_what_had_passed_ag
             session.execute(
                 insert(RunRow.__table__).values(
                     id=run_id, unit_id="u", unit=unit, rules_hash=rules.content_hash, procedure={}, purpose="dispatch",
-                    driver="Tove Lind", setup={}, resolution_psi=1, started_at=at, begun={}, received_at=at,
-                    ended_at=at, ended_by="finished", ended_at_s=99.0, outcome=outcome, stale=False,
+                    driver="Tove Lind", setup={"watcher": "Bram OSEI"}, resolution_psi=1, started_at=at, begun={},
+                    received_at=at, ended_at=at, ended_by="finished", ended_at_s=99.0, outcome=outcome, stale=False,
                 )
             )  # fmt: skip
             session.flush()
@@ -143,4 +144,6 @@ def test_what_stood_failed_before_holds_were_kept_is_held_and_what_had_passed_ag
         assert (holds["cut_out"].held, holds["cut_out"].lifted.run_id) == ((), "passed")
         tested = session.get_one(PartTestRow, "t")
         assert tested.passed_at == began + dt.timedelta(days=2, seconds=99)
+        people = session.scalars(select(RunPersonRow.name_key).where(RunPersonRow.run_id == "passed"))
+        assert set(people) == {"tove lind", "bram osei"}
     engine.dispose()

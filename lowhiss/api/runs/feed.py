@@ -1,6 +1,6 @@
 """Live pressure feeds: one sender for a unit, any number of its screens. The protocol stands in docs/feed.md.
 
-A process passes on what was sent to it: a unit's sender and its screens must be served by the same one.
+A process passes what was sent to it on to its own screens, and by the bus to those of other processes.
 """
 
 from __future__ import annotations

@@ -33,6 +33,7 @@ class WantedQuery(BaseModel):
     unit: Annotated[str, Field(pattern=UUID_PATTERN)] | None = None
     trailer: Annotated[str, Field(pattern=UUID_PATTERN)] | None = None
     driver: Annotated[str, Field(max_length=80)] | None = None
+    person: Annotated[str, Field(max_length=80)] | None = None
     purpose: Purpose | None = None
     rules: Annotated[str, Field(max_length=60)] | None = None
     since: AwareDatetime | None = None
@@ -87,10 +88,11 @@ class CountOut(BaseModel):
 
 
 class FindableOut(BaseModel):
-    """What runs can be found by beside their rows: quantities with their units, findings with their sentences."""
+    """What runs can be found by: quantities with their units, findings with their sentences, and names."""
 
     quantities: dict[str, Literal["s", "psi"]]
     findings: dict[str, str]
+    people: list[str]
 
 
 class ViewOut(BaseModel):
@@ -123,11 +125,12 @@ def count_log(store: StoreDep, query: WantedDep) -> CountOut:
 
 
 @router.get("/log/findable", operation_id="getFindable")
-def get_findable(words: WordsDep) -> FindableOut:
-    """What runs can be found by: every quantity, and every finding in the reader's language."""
+def get_findable(store: StoreDep, words: WordsDep) -> FindableOut:
+    """What runs can be found by: every quantity, every finding in the reader's language, and every name."""
     return FindableOut(
         quantities={key: facts.quantity_unit(key) for key in facts.quantity_keys()},
         findings={code: words.finding_in_general(code) for code in FINDINGS},
+        people=log.people_found(store),
     )
 
 

@@ -28,7 +28,7 @@ from lowhiss.service.people.secrets import token_hash
 from lowhiss.service.people.signin import Person
 from lowhiss.service.rules.editions import rule_sets_now
 from lowhiss.service.rules.kept import keep_rules
-from lowhiss.service.runs.participants import OVERSEERS, part_of
+from lowhiss.service.runs.participants import OVERSEERS, note_people, part_of
 from lowhiss.service.runs.rows import (
     KeptEvent,
     RunHead,
@@ -146,6 +146,7 @@ def begin_run(store: Store, start: Beginning, sent: Instant, by: Person, device:
         session.add(run)
         session.flush()
         note_trailers(session, run.id, listed.trailer_ids)
+        note_people(session, run, run.driver, start.setup.watcher, by.name)
         mapping = map_begun(start.begun.mono_s)
         session.add(clock_row(run.id, start.begun, mapping))
         keep_verdict(session, run, judge_row(session, run))

@@ -10,12 +10,13 @@ from typing import Any
 from sqlalchemy import ColumnElement, and_, false, func, or_, select, true, union_all
 from sqlalchemy.orm import Session, aliased
 
+from lowhiss.core.names import name_key
 from lowhiss.service.runs.facts import finding_key
 from lowhiss.service.runs.rows import RunHead, find_run, head_of, judge_row
 from lowhiss.service.runs.verdicts import is_current, keep_verdict
 from lowhiss.store.engine import Store
-from lowhiss.store.finding_models import RunFactRow
-from lowhiss.store.models import RuleSetRow, RunRow, RunTrailerRow, UnitRow, VerdictRow
+from lowhiss.store.finding_models import RunFactRow, RunPersonRow
+from lowhiss.store.models import PersonRow, RuleSetRow, RunRow, RunTrailerRow, UnitRow, VerdictRow
 
 LOG_PAGE = 50
 _LAST_TESTS = 12
@@ -54,7 +55,8 @@ class Wanted:
     """Which runs; whatever is left out is any.
 
     search : parts of a unit's or driver's name.  outcome : the log's word for a run.  unit_id, trailer_id, driver,
-    purpose : exactly.  rules : the name of a rule set.  since, until : the first moment, and the first left out.
+    purpose : exactly.  person : anybody who drove, watched, began, joined or signed, however their name is written.
+    rules : the name of a rule set.  since, until : the first moment, and the first left out.
     quantity : what was measured, as `facts` calls it, with ``at_least`` and ``at_most``.  finding : its code.
     sealed, recorded : only such.
     """
@@ -64,6 +66,7 @@ class Wanted:
     unit_id: str | None = None
     trailer_id: str | None = None
     driver: str | None = None
+    person: str | None = None
     purpose: str | None = None
     rules: str | None = None
     since: dt.datetime | None = None
@@ -92,6 +95,18 @@ def log_page(store: Store, wanted: Wanted = Wanted(), before: str | None = None)
         ids = list(session.scalars(_chosen(session, wanted, last, LOG_PAGE)))
         lines = {run.id: _log_line(session, run, kept) for run, kept in session.execute(_with_verdicts(ids))}
         return [lines[run_id] for run_id in ids]
+
+
+def people_found(store: Store) -> list[str]:
+    """The names that runs may be found by: everybody who may sign in, and whoever drove; at most so many."""
+    with store.transaction() as session:
+        accounts = session.scalars(select(PersonRow.name).order_by(PersonRow.name).limit(_MOST_NAMES)).all()
+        # every driver's name once, by hopping along the index
+        drivers = session.scalars(select(RunRow.driver).group_by(RunRow.driver).limit(_MOST_NAMES)).all()
+    return sorted({name for name in (*accounts, *drivers) if name})[:_MOST_NAMES]
+
+
+_MOST_NAMES = 2_000
 
 
 def log_count(store: Store, wanted: Wanted) -> int:
@@ -126,12 +141,14 @@ def _chosen(session: Session, wanted: Wanted, last: RunRow | None, most: int) ->
     found = [or_(RunRow.unit_id.in_(units), RunRow.driver.in_(drivers)) for units, drivers in words]
     conditions = [*_conditions(session, wanted), *found]
     facts = _facts_of(wanted)
-    if facts and wanted.unit_id is None and wanted.driver is None:
+    if facts and wanted.unit_id is None and wanted.driver is None and wanted.person is None:
         return _by_facts(session, facts, conditions, last, most)
-    # of one unit or driver there are few: each of their runs is looked at
+    # of one unit or person there are few: each of their runs is looked at
     for what, low, high in facts:
         fact = select(RunFactRow.run_id).where(RunFactRow.run_id == RunRow.id, *_is(RunFactRow, what, low, high))
         conditions.append(fact.exists())
+    if wanted.person is not None:
+        return _by_person(wanted.person, conditions, last, most)
     conditions += _after(RunRow.started_at, RunRow.id, last)
     narrow = min(words, key=lambda match: len(match[0]) + len(match[1]), default=((), ()))
     each = [RunRow.unit_id == unit for unit in narrow[0]] + [RunRow.driver == driver for driver in narrow[1]]
@@ -145,6 +162,14 @@ def _chosen(session: Session, wanted: Wanted, last: RunRow | None, most: int) ->
     together = union_all(*(part.subquery().select() for part in parts)).subquery()
     order = (together.c.started_at.desc(), together.c.id.desc())
     return select(together.c.id).group_by(together.c.id, together.c.started_at).order_by(*order).limit(most)
+
+
+def _by_person(person: str, conditions: list[ColumnElement[bool]], last: RunRow | None, most: int) -> Any:
+    """Read along one person's runs, in the order of time."""
+    row = RunPersonRow
+    query = select(row.run_id).prefix_with("STRAIGHT_JOIN").select_from(row).join(RunRow, RunRow.id == row.run_id)
+    query = query.where(row.name_key == name_key(person), *conditions, *_after(row.started_at, row.run_id, last))
+    return query.order_by(row.started_at.desc(), row.run_id.desc()).limit(most)
 
 
 def _conditions(session: Session, wanted: Wanted) -> list[ColumnElement[bool]]:

@@ -7,13 +7,16 @@ from collections.abc import Mapping
 from typing import Any, Literal
 
 from sqlalchemy import select
+from sqlalchemy.dialects.mysql import insert
 from sqlalchemy.orm import Session
 
+from lowhiss.core.names import name_key
 from lowhiss.core.record import types_that
 from lowhiss.service.errors import NotFoundError, RefusedError
 from lowhiss.service.people import guess_limits, secrets
 from lowhiss.service.people.signin import ForbiddenError, Person
 from lowhiss.store.engine import Store
+from lowhiss.store.finding_models import RunPersonRow
 from lowhiss.store.models import EventRow, JoinCodeRow, MemberRow, PersonRow, RunRow
 
 Part = Literal["lead", "watch", "oversee", "send"]
@@ -65,6 +68,14 @@ def watcher_may(body: Mapping[str, Any], target: EventRow | None, person_id: str
     return kind == "withdrawn" and own
 
 
+def note_people(session: Session, run: RunRow, *names: str) -> None:
+    """Keep who had a part in a run, to find it by: whoever drove, watched, began, joined or signed."""
+    keys = sorted({name_key(name) for name in names} - {""})
+    if keys:
+        rows = [{"run_id": run.id, "name_key": key, "started_at": run.started_at} for key in keys]
+        session.execute(insert(RunPersonRow).prefix_with("IGNORE").values(rows))
+
+
 def make_join_code(store: Store, run_id: str, by: Person, device: str | None) -> tuple[str, dt.datetime]:
     """A code by which somebody else may watch the run, and until when; the one before it is void.
 
@@ -96,6 +107,7 @@ def join(store: Store, code: str, by: Person) -> str:
             run = session.get_one(RunRow, kept.run_id)
             if run.person_id != by.id and session.get(MemberRow, (run.id, by.id)) is None:
                 session.merge(MemberRow(run_id=run.id, person_id=by.id, part="watch", joined_at=moment))
+                note_people(session, run, by.name)
             guess_limits.forget(session, trying)
             return run.id
     guess_limits.failed(store, trying, None)
@@ -118,6 +130,7 @@ def take_lead(store: Store, run_id: str, by: Person, device: str | None) -> None
             raise ForbiddenError("not_your_run", "Only who began this run, or a trainer, may lead it.", "run_id")
         moment = dt.datetime.now(dt.UTC)
         session.merge(MemberRow(run_id=run_id, person_id=by.id, part="lead", joined_at=moment))
+        note_people(session, run, by.name)
 
 
 def members_of(session: Session, run_id: str) -> list[tuple[str, str, Part]]:

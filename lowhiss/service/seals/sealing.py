@@ -16,7 +16,7 @@ from lowhiss.exchange.keys import KeyFiles, SigningKey
 from lowhiss.exchange.seals import FIRST, SEAL_FORMAT, Seal, canonical, digest, file_of
 from lowhiss.service.errors import NotFoundError, RefusedError
 from lowhiss.service.people.signin import ForbiddenError, Person
-from lowhiss.service.runs.participants import OVERSEERS
+from lowhiss.service.runs.participants import OVERSEERS, note_people
 from lowhiss.service.runs.rows import find_run
 from lowhiss.service.seals.rows import sealed_content
 from lowhiss.store.engine import Store, after_commit
@@ -99,6 +99,7 @@ def sign(
             raise NotFoundError("run_unknown", "There is no such run.", "run_id")
         if session.get(SignatureRow, signature_id) is None:
             _note_signature(session, run, by, how, signature_id, signed_at)
+            note_people(session, run, by.name)
             _seal(session, keys, key, {"kind": "run", **_of_run(session, run)}, run.id)
             run.sealed = True
         return _sealed(_seals_of(session, run_id)[-1])

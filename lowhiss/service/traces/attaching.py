@@ -14,6 +14,7 @@ from lowhiss.engine.recorded import found_table
 from lowhiss.service.errors import ConflictError, RefusedError
 from lowhiss.service.people.signin import Person
 from lowhiss.service.runs.importing import import_record
+from lowhiss.service.runs.participants import note_people
 from lowhiss.service.traces.desk import (
     Asked,
     Judged,
@@ -59,6 +60,7 @@ def attach(store: Store, by: Person, recording_id: str, asked: Asked, as_run: At
         import_record(session, _record(judged, asked, as_run, run_id), asked.unit_id)
         run = session.get_one(RunRow, run_id)
         run.person_id, run.received_at = by.id, None
+        note_people(session, run, by.name)
         session.add(_part(recording_id, judged.span, by, run_id))
     return run_id
 

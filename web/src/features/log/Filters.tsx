@@ -59,7 +59,13 @@ export function Filters({ params, onChange }: FiltersProps) {
           {...select('trailer')}
           options={[any, ...trailers.map(({ id, name }) => ({ value: id, text: name }))]}
         />
-        <TextField label={t('log.driver')} {...select('driver')} maxLength={80} />
+        <TextField label={t('log.driver')} {...select('driver')} maxLength={80} list="log-people" />
+        <TextField label={t('log.person')} {...select('person')} maxLength={80} list="log-people" />
+        <datalist id="log-people">
+          {findable?.people.map((name) => (
+            <option key={name} value={name} />
+          ))}
+        </datalist>
         <TextField label={t('log.since')} type="date" {...select('since')} />
         <TextField label={t('log.until')} type="date" {...select('until')} />
         <SelectField

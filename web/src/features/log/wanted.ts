@@ -2,7 +2,17 @@
 
 import type { LogWanted } from './queries'
 
-const TEXTS = ['outcome', 'unit', 'trailer', 'driver', 'purpose', 'rules', 'quantity', 'finding'] as const
+const TEXTS = [
+  'outcome',
+  'unit',
+  'trailer',
+  'driver',
+  'person',
+  'purpose',
+  'rules',
+  'quantity',
+  'finding',
+] as const
 const DAYS = ['since', 'until'] as const
 const NUMBERS = ['at_least', 'at_most'] as const
 const FLAGS = ['sealed', 'recorded'] as const

@@ -1592,7 +1592,7 @@ export interface paths {
         };
         /**
          * Get Findable
-         * @description What runs can be found by: every quantity, and every finding in the reader's language.
+         * @description What runs can be found by: every quantity, every finding in the reader's language, and every name.
          */
         get: operations["getFindable"];
         put?: never;
@@ -4117,6 +4117,8 @@ export interface components {
             trailer?: string | null;
             /** Driver */
             driver?: string | null;
+            /** Person */
+            person?: string | null;
             /** Purpose */
             purpose?: ("dispatch" | "training" | "rehearsal") | null;
             /** Rules */
@@ -4254,7 +4256,7 @@ export interface components {
         };
         /**
          * FindableOut
-         * @description What runs can be found by beside their rows: quantities with their units, findings with their sentences.
+         * @description What runs can be found by: quantities with their units, findings with their sentences, and names.
          */
         FindableOut: {
             /** Quantities */
@@ -4265,6 +4267,8 @@ export interface components {
             findings: {
                 [key: string]: string;
             };
+            /** People */
+            people: string[];
         };
         /**
          * FindingOut
@@ -11094,6 +11098,7 @@ export interface operations {
                 unit?: string | null;
                 trailer?: string | null;
                 driver?: string | null;
+                person?: string | null;
                 purpose?: ("dispatch" | "training" | "rehearsal") | null;
                 rules?: string | null;
                 since?: string | null;
@@ -11149,6 +11154,7 @@ export interface operations {
                 unit?: string | null;
                 trailer?: string | null;
                 driver?: string | null;
+                person?: string | null;
                 purpose?: ("dispatch" | "training" | "rehearsal") | null;
                 rules?: string | null;
                 since?: string | null;
@@ -13923,6 +13929,7 @@ export interface operations {
                 unit?: "psi" | "kpa" | "bar";
                 trailer?: string | null;
                 driver?: string | null;
+                person?: string | null;
                 purpose?: ("dispatch" | "training" | "rehearsal") | null;
                 rules?: string | null;
                 since?: string | null;

@@ -7,6 +7,7 @@ export const log = {
     air: 'Air',
     unit: 'Unit',
     driver: 'Driver',
+    person: 'Anybody who took part',
     when: 'When',
     held: 'Pedal held',
     lost: 'Lost',

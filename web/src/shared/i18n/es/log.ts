@@ -9,6 +9,7 @@ export const log: typeof english = {
     air: 'Aire',
     unit: 'Unidad',
     driver: 'Conductor',
+    person: 'Quién participó',
     when: 'Cuándo',
     held: 'Pedal pisado',
     lost: 'Perdió',
