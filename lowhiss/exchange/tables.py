@@ -3,9 +3,12 @@
 from __future__ import annotations
 
 import csv
+import datetime as dt
 import io
-from collections.abc import Iterable
+from collections.abc import Iterable, Sequence
+from pathlib import Path
 
+Cell = str | float | int | bool | dt.datetime | None
 _FORMULA = ("=", "+", "-", "@", "\t", "\r")
 
 
@@ -29,3 +32,17 @@ def csv_text(rows: Iterable[Iterable[object]]) -> str:
     for row in rows:
         writer.writerow([plain_cell(cell) if isinstance(cell, str) else cell for cell in row])
     return out.getvalue()
+
+
+def write_csv(path: Path, head: Sequence[str], rows: Iterable[Sequence[Cell]]) -> None:
+    """Write a table row by row, with a mark of its encoding for spreadsheets; moments as RFC 3339."""
+    with path.open("w", newline="", encoding="utf-8-sig") as file:
+        writer = csv.writer(file)
+        writer.writerow(head)
+        writer.writerows([_plain(cell) for cell in row] for row in rows)
+
+
+def _plain(cell: Cell) -> Cell:
+    if isinstance(cell, dt.datetime):
+        return cell.isoformat()
+    return plain_cell(cell) if isinstance(cell, str) else "" if cell is None else cell

@@ -11,7 +11,8 @@ from openpyxl.cell import WriteOnlyCell
 from openpyxl.cell.cell import ILLEGAL_CHARACTERS_RE
 from openpyxl.styles import Font
 
-Cell = str | float | int | bool | dt.datetime | None
+from lowhiss.exchange.tables import Cell
+
 _MOMENT = "yyyy-mm-dd hh:mm:ss"
 
 

@@ -3,12 +3,14 @@
 from __future__ import annotations
 
 import csv
+import datetime as dt
 import io
 import json
 import subprocess
 import time
 import uuid
 import zipfile
+from typing import get_args
 
 import httpx
 import jsonschema
@@ -16,10 +18,14 @@ import openpyxl
 import pytest
 from sqlalchemy import select
 
+from lowhiss.demo.scenario import demo_id
+from lowhiss.exchange.tables import csv_text
+from lowhiss.service.exports import tables
+from lowhiss.service.fleet import unit_csv
 from lowhiss.store.models import RunRow
 from tests.builders import whole_test
 from tests.conftest import ROOT, sign_in
-from tests.devices import Device
+from tests.devices import UNIT_ID, Device
 
 
 def whole(client, **asked) -> bytes:
@@ -63,6 +69,66 @@ def test_a_table_holds_what_the_log_holds(client):
     place = head.index("leak_applied_psi")
     assert [row[0] for row in rows][: len(listed)] == [one["run"]["id"] for one in listed]
     assert all(isinstance(row[place], int | float) and row[place] >= 3 for row in rows)
+
+
+def table(client, name, ending):
+    """The heads and rows of a table, as who opens the file reads them."""
+    answer = client.get(f"/api/tables/{name}.{ending}").raise_for_status()
+    assert f"low-hiss-{name}-" in answer.headers["content-disposition"]
+    if ending == "csv":
+        head, *rows = csv.reader(io.StringIO(answer.content.decode("utf-8-sig")))
+    else:
+        head, *rows = openpyxl.load_workbook(io.BytesIO(answer.content)).active.iter_rows(values_only=True)
+    return tuple(head), [tuple(row) for row in rows]
+
+
+def _sign_one(client):
+    device = Device(client)
+    run_id = device.begin("MV-12", driver="Odile Ferrow").raise_for_status().json()["id"]
+    device.send(device.struck("finished")).raise_for_status()
+    signed = {"id": str(uuid.uuid4()), "person_id": demo_id("Odile Ferrow"), "how": "demo", "secret": ""}
+    signed["signed_at"] = dt.datetime.now(dt.UTC).isoformat()
+    client.post(f"/api/runs/{run_id}/sign", json=signed).raise_for_status()
+
+
+@pytest.mark.parametrize("name", get_args(tables.Name))
+def test_every_table_is_the_same_as_csv_and_as_xlsx(client, name):
+    if name == "seals":
+        _sign_one(client)
+    head, rows = table(client, name, "csv")
+    heads, cells = table(client, name, "xlsx")
+    assert (heads, len(cells)) == (head, len(rows))
+    assert len(set(head)) == len(head)
+    assert rows, "the demo has some of everything"
+    for row, typed in zip(rows, cells, strict=True):
+        for text, value in zip(row, typed, strict=True):
+            assert type(value) in (str, int, float, bool, dt.datetime, type(None))
+            if isinstance(value, str):
+                assert text.removeprefix("'") == value.removeprefix("'")
+            elif isinstance(value, dt.datetime):  # a spreadsheet keeps thousandths
+                assert abs(dt.datetime.fromisoformat(text) - value.replace(tzinfo=dt.UTC)).total_seconds() < 0.002
+
+
+def test_the_table_of_units_is_taken_in_elsewhere_as_it_is(client):
+    head, rows = table(client, "units", "csv")
+    assert head == unit_csv.COLUMNS
+    demo = [row for row in rows if row[0] in UNIT_ID]
+    renamed = [(f"{row[0]}-{uuid.uuid4().hex[:4]}", *row[1:]) for row in demo]
+    body, as_csv = csv_text([head, *renamed]).encode(), {"Content-Type": "text/csv"}
+    answer = client.post("/api/units/import?dry_run=false", content=body, headers=as_csv).raise_for_status()
+    assert answer.json()["bad"] == []
+    back = {row[0]: row[1:] for row in table(client, "units", "csv")[1]}
+    assert all(back[row[0]] == row[1:] for row in renamed)
+
+
+def test_tables_are_for_those_who_keep_them(app_url):
+    for person, units, people in (("Ines Aldous", 403, 403), ("Hanne Solberry", 200, 200), ("Odile Ferrow", 200, 200)):
+        with httpx.Client(base_url=app_url, timeout=20) as http:
+            signed = sign_in(http, person)
+            assert signed.get("/api/tables/units.csv").status_code == units
+            assert signed.get("/api/tables/people.csv").status_code == people
+    with httpx.Client(base_url=app_url, timeout=20) as http:
+        assert sign_in(http).get("/api/tables/secrets.csv").status_code == 422
 
 
 def test_records_leave_with_a_manifest_and_come_back_as_they_were(client, store):

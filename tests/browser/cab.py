@@ -59,7 +59,7 @@ class Cab:
         offline = self.offline and re.search("ERR_INTERNET_DISCONNECTED|ERR_FAILED", message.text)
         expected = any(text in message.text for text in self.expected)
         if message.type == "error" and not offline and not expected:
-            self.complaints.append(message.text)
+            self.complaints.append(f"{message.text} {message.location.get('url', '')}")
 
     def _requested(self, request) -> None:
         if not request.url.startswith((self.url, "data:", "blob:")):

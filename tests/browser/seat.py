@@ -33,9 +33,13 @@ class Seat:
         self.page, self.url = page, url
         self.complaints: list[str] = []
         page.on("pageerror", lambda error: self.complaints.append(f"{error} {error.stack}"))
-        page.on("console", lambda said: self.complaints.append(said.text) if said.type == "error" else None)
+        page.on("console", self._heard)
         page.add_init_script(TELLS_FAILURES)
         page.request.post(f"{url}/api/session/demo", data={"person_id": demo_id(who)})
+
+    def _heard(self, said) -> None:
+        if said.type == "error":
+            self.complaints.append(f"{said.text} {said.location.get('url', '')}")
 
     def begin(self, vehicle: str, *, choose: dict[str, str] | None = None, press: tuple[str, ...] = ()) -> None:
         """From the list into the seat: choices by their labels, and buttons by their words."""

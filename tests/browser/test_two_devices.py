@@ -155,6 +155,7 @@ def test_a_candidate_is_examined_told_nothing_and_given_a_sheet_of_their_own(cab
     cab.page.get_by_role("radio", name="training").click()
     cab.page.get_by_role("radio", name="an examination").click()
     cab.page.locator("button[type=submit]:enabled").click()
+    expect(cab.bar).to_be_visible()
     run = cab.page.url.rsplit("/", 1)[1]
     cab.page.get_by_role("button", name="Let a second person watch").click()
     code = cab.page.locator("[data-join-code]").inner_text()

@@ -3,7 +3,9 @@
 from __future__ import annotations
 
 import datetime as dt
+import tempfile
 from dataclasses import asdict
+from pathlib import Path as FilePath
 from typing import Annotated, Literal, cast
 
 from fastapi import APIRouter, Body, Path, Query, Request, Response
@@ -16,8 +18,10 @@ from lowhiss.api.deps import StoreDep, WordsDep
 from lowhiss.api.lanes import HEAVY
 from lowhiss.api.runs.log import WantedQuery
 from lowhiss.api.schemas import UUID_PATTERN
-from lowhiss.service.exports import arriving, leaving, papers
+from lowhiss.service.exports import arriving, leaving, papers, tables
 from lowhiss.service.jobs import JobState
+from lowhiss.service.people.rights import may
+from lowhiss.service.people.signin import ForbiddenError
 from lowhiss.service.traces.many import Spool
 from lowhiss.service.working import Worker
 
@@ -112,6 +116,32 @@ def get_export_file(job_id: JobId, request: Request, store: StoreDep) -> FileRes
     """The whole file."""
     path, name = leaving.file_of(store, cast(Spool, request.app.state.spool), job_id)
     return FileResponse(path, filename=name)
+
+
+@router.get("/tables/{name}.{ending}", operation_id="getTable", response_class=Response)
+async def get_table(
+    name: tables.Name, ending: tables.Ending, store: StoreDep, words: WordsDep, by: PersonDep
+) -> Response:
+    """Another table than the log: units (as a file of units is taken in), trailers, how they stand, and so on."""
+    if name == "people" and not may(by.role, "listPeople"):
+        raise ForbiddenError("not_allowed", "You may not do this: ask a manager.")
+    now = dt.datetime.now(dt.UTC)
+    data = await HEAVY.run(_table_file, name, ending, tables.Asked(store, words, now))
+    headers = {"Content-Disposition": f'attachment; filename="low-hiss-{name}-{now:%Y-%m-%d}.{ending}"'}
+    return Response(data, media_type=_MEDIA[ending], headers=headers)
+
+
+_MEDIA: dict[tables.Ending, str] = {
+    "csv": "text/csv; charset=utf-8",
+    "xlsx": "application/vnd.openxmlformats-officedocument.spreadsheetml.sheet",
+}
+
+
+def _table_file(name: tables.Name, ending: tables.Ending, asked: tables.Asked) -> bytes:
+    with tempfile.TemporaryDirectory() as folder:
+        path = FilePath(folder, "table")
+        tables.write_table(path, name, ending, asked)
+        return path.read_bytes()
 
 
 @router.post("/imports", operation_id="importRuns")

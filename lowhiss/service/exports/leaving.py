@@ -2,7 +2,6 @@
 
 from __future__ import annotations
 
-import csv
 import datetime as dt
 import hashlib
 import json
@@ -16,8 +15,8 @@ from sqlalchemy import select
 from sqlalchemy.orm import Session
 
 from lowhiss.engine.executor import Executor
-from lowhiss.exchange.tables import plain_cell
-from lowhiss.exchange.workbook import Cell, write_workbook
+from lowhiss.exchange.tables import Cell, write_csv
+from lowhiss.exchange.workbook import write_workbook
 from lowhiss.service.errors import NotFoundError, RefusedError
 from lowhiss.service.jobs import JobState, cancel_job, end_job, fail_job, find_job, held, kept_jobs, new_job
 from lowhiss.service.people.signin import Person
@@ -138,7 +137,7 @@ def work_on(spool: Spool, store: Store, job_id: str, worker: str, _: Executor) -
         if what == "records":
             _write_records(store, partly, chunks)
         elif what == "csv":
-            _write_csv(store, partly, chunks)
+            write_csv(partly, _head(), (row for ids in chunks for row in _rows(store, ids)))
         else:
             write_workbook(partly, "Low Hiss", _head(), (row for ids in chunks for row in _rows(store, ids)))
         partly.replace(directory / _FILE)
@@ -193,21 +192,6 @@ def _row(session: Session, run: RunRow, values: dict[tuple[str, str], float | No
         *(run.ended_by, run.purpose, head.rules, run.outcome, run.close_call, run.sealed, run.recorded),
     ]
     return [*first, *(values.get((run.id, key)) for key in quantity_keys())]
-
-
-def _write_csv(store: Store, path: Path, pages: Iterator[list[str]]) -> None:
-    with path.open("w", newline="", encoding="utf-8-sig") as file:
-        writer = csv.writer(file)
-        writer.writerow(_head())
-        for ids in pages:
-            for row in _rows(store, ids):
-                writer.writerow([_plain(cell) for cell in row])
-
-
-def _plain(cell: Cell) -> Cell | str:
-    if isinstance(cell, dt.datetime):
-        return cell.isoformat()
-    return plain_cell(cell) if isinstance(cell, str) else "" if cell is None else cell
 
 
 def _write_records(store: Store, path: Path, pages: Iterator[list[str]]) -> None:

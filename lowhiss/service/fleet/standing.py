@@ -320,6 +320,15 @@ def workshop(store: Store, words: Words, now: dt.datetime) -> tuple[list[ToldHol
     return told, sorted(defects, key=lambda one: (order.index(one.consequence), one.defect.seen_at))
 
 
+def every_hold(store: Store, words: Words) -> list[ToldHold]:
+    """Every hold that is or was, the oldest first."""
+    with store.transaction() as session:
+        holds = [hold_of(row) for row in session.scalars(select(HoldRow).order_by(HoldRow.opened_at, HoldRow.id))]
+        names = _Names(session, holds)
+        policy = policy_of(session)
+        return [told_hold(session, hold, names, policy, words) for hold in holds]
+
+
 def told_hold(session: Session, hold: Hold, names: _Names, policy: HoldPolicy, words: Words) -> ToldHold:
     """A hold in a reader's words."""
     rules_title = ""

@@ -13,6 +13,7 @@ from sqlalchemy import select
 from sqlalchemy.exc import IntegrityError
 
 from lowhiss.core.errors import CoreError
+from lowhiss.exchange.tables import Cell
 from lowhiss.service.errors import RefusedError, ServiceError
 from lowhiss.service.fleet.units import UnitEdit, new_unit_row
 from lowhiss.service.history import note_change
@@ -22,7 +23,7 @@ from lowhiss.store.models import UnitRow
 
 COLUMNS = (
     "name", "kind", "circuits", "cut_in_psi", "cut_out_psi", "chambers", "reservoirs_in3",
-    "build_year", "gearbox", "trailer_knob", "holding", "rules", "procedure", "resolution_psi",
+    "build_year", "gearbox", "trailer_knob", "holding", "fmvss_121", "rules", "procedure", "resolution_psi",
 )  # fmt: skip
 NEEDED = ("name", "kind")
 MAX_LINES = 2_000
@@ -136,14 +137,28 @@ def _edit(row: dict[str, Any]) -> UnitEdit:
         if key in cell:
             facts[key] = [_figure(key, part) for part in cell[key].split()]
     facts |= {key: cell[key] for key in ("gearbox", "holding") if key in cell}
-    if "trailer_knob" in cell:
-        facts["trailer_knob"] = _flag("trailer_knob", cell["trailer_knob"])
+    facts |= {key: _flag(key, cell[key]) for key in ("trailer_knob", "fmvss_121") if key in cell}
     if "build_year" in cell:
         facts["build_year"] = _number(cell, "build_year")
     resolution = _number(cell, "resolution_psi") if "resolution_psi" in cell else 1.0
     if not 0.1 <= resolution <= 20:
         raise ValueError(f"resolution_psi: must be from 0.1 to 20, not {resolution:g}")
     return UnitEdit(facts, resolution, cell.get("rules"), cell.get("procedure"))
+
+
+def cells_of(row: UnitRow) -> list[Cell]:
+    """A unit's line of such a file: taken in, it is the same unit."""
+    facts = {**row.facts, **row.facts.get("governor", {})}
+    given = {"name": row.name, "rules": row.rules, "procedure": row.procedure, "resolution_psi": row.resolution_psi}
+    return [_cell({**facts, **given}.get(column)) for column in COLUMNS]
+
+
+def _cell(value: Any) -> Cell:
+    if isinstance(value, list | tuple):
+        return " ".join(f"{one:g}" for one in value)
+    if isinstance(value, bool):
+        return "yes" if value else "no"
+    return value if value is None or isinstance(value, str | float | int) else str(value)
 
 
 def _flag(key: str, text: str) -> bool:

@@ -161,6 +161,7 @@ RIGHTS: dict[str, frozenset[str]] = {
     "getExport": _SEES_PEOPLE,
     "stopExport": _SEES_PEOPLE,
     "getExportFile": _SEES_PEOPLE,
+    "getTable": _KEEPS_UNITS | _SEES_PEOPLE,
     "importRuns": _MANAGER,
     # seals
     "signSheet": _SIGNED_IN,
@@ -202,6 +203,7 @@ NARROWER: dict[str, str] = {
     "named and notes; a trainer or manager who did not join only notes; whoever is signed in on the device that began "
     "it only sends on what others left waiting there",
     "makeRoundCode": "only who leads the round",
+    "getTable": "that of people: only who may list them",
     "setPaper": "everybody their own papers; the workshop and managers those of units, trailers and people",
     "getStanding": "nobody without a token for reading it",
     "getStandingCsv": "nobody without a token for reading it",

@@ -15,6 +15,7 @@ import { useFigures } from '../../shared/figures/useFigures'
 import { Button, Choice, MiniColumn, Notice, OutcomeMark } from '../../shared/ui'
 import { useMay } from '../../shared/session'
 import { Exports } from './Exports'
+import { Tables } from './Tables'
 import { Filters } from './Filters'
 import { logCountQuery, logQuery } from './queries'
 import { Views } from './Views'
@@ -38,6 +39,7 @@ export function LogPage() {
   const [open, setOpen] = useState(narrowed > 0)
   const [chosen, setChosen] = useState<string[]>([])
   const mayExport = useMay('beginExport')
+  const mayTables = useMay('getTable')
   const search = useRef<HTMLInputElement>(null)
   useSlash(search)
 
@@ -130,6 +132,7 @@ export function LogPage() {
         )}
       </div>
       {mayExport && <Exports key={queryOf(params)} wanted={wanted} query={queryOf(params)} />}
+      {mayTables && <Tables />}
     </>
   )
 }
