@@ -36,6 +36,8 @@ from lowhiss.demo.scenario import UNITS, demo_id
 
 PORT, REDIS_PORT = 8193, 8192
 _WARM_UP_S = 2.0
+_FED = [unit.id for unit in UNITS if unit.facts.get("circuits") != "single"]
+"""Units with both needles."""
 _TICKS = os.sysconf("SC_CLK_TCK")
 
 
@@ -156,13 +158,13 @@ async def fed(client: httpx.AsyncClient, cookies: str, ports: list[int], options
                     took.append((time.perf_counter() - sent[seq]) * 1000)
 
     async def sender(place: int) -> None:
-        unit, here, there = UNITS[place].id, ports[place % len(ports)], ports[(place + 1) % len(ports)]
+        unit, here, there = _FED[place], ports[place % len(ports)], ports[(place + 1) % len(ports)]
         answer = await client.post(f"http://127.0.0.1:{here}/api/units/{unit}/feed-token")
         bearer = {"Authorization": f"Bearer {answer.raise_for_status().json()['token']}"}
         sent: dict[int, float] = {}
         watching = asyncio.create_task(screen(f"ws://127.0.0.1:{there}/api/units/{unit}/feed", sent))
         async with websockets.connect(f"ws://127.0.0.1:{here}/api/feed", additional_headers=bearer) as socket:
-            due = time.perf_counter() + place / len(UNITS) / options.hertz
+            due = time.perf_counter() + place / len(_FED) / options.hertz
             for seq in range(1, frames + 1):
                 await asyncio.sleep(max(0.0, due - time.perf_counter()))
                 sent[seq] = time.perf_counter()
@@ -172,7 +174,7 @@ async def fed(client: httpx.AsyncClient, cookies: str, ports: list[int], options
             await asyncio.sleep(0.5)
         watching.cancel()
 
-    await asyncio.gather(*(sender(place) for place in range(min(options.feeds, len(UNITS)))))
+    await asyncio.gather(*(sender(place) for place in range(options.feeds)))
     return took
 
 
@@ -338,7 +340,7 @@ def main(arguments: list[str]) -> None:
     parser.add_argument("--runs", type=int, default=50)
     parser.add_argument("--seconds", type=float, default=30)
     parser.add_argument("--every", type=float, default=2)
-    parser.add_argument("--feeds", type=int, default=len(UNITS))
+    parser.add_argument("--feeds", type=int, default=len(_FED), choices=range(len(_FED) + 1))
     parser.add_argument("--hertz", type=float, default=10)
     options = parser.parse_args(arguments)
     os.environ.pop("LOWHISS_DATABASE_URL", None)

@@ -1,5 +1,6 @@
 """What processes of one yard tell each other through Redis, where `LOWHISS_REDIS_URL` names one: nudges and feeds.
 
+A process hears only of what somebody looks at on it: what a word costs does not grow with the number of processes.
 Nothing that must survive goes this way: whoever misses a word finds the same in the database a moment later. A Redis
 that is away, slow or started anew costs nothing but that.
 """
@@ -21,6 +22,10 @@ from redis.exceptions import RedisError
 log = logging.getLogger(__name__)
 URL = "LOWHISS_REDIS_URL"
 _PREFIX = "lowhiss"
+_OWN = f"{_PREFIX}:nothing:"
+"""Every process hears of this and nobody tells it: without one channel there would be nothing to listen to."""
+_HEARS_S = 1.0
+"""How long a word waits at most until what was to be heard before it is heard."""
 _AGAIN_S = 1.0
 _CONNECT_S = 2.0
 _WAITING = 2_000
@@ -40,13 +45,32 @@ class Bus:
         self._lock = threading.Lock()
         self._thread: threading.Thread | None = None
         self._loop: asyncio.AbstractEventLoop | None = None
-        self._waiting: asyncio.Queue[tuple[str, str]] | None = None
+        self._waiting: asyncio.Queue[_Word | None] | None = None
+        self._wanted: set[str] = set()
+        self._changes, self._followed_changes = 1, 0
+        self._following: set[str] = set()
+        self._followed = asyncio.Event()
         self.up = False
         """Whether words go through just now."""
 
     def on(self, kind: str, heard: Heard) -> None:
-        """Hear words of a kind from other processes."""
+        """Who takes words of a kind from other processes."""
         self._heard[kind] = heard
+
+    def hear(self, kind: str, about: str) -> None:
+        """Hear from other processes what is told of this, until `leave`."""
+        with self._lock:
+            self._wanted.add(_channel(kind, about))
+            self._changes += 1
+        self.start()
+        self._post(None)
+
+    def leave(self, kind: str, about: str) -> None:
+        """Hear of it no more."""
+        with self._lock:
+            self._wanted.discard(_channel(kind, about))
+            self._changes += 1
+        self._post(None)
 
     def start(self) -> None:
         """Begin to listen; again is nothing."""
@@ -62,12 +86,15 @@ class Bus:
         if self._url is None:
             return
         self.start()
-        loop, waiting = self._loop, self._waiting
-        if loop is None or waiting is None or loop.is_closed():
-            return
         text = json.dumps({"from": self._id, "word": word}, separators=(",", ":"))
-        with contextlib.suppress(RuntimeError):  # the process is ending
-            loop.call_soon_threadsafe(_put, waiting, (f"{_PREFIX}:{kind}:{about}", text))
+        self._post((_channel(kind, about), text))
+
+    def _post(self, word: _Word | None) -> None:
+        """Hand a word to the bus's own thread; None: what is to be heard has changed."""
+        loop, waiting = self._loop, self._waiting
+        if loop is not None and waiting is not None and not loop.is_closed():
+            with contextlib.suppress(RuntimeError):  # the process is ending
+                loop.call_soon_threadsafe(_put, waiting, word)
 
     def _run(self) -> None:
         asyncio.run(self._serve())
@@ -87,23 +114,55 @@ class Bus:
 
     async def _talk(self, client: Any) -> None:
         async with client.pubsub() as words:
-            await words.psubscribe(f"{_PREFIX}:*")
+            self._following.clear()
+            self._followed_changes = 0
+            await words.subscribe(_OWN)
             self.up = True
-            sending = asyncio.create_task(self._send(client))
+            sending = asyncio.create_task(self._send(client, words))
             try:
                 async for message in words.listen():
                     if sending.done():
                         sending.result()
-                    if message["type"] == "pmessage":
+                    if message["type"] == "message":
                         self._hear(message["channel"].decode(), message["data"])
+                    elif message["type"] == "subscribe":
+                        self._following.add(message["channel"].decode())
+                        self._followed.set()
             finally:
                 sending.cancel()
 
-    async def _send(self, client: Any) -> None:
+    async def _send(self, client: Any, words: Any) -> None:
         assert self._waiting is not None
+        asked: set[str] = set()
         while True:
-            channel, text = await self._waiting.get()
-            await client.publish(channel, text)
+            asked = await self._follow(words, asked)
+            told = [await self._waiting.get()]
+            while not self._waiting.empty():
+                told.append(self._waiting.get_nowait())
+            asked = await self._follow(words, asked)
+            async with client.pipeline(transaction=False) as line:
+                for word in told:
+                    if word is not None:
+                        line.publish(*word)
+                await line.execute()
+
+    async def _follow(self, words: Any, asked: set[str]) -> set[str]:
+        """Hear of what is wanted now and of nothing else, before anything is told that may be answered."""
+        with self._lock:
+            wanted = asked if self._changes == self._followed_changes else set(self._wanted)
+            self._followed_changes = self._changes
+        new, old = wanted - asked, asked - wanted
+        if old:
+            await words.unsubscribe(*old)
+            self._following -= old
+        if new:
+            await words.subscribe(*new)
+            with contextlib.suppress(TimeoutError):
+                async with asyncio.timeout(_HEARS_S):
+                    while not new <= self._following:
+                        self._followed.clear()
+                        await self._followed.wait()
+        return wanted
 
     def _hear(self, channel: str, data: bytes) -> None:
         with contextlib.suppress(ValueError, KeyError, TypeError):  # a word of something else is none of ours
@@ -113,7 +172,15 @@ class Bus:
                 self._heard[kind](about, dict(told["word"]))
 
 
-def _put(waiting: asyncio.Queue[tuple[str, str]], word: tuple[str, str]) -> None:
+_Word = tuple[str, str]
+"""A channel, and what is told on it."""
+
+
+def _channel(kind: str, about: str) -> str:
+    return f"{_PREFIX}:{kind}:{about}"
+
+
+def _put(waiting: asyncio.Queue[_Word | None], word: _Word | None) -> None:
     if waiting.full():
         waiting.get_nowait()
     waiting.put_nowait(word)

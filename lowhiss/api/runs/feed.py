@@ -102,14 +102,18 @@ class Feeds:
     def of(self, unit_id: str) -> Feed:
         """The unit's feed."""
         self._loop = asyncio.get_running_loop()
-        self._bus.start()
-        return self._by_unit.setdefault(unit_id, Feed(unit_id, self._bus))
+        feed = self._by_unit.get(unit_id)
+        if feed is None:
+            feed = self._by_unit[unit_id] = Feed(unit_id, self._bus)
+            self._bus.hear("feed", unit_id)
+        return feed
 
     def leave(self, unit_id: str) -> None:
         """Forget a feed that nobody sends or looks at."""
         feed = self._by_unit.get(unit_id)
         if feed is not None and feed.sender is None and not feed.screens:
             del self._by_unit[unit_id]
+            self._bus.leave("feed", unit_id)
 
     def took(self, feed: Feed) -> None:
         """A sender came to this process: one that another has gives way as soon as it hears of this one."""

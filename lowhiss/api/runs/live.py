@@ -73,9 +73,9 @@ class Nudges:
         watchers = self._watching.setdefault(run_id, set())
         if len(watchers) >= MAX_ON_RUN:
             return None
-        self._bus.start()
         grown = asyncio.Event()
         watchers.add(grown)
+        self._bus.hear("run", run_id)
         self._seq[run_id] = max(last_seq, self._seq.get(run_id, 0))
         self._loop = asyncio.get_running_loop()
         if self._looking is None or self._looking.done():
@@ -87,6 +87,7 @@ class Nudges:
         watchers = self._watching.get(run_id, set())
         watchers.discard(grown)
         if not watchers:
+            self._bus.leave("run", run_id)
             self._watching.pop(run_id, None)
             self._seq.pop(run_id, None)
 
