@@ -1,9 +1,10 @@
 """How quickly the lists that the screens ask for come from a log of many runs, as a ratio to the bare indexed query.
 
-./bench store [--runs N] [--units N] [--long] [--plans]
+./bench store [--runs N] [--units N] [--long] [--plans] [--processes 1 2 4]
 
 Fills a private database with copies of the demo's runs (200,000 of 1,000 units; 2,000,000 with --long), spread over
-time, then asks every list many times in one process. ``--plans`` prints how the database reads each.
+time, then asks every list many times in one process. ``--plans`` prints how the database reads each. ``--processes``
+adds how many lists a second so many processes come to together, asking for one after another.
 """
 
 from __future__ import annotations
@@ -11,12 +12,15 @@ from __future__ import annotations
 import argparse
 import datetime as dt
 import json
+import os
 import random
 import statistics
 import tempfile
 import time
 import uuid
 from collections.abc import Callable
+from concurrent.futures import ProcessPoolExecutor
+from multiprocessing import get_context
 from pathlib import Path
 from typing import Any
 
@@ -47,6 +51,7 @@ from lowhiss.store.models import (
 
 _AT_ONCE = 2_000
 _ASKED = 40
+_TOGETHER_S = 20.0
 _MADE_HERE = 200_000  # what is more than that is copied within the database, which is quicker
 _NOW = dt.datetime(2026, 11, 27, 12, tzinfo=dt.UTC)
 
@@ -244,6 +249,34 @@ def _filters(store: Store) -> dict[str, tuple[Callable[[], object], str]]:
     return lists
 
 
+def asked_for(url: str, seconds: float) -> list[float]:
+    """In a process of its own: one list after another for so long; how long each took [ms]."""
+    store = Store(make_engine(url))
+    works = [work for work, _ in lists(store).values()]
+    random.Random(os.getpid()).shuffle(works)
+    took, end = [], time.perf_counter() + seconds
+    while time.perf_counter() < end:
+        for work in works:
+            began = time.perf_counter()
+            work()
+            took.append((time.perf_counter() - began) * 1000)
+    store.engine.dispose()
+    return took
+
+
+def print_processes(url: str, counts: list[int]) -> None:
+    """How many lists a second, and the slowest in twenty, as a ratio to one process."""
+    alone = 0.0
+    for count in counts:
+        with ProcessPoolExecutor(count, mp_context=get_context("spawn")) as pool:
+            took = [pool.submit(asked_for, url, _TOGETHER_S) for _ in range(count)]
+            each = [one for many in took for one in many.result()]
+        rate = len(each) / _TOGETHER_S
+        alone = alone or rate
+        slow = statistics.quantiles(each, n=20)[18]
+        print(f"{count} processes: {rate:.0f} lists a second ({rate / alone:.2f} x), p95 {slow:.0f} ms")
+
+
 def print_plans(store: Store, asked: dict[str, tuple[Callable[[], object], str]]) -> None:
     """How the database reads what each list asks; a filesort over many rows shows here."""
     seen: list[tuple[str, Any]] = []
@@ -272,6 +305,7 @@ def main(arguments: list[str]) -> None:
     parser.add_argument("--units", type=int, default=1_000)
     parser.add_argument("--long", action="store_true", help="two million runs")
     parser.add_argument("--plans", action="store_true")
+    parser.add_argument("--processes", type=int, nargs="+", default=[])
     options = parser.parse_args(arguments)
     count = 2_000_000 if options.long else options.runs
     with tempfile.TemporaryDirectory() as folder:
@@ -296,6 +330,7 @@ def main(arguments: list[str]) -> None:
                 with engine.connect() as connection:
                     base, _ = timed(lambda: connection.exec_driver_sql(bare).all(), _ASKED)  # noqa: B023
                 print(f"{name:28}{median:9.1f}{slow:9.1f}{base:9.1f}{median / base:8.1f}")
+            print_processes(server.url, options.processes)
             engine.dispose()
         finally:
             server.stop()

@@ -8,7 +8,7 @@ from dataclasses import dataclass
 from typing import Any
 
 from sqlalchemy import ColumnElement, and_, false, func, or_, select, true, union_all
-from sqlalchemy.orm import Session, aliased
+from sqlalchemy.orm import Session, aliased, defer
 
 from lowhiss.core.names import name_key
 from lowhiss.service.runs.facts import finding_key
@@ -93,7 +93,8 @@ def log_page(store: Store, wanted: Wanted = Wanted(), before: str | None = None)
             judge_what_goes_on(session)
         last = find_run(session, before) if before is not None else None
         ids = list(session.scalars(_chosen(session, wanted, last, LOG_PAGE)))
-        lines = {run.id: _log_line(session, run, kept) for run, kept in session.execute(_with_verdicts(ids))}
+        found = session.execute(_with_verdicts(ids))
+        lines = {run.id: _log_line(session, run, kept, procedure) for run, kept, procedure in found}
         return [lines[run_id] for run_id in ids]
 
 
@@ -249,7 +250,11 @@ def _matches(session: Session, word: str) -> tuple[list[str], list[str]]:
 
 def _with_verdicts(ids: Sequence[str]) -> Any:
     kept = and_(VerdictRow.run_id == RunRow.id, VerdictRow.rules_hash == RunRow.rules_hash)
-    return select(RunRow, VerdictRow).outerjoin(VerdictRow, kept).where(RunRow.id.in_(ids))
+    # the whole order of work is long, and a list shows its name
+    procedure = func.json_value(RunRow.procedure, "$.id")
+    lighter = (defer(RunRow.procedure), defer(RunRow.begun))
+    query = select(RunRow, VerdictRow, procedure).outerjoin(VerdictRow, kept).options(*lighter)
+    return query.where(RunRow.id.in_(ids))
 
 
 def latest_runs(session: Session) -> dict[str, Latest]:
@@ -321,8 +326,9 @@ def judge_what_goes_on(session: Session) -> None:
     session.flush()
 
 
-def _log_line(session: Session, run: RunRow, kept: VerdictRow | None) -> LogLine:
+def _log_line(session: Session, run: RunRow, kept: VerdictRow | None, procedure: str) -> LogLine:
     if kept is None or not is_current(kept, run):
         kept = keep_verdict(session, run, judge_row(session, run))
         session.flush()
-    return LogLine(head_of(session, run), kept.outcome, kept.close_call, kept.figures, kept.differs is not None)
+    head = head_of(session, run, procedure=procedure)
+    return LogLine(head, kept.outcome, kept.close_call, kept.figures, kept.differs is not None)

@@ -116,13 +116,14 @@ def event_rows(session: Session, run_id: str, after: int = 0) -> list[EventRow]:
     return list(session.scalars(query))
 
 
-def head_of(session: Session, run: RunRow, part: Part | None = None) -> RunHead:
+def head_of(session: Session, run: RunRow, part: Part | None = None, *, procedure: str | None = None) -> RunHead:
+    """What stands beside a run's events. procedure : its id, where the whole of it was not loaded."""
     rules = kept_rules(session, run.rules_hash)
     return RunHead(
         id=run.id,
         unit_id=run.unit_id,
         unit=unit_of(run.unit),
-        procedure=run.procedure["id"],
+        procedure=run.procedure["id"] if procedure is None else procedure,
         rules=rules.id,
         rules_title=rules.title,
         purpose=cast(Purpose, run.purpose),
