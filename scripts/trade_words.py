@@ -5,44 +5,48 @@ from __future__ import annotations
 import json
 from typing import Any, get_args
 
-from lowhiss.core.fields import LANGUAGES
+from lowhiss.core.fields import Language
 from lowhiss.core.record import COUNTING_PURPOSES, END_TYPES, types_that
 from lowhiss.core.rules.model import USUAL_CALLS, Acceptance, Call, Policy
 from lowhiss.core.stages import ACTIONS, STAGES, STEP_TABLE
 from lowhiss.core.standing import CONSEQUENCES
 from lowhiss.core.vehicle import KIND_TABLE, UNIT_KINDS, Holding, PowerKind
+from lowhiss.core.words import Words
 
 _HEAD = """/** Written by scripts/write_generated.py from the tables of the core; not to be edited. */
 
 """
 
 
-def trade_words() -> str:
-    """The generated module's text."""
+def trade_words(language: Language) -> str:
+    """The words of one language, a module of its own: no screen loads those of another."""
     words = {
-        language: {
-            "step": {step: (row.short or row.title)[language] for step, row in STEP_TABLE.items()},
-            "kind": {kind: row.title[language] for kind, row in KIND_TABLE.items()},
-        }
-        for language in LANGUAGES
+        "step": {step: (row.short or row.title)[language] for step, row in STEP_TABLE.items()},
+        "kind": {kind: row.title[language] for kind, row in KIND_TABLE.items()},
+        "mark": Words(language, "psi").book.MARKS,
     }
+    return f"{_HEAD}export const trade = {_plain(words)}\n"
+
+
+def trade_lists() -> str:
+    """What there is, in whatever language."""
     points = dict.fromkeys(one.name for row in STEP_TABLE.values() for one in row.strikes if one.reads)
     lists: dict[str, tuple[str, ...]] = {
         "STAGES": STAGES,
         "POINTS": tuple(points),
+        "UNIT_KINDS": UNIT_KINDS,
         "POWER_KINDS": get_args(PowerKind),
         "END_TYPES": END_TYPES,
         "WATCHED_TYPES": types_that("watched"),
         "COUNTING_PURPOSES": COUNTING_PURPOSES,
         "CONSEQUENCES": CONSEQUENCES,
     }
-    return f"{_HEAD}export const trade = {_plain(words)}\n\n{_lists(lists)}\n"
+    return f"{_HEAD}{_lists(lists)}\n"
 
 
 def desk_words() -> str:
     """The same for the rule desk alone: no other screen loads it."""
     lists: dict[str, tuple[str, ...]] = {
-        "UNIT_KINDS": UNIT_KINDS,
         "ACTIONS": ACTIONS,
         "POLICIES": get_args(Policy),
         "ACCEPTANCES": get_args(Acceptance),

@@ -12,13 +12,14 @@ sys.path.insert(0, str(ROOT))
 from lowhiss import rulebook  # noqa: E402
 from lowhiss.api import create_app  # noqa: E402
 from lowhiss.api.runs.sheet_schemas import VerdictOut  # noqa: E402
+from lowhiss.core.fields import LANGUAGES  # noqa: E402
 from lowhiss.core.findings import findings_table  # noqa: E402
 from lowhiss.core.script import compile_script  # noqa: E402
 from lowhiss.core.vehicle import Governor, Unit  # noqa: E402
 from lowhiss.exchange import learning_schemas, leaving_schemas, schemas  # noqa: E402
 from lowhiss.service.people.rights import rights_table  # noqa: E402
 from scripts.fill_cases import fill_cases  # noqa: E402
-from scripts.trade_words import desk_words, trade_words  # noqa: E402
+from scripts.trade_words import desk_words, trade_lists, trade_words  # noqa: E402
 
 
 def generated() -> dict[str, str]:
@@ -46,7 +47,8 @@ def generated() -> dict[str, str]:
         "docs/rights.md": rights_table(),
         "docs/findings.md": findings_table(),
         "web/src/testing/script.gen.json": json.dumps(script, indent=1, ensure_ascii=False) + "\n",
-        "web/src/shared/trade.gen.ts": trade_words(),
+        "web/src/shared/trade.gen.ts": trade_lists(),
+        **{f"web/src/shared/trade.{language}.gen.ts": trade_words(language) for language in LANGUAGES},
         "web/src/features/rules/desk.gen.ts": desk_words(),
     }
 

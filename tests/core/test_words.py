@@ -4,6 +4,7 @@ from __future__ import annotations
 
 import ast
 import inspect
+import json
 import pkgutil
 import re
 import string
@@ -15,6 +16,8 @@ import lowhiss.core.judge
 from lowhiss.core.fields import LANGUAGES
 from lowhiss.core.findings import FINDINGS
 from lowhiss.core.record import read_run
+from lowhiss.core.record.model import EVENT_KINDS, ITEMS
+from lowhiss.core.stages import STEP_TABLE
 from lowhiss.core.units import PRESSURE_UNITS
 from lowhiss.core.words import Figures, Words, english, spanish, verdict_record
 from lowhiss.engine.judging import judge_by_every_school
@@ -150,3 +153,27 @@ def test_every_refusal_of_the_server_has_words_on_the_screen_in_the_other_langua
     worded = set(re.findall(r"^  ([a-z_]+):", screen, re.MULTILINE))
     of_files = {code for code in said if code.startswith("csv_")} - worded
     assert worded == said - DETAILED - of_files
+
+
+SAYS_MORE = ("confirmed", "reading", "engine", "key", "knob", "pedal", "warning")
+MARKS = (
+    *({"type": kind} for kind in EVENT_KINDS if kind not in SAYS_MORE),
+    *({"type": "confirmed", "item": item} for item in ITEMS),
+    *({"type": "reading", "point": one.name} for row in STEP_TABLE.values() for one in row.strikes
+      if one.reads and one.name not in ("warning", "popped")),
+    *({"type": "knob", "knob": knob, "state": state, "cause": cause} for knob in ("tractor", "trailer")
+      for state, cause in (("in", None), ("out", None), ("out", "popped"))),
+    *({"type": kind, "state": state} for kind, states in (("engine", ("off", "running")), ("key", ("on", "off")),
+      ("pedal", ("full", "released"))) for state in states),
+    *({"type": "warning", **dict(zip(("lamp", "buzzer"), said, strict=True))}
+      for said in ((True, True), (True, None), (None, True), (False, None))),
+)  # fmt: skip
+
+
+@pytest.mark.parametrize("language", LANGUAGES)
+def test_every_mark_has_a_word_of_its_own(language):
+    words = Words(language, "psi")
+    told = {words.mark(mark): mark for mark in MARKS}
+    assert words.book.MARKS["other"] not in told
+    assert len(told) == len({json.dumps(mark, sort_keys=True) for mark in MARKS})
+    assert words.mark({"type": "something newer"}) == words.book.MARKS["other"]

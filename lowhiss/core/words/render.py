@@ -51,6 +51,11 @@ class Words:
         """The name of a stage."""
         return STEP_TABLE[cast(Step, stage)].title[self.language]
 
+    def mark(self, event: Mapping[str, Any]) -> str:
+        """The word for a mark, from the fields of its record."""
+        marks: dict[str, str] = self.book.MARKS
+        return marks.get(_mark_name(event), marks["other"])
+
     def step(self, step: str, unit: Unit | None = None) -> str:
         """What to do in a step, on this unit where its gearbox says how."""
         row = STEP_TABLE[cast(Step, step)]
@@ -366,3 +371,28 @@ def _nearest(bounds: tuple[AppliedBound, ...]) -> tuple[AppliedBound | None, App
     floor = max((bound for bound in bounds if bound.floor), key=lambda bound: bound.value, default=None)
     ceiling = min((bound for bound in bounds if not bound.floor), key=lambda bound: bound.value, default=None)
     return floor, ceiling
+
+
+def _mark_name(event: Mapping[str, Any]) -> str:
+    """Under which name the word for a mark stands: its type, or what it says of what."""
+    match event["type"]:
+        case "confirmed":
+            return str(event.get("item"))
+        case "reading":
+            return str(event.get("point"))
+        case "engine":
+            return "engine_off" if event.get("state") == "off" else "engine_running"
+        case "key":
+            return "key_on" if event.get("state") == "on" else "key_off"
+        case "pedal":
+            return "pedal_full" if event.get("state") == "full" else "pedal_released"
+        case "knob":
+            way = "in" if event.get("state") == "in" else "popped" if event.get("cause") == "popped" else "out"
+            return f"{'trailer' if event.get('knob') == 'trailer' else 'tractor'}_{way}"
+        case "warning":
+            lamp, buzzer = event.get("lamp"), event.get("buzzer")
+            if lamp is False or buzzer is False:
+                return "no_warning"
+            return "warning" if None not in (lamp, buzzer) else "lamp" if lamp is not None else "buzzer"
+        case kind:
+            return str(kind)

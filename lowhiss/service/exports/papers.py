@@ -5,7 +5,8 @@ from __future__ import annotations
 import datetime as dt
 from typing import Any
 
-from lowhiss.core.units import from_psi
+from lowhiss.core.stages import STAGES
+from lowhiss.core.units import PRESSURE_UNITS, from_psi
 from lowhiss.core.words import Words
 from lowhiss.exchange.papers import Paper, Size, Table, pdf_of
 from lowhiss.service.errors import RefusedError
@@ -15,7 +16,8 @@ from lowhiss.service.seals import sealing
 from lowhiss.store.engine import Store
 
 MOST_LINES = 2_000
-_TOLD = ("stage", "point", "item", "knob", "state", "cause", "what", "text")
+_SETS = ("valued", "withdrawn")
+"""Marks that say something of another one; they stand with it."""
 
 
 def sheet_pdf(store: Store, run_id: str, words: Words, size: Size) -> bytes:
@@ -83,17 +85,30 @@ def _stages(verdict: dict[str, Any], words: Words) -> Table:
 
 
 def _marks(events: list[dict[str, Any]], words: Words) -> Table:
-    book = words.book.PAPER
-    unit = words.unit
+    book, marks = words.book.PAPER, words.book.MARKS
+    numbers = {event["event"]: event for event in events if event["type"] == "valued"}
+    gone = {event["event"] for event in events if event["type"] == "withdrawn"}
     rows = []
     for event in events:
-        needles = [event.get(f"{needle}_{of}") for needle in ("primary", "secondary") for of in ("psi", "kpa", "bar")]
-        entered = [f"{value:g}" for value in needles if value is not None]
-        units = {key.rsplit("_", 1)[1] for key in event if key.startswith(("primary_", "secondary_"))}
-        what = ", ".join(str(event[key]) for key in _TOLD if event.get(key))
-        shown = f"{' · '.join(entered)} {'/'.join(sorted(units)) or unit}" if entered else ""
-        rows.append([_clock(event["at_s"]), event["type"], what, shown, str(event.get("by", ""))])
+        if event["type"] in _SETS:
+            continue
+        stage = words.stage(event["stage"]) if event.get("stage") in STAGES else ""
+        text = str(event.get("text") or event.get("why") or "")
+        later = [marks["withdrawn"]] if event.get("id") in gone else []
+        later += [book["after_end"]] if event.get("after_end") else []
+        what = ", ".join(filter(None, (stage, text, *later)))
+        read = _numbers(numbers.get(event.get("id"), event))
+        rows.append([_clock(event["at_s"]), words.mark(event), what, read, str(event.get("by", ""))])
     return Table(book["marks"], [book["at"], book["mark"], "", book["read"], book["by"]], rows, frozenset({3}))
+
+
+def _numbers(event: dict[str, Any]) -> str:
+    """The needles as they were entered, in the unit they were entered in."""
+    for unit in PRESSURE_UNITS:
+        read = [event.get(f"{needle}_{unit}") for needle in ("primary", "secondary")]
+        if any(value is not None for value in read):
+            return f"{' · '.join(f'{value:g}' for value in read if value is not None)} {unit}"
+    return ""
 
 
 def list_pdf(store: Store, wanted: Wanted, words: Words, size: Size, title: str) -> bytes:

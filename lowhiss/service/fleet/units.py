@@ -2,9 +2,11 @@
 
 from __future__ import annotations
 
+import json
 import uuid
 from collections.abc import Mapping
 from dataclasses import dataclass
+from functools import lru_cache
 from typing import Any
 
 from sqlalchemy import delete, select
@@ -71,7 +73,13 @@ class ListedUnit:
 
 def unit_of(table: dict[str, Any]) -> Unit:
     """The assembled unit kept as ``table`` with a run. Raises RecordError."""
-    return read_unit(Fields(table, "unit", RecordError))
+    return _read_once(json.dumps(table, sort_keys=True))
+
+
+@lru_cache(4096)
+def _read_once(text: str) -> Unit:
+    """Runs are many, and the sets of a fleet few: each is read once."""
+    return read_unit(Fields(json.loads(text), "unit", RecordError))
 
 
 def list_units(store: Store, *, retired: bool = False) -> list[ListedUnit]:

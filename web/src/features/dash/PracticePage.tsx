@@ -7,7 +7,7 @@ import { useRecorder } from '../../run'
 import { api, need, rulebookQuery, unitsQuery, type Schema } from '../../shared/api'
 import { useFigures } from '../../shared/figures/useFigures'
 import { useMay } from '../../shared/session'
-import { trade } from '../../shared/trade.gen'
+import { UNIT_KINDS } from '../../shared/trade.gen'
 import {
   Button,
   Choice,
@@ -29,7 +29,6 @@ const AIR = {
   full: { tanks_psi: 118, trailer_psi: 108 },
 } as const
 const SLOPES = ['0', '1', '-1', '2', '-2', '3', '-3'] as const
-const KINDS = Object.keys(trade.en.kind) as Schema['UnitOut']['kind'][]
 type Hidden = 'none' | 'drawn' | 'code' | 'seen'
 const SECONDS = 60
 
@@ -119,7 +118,7 @@ function NewPractice() {
           value={vehicle}
           onChange={(event) => setVehicle(event.target.value)}
           options={[
-            ...KINDS.map((kind) => ({ value: kind as string, text: t(`kind.${kind}`) })),
+            ...UNIT_KINDS.map((kind) => ({ value: kind as string, text: t(`kind.${kind}`) })),
             ...units.map(({ id, name, kind }) => ({ value: id, text: `${name} · ${t(`kind.${kind}`)}` })),
           ]}
         />

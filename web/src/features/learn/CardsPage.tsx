@@ -6,7 +6,7 @@ import { useRecorder } from '../../run'
 import { rulebookQuery } from '../../shared/api'
 import { useFigures } from '../../shared/figures/useFigures'
 import { useSession } from '../../shared/session'
-import { trade } from '../../shared/trade.gen'
+import { UNIT_KINDS } from '../../shared/trade.gen'
 import { Button, Choice, FormError, Notice, SelectField } from '../../shared/ui'
 import { progressQuery } from './core'
 
@@ -37,7 +37,6 @@ interface Licence {
 }
 
 type Way = 'own' | 'typed'
-const KINDS = Object.keys(trade.en.kind)
 const KEY = 'lowhiss.licence'
 const RATINGS = ['again', 'hard', 'good', 'easy'] as const
 
@@ -149,7 +148,7 @@ function Wanted({ licence, way, onChange, onWay }: WantedProps) {
         label={t('learn.cards.kind')}
         value={licence.kind}
         onChange={(event) => onChange({ kind: event.target.value })}
-        options={KINDS.map((kind) => ({ value: kind, text: t(`kind.${kind as 'bus'}`) }))}
+        options={UNIT_KINDS.map((kind) => ({ value: kind, text: t(`kind.${kind as 'bus'}`) }))}
       />
       <Choice
         label={t('learn.cards.from')}

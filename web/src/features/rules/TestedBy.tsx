@@ -3,7 +3,7 @@ import { useTranslation } from 'react-i18next'
 import { api, need, rulebookQuery, type Schema } from '../../shared/api'
 import { useFigures } from '../../shared/figures/useFigures'
 import { useMay } from '../../shared/session'
-import { UNIT_KINDS } from './desk.gen'
+import { UNIT_KINDS } from '../../shared/trade.gen'
 import { FormError, Notice } from '../../shared/ui'
 import { type UnitKind } from './queries'
 

@@ -4,7 +4,7 @@ import { useTranslation } from 'react-i18next'
 import { unitsQuery } from '../../shared/api'
 import { useFigures } from '../../shared/figures/useFigures'
 import { useRulebook } from '../../shared/figures/useRulebook'
-import { trade } from '../../shared/trade.gen'
+import { UNIT_KINDS } from '../../shared/trade.gen'
 import { Button, FormError, SelectField } from '../../shared/ui'
 import { judgedQuery, type Asked, type Judged, type Recording } from './core'
 import { MarksLaidOver } from './MarksLaidOver'
@@ -12,8 +12,6 @@ import { SessionsView } from './SessionsView'
 import { Settle } from './Settle'
 import { Stages } from './Stages'
 import { TraceView } from './TraceView'
-
-const KINDS = Object.keys(trade.en.kind) as Asked['kind'][]
 
 interface OneRecordingProps {
   recording: Recording
@@ -96,13 +94,13 @@ function Choices({ asked, found, onChange, children }: ChoicesProps) {
         value={asked.unit_id || asked.kind}
         onChange={({ target: { value } }) =>
           onChange(
-            KINDS.some((kind) => kind === value)
+            UNIT_KINDS.some((kind) => kind === value)
               ? { unit_id: '', kind: value as Asked['kind'] }
               : { unit_id: value },
           )
         }
         options={[
-          ...KINDS.map((value) => ({ value, text: t(`kind.${value}`) })),
+          ...UNIT_KINDS.map((value) => ({ value, text: t(`kind.${value}`) })),
           ...units.map(({ id, name, kind }) => ({ value: id, text: `${name}, ${t(`kind.${kind}`)}` })),
         ]}
       />

@@ -1,4 +1,4 @@
-import { trade } from '../../trade.gen'
+import { trade } from '../../trade.en.gen'
 
 /** What every screen says. */
 export const base = {
@@ -38,7 +38,7 @@ export const base = {
     caution:
       'Low Hiss does not replace a qualified mechanic or inspector. Local law and the maker’s figures come first.',
   },
-  kind: trade.en.kind,
+  kind: trade.kind,
   outcome: {
     pass: 'Pass',
     fail: 'Fail',
@@ -49,7 +49,7 @@ export const base = {
     close: 'close call',
     pending: 'Not judged yet',
   },
-  step: trade.en.step,
+  step: trade.step,
   column: {
     live: 'live',
     byEye: 'by eye',

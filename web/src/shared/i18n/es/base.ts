@@ -1,5 +1,5 @@
 import type { base as english } from '../en/base'
-import { trade } from '../../trade.gen'
+import { trade } from '../../trade.es.gen'
 
 export const base: typeof english = {
   app: {
@@ -38,7 +38,7 @@ export const base: typeof english = {
     caution:
       'Low Hiss no sustituye a un mecánico o inspector calificado. Primero valen la ley local y las cifras del fabricante.',
   },
-  kind: trade.es.kind,
+  kind: trade.kind,
   outcome: {
     pass: 'Aprobado',
     fail: 'Reprobado',
@@ -49,7 +49,7 @@ export const base: typeof english = {
     close: 'por poco',
     pending: 'Aún sin juzgar',
   },
-  step: trade.es.step,
+  step: trade.step,
   column: {
     live: 'en vivo',
     byEye: 'a la vista',
