@@ -16,7 +16,7 @@ class SealRow(Base):
     """One seal of the installation's chain; never changed. ``document`` is its text, verbatim as sealed."""
 
     __tablename__ = "seal"
-    __table_args__ = (Index(None, "run_id"),)
+    __table_args__ = (Index(None, "run_id"), Index(None, "sha256"))
 
     place: Mapped[int] = mapped_column(primary_key=True, autoincrement=False)
     run_id: Mapped[str | None] = mapped_column(ForeignKey("run.id"))

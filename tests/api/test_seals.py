@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import datetime as dt
 import json
 import subprocess
 import sys
@@ -14,6 +15,7 @@ import pytest
 
 from lowhiss.cli import main
 from lowhiss.demo.scenario import demo_id
+from lowhiss.store.models import RunRow
 from tests.conftest import ROOT, sign_in
 from tests.devices import Device
 
@@ -122,3 +124,31 @@ def test_a_file_of_seals_is_checked_by_somebody_else_s_programme(client, ended, 
 def checked(path: Path) -> tuple[int, str]:
     done = subprocess.run([sys.executable, str(CHECKER), str(path)], capture_output=True, text=True, check=False)
     return done.returncode, done.stderr
+
+
+def test_whoever_holds_a_paper_checks_its_seal_without_an_account(client, ended, app_url, store):
+    run_id, device = ended
+    first = sign(client, run_id, signed_at=now(device)).raise_for_status().json()
+    with httpx.Client(base_url=app_url, timeout=20) as stranger:
+        told = stranger.get(f"/api/check/{first['sha256']}").raise_for_status().json()
+        began = client.get(f"/api/runs/{run_id}").json()["started_at"]
+        assert (told["place"], told["unit"], told["outcome"]) == (first["place"], "MV-12", "incomplete")
+        assert dt.datetime.fromisoformat(told["began"]) == dt.datetime.fromisoformat(began)
+        assert (told["changed"], told["amended_by"]) == (0, None)
+        assert "Ines Aldous" not in json.dumps(told)
+        second = sign(client, run_id, "Hanne Solberry", signed_at=now(device)).raise_for_status().json()
+        told = stranger.get(f"/api/check/{first['sha256']}").json()
+        assert (told["changed"], told["amended_by"]) == (0, second["place"])
+        with store.transaction() as session:
+            session.get_one(RunRow, run_id).driver = "Somebody Else"
+        assert stranger.get(f"/api/check/{second['sha256']}").json()["changed"] > 0
+        with store.transaction() as session:
+            session.get_one(RunRow, run_id).driver = "Ines Aldous"
+        answer = stranger.get(f"/api/check/{'0' * 64}")
+        assert (answer.status_code, answer.json()["error"]["code"]) == (404, "seal_unknown")
+        assert stranger.get("/api/check/short").status_code == 422
+        chain = client.get("/api/seals").raise_for_status().json()["seals"]
+        key = next(json.loads(one["document"]) for one in chain if json.loads(one["document"])["kind"] == "key")
+        of_key = next(one["sha256"] for one in chain if json.loads(one["document"])["place"] == key["place"])
+        told = stranger.get(f"/api/check/{of_key}").raise_for_status().json()
+        assert (told["began"], told["changed"]) == ("", 0)

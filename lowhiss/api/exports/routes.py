@@ -66,10 +66,15 @@ class ListQuery(WantedQuery):
 
 @router.get("/runs/{run_id}/sheet.pdf", operation_id="getSheetPdf", response_class=Response)
 async def get_sheet_pdf(
-    run_id: Annotated[str, Path(pattern=UUID_PATTERN)], store: StoreDep, words: WordsDep, size: Size = "A4"
+    run_id: Annotated[str, Path(pattern=UUID_PATTERN)],
+    request: Request,
+    store: StoreDep,
+    words: WordsDep,
+    size: Size = "A4",
 ) -> Response:
     """A run's sheet as a paper, with its signatures and a code to check its seal by."""
-    data = await HEAVY.run(papers.sheet_pdf, store, run_id, words, size)
+    check_at = f"{request.base_url}check/"
+    data = await HEAVY.run(papers.sheet_pdf, store, run_id, words, size, check_at)
     return _pdf(data, f"low-hiss-{run_id[:8]}.pdf")
 
 

@@ -78,6 +78,18 @@ class HeadOut(BaseModel):
     sealed_at: dt.datetime | None
 
 
+class CheckedSealOut(BaseModel):
+    """A seal by its hash: what it seals, and whether anything of that was changed since. No names."""
+
+    place: int
+    sealed_at: dt.datetime
+    unit: str
+    began: str
+    outcome: str
+    amended_by: int | None
+    changed: int
+
+
 @router.post("/runs/{run_id}/sign", operation_id="signSheet", status_code=201)
 async def sign_sheet(
     run_id: RunId, body: SignBody, request: Request, store: StoreDep, keys: KeysDep, browser: BrowserDep
@@ -107,6 +119,12 @@ async def get_seal_file(run_id: RunId, store: StoreDep, response: Response) -> d
     """A run's seals as a file, ``low-hiss-seals/1``: checked by ``lowhiss verify``, or by anybody."""
     response.headers["Content-Disposition"] = f'attachment; filename="low-hiss-seals-{run_id}.json"'
     return await HEAVY.run(sealing.run_file, store, run_id)
+
+
+@router.get("/check/{sha256}", operation_id="checkSeal")
+async def check_seal(sha256: Annotated[str, Path(pattern="^[0-9a-f]{64}$")], store: StoreDep) -> CheckedSealOut:
+    """What the seal of a paper seals, for whoever holds the paper."""
+    return CheckedSealOut.model_validate(asdict(await HEAVY.run(verifying.check_one, store, sha256)))
 
 
 @router.get("/seals/head", operation_id="getSealHead")

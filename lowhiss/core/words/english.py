@@ -55,7 +55,9 @@ PAPER = {
     "judged_by": "Judged by",
     "run": "Run",
     "recording": "From a recording",
-    "sealed": "Seal {place}, {when}: {hash}. Check it: lowhiss verify, or docs/seal.md.",
+    "sealed": "Seal {place}, {when}: {hash}.",
+    "check": "The code leads to where it is checked: unit, hour and outcome there must be those of this paper. Its file is "
+    "checked without this house: lowhiss verify, or docs/seal.md.",
     "unsigned": "Nobody has signed this sheet.",
     "signatures": "Signatures",
     "driver_part": "who tested",

@@ -61,7 +61,9 @@ PAPER = {
     "judged_by": "Juzgada por",
     "run": "Prueba",
     "recording": "De una grabación",
-    "sealed": "Sello {place}, {when}: {hash}. Compruébelo: lowhiss verify, o docs/seal.md.",
+    "sealed": "Sello {place}, {when}: {hash}.",
+    "check": "El código lleva adonde se comprueba: unidad, hora y resultado deben ser los de este papel. Su archivo se "
+    "comprueba sin esta casa: lowhiss verify, o docs/seal.md.",
     "unsigned": "Nadie ha firmado esta hoja.",
     "signatures": "Firmas",
     "driver_part": "quien probó",

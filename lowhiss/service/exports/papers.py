@@ -20,8 +20,11 @@ _SETS = ("valued", "withdrawn")
 """Marks that say something of another one; they stand with it."""
 
 
-def sheet_pdf(store: Store, run_id: str, words: Words, size: Size) -> bytes:
-    """A run's sheet as PDF, with its signatures and a code to check its seal by. Raises NotFoundError."""
+def sheet_pdf(store: Store, run_id: str, words: Words, size: Size, check_at: str) -> bytes:
+    """A run's sheet as PDF, with its signatures and a code to check its seal by. Raises NotFoundError.
+
+    check_at : the address at which a seal is checked, up to its hash.
+    """
     sheet = lifecycle.sheet(store, run_id, words)
     seals, signed, _ = sealing.seals_of(store, run_id)
     book, head, verdict = words.book.PAPER, sheet.head, sheet.verdict
@@ -40,7 +43,7 @@ def sheet_pdf(store: Store, run_id: str, words: Words, size: Size) -> bytes:
     seal = None
     if last is not None:
         said = book["sealed"].format(place=last.place, when=_moment(last.sealed_at), hash=last.sha256)
-        seal = said, f"low-hiss-seal:{last.place}:{last.sha256}"
+        seal = f"{said} {book['check']}", f"{check_at}{last.sha256}"
     tables = [_stages(verdict, words), _marks(sheet.events, words)]
     if signed:
         people = [

@@ -168,6 +168,7 @@ RIGHTS: dict[str, frozenset[str]] = {
     "getSeals": _SIGNED_IN,
     "getSealFile": _SIGNED_IN,
     "getSealHead": _SIGNED_IN,
+    "checkSeal": _EVERYONE,
     "getChain": _MANAGER,
     # rules
     "getRulebook": _SIGNED_IN,

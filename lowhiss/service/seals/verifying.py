@@ -2,15 +2,18 @@
 
 from __future__ import annotations
 
+import datetime as dt
 import json
 from collections.abc import Iterator
+from dataclasses import dataclass
 from typing import Any
 
-from sqlalchemy import select
+from sqlalchemy import func, select
 from sqlalchemy.orm import Session
 
 from lowhiss.exchange.keys import KeyFiles
 from lowhiss.exchange.seals import Problem, Seal, check, differences, key_id, out_of_chain, wrong_with
+from lowhiss.service.errors import NotFoundError
 from lowhiss.service.runs.rows import judge_row
 from lowhiss.service.seals.rows import kept_rows, result_of
 from lowhiss.service.seals.sealing import every_seal, plain_seal, public_keys
@@ -68,6 +71,56 @@ def wrong_with_run(session: Session, run_id: str) -> list[Problem]:
     seals = [plain_seal(row) for row in rows]
     found = check(seals, public_keys(session), whole=False)
     return [*found, *(one for seal in seals[-1:] for one in _against_rows(session, seal))]
+
+
+@dataclass(frozen=True, slots=True)
+class Checked:
+    """What a stranger is told who has a seal's hash from a paper: enough to hold the paper against, and no names.
+
+    began, unit, outcome : of the run that it seals; empty where it seals a key.  amended_by : the run's latest seal,
+    where that is another.  changed : how much was changed since it was sealed.
+    """
+
+    place: int
+    sealed_at: dt.datetime
+    unit: str
+    began: str
+    outcome: str
+    amended_by: int | None
+    changed: int
+
+
+def check_one(store: Store, sha256: str) -> Checked:
+    """The seal of this hash, held against the rows that it covers. Raises NotFoundError."""
+    with store.transaction() as session:
+        row = session.scalar(select(SealRow).where(SealRow.sha256 == sha256))
+        if row is None:
+            raise NotFoundError("seal_unknown", "sha256: no seal of this house has this hash.", "sha256")
+        seal = plain_seal(row)
+        found = wrong_with(seal, public_keys(session))
+        if row.run_id is None:
+            return Checked(row.place, row.sealed_at, "", "", "", None, len([*found, *_against_rows(session, seal)]))
+        last = session.scalar(select(func.max(SealRow.place)).where(SealRow.run_id == row.run_id))
+        changed = [*found, *wrong_with_run(session, row.run_id)]
+        record, result = _sealed(seal)
+        return Checked(
+            place=row.place,
+            sealed_at=row.sealed_at,
+            unit=str(record.get("unit", {}).get("name", "")),
+            began=str(record.get("started_at", "")),
+            outcome=str(result.get("outcome", "")),
+            amended_by=last if last != row.place else None,
+            changed=len(set(changed)),
+        )
+
+
+def _sealed(seal: Seal) -> tuple[dict[str, Any], dict[str, Any]]:
+    """The record and the result as they were sealed; empty where the text was broken, which is told as a change."""
+    try:
+        document = json.loads(seal.document)
+        return dict(document["record"]), dict(document["result"])
+    except (ValueError, KeyError, TypeError):
+        return {}, {}
 
 
 def _against_rows(session: Session, seal: Seal) -> Iterator[Problem]:

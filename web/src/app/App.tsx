@@ -14,6 +14,7 @@ import {
   GatePage,
   Learn,
   Rules,
+  CheckPage,
   ComparePage,
   LogPage,
   PeoplePage,
@@ -41,6 +42,9 @@ export const queries = new QueryClient({
     },
   },
 })
+
+/** The seal that a paper's code asks for: no account is needed to check it. */
+const sealed = location.pathname.match(/^\/check\/([0-9a-f]{64})$/)?.[1]
 
 export function App({ initial, recorder }: { initial: Preferences; recorder: RecorderState }) {
   const [preferences, setPreferences] = useState(() => {
@@ -70,38 +74,44 @@ export function App({ initial, recorder }: { initial: Preferences; recorder: Rec
     <PreferencesContext value={setting}>
       <RecorderContext value={recorder}>
         <QueryClientProvider client={queries}>
-          <SessionGate>
-            <BrowserRouter>
-              <Suspense>
-                <Routes>
-                  <Route path="test/new/:unitId" element={<SetupPage />} />
-                  <Route path="test/:runId" element={<TestPage />} />
-                  <Route path="round/new/:unitId" element={<StartRound />} />
-                  <Route path="round/:roundId" element={<RoundPage />} />
-                  <Route path="practice/:practiceId" element={<DashPage />} />
-                  <Route element={<Shell />}>
-                    <Route path="practice" element={<PracticePage />} />
-                    <Route path="learn/*" element={<Learn />} />
-                    <Route path="practice/:practiceId/after" element={<AfterPage />} />
-                    <Route path="practice/:practiceId/watch" element={<WatchPage />} />
-                    <Route index element={<YardPage />} />
-                    <Route path="gate" element={<GatePage />} />
-                    <Route path="log" element={<LogPage />} />
-                    <Route path="traces" element={<TracesPage />} />
-                    <Route path="log/compare" element={<ComparePage />} />
-                    <Route path="units" element={<UnitsPage />} />
-                    <Route path="units/:unitId" element={<UnitPage />} />
-                    <Route path="workshop" element={<WorkshopPage />} />
-                    <Route path="people" element={<PeoplePage />} />
-                    <Route path="rules/*" element={<Rules />} />
-                    <Route path="runs/:runId" element={<SheetPage />} />
-                    <Route path="rounds/:roundId" element={<RoundSheet />} />
-                    <Route path="*" element={<NotFound />} />
-                  </Route>
-                </Routes>
-              </Suspense>
-            </BrowserRouter>
-          </SessionGate>
+          {sealed ? (
+            <Suspense>
+              <CheckPage hash={sealed} />
+            </Suspense>
+          ) : (
+            <SessionGate>
+              <BrowserRouter>
+                <Suspense>
+                  <Routes>
+                    <Route path="test/new/:unitId" element={<SetupPage />} />
+                    <Route path="test/:runId" element={<TestPage />} />
+                    <Route path="round/new/:unitId" element={<StartRound />} />
+                    <Route path="round/:roundId" element={<RoundPage />} />
+                    <Route path="practice/:practiceId" element={<DashPage />} />
+                    <Route element={<Shell />}>
+                      <Route path="practice" element={<PracticePage />} />
+                      <Route path="learn/*" element={<Learn />} />
+                      <Route path="practice/:practiceId/after" element={<AfterPage />} />
+                      <Route path="practice/:practiceId/watch" element={<WatchPage />} />
+                      <Route index element={<YardPage />} />
+                      <Route path="gate" element={<GatePage />} />
+                      <Route path="log" element={<LogPage />} />
+                      <Route path="traces" element={<TracesPage />} />
+                      <Route path="log/compare" element={<ComparePage />} />
+                      <Route path="units" element={<UnitsPage />} />
+                      <Route path="units/:unitId" element={<UnitPage />} />
+                      <Route path="workshop" element={<WorkshopPage />} />
+                      <Route path="people" element={<PeoplePage />} />
+                      <Route path="rules/*" element={<Rules />} />
+                      <Route path="runs/:runId" element={<SheetPage />} />
+                      <Route path="rounds/:roundId" element={<RoundSheet />} />
+                      <Route path="*" element={<NotFound />} />
+                    </Route>
+                  </Routes>
+                </Suspense>
+              </BrowserRouter>
+            </SessionGate>
+          )}
         </QueryClientProvider>
       </RecorderContext>
     </PreferencesContext>

@@ -17,6 +17,9 @@ export const LogPage = lazy(() => worded(import('../features/log')).then((m) => 
 export const ComparePage = lazy(() =>
   worded(import('../features/log')).then((m) => ({ default: m.ComparePage })),
 )
+export const CheckPage = lazy(() =>
+  worded(import('../features/check')).then((m) => ({ default: m.CheckPage })),
+)
 export const PeoplePage = lazy(() =>
   worded(import('../features/people')).then((m) => ({ default: m.PeoplePage })),
 )

@@ -85,6 +85,8 @@ function SignForm({ run, here, signed }: SigningProps & { signed: Signed[] }) {
   const [how, setHow] = useState<How>(me?.demo ? 'demo' : 'password')
   const [secret, setSecret] = useState('')
   const [pending, setPending] = useState<Pending | undefined>(() => pendingOf(run.id))
+  // tried again after an answer was lost it is the same signature, and stands once
+  const [fresh, setFresh] = useState(() => crypto.randomUUID())
   const people = [me, ...(cab ?? [])].filter(
     (one, place, all): one is Person => !!one && all.findIndex((other) => other?.id === one.id) === place,
   )
@@ -94,7 +96,7 @@ function SignForm({ run, here, signed }: SigningProps & { signed: Signed[] }) {
         api.POST('/api/runs/{run_id}/sign', {
           params: { path: { run_id: run.id } },
           body: {
-            id: pending?.id ?? crypto.randomUUID(),
+            id: pending?.id ?? fresh,
             person_id: who,
             how,
             secret: how === 'demo' ? '' : secret,
@@ -105,6 +107,7 @@ function SignForm({ run, here, signed }: SigningProps & { signed: Signed[] }) {
     onSuccess: async () => {
       forgetPending(run.id)
       setPending(undefined)
+      setFresh(crypto.randomUUID())
       setSecret('')
       await queries.invalidateQueries({ queryKey: ['seals', run.id] })
       await queries.invalidateQueries({ queryKey: ['sheet', run.id] })

@@ -2651,6 +2651,26 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/check/{sha256}": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * Check Seal
+         * @description What the seal of a paper seals, for whoever holds the paper.
+         */
+        get: operations["checkSeal"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/seals/head": {
         parameters: {
             query?: never;
@@ -3624,6 +3644,29 @@ export interface components {
             };
             /** Looser */
             looser: components["schemas"]["LooserOut"][];
+        };
+        /**
+         * CheckedSealOut
+         * @description A seal by its hash: what it seals, and whether anything of that was changed since. No names.
+         */
+        CheckedSealOut: {
+            /** Place */
+            place: number;
+            /**
+             * Sealed At
+             * Format: date-time
+             */
+            sealed_at: string;
+            /** Unit */
+            unit: string;
+            /** Began */
+            began: string;
+            /** Outcome */
+            outcome: string;
+            /** Amended By */
+            amended_by: number | null;
+            /** Changed */
+            changed: number;
         };
         /**
          * ClassBody
@@ -13803,6 +13846,46 @@ export interface operations {
                     "application/json": {
                         [key: string]: unknown;
                     };
+                };
+            };
+            /** @description The input cannot be accepted. */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ErrorOut"];
+                };
+            };
+            /** @description It was not done: the error's code and sentence say why. */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ErrorOut"];
+                };
+            };
+        };
+    };
+    checkSeal: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                sha256: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["CheckedSealOut"];
                 };
             };
             /** @description The input cannot be accepted. */

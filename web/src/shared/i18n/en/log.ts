@@ -52,6 +52,20 @@ export const log = {
     as_records: 'Records (zip)',
     as_pdf: 'PDF',
     fetch: 'Fetch the file',
+    check: {
+      title: 'Does this paper say what was sealed?',
+      sound: 'The seal is of this house, and nothing that it covers was changed since.',
+      changed_one: 'Something was changed since it was sealed. Do not go by this paper: ask the house.',
+      changed_other:
+        '{{count}} things were changed since it was sealed. Do not go by this paper: ask the house.',
+      unknown: 'No seal of this house has this hash. Do not go by this paper.',
+      compare: 'The paper is good if it says the same of these three:',
+      seal: 'Seal',
+      key: 'Seal {{place}}, {{when}}, is of a signing key and of no test.',
+      amended: 'The test was sealed again later, as seal {{place}}: ask for the newer paper.',
+      elsewhere:
+        'Whoever does not want to take our word for it: the sheet’s seals are a file that anybody can check without us.',
+    },
     otherTable: 'Another table',
     table_units: 'Units',
     table_trailers: 'Trailers',

@@ -54,6 +54,20 @@ export const log: typeof english = {
     as_records: 'Registros (zip)',
     as_pdf: 'PDF',
     fetch: 'Traer el archivo',
+    check: {
+      title: '¿Dice este papel lo que se selló?',
+      sound: 'El sello es de esta casa y nada de lo que cubre se cambió desde entonces.',
+      changed_one: 'Algo se cambió después de sellarlo. No se fíe de este papel: pregunte a la casa.',
+      changed_other:
+        '{{count}} cosas se cambiaron después de sellarlo. No se fíe de este papel: pregunte a la casa.',
+      unknown: 'Ningún sello de esta casa tiene esta huella. No se fíe de este papel.',
+      compare: 'El papel vale si dice lo mismo de estas tres cosas:',
+      seal: 'Sello',
+      key: 'El sello {{place}}, {{when}}, es de una llave de firma y de ninguna prueba.',
+      amended: 'La prueba se selló otra vez después, como sello {{place}}: pida el papel más nuevo.',
+      elsewhere:
+        'Quien no quiera creernos: los sellos de la hoja son un archivo que cualquiera puede comprobar sin nosotros.',
+    },
     otherTable: 'Otra tabla',
     table_units: 'Unidades',
     table_trailers: 'Remolques',

@@ -92,6 +92,7 @@ export const refusals: Record<string, string> = {
   told_already: 'El resultado ya se dijo, y queda como se dijo.',
   recording_long: 'file: es demasiado largo para guardarlo: córtelo a los días que importan.',
   not_ended: 'run_id: esta prueba sigue: termínela y luego firme.',
+  seal_unknown: 'sha256: ningún sello de esta casa tiene esta huella.',
   signed_when: 'signed_at: es anterior a la prueba o futuro: ponga el reloj en hora.',
   not_yours_to_sign: 'Firma quien probó, y al lado un instructor o gerente: esta fue de otra persona.',
   not_sealed: 'run_id: nadie ha firmado esta hoja.',

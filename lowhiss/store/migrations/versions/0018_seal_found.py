@@ -1,0 +1,13 @@
+"""A seal is found by its hash, as it stands on paper."""
+
+from alembic import op
+
+
+revision = '0018'
+down_revision = '0017'
+branch_labels = None
+depends_on = None
+
+
+def upgrade() -> None:
+    op.create_index(op.f('ix_seal_sha256'), 'seal', ['sha256'])
