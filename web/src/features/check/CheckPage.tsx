@@ -1,8 +1,10 @@
 import { useQuery } from '@tanstack/react-query'
 import { useTranslation } from 'react-i18next'
 import { api, ApiError, need, type Schema } from '../../shared/api'
-import { useFigures } from '../../shared/figures/useFigures'
 import { Notice, OutcomeMark } from '../../shared/ui'
+
+/** A moment as a paper has it, wherever it is read. */
+const asOnPaper = (moment: string) => `${new Date(moment).toISOString().slice(0, 16).replace('T', ' ')} UTC`
 
 type Outcome = Parameters<typeof OutcomeMark>[0]['outcome']
 
@@ -39,7 +41,6 @@ export function CheckPage({ hash }: { hash: string }) {
 
 function Sealed({ seal }: { seal: Schema['CheckedSealOut'] }) {
   const { t } = useTranslation()
-  const figures = useFigures()
   return (
     <>
       {seal.changed > 0 ? (
@@ -62,19 +63,19 @@ function Sealed({ seal }: { seal: Schema['CheckedSealOut'] }) {
             <dt className="text-soft">{t('log.unit')}</dt>
             <dd className="text-lead font-semibold">{seal.unit || '–'}</dd>
             <dt className="text-soft">{t('sheet.started')}</dt>
-            <dd className="num text-lead font-semibold">{figures.when(seal.began)}</dd>
+            <dd className="num text-lead font-semibold">{asOnPaper(seal.began)}</dd>
             <dt className="text-soft">{t('log.outcome')}</dt>
             <dd>
               <OutcomeMark outcome={seal.outcome as Outcome} />
             </dd>
             <dt className="text-soft">{t('log.check.seal')}</dt>
             <dd className="num">
-              {seal.place} · {figures.when(seal.sealed_at)}
+              {seal.place} · {asOnPaper(seal.sealed_at)}
             </dd>
           </dl>
         </>
       ) : (
-        <p>{t('log.check.key', { place: seal.place, when: figures.when(seal.sealed_at) })}</p>
+        <p>{t('log.check.key', { place: seal.place, when: asOnPaper(seal.sealed_at) })}</p>
       )}
       {seal.amended_by !== null && (
         <p className="border-l-4 border-amber pl-3">{t('log.check.amended', { place: seal.amended_by })}</p>

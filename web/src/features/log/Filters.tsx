@@ -101,7 +101,7 @@ export function Filters({ params, onChange }: FiltersProps) {
             ...Object.entries(findable?.findings ?? {}).map(([value, text]) => ({ value, text })),
           ]}
         />
-        <div className="flex items-end gap-4">
+        <div className="flex items-end gap-4 sm:col-span-2">
           {(['sealed', 'recorded'] as const).map((name) => (
             <label key={name} className="inline-flex min-h-touch items-center gap-2">
               <input

@@ -71,10 +71,11 @@ function TakeOver() {
   const refused = Object.entries(send.data?.refused ?? {})
   return (
     <div className="grid gap-1">
-      <label className="ml-6 inline-grid">
-        <span className="text-note text-soft">{t('log.takeOver')}</span>
+      <label className="relative ml-6 inline-grid min-h-touch place-items-center border-[1.5px] border-ink bg-sheet px-4 font-semibold focus-within:outline-3 focus-within:outline-offset-2 focus-within:outline-air">
+        {t('log.takeOver')}
         <input
           type="file"
+          className="absolute inset-0 opacity-0"
           accept=".zip,application/zip"
           disabled={send.isPending}
           onChange={(event) => event.target.files?.[0] && send.mutate(event.target.files[0])}
