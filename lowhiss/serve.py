@@ -290,6 +290,12 @@ def key_files(directory: Path) -> KeyFiles:
     return KeyFiles(Path(given) if given else directory / "keys")
 
 
+def spool_of(directory: Path) -> Path:
+    """Where files of long jobs lie; of several machines, one place that all of them see."""
+    given = os.environ.get("LOWHISS_SPOOL")
+    return Path(given) if given else directory / "waiting"
+
+
 def _with_store(data_dir: Path, work: Callable[[Store], int]) -> int:
     """Do something with the store of an installation; returns the exit code, 1 with a sentence where it cannot be."""
     try:
@@ -331,7 +337,7 @@ def _web_server(store: Store, wider: Wider, directory: Path, *, demo_accounts: b
         tuple(sorted(names - {"0.0.0.0", "::"})),
         demo_accounts=demo_accounts,
         secure=wider.tls,
-        spool=directory / "waiting",
+        spool=spool_of(directory),
         keys=key_files(directory),
     )
     app.state.worker.wake()  # an earlier process may have left a question half answered

@@ -44,6 +44,7 @@ from lowhiss.exchange.keys import KeyFiles
 from lowhiss.service.exports import leaving
 from lowhiss.service.jobs import WorkOn
 from lowhiss.service.runs import whatif as whatif_job
+from lowhiss.service.spool import Spool
 from lowhiss.service.traces import many
 from lowhiss.service.working import Worker
 from lowhiss.store.engine import Store
@@ -92,10 +93,10 @@ def create_app(
     app.state.store = store
     app.state.demo_accounts = demo_accounts
     own = Path(tempfile.gettempdir()) / f"low-hiss-{os.getuid()}"
-    app.state.spool = many.Spool(spool or own / "waiting")
+    app.state.spool = Spool(spool or own / "waiting")
     app.state.bus = Bus(os.environ.get(BUS_URL))
     app.state.keys = keys or KeyFiles(own / "keys")
-    app.state.worker = None if store is None else Worker(store, _jobs(app.state.spool))
+    app.state.worker = None if store is None else Worker(store, _jobs(app.state.spool), app.state.spool)
     office = (session, people, units, trailers, standing, rulebook, sums, whatif)
     for area in (
         *office,
@@ -123,7 +124,7 @@ def create_app(
     return app
 
 
-def _jobs(spool: many.Spool) -> dict[str, WorkOn]:
+def _jobs(spool: Spool) -> dict[str, WorkOn]:
     """How each kind of long work is done."""
     exported: dict[str, WorkOn] = {leaving.KIND: partial(leaving.work_on, spool)}
     return {whatif_job.KIND: whatif_job.work_on, many.KIND: partial(many.work_on, spool), **exported}

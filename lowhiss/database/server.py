@@ -13,7 +13,7 @@ import subprocess
 import tempfile
 import threading
 import time
-from collections.abc import Callable
+from collections.abc import Callable, Sequence
 from pathlib import Path
 
 import pymysql
@@ -34,11 +34,14 @@ class DatabaseError(RuntimeError):
 class PrivateServer:
     """A mariadbd of our own below ``directory``; started on a free loopback port, restarted when it dies.
 
+    options : what mariadbd is given beside our own, as a server that keeps a log for replicas needs it.
+
     Raises DatabaseError from ``start``.
     """
 
-    def __init__(self, directory: Path) -> None:
+    def __init__(self, directory: Path, options: Sequence[str] = ()) -> None:
         self.directory = directory.resolve()
+        self._options = options
         self.port = 0
         self._process: subprocess.Popen[bytes] | None = None
         self._stopping = threading.Event()
@@ -197,6 +200,7 @@ class PrivateServer:
             "--innodb-doublewrite=1",
             f"--sql-mode={_SQL_MODE}",
             "--default-time-zone=+00:00",
+            *self._options,
         ]
         # a session of its own: Ctrl-C is for us, and we stop the server in our own time
         self._process = subprocess.Popen(

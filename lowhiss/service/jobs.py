@@ -30,9 +30,15 @@ WorkOn = Callable[[Store, str, str, Executor], None]
 
 
 def new_job(
-    session: Session, kind: str, by: Person, asked: dict[str, Any], total: int, summary: dict[str, Any]
+    session: Session,
+    kind: str,
+    by: Person,
+    asked: dict[str, Any],
+    total: int,
+    summary: dict[str, Any],
+    place: str | None = None,
 ) -> JobRow:
-    """A job that waits to be done. Raises RefusedError where too many wait already."""
+    """A job that waits to be done. place : where its files lie. Raises RefusedError where too many wait already."""
     unended = select(func.count()).select_from(JobRow).where(JobRow.kind == kind, JobRow.state.in_(UNENDED))
     if (session.scalar(unended) or 0) >= MAX_UNENDED:
         raise RefusedError("too_many_jobs", "Other questions are still being answered: ask when one is done.", "")
@@ -46,6 +52,7 @@ def new_job(
         total=total,
         done=0,
         summary=summary,
+        place=place,
     )
     session.add(row)
     _make_room(session, kind)
@@ -84,12 +91,18 @@ def cancel_job(session: Session, kind: str, job_id: str) -> JobRow:
 # working on one
 
 
-def claim(store: Store, kinds: tuple[str, ...], worker: str, now: dt.datetime) -> tuple[str, str] | None:
-    """The next job that nobody works on, taken by ``worker``: its kind and its id; None where there is none."""
+def claim(
+    store: Store, kinds: tuple[str, ...], worker: str, now: dt.datetime, place: str | None = None
+) -> tuple[str, str] | None:
+    """The next job that nobody works on, taken by ``worker``: its kind and its id; None where there is none.
+
+    place : the files that the worker sees; a job with files elsewhere is left to others.
+    """
     left = or_(JobRow.seen_at < now - LEFT_AFTER, JobRow.worker == worker)
     free = or_(JobRow.state == "waiting", (JobRow.state == "running") & left)
     with store.transaction() as session:
-        query = select(JobRow).where(JobRow.kind.in_(kinds), free).order_by(JobRow.asked_at).limit(1)
+        here = or_(JobRow.place.is_(None), JobRow.place == place)
+        query = select(JobRow).where(JobRow.kind.in_(kinds), free, here).order_by(JobRow.asked_at).limit(1)
         row = session.scalar(query.with_for_update(skip_locked=True))
         if row is None:
             return None

@@ -13,6 +13,7 @@ from sqlalchemy.exc import DBAPIError
 
 from lowhiss.engine.executor import SCHEDULER, executor
 from lowhiss.service.jobs import WorkOn, claim, fail_job, unended
+from lowhiss.service.spool import Spool
 from lowhiss.store.engine import Store
 
 log = logging.getLogger(__name__)
@@ -23,10 +24,13 @@ _MOST_TRIES = 3
 
 
 class Worker:
-    """Answers questions for as long as there are any; woken by whoever asks one. kinds : how each kind is worked on."""
+    """Answers questions for as long as there are any; woken by whoever asks one.
 
-    def __init__(self, store: Store, kinds: Mapping[str, WorkOn]) -> None:
-        self.store = store
+    kinds : how each kind is worked on.  spool : the files that are seen from here.
+    """
+
+    def __init__(self, store: Store, kinds: Mapping[str, WorkOn], spool: Spool | None = None) -> None:
+        self.store, self._spool = store, spool
         self._kinds = kinds
         self.id = str(uuid.uuid4())
         self._lock = threading.Lock()
@@ -51,7 +55,8 @@ class Worker:
         while not self._over.is_set():
             self._asked.clear()
             try:
-                found = claim(self.store, tuple(self._kinds), self.id, dt.datetime.now(dt.UTC))
+                place = self._spool.place if self._spool is not None else None
+                found = claim(self.store, tuple(self._kinds), self.id, dt.datetime.now(dt.UTC), place)
                 if found is not None:
                     kind, job_id = found
                     tries[job_id] = tries.get(job_id, 0) + 1
@@ -63,8 +68,8 @@ class Worker:
                             return
                 else:
                     self._over.wait(_LOOK_AGAIN_S)
-            except DBAPIError:
-                # it comes again, and what was kept stands
+            except (DBAPIError, OSError):
+                # the database or the disk: it comes again, and what was kept stands
                 self._over.wait(_LOOK_AGAIN_S)
 
     def _answer(self, work_on: WorkOn, job_id: str, tried: int) -> None:

@@ -218,7 +218,8 @@ class EditionRow(Base):
 class JobRow(Base):
     """Long work that somebody asked for: what was asked, how far it is, and what came of it.
 
-    ``seen_at`` is when a process last worked on it; one that stopped is taken up again from ``done``.
+    ``seen_at`` is when a process last worked on it; one that stopped is taken up again from ``done``. ``place``: where
+    its files lie; only who sees that place works on it.
     """
 
     __tablename__ = "job"
@@ -238,6 +239,7 @@ class JobRow(Base):
     seen_at: Mapped[dt.datetime | None] = mapped_column(UtcDateTime)
     ended_at: Mapped[dt.datetime | None] = mapped_column(UtcDateTime)
     why: Mapped[str] = mapped_column(String(300), default="")
+    place: Mapped[str | None] = mapped_column(String(36))
 
 
 class JobLineRow(Base):

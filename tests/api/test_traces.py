@@ -12,14 +12,25 @@ import httpx
 import pytest
 
 from lowhiss.core.record import read_run
+from lowhiss.demo.scenario import demo_id
+from lowhiss.engine.executor import executor
 from lowhiss.engine.judging import judge_record
 from lowhiss.engine.simulating import frame_of
 from lowhiss.exchange.recordings.writing import write_candump
 from lowhiss.exchange.traces import write_trace
-from lowhiss.service.runs import feeding
+from lowhiss.service.errors import NotFoundError
+from lowhiss.service.exports import leaving
+from lowhiss.service.jobs import claim
+from lowhiss.service.people.signin import Person
+from lowhiss.service.runs import feeding, log
+from lowhiss.service.spool import Spool
+from lowhiss.service.traces import many
+from lowhiss.service.traces.desk import Asked
 from tests.conftest import sign_in
 from tests.devices import Device
 from tests.trace.recorded import driven
+
+ODILE = Person(demo_id("Odile Ferrow"), "Odile Ferrow", "manager", "en", "psi", True)
 
 
 @pytest.fixture(scope="module")
@@ -228,6 +239,31 @@ def test_many_files_are_read_one_by_one_and_those_that_are_none_are_named(client
     # each is a recording like any other
     assert judged(client, lines["day.zip/day/a.csv"]["id"]).json()["verdict"]["overall"] == "pass"
     assert client.get("/api/trace-batches").json()[0]["id"] == batch
+
+
+def test_files_are_read_where_they_lie_and_no_process_takes_a_job_whose_files_it_does_not_see(store, text, tmp_path):
+    here, elsewhere = Spool(tmp_path / "here"), Spool(tmp_path / "elsewhere")
+    assert here.place != elsewhere.place
+    assert Spool(tmp_path / "here").place == here.place
+    batch = many.begin(store, here, ODILE, Asked("tractor_semitrailer", None, "leak-check", 1, {}))
+    taking = many.Taking(store, here, batch.id, "a.csv")
+    taking.take(text)
+    taking.done()
+    many.start(store, here, batch.id)
+    export = leaving.begin(store, here, ODILE, "csv", log.Wanted(outcome="fail"))
+    kinds = (many.KIND, leaving.KIND)
+    now = dt.datetime.now(dt.UTC)
+    assert claim(store, kinds, "other", now, elsewhere.place) is None
+    with executor(width=1) as work:
+        assert claim(store, kinds, "mine", now, here.place) == (many.KIND, batch.id)
+        many.work_on(here, store, batch.id, "mine", work)
+        assert claim(store, kinds, "mine", now, here.place) == (leaving.KIND, export.id)
+        leaving.work_on(here, store, export.id, "mine", work)
+    told = many.batch(store, here, batch.id)
+    assert (told.state, told.done, told.failed) == ("done", 1, 0)
+    assert leaving.file_of(store, here, export.id)[0].stat().st_size > 100
+    with pytest.raises(NotFoundError):
+        leaving.file_of(store, elsewhere, export.id)
 
 
 def test_a_batch_that_is_stopped_ends_and_leaves_no_file(client, app_spool, text):

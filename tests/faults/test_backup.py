@@ -11,15 +11,19 @@ import sys
 import threading
 import zipfile
 
+import httpx
 import pytest
 from sqlalchemy import text
 
 from lowhiss.backup import BackupError, back_up, outdated, put_back, read_manifest, scheduled
+from lowhiss.cli import main
 from lowhiss.database import PrivateServer
 from lowhiss.service.copies import Copies, copies_of, keep_copies
 from lowhiss.store.engine import Store, make_engine
 from lowhiss.upgrade import NOTE, upgrade
-from tests.conftest import copied
+from tests.conftest import copied, sign_in
+from tests.devices import Device
+from tests.faults.processes import LowHiss, free_port
 
 PAUSE = threading.Event()
 
@@ -195,3 +199,28 @@ def test_kept_are_days_weeks_and_months():
     assert kept[-7:] == names[-7:]
     assert 7 + 4 + 8 <= len(kept) <= 7 + 5 + 12
     assert outdated([*names, "mine.zip"]) == outdated(names)
+
+
+def test_the_commands_copy_while_it_runs_and_put_back_when_it_does_not(demo_database, tmp_path, capsys):
+    data, copy = tmp_path / "var", tmp_path / "kept.zip"
+    copied(demo_database, data / "database")
+    app = LowHiss(data, free_port(), "--demo")
+    assert main(["backup", str(copy), "--data", str(data)]) == 0
+    runs = read_manifest(copy).runs
+    assert f"{runs} tests" in capsys.readouterr().out
+    assert main(["restore", str(copy), "--data", str(data)]) == 1
+    assert "already runs" in capsys.readouterr().err
+    with httpx.Client(base_url=app.url, timeout=20) as client:
+        device = Device(sign_in(client))
+        device.begin().raise_for_status()
+        assert app.interrupt() == 0
+    cut = tmp_path / "cut.zip"
+    cut.write_bytes(copy.read_bytes()[:-100])
+    assert main(["restore", str(cut), "--data", str(data)]) == 1
+    assert len(capsys.readouterr().err.strip().splitlines()) >= 1
+    assert main(["restore", str(copy), "--data", str(data)]) == 0
+    assert "its seals are as they were made" in capsys.readouterr().out
+    app = LowHiss(data, free_port(), "--demo")
+    with httpx.Client(base_url=app.url, timeout=20) as client:
+        assert sign_in(client).get(f"/api/runs/{device.run_id}").status_code == 404
+    assert app.interrupt() == 0

@@ -4,6 +4,7 @@ from __future__ import annotations
 
 import contextlib
 import datetime as dt
+import io
 import signal
 import subprocess
 import sys
@@ -14,12 +15,17 @@ from distributed import Client
 
 from lowhiss.demo.scenario import demo_id
 from lowhiss.engine.executor import executor
+from lowhiss.exchange.traces import write_trace
 from lowhiss.service import working
 from lowhiss.service.jobs import claim
 from lowhiss.service.people.signin import Person
 from lowhiss.service.runs import whatif
+from lowhiss.service.spool import Spool
+from lowhiss.service.traces import many
+from lowhiss.service.traces.desk import Asked
 from tests.conftest import ROOT
 from tests.faults.processes import free_port
+from tests.trace.recorded import driven
 
 ODILE = Person(demo_id("Odile Ferrow"), "Odile Ferrow", "manager", "en", "psi", True)
 QUIET = {"stdout": subprocess.DEVNULL, "stderr": subprocess.DEVNULL, "cwd": ROOT}
@@ -72,6 +78,34 @@ def test_a_question_on_dask_is_answered_as_here_though_a_worker_is_killed(store,
         assert there.width == 2
         assert finished(store, ask(store), there) == local
     assert workers[0].poll() == -signal.SIGKILL
+
+
+def test_recordings_on_dask_are_read_as_here(store, cluster, tmp_path):
+    """The same files, read in processes of this machine and by the scheduler's workers."""
+    address, _ = cluster
+    one = driven("tractor", "leak-check")
+    text = io.StringIO()
+    write_trace(text, one.samples, one.spec.unit.needles, trailer=False)
+    told = []
+    for place, given in enumerate(({"width": 2}, {"address": address})):
+        spool = Spool(tmp_path / str(place))
+        batch = many.begin(store, spool, ODILE, Asked("tractor", None, "leak-check", 1, {}))
+        for name, data in (
+            ("a.csv", text.getvalue()),
+            ("milk.csv", "farm,litres\nA,1\nB,2\n"),
+            ("b.csv", text.getvalue()),
+        ):
+            taking = many.Taking(store, spool, batch.id, name)
+            taking.take(data.encode())
+            taking.done()
+        many.start(store, spool, batch.id)
+        assert claim(store, (many.KIND,), "here", dt.datetime.now(dt.UTC), spool.place) == (many.KIND, batch.id)
+        with executor(**given) as work:
+            many.work_on(spool, store, batch.id, "here", work)
+        done = many.batch(store, spool, batch.id)
+        told.append(((done.state, done.done, done.failed, done.sessions, done.outcomes), many.lines(store, batch.id)))
+    assert told[0][0] == ("done", 3, 1, 2, {"pass": 2})
+    assert told[0] == told[1]
 
 
 def test_a_scheduler_that_is_not_there_is_said_and_nothing_waits_for_ever(store, monkeypatch):

@@ -3,19 +3,24 @@
 from __future__ import annotations
 
 import contextlib
+import io
 import os
 import random
 import threading
 import uuid
+import zipfile
 from pathlib import Path
 
 import httpx
 import pytest
 
 from lowhiss.cli import main
+from lowhiss.demo.scenario import demo_id
+from lowhiss.exchange.traces import write_trace
 from tests.conftest import copied, sign_in
 from tests.devices import Device
 from tests.faults.processes import LowHiss, free_port, is_running
+from tests.trace.recorded import driven
 
 
 class PatientDevice(Device):
@@ -238,6 +243,65 @@ def until_acknowledged(device, *acts) -> None:
         assert answer.raise_for_status().json() == {"accepted": [act["id"] for act in acts], "set_aside": []}
         return
     raise AssertionError("never acknowledged")
+
+
+def test_a_kill_into_a_seal_leaves_one_signature_and_an_unbroken_chain(killable, capsys):
+    """Each signature resent until it is acknowledged, as a device does; the chain is then held against every row."""
+    rng = random.Random(4000)
+    with httpx.Client(base_url=killable[0].url, timeout=20) as client:
+        sign_in(client)
+        signed = {}
+        for _ in range(max(4, RUNS)):
+            device = PatientDevice(client)
+            device.until_kept(lambda device=device: _begun(device.begin(driver="Odile Ferrow")))
+            device.send_until_kept(*device.leak_test(100, 97), device.struck("finished"))
+            body = {"id": str(uuid.uuid4()), "person_id": demo_id("Odile Ferrow"), "how": "demo", "secret": ""}
+            body["signed_at"] = device.moment()["wall"]
+            # a seal takes some tens of milliseconds: the blow falls before, into or after it
+            blow = threading.Timer(rng.uniform(0, 0.08), kill_something, (killable, rng))
+            blow.start()
+            path = f"/api/runs/{device.run_id}/sign"
+            device.until_kept(lambda path=path, body=body: _begun(client.post(path, json=body)))
+            blow.join()
+            signed[device.run_id] = body["id"]
+        for run_id in signed:
+            told = client.get(f"/api/runs/{run_id}/seals").raise_for_status().json()
+            assert ([one["name"] for one in told["signed"]], len(told["seals"])) == (["Odile Ferrow"], 1)
+            assert told["problems"] == []
+    assert main(["verify", "--all", "--data", str(killable[0].data)]) == 0, capsys.readouterr().out
+    assert "nothing was changed" in capsys.readouterr().out
+
+
+def test_recordings_that_a_kill_interrupted_are_read_on_where_it_stood(killable):
+    one = driven("tractor_semitrailer", "leak-check", "coupling_leak:mild")
+    text = io.StringIO()
+    write_trace(text, one.samples, one.spec.unit.needles, trailer=True)
+    packed = io.BytesIO()
+    with zipfile.ZipFile(packed, "w") as file:
+        for number in range(8):
+            # each another drive, or it is the same recording
+            file.writestr(f"{number}.csv", text.getvalue().replace("\n", f"\n# {number}\n", 1).encode())
+    with httpx.Client(base_url=killable[0].url, timeout=20) as client:
+        sign_in(client)
+        batch = client.post("/api/trace-batches", json={"procedure": "leak-check"}).raise_for_status().json()["id"]
+        path = f"/api/trace-batches/{batch}"
+        headers = {"content-type": "application/octet-stream"}
+        client.put(f"{path}/files", params={"name": "day.zip"}, content=packed.getvalue(), headers=headers)
+        client.post(f"{path}/start").raise_for_status()
+        while client.get(path).json()["done"] < 2:
+            PAUSE.wait(0.02)
+        app = killable[0]
+        app.kill()
+        killable[0] = LowHiss(app.data, app.port, "--demo")
+        for _ in range(1200):
+            told = client.get(path).raise_for_status().json()
+            if told["state"] not in ("waiting", "running"):
+                break
+            PAUSE.wait(0.05)
+        assert (told["state"], told["done"], told["failed"]) == ("done", 8, 0)
+        lines = client.get(f"{path}/lines").json()
+        assert [line["name"] for line in lines] == [f"day.zip/{number}.csv" for number in range(8)]
+        assert not (app.data / "waiting" / batch).exists()
 
 
 def test_how_the_fleet_stands_and_when_it_is_due_on_the_command_line(killable, tmp_path, capsys):

@@ -3,21 +3,29 @@
 from __future__ import annotations
 
 import datetime as dt
+import io
 import json
 import logging
+import re
+import subprocess
 import uuid
 
+import httpx
 import pytest
 from cryptography import x509
 from cryptography.hazmat.primitives.asymmetric.ed25519 import Ed25519PrivateKey
 from cryptography.hazmat.primitives.serialization import Encoding
 from cryptography.x509.oid import NameOID
+from dockerfile_parse import DockerfileParser
 from sqlalchemy import text
 
 from lowhiss import doctor, logs
+from lowhiss.cli import _parser
 from lowhiss.exchange.keys import KeyFiles
 from lowhiss.service.copies import Copies, keep_copies
 from lowhiss.service.seals import sealing
+from lowhiss.store.engine import Store, make_engine
+from tests.conftest import ROOT, Running
 from tests.store.test_seals import MANAGER
 from tests.store.whole_run import whole_run
 
@@ -113,3 +121,52 @@ def test_logs_say_where_and_never_what_was_typed(monkeypatch, capsys):
     assert (line["level"], line["said"], line["error"]) == ("error", "GET /api/log", "ValueError")
     assert "Tove" not in json.dumps(line)
     assert "test_doctor.py" in line["trace"][0]
+
+
+def test_who_asks_after_its_health_hears_when_the_database_is_away():
+    """As whatever starts it anew, or a proxy that looks for one that serves, asks."""
+    away = Store(make_engine("mysql+pymysql://nobody:x@127.0.0.1:1/none"))
+    app = Running(away)
+    answer = httpx.get(f"{app.url}/api/health", timeout=20)
+    app.stop()
+    assert (answer.status_code, answer.json()["error"]["code"]) == (503, "database_away")
+    assert answer.headers["retry-after"] == "1"
+
+
+def unit_file(tmp_path, edit=lambda text: text):
+    """The shipped unit with this checkout in place of where it would lie, and what systemd says of it."""
+    text = (ROOT / "deploy" / "low-hiss.service").read_text().replace("/opt/low-hiss/.venv/bin/lowhiss", "/bin/true")
+    path = tmp_path / "low-hiss.service"
+    path.write_text(edit(text))
+    done = subprocess.run(["systemd-analyze", "verify", str(path)], capture_output=True, text=True, check=False)
+    return done.returncode, [line for line in done.stderr.splitlines() if "low-hiss" in line]
+
+
+def test_systemd_takes_the_unit_as_it_ships(tmp_path):
+    assert unit_file(tmp_path) == (0, [])
+    code, said = unit_file(tmp_path, lambda text: text.replace("ProtectSystem=strict", "ProtectSytem=strict"))
+    assert said, code
+    given = (ROOT / "deploy" / "low-hiss.service").read_text()
+    command = next(line for line in given.splitlines() if line.startswith("ExecStart=")).split()[1:]
+    assert _parser().parse_args(command).port == 8420
+
+
+def test_the_container_file_is_built_from_what_is_there():
+    told = DockerfileParser(fileobj=io.BytesIO((ROOT / "deploy" / "Containerfile").read_bytes()))
+    steps = [(one["instruction"], one["value"]) for one in told.structure if one["instruction"] != "COMMENT"]
+    assert [name for name, _ in steps][:3] == ["ARG", "FROM", "SHELL"]
+    assert [name for name, _ in steps].count("ENTRYPOINT") == 1
+    setup = "".join((ROOT / path).read_text() for path in ("scripts/setup.sh", "start"))
+    for value in (value for name, value in steps if name == "RUN"):
+        for called in re.findall(r"need_\w+", value):
+            assert f"{called}()" in setup, called
+    of = dict(steps)
+    command = json.loads(of["ENTRYPOINT"])[1:]
+    assert _parser().parse_args(command).port == 8420
+    assert "127.0.0.1:8420/api/health" in of["HEALTHCHECK"]
+    assert of["USER"] == "low-hiss"
+    # what the application asks Debian for stands in the image too
+    installed = next(value for name, value in steps if "apt-get install" in value)
+    for package in ("mariadb-server", "libpango-1.0-0", "libpangoft2-1.0-0"):
+        assert package in installed
+        assert package in setup

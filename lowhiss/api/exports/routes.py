@@ -22,7 +22,7 @@ from lowhiss.service.exports import arriving, leaving, papers, tables
 from lowhiss.service.jobs import JobState
 from lowhiss.service.people.rights import may
 from lowhiss.service.people.signin import ForbiddenError
-from lowhiss.service.traces.many import Spool
+from lowhiss.service.spool import Spool
 from lowhiss.service.working import Worker
 
 router = APIRouter(prefix="/api", tags=["exports"], route_class=CarefulRoute)
@@ -93,7 +93,7 @@ def _pdf(data: bytes, name: str) -> Response:
 @router.post("/exports", operation_id="beginExport", status_code=201)
 def begin_export(body: ExportBody, request: Request, store: StoreDep, by: PersonDep) -> ExportOut:
     """Ask for a file of runs: a table (CSV, XLSX), or a zip of their records with a manifest."""
-    found = leaving.begin(store, by, body.what, body.to_service())
+    found = leaving.begin(store, cast(Spool, request.app.state.spool), by, body.what, body.to_service())
     cast(Worker, request.app.state.worker).wake()
     return ExportOut.model_validate(asdict(found))
 

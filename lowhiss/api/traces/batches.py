@@ -13,6 +13,7 @@ from lowhiss.api.deps import StoreDep
 from lowhiss.api.lanes import HEAVY
 from lowhiss.api.schemas import UUID_PATTERN
 from lowhiss.api.traces.schemas import BatchBody, BatchLineOut, BatchOut
+from lowhiss.service.spool import Spool
 from lowhiss.service.traces import many
 from lowhiss.service.working import Worker
 
@@ -20,11 +21,11 @@ router = APIRouter(prefix="/api/trace-batches", tags=["traces"], route_class=Car
 JobId = Annotated[str, Path(pattern=UUID_PATTERN)]
 
 
-async def _spool(request: Request) -> many.Spool:
-    return cast(many.Spool, request.app.state.spool)
+async def _spool(request: Request) -> Spool:
+    return cast(Spool, request.app.state.spool)
 
 
-SpoolDep = Annotated[many.Spool, Depends(_spool)]
+SpoolDep = Annotated[Spool, Depends(_spool)]
 
 
 @router.post("", operation_id="beginBatch", status_code=201)

@@ -23,7 +23,7 @@ from lowhiss.service.people.signin import Person
 from lowhiss.service.runs.facts import quantity_keys, quantity_unit
 from lowhiss.service.runs.log import Wanted, ids_of
 from lowhiss.service.runs.rows import find_run, head_of, record_of
-from lowhiss.service.traces.many import Spool
+from lowhiss.service.spool import Spool
 from lowhiss.store.engine import Store
 from lowhiss.store.finding_models import RunFactRow
 from lowhiss.store.models import JobRow, RunRow, SettingRow
@@ -54,7 +54,7 @@ class Export:
     why: str
 
 
-def begin(store: Store, by: Person, what: What, wanted: Wanted) -> Export:
+def begin(store: Store, spool: Spool, by: Person, what: What, wanted: Wanted) -> Export:
     """Ask for a file of these runs. Raises RefusedError where there are none."""
     with store.transaction() as session:
         total = len(ids_of(session, wanted, None, _MOST))
@@ -63,7 +63,7 @@ def begin(store: Store, by: Person, what: What, wanted: Wanted) -> Export:
         plain = {
             key: value.isoformat() if isinstance(value, dt.datetime) else value for key, value in _table(wanted).items()
         }
-        return _export(new_job(session, KIND, by, {"what": what, "wanted": plain}, total, {}))
+        return _export(new_job(session, KIND, by, {"what": what, "wanted": plain}, total, {}, spool.place))
 
 
 _MOST = 3_000_000
@@ -106,7 +106,7 @@ def cancel(store: Store, job_id: str) -> Export:
 
 
 def file_of(store: Store, spool: Spool, job_id: str) -> tuple[Path, str]:
-    """The whole file and what it is called. Raises NotFoundError while there is none, or not any more."""
+    """The whole file and what it is called. Raises NotFoundError while there is none here, or not any more."""
     found = export(store, job_id)
     path = spool.of(job_id) / _FILE
     if found.state != "done" or not path.is_file():

@@ -32,6 +32,7 @@ from lowhiss.service.jobs import (
 )
 from lowhiss.service.people.signin import Person
 from lowhiss.service.rules.kept import keep_rules, kept_rules
+from lowhiss.service.spool import Spool
 from lowhiss.service.traces.desk import Asked, keep_row, tested_as
 from lowhiss.service.traces.reading import (
     READING,
@@ -51,7 +52,6 @@ BatchState = Literal["gathering"] | JobState
 """``gathering``: files may still be put to it."""
 LINES_PAGE = 200
 _MOST_FILES = 5_000
-_MOST_LEFT = dt.timedelta(days=2)
 _LEAST_FREE_BYTES = 512 * 1024 * 1024
 
 
@@ -77,28 +77,6 @@ class Batch:
     why: str
 
 
-class Spool:
-    """Where files wait until they were read: a directory a job, gone when it ends."""
-
-    def __init__(self, directory: Path) -> None:
-        self.directory = directory
-
-    def of(self, job_id: str) -> Path:
-        """The directory of a job."""
-        return self.directory / str(uuid.UUID(job_id))
-
-    def gone(self, job_id: str) -> None:
-        """It is not needed any more."""
-        shutil.rmtree(self.of(job_id), ignore_errors=True)
-
-    def clear_old(self, now: dt.datetime) -> None:
-        """What was left by jobs that nobody began."""
-        for one in self.directory.iterdir() if self.directory.is_dir() else ():
-            with contextlib.suppress(OSError):
-                if now.timestamp() - one.stat().st_mtime > _MOST_LEFT.total_seconds():
-                    shutil.rmtree(one, ignore_errors=True)
-
-
 def begin(store: Store, spool: Spool, by: Person, asked: Asked) -> Batch:
     """A job to put files to. Raises RefusedError, NotFoundError."""
     spool.clear_old(dt.datetime.now(dt.UTC))
@@ -112,7 +90,7 @@ def begin(store: Store, spool: Spool, by: Person, asked: Asked) -> Batch:
             "by": by.id,
             "files": {},
         }
-        row = new_job(session, KIND, by, chosen, 0, {"failed": 0, "sessions": 0, "outcomes": {}})
+        row = new_job(session, KIND, by, chosen, 0, {"failed": 0, "sessions": 0, "outcomes": {}}, spool.place)
         row.state = "gathering"
         spool.of(row.id).mkdir(parents=True, exist_ok=True)
         return _batch(row, spool)
