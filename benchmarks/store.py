@@ -43,6 +43,7 @@ from lowhiss.store.models import (
     HoldPartRow,
     HoldRow,
     PartTestRow,
+    RuleSetRow,
     RunRow,
     RunTrailerRow,
     UnitRow,
@@ -220,6 +221,7 @@ def _filters(store: Store) -> dict[str, tuple[Callable[[], object], str]]:
     """Every filter of the log, and one that nothing answers to, each beside the query by hand that finds the same."""
     with store.transaction() as session:
         trailer = session.scalars(select(RunTrailerRow.trailer_id).limit(1)).one()
+        hashes = {row.name: row.hash for row in session.execute(select(RuleSetRow.name, RuleSetRow.hash))}
     month = _NOW - dt.timedelta(days=400)
     after = month + dt.timedelta(days=30)
     days = f"started_at >= '{month:%Y-%m-%d %H:%M:%S}' AND started_at < '{after:%Y-%m-%d %H:%M:%S}'"
@@ -229,12 +231,11 @@ def _filters(store: Store) -> dict[str, tuple[Callable[[], object], str]]:
     by_two = f"{by_fact} JOIN run_fact g ON g.run_id = run.id AND g.what = 'leak_applied'"
     by_person = "SELECT STRAIGHT_JOIN run.* FROM run_person p JOIN run ON run.id = p.run_id"
     by_run = "SELECT STRAIGHT_JOIN run.* FROM run JOIN run_fact f ON f.run_id = run.id"
-    rules = "rules_hash IN (SELECT hash FROM rule_set WHERE name = '{}')"
     person = "p.name_key = 'driver 017'"
     asked = {
         "purpose": (log.Wanted(purpose="training"), _page("purpose = 'training'")),
-        "rules": (log.Wanted(rules="us-cdl"), _page(rules.format("us-cdl"))),
-        "rules nobody used": (log.Wanted(rules="us-older"), _page(rules.format("us-older"))),
+        "rules": (log.Wanted(rules="us-cdl"), _page(f"rules_hash = '{hashes['us-cdl']}'")),
+        "rules nobody used": (log.Wanted(rules="us-older"), _page(f"rules_hash = '{hashes.get('us-older', '-')}'")),
         "a month": (log.Wanted(since=month, until=after), _page(days)),
         "a month, failed": (
             log.Wanted(outcome="fail", since=month, until=after),
@@ -242,7 +243,7 @@ def _filters(store: Store) -> dict[str, tuple[Callable[[], object], str]]:
         ),
         "trailer": (
             log.Wanted(trailer_id=trailer),
-            _page(f"id IN (SELECT run_id FROM run_trailer WHERE trailer_id = '{trailer}')"),
+            _page(f"t.trailer_id = '{trailer}'", "SELECT run.* FROM run_trailer t JOIN run ON run.id = t.run_id"),
         ),
         "driver": (log.Wanted(driver="Driver 017"), _page("driver = 'Driver 017'")),
         "person": (log.Wanted(person="Driver 017"), _page(person, by_person, "p")),
@@ -270,9 +271,8 @@ def _filters(store: Store) -> dict[str, tuple[Callable[[], object], str]]:
         "all at once": (
             log.Wanted("B-0", "pass", purpose="dispatch", quantity="leak_applied", at_most=3.0),
             _page(
-                f"{leak} <= 3 AND outcome = 'pass' AND purpose = 'dispatch' "
-                "AND unit_id IN (SELECT id FROM unit WHERE name LIKE '%%B-0%%')",
-                by_fact,
+                f"{leak} <= 3 AND outcome = 'pass' AND purpose = 'dispatch' AND u.name LIKE '%%B-0%%'",
+                f"{by_fact} JOIN unit u ON u.id = run.unit_id",
                 "f",
             ),
         ),

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import datetime as dt
 import re
 
 from playwright.sync_api import expect
@@ -51,7 +52,11 @@ def test_the_log_is_narrowed_kept_and_gone_through_by_keys(page, app_url, client
     rows.first.press("Enter")
     expect(page.locator("[data-signing]")).to_be_visible()
     cab.go(f"/runs/{run_id}")
-    expect(page.get_by_role("button", name="Sign", exact=True)).to_be_visible()
+    with page.expect_response(re.compile("/sign$")) as told:
+        page.get_by_role("button", name="Sign", exact=True).click()
+    # what a refusal says of the clock is worth nothing without both clocks
+    assert told.value.ok, (told.value.text(), page.evaluate("Date()"), dt.datetime.now(dt.UTC))
+    expect(page.locator("[data-signed=driver]")).to_contain_text("Odile Ferrow")
     with page.expect_download() as paper:
         page.get_by_role("link", name="As PDF").click()
     assert paper.value.suggested_filename.endswith(".pdf")

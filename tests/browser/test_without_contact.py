@@ -111,11 +111,21 @@ def test_without_contact_the_device_judges_by_the_same_core_and_the_server_confi
     expect(page.locator("[data-on-device=true]")).to_contain_text("Judged on this device")
     expect(page.locator("article [data-outcome=pass]").first).to_be_visible()
     judged_here = page.locator("article ol").first.inner_text()
+    # signed here it is pending, and still is after the page was loaded anew
+    page.get_by_role("button", name="Sign: it is sealed once there is contact").click()
+    expect(page.locator("[data-pending]")).to_contain_text("pending until the server has it")
+    page.reload()
+    expect(page.locator("[data-pending]")).to_be_visible()
     find_contact(cab)
     cab.until(lambda: page.locator("[data-on-device]").count() == 0)
     cab.offline = False
     cab.until(lambda: page.locator("article ol").first.inner_text() == judged_here)
     assert events_of(cab, run)[-1]["body"]["type"] == "finished"
+    signing = page.locator("[data-signing]")
+    expect(signing).to_contain_text("signed here without contact")
+    signing.get_by_role("button", name="Sign", exact=True).click()
+    expect(signing.locator("[data-signed=driver]")).to_contain_text("Tove Lind")
+    expect(signing.locator("[data-seal]")).to_contain_text("nothing was changed")
 
 
 def test_the_sheet_says_not_judged_yet_until_there_is_contact(cab, coupled):

@@ -106,6 +106,13 @@ test('who struck a mark is said where it is known', () => {
   expect(recordOf(run).events[0]).toHaveProperty('by', 'Odile Ferrow')
 })
 
+test('a run that was ended here is ended, and may be signed', () => {
+  const run = live([['a', 1]])
+  expect(headOf(run).ended_by).toBeNull()
+  for (const { event } of run.events) event.type = 'finished'
+  expect(headOf(run).ended_by).toBe('finished')
+})
+
 test('the head of its sheet names the procedure and the rules as they were set up', () => {
   expect(headOf(live([]))).toMatchObject({
     unit_name: 'MV-12',

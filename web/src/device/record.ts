@@ -1,6 +1,7 @@
 /** A run as an open run record, from what this device has of it. */
 
 import type { Schema } from '../shared/api'
+import { END_TYPES } from '../shared/trade.gen'
 import { epoch } from './clock'
 import type { DeviceEvent } from './db'
 import type { LiveRun } from './live'
@@ -44,8 +45,9 @@ export function recordOf(live: LiveRun): { events: Record<string, unknown>[] } &
 }
 
 /** What stands beside a run's events on its sheet, as far as this device knows. */
-export function headOf({ run }: LiveRun): Schema['RunOut'] {
+export function headOf({ run, events }: LiveRun): Schema['RunOut'] {
   const { script, setup } = run
+  const ended = END_TYPES.find((type) => events.some(({ event }) => event.type === type)) ?? null
   const { purpose, ...led } = setup
   return {
     ...{ id: run.id, unit_id: run.unitId, unit_name: run.unitName, kind: run.kind },
@@ -55,6 +57,6 @@ export function headOf({ run }: LiveRun): Schema['RunOut'] {
     rules_title: script.rules.title as Schema['RunOut']['rules_title'],
     ...{ purpose, driver: run.driver, setup: led, started_at: run.startedWall },
     ...{ last_seq: 0, demo: false, sealed: false, part: run.part ?? 'lead' },
-    ...{ begun_by: '', ended_by: null, doubtful: false, members: [] },
+    ...{ begun_by: '', ended_by: ended, doubtful: false, members: [] },
   }
 }
