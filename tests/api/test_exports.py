@@ -222,6 +222,19 @@ def test_a_sheet_is_a_tagged_paper_with_our_face(client, asked, tmp_path):
     assert list(tmp_path.glob("page*.png"))
 
 
+def test_a_unit_s_year_is_a_paper_in_the_reader_s_language_and_unit(client, tmp_path):
+    asked = {"unit": UNIT_ID["MV-12"], "since": "2026-01-01T00:00:00Z", "until": "2027-01-01T00:00:00Z"}
+    path = tmp_path / "year.pdf"
+    said = {"title": "MV-12, 2026", "lang": "es", "pressure": "kpa"}
+    path.write_bytes(client.get("/api/log.pdf", params={**asked, **said}).raise_for_status().content)
+    text = subprocess.run(["pdftotext", "-layout", str(path), "-"], capture_output=True, text=True, check=True).stdout
+    listed = client.get("/api/log/count", params=asked).json()["runs"]
+    assert text.count("MV-12 ") >= min(listed, 10)
+    assert "(kpa)" in text.lower()
+    assert not {"MV-15", "MV-21"} & set(text.split())
+    assert client.get("/api/log.pdf", params={"pressure": "bars"}).status_code == 422
+
+
 def test_a_list_is_a_paper_too_and_one_without_end_is_refused(client):
     data = client.get("/api/log.pdf", params={"search": "MV-12", "title": "MV-12, 2026"}).raise_for_status().content
     assert data[:5] == b"%PDF-"

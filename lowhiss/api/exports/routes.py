@@ -18,6 +18,9 @@ from lowhiss.api.deps import StoreDep, WordsDep
 from lowhiss.api.lanes import HEAVY
 from lowhiss.api.runs.log import WantedQuery
 from lowhiss.api.schemas import UUID_PATTERN
+from lowhiss.core.fields import Language
+from lowhiss.core.units import PressureUnit
+from lowhiss.core.words import Words
 from lowhiss.service.exports import arriving, leaving, papers, tables
 from lowhiss.service.jobs import JobState
 from lowhiss.service.people.rights import may
@@ -58,10 +61,12 @@ class ArrivedOut(BaseModel):
 
 
 class ListQuery(WantedQuery):
-    """Which runs, and what the paper is called."""
+    """Which runs, what the paper is called, and how it speaks: ``unit`` is a vehicle here, ``pressure`` the unit."""
 
     title: Annotated[str, Field(max_length=80)] = "Low Hiss"
     size: Literal["A4", "letter"] = "A4"
+    lang: Language = "en"
+    pressure: PressureUnit = "psi"
 
 
 @router.get("/runs/{run_id}/sheet.pdf", operation_id="getSheetPdf", response_class=Response)
@@ -79,9 +84,9 @@ async def get_sheet_pdf(
 
 
 @router.get("/log.pdf", operation_id="getLogPdf", response_class=Response)
-async def get_log_pdf(store: StoreDep, words: WordsDep, query: Annotated[ListQuery, Query()]) -> Response:
+async def get_log_pdf(store: StoreDep, query: Annotated[ListQuery, Query()]) -> Response:
     """A list of the log as a paper: a day, a unit's year, a fleet's month."""
-    wanted = query.to_service()
+    wanted, words = query.to_service(), Words(query.lang, query.pressure)
     return _pdf(await HEAVY.run(papers.list_pdf, store, wanted, words, query.size, query.title), "low-hiss-log.pdf")
 
 

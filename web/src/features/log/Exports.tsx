@@ -1,7 +1,7 @@
 import { useMutation, useQuery } from '@tanstack/react-query'
 import { useState } from 'react'
 import { useTranslation } from 'react-i18next'
-import { api, need } from '../../shared/api'
+import { allUnitsQuery, api, need } from '../../shared/api'
 import { useFigures } from '../../shared/figures/useFigures'
 import { Button, FormError } from '../../shared/ui'
 import type { LogWanted } from './queries'
@@ -10,9 +10,9 @@ const WHATS = ['csv', 'xlsx', 'records'] as const
 const LOOK_MS = 800
 
 /** The list as a file: a table or the records themselves, made beside everything else; or as a paper. */
-export function Exports({ wanted, query }: { wanted: LogWanted; query: string }) {
+export function Exports({ wanted, params }: { wanted: LogWanted; params: URLSearchParams }) {
   const { t } = useTranslation()
-  const { language } = useFigures()
+  const { language, unit: pressure } = useFigures()
   const [job, setJob] = useState<string>()
   const begin = useMutation({
     mutationFn: (what: (typeof WHATS)[number]) =>
@@ -31,9 +31,17 @@ export function Exports({ wanted, query }: { wanted: LogWanted; query: string })
     refetchInterval: ({ state }) =>
       !state.data || ['waiting', 'running'].includes(state.data.state) ? LOOK_MS : false,
   }).data
-  const paper = new URLSearchParams({ ...asTexts(wanted), title: t('log.title'), lang: language })
+  const unit = useQuery(allUnitsQuery()).data?.find(({ id }) => id === wanted.unit)?.name
+  const paper = new URLSearchParams({
+    ...asTexts(wanted),
+    title: [unit, wanted.driver, wanted.person, wanted.search, days(params)].filter(Boolean).join(', '),
+    lang: language,
+    pressure,
+    size: language === 'en' ? 'letter' : 'A4',
+  })
+  if (!paper.get('title')) paper.set('title', t('log.title'))
   return (
-    <div className="flex flex-wrap items-center gap-3 pb-6" data-exports={query}>
+    <div className="flex flex-wrap items-center gap-3 pb-6" data-exports>
       <span className="text-note text-soft">{t('log.asFile')}</span>
       {WHATS.map((what) => (
         <Button key={what} onClick={() => begin.mutate(what)} disabled={begin.isPending}>
@@ -66,6 +74,12 @@ export function Exports({ wanted, query }: { wanted: LogWanted; query: string })
     </div>
   )
 }
+
+/** The days as they were chosen. */
+const days = (params: URLSearchParams): string =>
+  ['since', 'until'].some((name) => params.has(name))
+    ? `${params.get('since') ?? ''} – ${params.get('until') ?? ''}`.trim()
+    : ''
 
 const asTexts = (wanted: LogWanted): Record<string, string> =>
   Object.fromEntries(

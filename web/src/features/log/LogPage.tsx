@@ -131,7 +131,7 @@ export function LogPage() {
           </Button>
         )}
       </div>
-      {mayExport && <Exports key={queryOf(params)} wanted={wanted} query={queryOf(params)} />}
+      {mayExport && <Exports key={queryOf(params)} wanted={wanted} params={params} />}
       {mayTables && <Tables />}
     </>
   )

@@ -14029,7 +14029,7 @@ export interface operations {
             query?: {
                 search?: string;
                 outcome?: ("pass" | "fail" | "void" | "incomplete" | "close_call") | null;
-                unit?: "psi" | "kpa" | "bar";
+                unit?: string | null;
                 trailer?: string | null;
                 driver?: string | null;
                 person?: string | null;
@@ -14046,6 +14046,7 @@ export interface operations {
                 title?: string;
                 size?: "A4" | "letter";
                 lang?: "en" | "es";
+                pressure?: "psi" | "kpa" | "bar";
             };
             header?: never;
             path?: never;
