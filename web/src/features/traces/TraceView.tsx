@@ -33,6 +33,8 @@ export function TraceView({ judged, chosen, onChoose, onMove }: ViewProps) {
   const [drag, setDrag] = useState<{ end: End; at: number }>()
   const x = scaleLinear([judged.from_s, judged.to_s], [LEFT, W - 8])
   const y = scaleLinear([0, MOST_PSI], [H - BOTTOM, TOP])
+  // the same axis in the reader's unit, so that its lines stand at round numbers of it
+  const shown = scaleLinear([0, fromPsi(MOST_PSI, unit)], [H - BOTTOM, TOP])
   const stage = judged.stages[chosen]
   const shownAt = (end: End) => (drag?.end === end ? drag.at : (stage?.[end] ?? judged.from_s))
   // outside its stage, so that the two of a short one do not cover each other
@@ -62,11 +64,11 @@ export function TraceView({ judged, chosen, onChoose, onMove }: ViewProps) {
         role="group"
         aria-label={t('traces.trace')}
       >
-        {y.ticks(7).map((psi) => (
-          <g key={psi}>
-            <path d={`M${LEFT} ${y(psi)}H${W - 8}`} className="stroke-hair" />
-            <text x={LEFT - 6} y={y(psi) + 4} textAnchor="end" fontSize="13" className="num fill-soft">
-              {Math.round(fromPsi(psi, unit))}
+        {shown.ticks(7).map((value) => (
+          <g key={value}>
+            <path d={`M${LEFT} ${shown(value)}H${W - 8}`} className="stroke-hair" />
+            <text x={LEFT - 6} y={shown(value) + 4} textAnchor="end" fontSize="13" className="num fill-soft">
+              {value}
             </text>
           </g>
         ))}
