@@ -312,10 +312,13 @@ async def measure(options: argparse.Namespace, yard: Yard) -> float:
         await paced(runs, options.every, _WARM_UP_S)
         times.kept.clear()
         times.seen.clear()
+        before = yard.cores_s()
         await paced(runs, options.every, options.seconds)
+        cost = each_cost(before, yard.cores_s(), len(times.kept))
         print(f"{options.runs} runs, each marked every {options.every:g} s for {options.seconds:g} s:")
         print(f"  strike to acknowledgement: {spread(times.kept)}")
         print(f"  strike to the other device: {spread(times.seen)}")
+        print(f"  one mark with its screen, and all that runs beside, in ms of a core: {cost}")
         print(f"  memory: {yard.memory()}")
         for watcher in watchers:
             watcher.cancel()

@@ -57,11 +57,16 @@ def load_axe(page: Page) -> None:
 
 def axe_findings(page: Page) -> list[str]:
     """Every violation that axe-core finds in the page as it is now."""
+    # turning the clock of a page that has a real one would give it one that stands at 1970
+    turned_by_hand = not page.evaluate("String(Date.now).includes('[native code]')")
     page.evaluate(_RUN_AXE)
     for _ in range(400):
         if (found := page.evaluate("window.found")) is not None:
             return found
-        page.clock.run_for(20)
+        if turned_by_hand:
+            page.clock.run_for(20)
+        else:
+            page.wait_for_timeout(20)
     raise AssertionError("axe-core never came to an end")
 
 
