@@ -140,6 +140,9 @@ def test_records_leave_with_a_manifest_and_come_back_as_they_were(client, store)
     assert taken(client, sent) == {"taken": 1, "known": 0, "refused": {}}
     with store.transaction() as session:
         assert session.scalar(select(RunRow.origin).where(RunRow.id == record["id"])) == "Elsewhere"
+    assert client.get(f"/api/runs/{record['id']}").json()["origin"] == "Elsewhere"
+    (listed,) = client.get("/api/log", params={"driver": name}).json()["runs"]
+    assert listed["run"]["origin"] == "Elsewhere"
     packed = zipfile.ZipFile(io.BytesIO(whole(client, what="records", driver=name)))
     manifest = json.loads(packed.read("manifest.json"))
     jsonschema.validate(manifest, json.loads((ROOT / "docs" / "schemas" / "low-hiss-runs-1.json").read_text()))

@@ -239,6 +239,7 @@ class RunOut(BaseModel):
     recording: dict[str, Any] | None = None
     """What it was found in, where nobody struck a mark."""
     sealed: bool = False
+    origin: str = ""
     """Its sheet was signed."""
     part: Part | None = None
     """The part the asker takes in it; null where that was not asked, or when they take none."""
@@ -263,6 +264,7 @@ class RunOut(BaseModel):
             demo=head.demo,
             begun_by=head.begun_by,
             recording=head.recording,
+            origin=head.origin,
             sealed=head.sealed,
             ended_by=head.ended_by,
             doubtful=head.doubtful,

@@ -55,6 +55,7 @@ PAPER = {
     "judged_by": "Judged by",
     "run": "Run",
     "recording": "From a recording",
+    "origin": "From another yard",
     "sealed": "Seal {place}, {when}: {hash}.",
     "check": "The code leads to where it is checked: unit, hour and outcome there must be those of this paper. Its file is "
     "checked without this house: lowhiss verify, or docs/seal.md.",

@@ -61,6 +61,7 @@ PAPER = {
     "judged_by": "Juzgada por",
     "run": "Prueba",
     "recording": "De una grabación",
+    "origin": "De otro patio",
     "sealed": "Sello {place}, {when}: {hash}.",
     "check": "El código lleva adonde se comprueba: unidad, hora y resultado deben ser los de este papel. Su archivo se "
     "comprueba sin esta casa: lowhiss verify, o docs/seal.md.",

@@ -36,7 +36,7 @@ _AT_ONCE = 200
 _FILE, _PARTLY = "export", "export.part"
 _HEAD = (
     *("run", "unit", "kind", "trailers", "driver", "started_at", "ended_by", "purpose"),
-    *("rules", "outcome", "close_call", "sealed", "recorded"),
+    *("rules", "outcome", "close_call", "sealed", "recorded", "origin"),
 )
 
 
@@ -189,7 +189,7 @@ def _row(session: Session, run: RunRow, values: dict[tuple[str, str], float | No
     head = head_of(session, run)
     first: list[Cell] = [
         *(run.id, head.unit.name, head.unit.kind, " ".join(head.unit.trailers), run.driver, run.started_at),
-        *(run.ended_by, run.purpose, head.rules, run.outcome, run.close_call, run.sealed, run.recorded),
+        *(run.ended_by, run.purpose, head.rules, run.outcome, run.close_call, run.sealed, run.recorded, run.origin),
     ]
     return [*first, *(values.get((run.id, key)) for key in quantity_keys())]
 

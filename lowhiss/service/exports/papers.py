@@ -37,6 +37,8 @@ def sheet_pdf(store: Store, run_id: str, words: Words, size: Size, check_at: str
         book["judged_by"]: title,
         book["run"]: head.id,
     }
+    if head.origin:
+        facts[book["origin"]] = head.origin
     if head.recording is not None:
         facts[book["recording"]] = f"{head.recording.get('file', '')} {head.recording['sha256'][:16]}"
     last = seals[-1] if seals else None

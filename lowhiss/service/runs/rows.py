@@ -95,6 +95,8 @@ class RunHead:
     """What it was found in, where nobody struck a mark."""
     sealed: bool = False
     """Its sheet was signed."""
+    origin: str = ""
+    """The installation that its record came from; empty for one that was made here."""
     part: Part | None = None
     """The part that the asker takes in it, where that was asked."""
 
@@ -138,6 +140,7 @@ def head_of(session: Session, run: RunRow, part: Part | None = None, *, procedur
         members=[(name, part) for _, name, part in members_of(session, run.id)] if part is not None else [],
         recording=run.recording,
         sealed=run.sealed,
+        origin=run.origin or "",
         part=part,
     )
 

@@ -247,11 +247,15 @@ function LogRow({ line, has, chosen, onChoose }: LogRowProps) {
       )}
       <td className="pr-3 sm:whitespace-nowrap">
         {figures.when(run.started_at)}
-        {(run.sealed || run.recording) && (
-          <span className="block text-note text-soft">
-            {[run.sealed && t('log.sealed'), run.recording && t('traces.from')].filter(Boolean).join(', ')}
-          </span>
-        )}
+        <span className="block text-note text-soft">
+          {[
+            run.sealed && t('log.sealed'),
+            run.recording && t('traces.from'),
+            run.origin && t('log.origin', { origin: run.origin }),
+          ]
+            .filter(Boolean)
+            .join(', ')}
+        </span>
       </td>
       {has('purpose') && <td className="pr-3 max-lg:hidden">{t(`sheet.purposes.${run.purpose}`)}</td>}
       {has('rules') && <td className="pr-3 max-lg:hidden">{run.rules_title[figures.language]}</td>}

@@ -6220,6 +6220,11 @@ export interface components {
              * @default false
              */
             sealed: boolean;
+            /**
+             * Origin
+             * @default
+             */
+            origin: string;
             /** Part */
             part?: ("lead" | "watch" | "oversee" | "send") | null;
         };

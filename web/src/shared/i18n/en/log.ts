@@ -66,6 +66,8 @@ export const log = {
       elsewhere:
         'Whoever does not want to take our word for it: the sheet’s seals are a file that anybody can check without us.',
     },
+    origin: 'from {{origin}}',
+    originSaid: 'Its record came from another yard: {{origin}}.',
     otherTable: 'Another table',
     table_units: 'Units',
     table_trailers: 'Trailers',

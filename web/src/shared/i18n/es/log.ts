@@ -68,6 +68,8 @@ export const log: typeof english = {
       elsewhere:
         'Quien no quiera creernos: los sellos de la hoja son un archivo que cualquiera puede comprobar sin nosotros.',
     },
+    origin: 'de {{origin}}',
+    originSaid: 'Su registro vino de otro patio: {{origin}}.',
     otherTable: 'Otra tabla',
     table_units: 'Unidades',
     table_trailers: 'Remolques',
