@@ -119,8 +119,8 @@ def test_what_stood_failed_before_holds_were_kept_is_held_and_what_had_passed_ag
             session.execute(
                 insert(RunRow.__table__).values(
                     id=run_id, unit_id="u", unit=unit, rules_hash=rules.content_hash, procedure={}, purpose="dispatch",
-                    driver="Tove Lind", setup={"watcher": "Bram OSEI"}, resolution_psi=1, started_at=at, begun={},
-                    received_at=at, ended_at=at, ended_by="finished", ended_at_s=99.0, outcome=outcome, stale=False,
+                    driver="Tøve Lind" if day else "Tove Lind", setup={"watcher": "Bram OSEI"}, resolution_psi=1,
+                    started_at=at, begun={}, received_at=at, ended_at=at, ended_by="finished", ended_at_s=99.0, outcome=outcome, stale=False,
                 )
             )  # fmt: skip
             session.flush()
@@ -145,5 +145,7 @@ def test_what_stood_failed_before_holds_were_kept_is_held_and_what_had_passed_ag
         tested = session.get_one(PartTestRow, "t")
         assert tested.passed_at == began + dt.timedelta(days=2, seconds=99)
         people = session.scalars(select(RunPersonRow.name_key).where(RunPersonRow.run_id == "passed"))
-        assert set(people) == {"tove lind", "bram osei"}
+        assert set(people) == {"tøve lind", "bram osei"}
+        first = session.scalars(select(RunPersonRow.name_key).where(RunPersonRow.run_id == "failed"))
+        assert set(first) == {"tove lind", "bram osei"}
     engine.dispose()

@@ -13,11 +13,7 @@ branch_labels = None
 depends_on = None
 
 _KEEP = 'INSERT IGNORE INTO run_person (run_id, name_key, started_at)'
-_NAMED = {
-    'SELECT DISTINCT driver FROM run': 'SELECT id, :key, started_at FROM run WHERE driver = :name',
-    "SELECT DISTINCT JSON_VALUE(setup, '$.watcher') FROM run":
-        "SELECT id, :key, started_at FROM run WHERE JSON_VALUE(setup, '$.watcher') = :name",
-}
+_SAID = ('driver', "JSON_VALUE(setup, '$.watcher')")
 _KNOWN = (
     'SELECT r.id, p.name_key, r.started_at FROM run r JOIN person p ON p.id = r.person_id',
     'SELECT r.id, p.name_key, r.started_at FROM member m JOIN run r ON r.id = m.run_id JOIN person p ON p.id = m.person_id',
@@ -35,9 +31,23 @@ def upgrade() -> None:
     )
     op.create_index(op.f('ix_run_person_name_key_started_at_run_id'), 'run_person', ['name_key', 'started_at', 'run_id'])
     connection = op.get_bind()
-    for names, rows in _NAMED.items():
-        for name in connection.execute(sa.text(names)).scalars().all():
-            if name and name_key(name):
-                connection.execute(sa.text(f'{_KEEP} {rows}'), {'name': name, 'key': name_key(name)})
+    # names as they were written, letter by letter: two that only the database takes for one are two people
+    connection.execute(sa.text(
+        'CREATE TEMPORARY TABLE run_name (name VARCHAR(320) COLLATE utf8mb4_nopad_bin PRIMARY KEY, '
+        'name_key VARCHAR(320) COLLATE utf8mb4_bin)'
+    ))
+    for said in _SAID:
+        exactly = f'CONVERT({said} USING utf8mb4) COLLATE utf8mb4_nopad_bin'
+        connection.execute(sa.text(f'INSERT IGNORE INTO run_name (name) SELECT DISTINCT {exactly} FROM run WHERE {said} IS NOT NULL'))
+    for name in connection.execute(sa.text('SELECT name FROM run_name')).scalars().all():
+        connection.execute(
+            sa.text('UPDATE run_name SET name_key = :key WHERE name = :name'), {'name': name, 'key': name_key(name)}
+        )
+    for said in _SAID:
+        exactly = f'CONVERT({said} USING utf8mb4) COLLATE utf8mb4_nopad_bin'
+        connection.execute(sa.text(
+            f"{_KEEP} SELECT r.id, n.name_key, r.started_at FROM run r JOIN run_name n ON n.name = {exactly} WHERE n.name_key <> ''"
+        ))
+    connection.execute(sa.text('DROP TEMPORARY TABLE run_name'))
     for rows in _KNOWN:
         connection.execute(sa.text(f'{_KEEP} {rows}'))
