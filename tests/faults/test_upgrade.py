@@ -120,7 +120,8 @@ def test_what_stood_failed_before_holds_were_kept_is_held_and_what_had_passed_ag
                 insert(RunRow.__table__).values(
                     id=run_id, unit_id="u", unit=unit, rules_hash=rules.content_hash, procedure={}, purpose="dispatch",
                     driver="Tøve Lind" if day else "Tove Lind", setup={"watcher": "Bram OSEI"}, resolution_psi=1,
-                    started_at=at, begun={}, received_at=at, ended_at=at, ended_by="finished", ended_at_s=99.0, outcome=outcome, stale=False,
+                    started_at=at, begun={}, received_at=at, ended_at=at, ended_by="finished", ended_at_s=99.0,
+                    outcome=outcome, stale=False,
                 )
             )  # fmt: skip
             session.flush()
