@@ -129,14 +129,14 @@ def _came_out(outcome: str | None) -> list[ColumnElement[bool]]:
 
 def narrowed(session: Session, search: str, outcome: str | None) -> list[ColumnElement[bool]]:
     """The log's conditions for part of a unit's or driver's name, and its word for a run."""
-    wanted = [_matches(session, word) for word in search.split()[:_MAX_WORDS]]
+    wanted = _matches(session, search)
     found = [or_(RunRow.unit_id.in_(units), RunRow.driver.in_(drivers)) for units, drivers in wanted]
     return [*_came_out(outcome), *found]
 
 
 def _chosen(session: Session, wanted: Wanted, last: RunRow | None, most: int) -> Any:
     """The ids of so many runs. Ids alone, read along an index: a join would make the database sort every run."""
-    words = [_matches(session, word) for word in wanted.search.split()[:_MAX_WORDS]]
+    words = _matches(session, wanted.search)
     if any(not units and not drivers for units, drivers in words):
         return select(RunRow.id).where(false())
     found = [or_(RunRow.unit_id.in_(units), RunRow.driver.in_(drivers)) for units, drivers in words]
@@ -239,13 +239,17 @@ def _after(started_at: Any, run_id: Any, last: RunRow | None) -> list[ColumnElem
     return [started_at <= last.started_at, or_(started_at < last.started_at, run_id < last.id)]
 
 
-def _matches(session: Session, word: str) -> tuple[list[str], list[str]]:
-    """The units and the drivers whose names hold a word."""
-    units = session.scalars(select(UnitRow.id).where(UnitRow.name.contains(word, autoescape=True))).all()
+def _matches(session: Session, search: str) -> list[tuple[list[str], list[str]]]:
+    """For each word the units and the drivers whose names hold it."""
+    words = search.split()[:_MAX_WORDS]
     # every driver's name once, by hopping along the index
-    drivers = session.scalars(select(RunRow.driver).group_by(RunRow.driver)).all()
-    folded = word.casefold()
-    return list(units), [name for name in drivers if folded in name.casefold()]
+    drivers = session.scalars(select(RunRow.driver).group_by(RunRow.driver)).all() if words else []
+    found = []
+    for word in words:
+        units = session.scalars(select(UnitRow.id).where(UnitRow.name.contains(word, autoescape=True))).all()
+        folded = word.casefold()
+        found.append((list(units), [name for name in drivers if folded in name.casefold()]))
+    return found
 
 
 def _with_verdicts(ids: Sequence[str]) -> Any:
