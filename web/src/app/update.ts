@@ -20,15 +20,21 @@ export function keepApplication(): void {
   })
 }
 
+const TELL_AGAIN_MS = 1000
+
 /**
  * Let the newer version take over, and load the page anew once it has. Which of two workers a page's own registration
- * heard of first plays no part: whatever waits now is told to come.
+ * heard of first plays no part: whatever waits is told to come, again where it was being put in place just then.
  */
 async function takeOver(): Promise<void> {
   navigator.serviceWorker.addEventListener('controllerchange', () => window.location.reload(), { once: true })
-  const worker = (await navigator.serviceWorker.getRegistration())?.waiting
-  if (worker) worker.postMessage({ type: 'SKIP_WAITING' })
-  else window.location.reload()
+  const registration = await navigator.serviceWorker.getRegistration()
+  const tell = () => {
+    if (registration?.waiting) registration.waiting.postMessage({ type: 'SKIP_WAITING' })
+    else if (!registration?.installing) window.location.reload()
+  }
+  tell()
+  setInterval(tell, TELL_AGAIN_MS)
 }
 
 /** Changes to the newer version that waits, by loading the page anew; null while there is none. */
