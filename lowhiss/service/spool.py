@@ -23,8 +23,13 @@ class Spool:
         """A name by which processes know whether they see the same files: made once, and kept with them."""
         path = self.directory / _PLACE
         self.directory.mkdir(parents=True, exist_ok=True)
-        with contextlib.suppress(FileExistsError), path.open("x", encoding="ascii") as file:
-            file.write(str(uuid.uuid4()))
+        if not path.exists():
+            # whole at once: of two processes that begin together neither reads half a name
+            whole = path.with_name(f"{_PLACE}.{uuid.uuid4().hex}")
+            whole.write_text(str(uuid.uuid4()), encoding="ascii")
+            with contextlib.suppress(FileExistsError):
+                path.hardlink_to(whole)
+            whole.unlink()
         return path.read_text(encoding="ascii")
 
     def of(self, job_id: str) -> Path:
