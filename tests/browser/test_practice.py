@@ -15,6 +15,7 @@ from tests.browser.seat import READY_S, Seat
 from tests.conftest import ROOT
 
 LEAK_CHECK = {"Order of work": "Leak check, pedal held"}
+MEMORIES = "caches.open('judge-memory').then((cache) => cache.keys()).then((keys) => keys.length)"
 PHONE = {"viewport": {"width": 390, "height": 844}, "has_touch": True, "is_mobile": True}
 
 
@@ -138,8 +139,13 @@ def test_it_rolls_off_its_chocks_and_a_page_that_died_goes_on_at_the_same_second
     page.close()
     page = context.new_page()
     seat = Seat(page, app_url)
+    asked: list[str] = []
+    page.on("request", lambda request: asked.append(request.url.rsplit("/", 1)[1]))
     page.goto(address)
     seat.here()
+    # from the memory that the first start left; where it does not fit, everything is asked for and begun again
+    assert page.evaluate(MEMORIES) == 1
+    assert asked.count("pyodide.asm.wasm") == 1
     expect(page.locator("[data-gear=L]")).to_have_attribute("aria-pressed", "true")
     assert seat.needle("Primary") == pytest.approx(before, abs=4)
     context.close()

@@ -17,13 +17,29 @@ interface Loading {
   /** Memory of an earlier start: experimental in this release, so whatever goes wrong with it means a plain start. */
   _loadSnapshot?: Uint8Array
   _makeSnapshot?: boolean
+  createPyodideModule?: MakeModule
+}
+
+type MakeModule = (settings: object) => Promise<{ HEAP8: Int8Array; growMemory: (bytes: number) => void }>
+
+/** An interpreter with room for a memory: this release lays the memory over the one it begins with, however small. */
+function withRoomFor(bytes: number, from: string): MakeModule {
+  return async (settings) => {
+    const { default: make } = (await import(/* @vite-ignore */ `${from}pyodide.asm.mjs`)) as {
+      default: MakeModule
+    }
+    const made = await make(settings)
+    if (made.HEAP8.length < bytes) made.growMemory(bytes)
+    return made
+  }
 }
 
 async function load(from: string): Promise<Core> {
   const memory = await keptMemory(from)
   if (memory) {
     try {
-      return await start(from, { indexURL: from, _loadSnapshot: memory })
+      const createPyodideModule = withRoomFor(memory.length, from)
+      return await start(from, { indexURL: from, _loadSnapshot: memory, createPyodideModule })
     } catch {
       await forgetMemory()
     }
