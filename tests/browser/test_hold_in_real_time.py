@@ -14,7 +14,7 @@ from tests.browser.test_leak_journey import events_of
 SLOWED = 6
 """A phone of the cheap kind against the machine that tests, by the browser's own throttle."""
 FROZEN_S = 20
-HOLD_S = 60
+HOLD_S, LATE_S = 60, 3
 FIGURES = {"start": (112, 113), "end": (110, 111)}
 
 
@@ -47,14 +47,16 @@ def test_the_hold_is_measured_right_by_a_slow_page_that_was_frozen_meanwhile(rea
     cab.do(FIGURES)
     cab.finish()
     start, end = (event for event in events_of(cab, run) if event["body"]["type"] == "reading")
-    assert end["mono_s"] - start["mono_s"] == pytest.approx(HOLD_S, abs=0.1)
+    held_s = end["mono_s"] - start["mono_s"]
+    # never before its time; a busy machine may wake the page late, and then the mark says how late
+    assert HOLD_S - 0.05 <= held_s <= HOLD_S + LATE_S
     walls = [time_of(event["wall"]) for event in (start, end)]
-    assert walls[1] - walls[0] == pytest.approx(HOLD_S, abs=0.1)
+    assert walls[1] - walls[0] == pytest.approx(held_s, abs=0.1)
     # and by a clock that is not the page's: the strike fell between these two, and the end was shown when it came
     assert before - 0.1 <= walls[0] <= after + 0.1
     assert walls[1] <= ended + 0.1
     measured = page.request.get(f"{cab.url}/api/runs/{run}/sheet").json()["verdict"]["stages"][0]["measured"]
-    assert measured["duration_s"] == pytest.approx(HOLD_S, abs=0.1)
+    assert measured["duration_s"] == pytest.approx(held_s, abs=0.1)
 
 
 def time_of(wall: str) -> float:
