@@ -43,6 +43,12 @@ def main(arguments: Sequence[str] | None = None) -> int:
         # the reader of our output has gone; Python must not try to flush the rest at its end
         os.dup2(os.open(os.devnull, os.O_WRONLY), sys.stdout.fileno())
         return PASS
+    except KeyboardInterrupt:
+        return _STOPPED
+
+
+_STOPPED = 130
+"""As a shell says of what Ctrl-C ended."""
 
 
 def _parser() -> argparse.ArgumentParser:
@@ -111,7 +117,7 @@ def _start(options: argparse.Namespace) -> int:
 
 
 def _manager(options: argparse.Namespace) -> int:
-    from lowhiss.serve import make_manager
+    from lowhiss.commands.house import make_manager
 
     return make_manager(options.data, options.name)
 
@@ -120,44 +126,44 @@ def _verify(options: argparse.Namespace) -> int:
     if options.all == bool(options.files):
         raise Refusal("name files of seals, or --all")
     if options.all:
-        from lowhiss.serve import verify_all
+        from lowhiss.commands.house import verify_all
 
         return verify_all(options.data, options.head)
     return verify_files(options.files, options.head)
 
 
 def _backup(options: argparse.Namespace) -> int:
-    from lowhiss.serve import make_backup
+    from lowhiss.commands.house import make_backup
 
     return make_backup(options.data, options.file)
 
 
 def _restore(options: argparse.Namespace) -> int:
-    from lowhiss.serve import restore_backup
+    from lowhiss.commands.house import restore_backup
 
     return restore_backup(options.data, options.file)
 
 
 def _doctor(options: argparse.Namespace) -> int:
-    from lowhiss.serve import tell_health
+    from lowhiss.commands.house import tell_health
 
     return tell_health(options.data, options.tls_cert)
 
 
 def _keys(options: argparse.Namespace) -> int:
-    from lowhiss.serve import tell_keys
+    from lowhiss.commands.house import tell_keys
 
     return tell_keys(options.data, options.do)
 
 
 def _standing(options: argparse.Namespace) -> int:
-    from lowhiss.serve import tell_standing
+    from lowhiss.commands.house import tell_standing
 
     return tell_standing(options.data, Words(options.lang), as_csv=options.csv)
 
 
 def _due(options: argparse.Namespace) -> int:
-    from lowhiss.serve import tell_due
+    from lowhiss.commands.house import tell_due
 
     return tell_due(options.data, Words(options.lang), options.ics)
 

@@ -5,7 +5,6 @@ from __future__ import annotations
 from dataclasses import dataclass
 
 import numpy as np
-from scipy.optimize import linprog
 
 from lowhiss.trace.recording import Series
 
@@ -32,6 +31,8 @@ def slope_bounds(t_s: Series, psi: Series, within_psi: float) -> Interval | None
 
     None where no line does: the readings bend more than that. The value is the slope of least squares, kept inside.
     """
+    from scipy.optimize import linprog  # takes as long to load as a third of the server
+
     t = t_s - t_s.mean()
     rows = np.concatenate([np.column_stack([np.ones_like(t), t]), np.column_stack([-np.ones_like(t), -t])])
     limits = np.concatenate([psi + within_psi, within_psi - psi])

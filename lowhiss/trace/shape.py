@@ -7,7 +7,6 @@ from dataclasses import dataclass
 
 import numpy as np
 from numpy.typing import NDArray
-from scipy.signal import savgol_filter
 
 from lowhiss.trace.recording import Grid, Series
 
@@ -43,6 +42,8 @@ def without_lag(grid: Grid, psi: Series) -> Series:
     window = grid.span(0.7) | 1
     if grid.coarse or window < 5:
         return psi
+    from scipy.signal import savgol_filter  # takes longer to load than the rest of the server
+
     smooth = savgol_filter(psi, window, 2)
     return np.asarray(smooth + LAG_S * savgol_filter(psi, window, 2, deriv=1, delta=grid.step_s), dtype=np.float64)
 
