@@ -31,7 +31,7 @@ from benchmarks.live import PORT, Bare, Marked, Times, server
 from lowhiss.database import PrivateServer
 from lowhiss.demo.scenario import PEOPLE, TRAILERS, UNITS, demo_id
 from lowhiss.store.engine import Store, make_engine
-from lowhiss.store.models import RunRow, TracePartRow
+from lowhiss.store.run_models import RunRow, TracePartRow
 
 _URL = f"http://127.0.0.1:{PORT}"
 _HOSTILE: tuple[Any, ...] = (

@@ -38,17 +38,9 @@ from lowhiss.service.rules import desk as rules
 from lowhiss.service.runs import desk, lifecycle, log, scripts, whatif
 from lowhiss.store.engine import Store, make_engine, migrate
 from lowhiss.store.finding_models import RunFactRow, RunPersonRow
-from lowhiss.store.models import (
-    EventRow,
-    HoldPartRow,
-    HoldRow,
-    PartTestRow,
-    RuleSetRow,
-    RunRow,
-    RunTrailerRow,
-    UnitRow,
-    VerdictRow,
-)
+from lowhiss.store.fleet_models import HoldPartRow, HoldRow, PartTestRow, RunTrailerRow, UnitRow
+from lowhiss.store.house_models import RuleSetRow
+from lowhiss.store.run_models import EventRow, RunRow, VerdictRow
 
 _AT_ONCE = 2_000
 _ASKED = 40

@@ -30,7 +30,7 @@ from lowhiss.service.rules.kept import kept_rules
 from lowhiss.service.runs import whatif
 from lowhiss.service.runs.rows import run_of
 from lowhiss.store.engine import Store, make_engine, migrate
-from lowhiss.store.models import EventRow, RunRow, VerdictRow
+from lowhiss.store.run_models import EventRow, RunRow, VerdictRow
 
 _NOW = dt.datetime(2026, 11, 27, 12, tzinfo=dt.UTC)
 _ONE_BY_ONE = 400

@@ -15,7 +15,7 @@ from lowhiss.exchange.keys import KeyFileError, KeyFiles
 from lowhiss.service.copies import LATE_AFTER, copies_of
 from lowhiss.service.seals import sealing, verifying
 from lowhiss.store.engine import Store, current_revision, head_revision
-from lowhiss.store.models import RunRow
+from lowhiss.store.run_models import RunRow
 from lowhiss.store.seal_models import SealRow
 
 _LEAST_FREE_MB = 2_000

@@ -50,6 +50,7 @@ function deviceJudge(): Plugin {
     'engine/desk/overlay.py',
     'engine/cards.py',
     'engine/debrief.py',
+    'engine/debrief_words.py',
     'engine/judging.py',
     'engine/lessons.py',
     'engine/on_device.py',

@@ -9,7 +9,8 @@ from pathlib import Path
 from lowhiss.commands.common import FAIL, PASS, Refusal, add_reader, as_json, words_of
 from lowhiss.commands.judge import Commands
 from lowhiss.core.errors import CoreError
-from lowhiss.engine.debrief import debrief, debrief_told
+from lowhiss.engine.debrief import debrief
+from lowhiss.engine.debrief_words import debrief_told
 from lowhiss.engine.practice import replay
 
 _DRAWN = ("run", "trace", "column", "timeline")

@@ -11,7 +11,7 @@ from sqlalchemy.orm import Session
 from lowhiss.core.standing import Part
 from lowhiss.demo.scenario import PEOPLE, TRAILERS, demo_id
 from lowhiss.service.fleet.acts import keep_act
-from lowhiss.store.models import HoldRow
+from lowhiss.store.fleet_models import HoldRow
 
 _MENDED_AFTER = dt.timedelta(hours=8)
 _Done = tuple[float, str, str, str, dict[str, Any]]

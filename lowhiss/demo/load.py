@@ -15,7 +15,9 @@ from lowhiss.rulebook import chambers
 from lowhiss.service.fleet.units import UnitEdit, new_unit_row
 from lowhiss.service.runs.importing import import_record
 from lowhiss.store.engine import Store
-from lowhiss.store.models import CouplingRow, PersonRow, SettingRow, TrailerRow, UnitRow
+from lowhiss.store.fleet_models import CouplingRow, TrailerRow, UnitRow
+from lowhiss.store.house_models import SettingRow
+from lowhiss.store.people_models import PersonRow
 
 
 def load_demo(store: Store, now: dt.datetime) -> bool:

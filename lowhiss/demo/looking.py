@@ -16,7 +16,7 @@ from lowhiss.demo.scenario import TRAILERS, demo_id
 from lowhiss.engine.rounds import school_of
 from lowhiss.service.fleet.rows import find_trailer, find_unit
 from lowhiss.service.rounds.importing import import_round, record_for
-from lowhiss.store.models import PaperRow
+from lowhiss.store.round_models import PaperRow
 
 _SEED = 41
 _LOOKS: dict[str, dict[str, bool]] = {

@@ -12,7 +12,8 @@ from lowhiss.core.rounds import read_round
 from lowhiss.core.units import PressureUnit
 from lowhiss.core.words import Words
 from lowhiss.engine.cards import answered, today
-from lowhiss.engine.debrief import debrief, debrief_told
+from lowhiss.engine.debrief import debrief
+from lowhiss.engine.debrief_words import debrief_told
 from lowhiss.engine.judging import judge_record, sheet_of
 from lowhiss.engine.lessons import lesson_list, said_around
 from lowhiss.engine.practice import Drive, lesson_of, new_code, possible_faults, resume

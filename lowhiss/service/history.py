@@ -10,7 +10,7 @@ from sqlalchemy import select
 from sqlalchemy.orm import Session
 
 from lowhiss.service.errors import ConflictError
-from lowhiss.store.models import ChangeRow
+from lowhiss.store.house_models import ChangeRow
 
 
 @dataclass(frozen=True, slots=True)

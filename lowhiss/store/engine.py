@@ -13,6 +13,8 @@ from alembic.script import ScriptDirectory
 from sqlalchemy import Engine, create_engine, event, text
 from sqlalchemy.orm import Session, sessionmaker
 
+import lowhiss.store.tables  # noqa: F401  rows refer to one another by name: all are known before the first is asked for
+
 MAX_STATEMENT_S = 20
 _MIGRATION_LOCK = "lowhiss_migrate"
 

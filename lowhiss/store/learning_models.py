@@ -8,7 +8,7 @@ from typing import Any
 from sqlalchemy import JSON, ForeignKey, Index, String, Text
 from sqlalchemy.orm import Mapped, mapped_column
 
-from lowhiss.store.models import Base, Exact
+from lowhiss.store.base import Base, Exact
 from lowhiss.store.types import UtcDateTime
 
 

@@ -8,7 +8,7 @@ from sqlalchemy import Boolean, ForeignKey, Index, String
 from sqlalchemy.dialects.mysql import MEDIUMTEXT
 from sqlalchemy.orm import Mapped, mapped_column
 
-from lowhiss.store.models import Base
+from lowhiss.store.base import Base
 from lowhiss.store.types import UtcDateTime
 
 

@@ -8,7 +8,7 @@ from sqlalchemy import JSON, Double, ForeignKey, Index, String
 from sqlalchemy.dialects.mysql import MEDIUMBLOB
 from sqlalchemy.orm import Mapped, mapped_column
 
-from lowhiss.store.models import Base
+from lowhiss.store.base import Base
 from lowhiss.store.types import UtcDateTime
 
 

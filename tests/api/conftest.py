@@ -8,7 +8,7 @@ import pytest
 from sqlalchemy import delete
 
 from lowhiss.store.engine import Store
-from lowhiss.store.models import FailureRow
+from lowhiss.store.people_models import FailureRow
 
 
 @pytest.fixture(autouse=True)

@@ -11,7 +11,7 @@ from sqlalchemy import select
 from lowhiss.service.runs import verdicts
 from lowhiss.service.runs.lifecycle import judge_ended_again
 from lowhiss.service.runs.log import log_page
-from lowhiss.store.models import RunRow, VerdictRow
+from lowhiss.store.run_models import RunRow, VerdictRow
 from tests.conftest import sign_in
 from tests.devices import UNIT_ID, Device
 

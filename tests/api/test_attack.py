@@ -22,12 +22,14 @@ from lowhiss.api import guard, patient, sockets
 from lowhiss.api.runs import feed
 from lowhiss.core.names import name_key
 from lowhiss.database.dump import dump
-from lowhiss.serve import CannotStartError, Wider, _check_wider
+from lowhiss.house import CannotStartError
+from lowhiss.serve import Wider, _check_wider
 from lowhiss.service.people import accounts as people
 from lowhiss.service.people import guess_limits, signin
 from lowhiss.service.runs import receiving
 from lowhiss.store.engine import make_engine
-from lowhiss.store.models import ClockRow, PersonRow, SessionRow
+from lowhiss.store.people_models import PersonRow, SessionRow
+from lowhiss.store.run_models import ClockRow
 from tests.conftest import Running, sign_in
 from tests.devices import UNIT_ID, Device
 

@@ -22,7 +22,7 @@ from lowhiss.demo.scenario import demo_id
 from lowhiss.exchange.tables import csv_text
 from lowhiss.service.exports import tables
 from lowhiss.service.fleet import unit_csv
-from lowhiss.store.models import RunRow
+from lowhiss.store.run_models import RunRow
 from tests.builders import whole_test
 from tests.conftest import ROOT, sign_in
 from tests.devices import UNIT_ID, Device

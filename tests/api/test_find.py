@@ -8,7 +8,7 @@ import uuid
 import httpx
 import pytest
 
-from lowhiss.service.runs import log
+from lowhiss.service.runs import log, searching
 from tests.conftest import sign_in
 from tests.devices import Device
 
@@ -50,6 +50,18 @@ FILTERS = {
         {"outcome": "fail", "search": "MV-1"},
         lambda line: line.outcome == "fail" and "MV-1" in line.head.unit.name,
     ),
+    "word of units and drivers": (
+        {"search": "o"},
+        lambda line: "o" in line.head.driver.casefold() or "o" in line.head.unit.name.casefold(),
+    ),
+    "word of each": (
+        {"search": "mv-1 OSEI"},
+        lambda line: "MV-1" in line.head.unit.name and "Osei" in line.head.driver,
+    ),
+    "word and number": (
+        {"search": "Lind MV", "quantity": "leak_applied", "at_least": 1},
+        lambda line: (drop(line) or 0) >= 1 and "Lind" in line.head.driver and "MV" in line.head.unit.name,
+    ),
     "sealed": ({"sealed": True}, lambda line: line.head.sealed),
     "recorded": ({"recorded": True}, lambda line: line.head.recording is not None),
 }
@@ -79,6 +91,19 @@ def test_a_filter_finds_what_a_search_of_every_run_finds(client, everything, nam
     assert [one for one in found if one in known] == wanted
     counted = client.get("/api/log/count", params=query).json()
     assert counted["runs"] == len(found)
+
+
+@pytest.mark.parametrize("search", ["o", "mv-1", "mv-1 OSEI", "Lind MV", "e MV-1 o", "MV-12", "nobody", "%", "_"])
+def test_few_names_and_many_are_searched_by_other_ways_that_find_the_same(store, everything, search, monkeypatch):
+    words = search.casefold().split()
+    known = [line.head for line in everything]
+    fits = [all(word in one.driver.casefold() or word in one.unit.name.casefold() for word in words) for one in known]
+    wanted = [one.id for one, fit in zip(known, fits, strict=True) if fit][: log.LOG_PAGE]
+    for few in (0, 3, 1000):
+        monkeypatch.setattr(searching, "FEW", few)
+        found = [line.head.id for line in log.log_page(store, log.Wanted(search))]
+        ids = {one.id for one in known}
+        assert [one for one in found if one in ids] == wanted, few
 
 
 def test_a_finding_is_found_by_its_code(client, everything):

@@ -165,7 +165,7 @@ def test_a_summary_that_cannot_be_is_refused(people, failed_then_passed):
 
 
 def test_a_class_of_three_hundred_is_seen_at_a_glance(people, store):
-    from lowhiss.store.models import PersonRow
+    from lowhiss.store.people_models import PersonRow
 
     with store.transaction() as session:
         ids = [str(uuid.uuid4()) for _ in range(300)]

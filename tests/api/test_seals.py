@@ -15,7 +15,8 @@ import pytest
 
 from lowhiss.cli import main
 from lowhiss.demo.scenario import demo_id
-from lowhiss.store.models import RunRow
+from lowhiss.store.run_models import RunRow
+from lowhiss.store.seal_models import SealRow
 from tests.conftest import ROOT, sign_in
 from tests.devices import Device
 
@@ -147,8 +148,20 @@ def test_whoever_holds_a_paper_checks_its_seal_without_an_account(client, ended,
         answer = stranger.get(f"/api/check/{'0' * 64}")
         assert (answer.status_code, answer.json()["error"]["code"]) == (404, "seal_unknown")
         assert stranger.get("/api/check/short").status_code == 422
+        # a seal whose own text was broken is still one of a test, and says nothing that cannot be relied on
+        some_day = {"kind": "run", "record": {"started_at": "some day"}, "result": {}}
+        for text in ("no longer a document", "[]", '{"kind": "run"}', json.dumps(some_day)):
+            with store.transaction() as session:
+                sealed = session.get_one(SealRow, second["place"])
+                sealed.document, kept = text, sealed.document
+            told = stranger.get(f"/api/check/{second['sha256']}").raise_for_status().json()
+            assert (told["of"], told["unit"], told["began"], told["outcome"]) == ("run", "", "", "")
+            assert told["changed"] > 0
+            with store.transaction() as session:
+                session.get_one(SealRow, second["place"]).document = kept
+        assert stranger.get(f"/api/check/{second['sha256']}").json()["changed"] == 0
         chain = client.get("/api/seals").raise_for_status().json()["seals"]
         key = next(json.loads(one["document"]) for one in chain if json.loads(one["document"])["kind"] == "key")
         of_key = next(one["sha256"] for one in chain if json.loads(one["document"])["place"] == key["place"])
         told = stranger.get(f"/api/check/{of_key}").raise_for_status().json()
-        assert (told["began"], told["changed"]) == ("", 0)
+        assert (told["of"], told["began"], told["changed"]) == ("key", "", 0)

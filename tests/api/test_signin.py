@@ -13,7 +13,7 @@ import pytest
 from lowhiss.demo.scenario import demo_id
 from lowhiss.service.people import guess_limits, signin
 from lowhiss.service.people.secrets import code_hash, csrf_token, token_hash
-from lowhiss.store.models import CodeRow, FailureRow, PersonRow, SessionRow
+from lowhiss.store.people_models import CodeRow, FailureRow, PersonRow, SessionRow
 from tests.conftest import Running, sign_in
 
 GOOD = "correct horse battery"

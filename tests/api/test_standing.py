@@ -21,7 +21,7 @@ from lowhiss.core.standing.holds import _NAMESPACE as NAMESPACE
 from lowhiss.service.fleet.holding import refold
 from lowhiss.service.people.rights import ACTS, ROLES
 from lowhiss.service.runs.importing import import_record
-from lowhiss.store.models import ActRow
+from lowhiss.store.fleet_models import ActRow
 from tests.builders import leak_record, ready, record, warned
 from tests.conftest import sign_in
 from tests.devices import Device

@@ -17,7 +17,7 @@ from lowhiss.api import sockets
 from lowhiss.api.runs import live
 from lowhiss.service.people import guess_limits
 from lowhiss.service.runs import participants
-from lowhiss.store.models import JoinCodeRow
+from lowhiss.store.run_models import JoinCodeRow
 from tests.conftest import Running, sign_in
 from tests.devices import Device
 

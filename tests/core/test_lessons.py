@@ -24,7 +24,8 @@ from lowhiss.core.practice import (
     time_quality,
 )
 from lowhiss.core.words import Words
-from lowhiss.engine.debrief import debrief, debrief_told, diagnoses
+from lowhiss.engine.debrief import debrief, diagnoses
+from lowhiss.engine.debrief_words import debrief_told
 from lowhiss.engine.practice import replay
 from tests.core.trainee import trainee_of
 

@@ -14,7 +14,9 @@ from lowhiss.database.dump import dump, restore
 from lowhiss.service.fleet.holding import holds_ever_on
 from lowhiss.store.engine import Store, current_revision, head_revision, make_engine, migrate
 from lowhiss.store.finding_models import RunPersonRow
-from lowhiss.store.models import PartTestRow, RuleSetRow, RunRow, VerdictRow
+from lowhiss.store.fleet_models import PartTestRow
+from lowhiss.store.house_models import RuleSetRow
+from lowhiss.store.run_models import RunRow, VerdictRow
 from lowhiss.upgrade import upgrade
 
 # dies at the n-th statement that changes a table, as a power cut would

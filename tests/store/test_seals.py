@@ -16,21 +16,11 @@ from lowhiss.exchange.keys import KeyFileError, KeyFiles
 from lowhiss.exchange.seals import check, file_of, read_file
 from lowhiss.service.people.signin import Person
 from lowhiss.service.seals import rows, sealing, verifying
+from lowhiss.store.fleet_models import ActRow, PhotoFileRow, PhotoRow, RunTrailerRow
+from lowhiss.store.house_models import RuleSetRow
 from lowhiss.store.learning_models import ExaminationRow
-from lowhiss.store.models import (
-    ActRow,
-    ClockRow,
-    EventRow,
-    PhotoFileRow,
-    PhotoRow,
-    RoundMarkRow,
-    RoundRow,
-    RuleSetRow,
-    RunRow,
-    RunTrailerRow,
-    TracePartRow,
-    VerdictRow,
-)
+from lowhiss.store.round_models import RoundMarkRow, RoundRow
+from lowhiss.store.run_models import ClockRow, EventRow, RunRow, TracePartRow, VerdictRow
 from lowhiss.store.seal_models import SealKeyRow, SealRow, SignatureRow
 from lowhiss.store.types import Psi, UtcDateTime
 from tests.store.whole_run import whole_run

@@ -16,8 +16,10 @@ from lowhiss.demo import load_demo
 from lowhiss.service.fleet.trailers import list_trailers
 from lowhiss.service.fleet.units import list_units
 from lowhiss.service.runs.log import log_page
+from lowhiss.store.base import Base
 from lowhiss.store.engine import Store, make_engine, migrate
-from lowhiss.store.models import Base, EventRow, RunRow, UnitRow, VerdictRow
+from lowhiss.store.fleet_models import UnitRow
+from lowhiss.store.run_models import EventRow, RunRow, VerdictRow
 from tests.conftest import DEMO_LOADED_AT
 
 

@@ -11,16 +11,10 @@ from sqlalchemy import select
 from lowhiss.demo.scenario import demo_id
 from lowhiss.service.runs.importing import import_record
 from lowhiss.store.engine import Store
+from lowhiss.store.fleet_models import ActRow, PhotoFileRow, PhotoRow
 from lowhiss.store.learning_models import ExaminationRow
-from lowhiss.store.models import (
-    ActRow,
-    PhotoFileRow,
-    PhotoRow,
-    RoundMarkRow,
-    RoundRow,
-    RunRow,
-    TracePartRow,
-)
+from lowhiss.store.round_models import RoundMarkRow, RoundRow
+from lowhiss.store.run_models import RunRow, TracePartRow
 from tests.builders import whole_test
 from tests.devices import UNIT_ID
 

@@ -81,6 +81,7 @@ class HeadOut(BaseModel):
 class CheckedSealOut(BaseModel):
     """A seal by its hash: what it seals, and whether anything of that was changed since. No names."""
 
+    of: Literal["run", "key"]
     place: int
     sealed_at: dt.datetime
     unit: str

@@ -24,7 +24,9 @@ from lowhiss.service.people.signin import Person
 from lowhiss.service.runs.importing import import_record
 from lowhiss.service.runs.rows import record_of
 from lowhiss.store.engine import Store
-from lowhiss.store.models import RunRow, SettingRow, UnitRow
+from lowhiss.store.fleet_models import UnitRow
+from lowhiss.store.house_models import SettingRow
+from lowhiss.store.run_models import RunRow
 
 _MOST = 10_000
 _MOST_BYTES = 16 * 1024 * 1024

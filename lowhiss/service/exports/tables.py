@@ -17,7 +17,9 @@ from lowhiss.exchange.workbook import write_workbook
 from lowhiss.service.fleet import unit_csv
 from lowhiss.service.fleet.standing import every_hold, standings, workshop
 from lowhiss.store.engine import Store
-from lowhiss.store.models import CouplingRow, PersonRow, RoundRow, TrailerRow, UnitRow
+from lowhiss.store.fleet_models import CouplingRow, TrailerRow, UnitRow
+from lowhiss.store.people_models import PersonRow
+from lowhiss.store.round_models import RoundRow
 from lowhiss.store.seal_models import SealRow
 
 Name = Literal["units", "trailers", "standing", "holds", "defects", "rounds", "seals", "people"]

@@ -22,7 +22,7 @@ from lowhiss.service.people.authors import Author, Authors
 from lowhiss.service.people.rights import ACTS, MILDER
 from lowhiss.service.people.signin import Person
 from lowhiss.store.engine import Store
-from lowhiss.store.models import ActRow, HoldRow
+from lowhiss.store.fleet_models import ActRow, HoldRow
 
 SERVERS_ACTS = ("round_done",)
 """Acts that only follow from something else."""

@@ -18,7 +18,8 @@ from lowhiss.core.vehicle import UNIT_KINDS, Unit, UnitKind
 from lowhiss.service.errors import RefusedError
 from lowhiss.service.rules.editions import procedure_named, rules_named
 from lowhiss.store.engine import Store
-from lowhiss.store.models import SettingRow, UnitRow
+from lowhiss.store.fleet_models import UnitRow
+from lowhiss.store.house_models import SettingRow
 
 _DEFAULTS = "tested_by"
 

@@ -5,7 +5,7 @@ from __future__ import annotations
 import datetime as dt
 
 from lowhiss.core.record import COUNTING_PURPOSES
-from lowhiss.store.models import RunRow
+from lowhiss.store.run_models import RunRow
 
 OFFLINE_FOR = dt.timedelta(days=14)
 """So long a device may be without contact: what comes later is taken too, but marked, and improves nothing."""

@@ -18,7 +18,7 @@ from lowhiss.service.fleet.units import ListedUnit, assembled
 from lowhiss.service.history import check_version, differences, note_change
 from lowhiss.service.people.signin import Person
 from lowhiss.store.engine import Store
-from lowhiss.store.models import CouplingRow, UnitRow
+from lowhiss.store.fleet_models import CouplingRow, UnitRow
 
 
 def couple(store: Store, by: Person, unit_id: str, version: int, trailer_ids: Sequence[str]) -> ListedUnit:

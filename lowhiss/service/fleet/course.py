@@ -19,7 +19,9 @@ from lowhiss.service.fleet.defecting import folded_defects
 from lowhiss.service.fleet.holding import act_of, holds_ever_on
 from lowhiss.service.fleet.rows import find_unit
 from lowhiss.store.engine import Store
-from lowhiss.store.models import ActRow, ChangeRow, RunRow
+from lowhiss.store.fleet_models import ActRow
+from lowhiss.store.house_models import ChangeRow
+from lowhiss.store.run_models import RunRow
 
 PAGE = 40
 Kind = Literal["run", "act", "hold", "change"]

@@ -16,7 +16,8 @@ from lowhiss.service.fleet.holding import acts_on, tested_sets
 from lowhiss.service.fleet.rows import couplings_of
 from lowhiss.service.fleet.units import listed_unit
 from lowhiss.service.rules.editions import round_tables
-from lowhiss.store.models import CouplingRow, OpenDefectRow, RunRow, RunTrailerRow, UnitRow
+from lowhiss.store.fleet_models import CouplingRow, OpenDefectRow, RunTrailerRow, UnitRow
+from lowhiss.store.run_models import RunRow
 
 
 def folded_defects(session: Session, part: Part) -> list[Defect]:

@@ -13,18 +13,9 @@ from lowhiss.core.record import COUNTING_PURPOSES
 from lowhiss.core.stages import Stage
 from lowhiss.core.standing import Act, Cleared, Fail, Hold, HoldPolicy, Lifted, Part, TestedSet, holds_of
 from lowhiss.service.fleet.counting import counts
-from lowhiss.store.models import (
-    ActRow,
-    FailRow,
-    HoldPartRow,
-    HoldRow,
-    RunRow,
-    RunTrailerRow,
-    SettingRow,
-    TrailerRow,
-    UnitRow,
-    VerdictRow,
-)
+from lowhiss.store.fleet_models import ActRow, FailRow, HoldPartRow, HoldRow, RunTrailerRow, TrailerRow, UnitRow
+from lowhiss.store.house_models import SettingRow
+from lowhiss.store.run_models import RunRow, VerdictRow
 
 _SINCE = "holds_since"
 

@@ -17,7 +17,7 @@ from lowhiss.service.fleet.standing import UnitStanding, get_calendar, standings
 from lowhiss.service.people import secrets
 from lowhiss.service.people.signin import Person
 from lowhiss.store.engine import Store
-from lowhiss.store.models import ReadTokenRow
+from lowhiss.store.people_models import ReadTokenRow
 
 Reads = Literal["standing", "calendar"]
 """What a token lets somebody read: how every unit stands, or when each is due."""

@@ -13,7 +13,7 @@ from lowhiss.exchange.photographs import PictureError, kept_jpeg
 from lowhiss.service.errors import NotFoundError, RefusedError
 from lowhiss.service.people.signin import Person
 from lowhiss.store.engine import Store
-from lowhiss.store.models import ActRow, PhotoFileRow, PhotoRow
+from lowhiss.store.fleet_models import ActRow, PhotoFileRow, PhotoRow
 
 MAX_OF_ACT = 12
 

@@ -13,7 +13,8 @@ from lowhiss.core.words import Words
 from lowhiss.service.errors import NotFoundError
 from lowhiss.service.fleet.trends import readings_for
 from lowhiss.store.engine import Store
-from lowhiss.store.models import PersonRow, RunRow
+from lowhiss.store.people_models import PersonRow
+from lowhiss.store.run_models import RunRow
 
 MAX_RUNS, MAX_UNITS = 300, 60
 """So many of somebody's latest tests, on so many units, are looked at."""

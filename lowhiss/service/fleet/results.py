@@ -17,16 +17,16 @@ from lowhiss.core.standing import Part, PartKind
 from lowhiss.service.fleet.counting import counts
 from lowhiss.service.fleet.defecting import refold_defects
 from lowhiss.service.fleet.holding import holds_on, refold
-from lowhiss.store.models import (
+from lowhiss.store.fleet_models import (
     FailRow,
     HoldPartRow,
     HoldRow,
     OpenDefectRow,
     PartTestRow,
-    RunRow,
     RunTrailerRow,
     TrailerRow,
 )
+from lowhiss.store.run_models import RunRow
 
 
 def note_trailers(session: Session, run_id: str, trailer_ids: Iterable[str]) -> None:

@@ -8,7 +8,7 @@ from sqlalchemy import select
 from sqlalchemy.orm import Session
 
 from lowhiss.service.errors import ConflictError, NotFoundError
-from lowhiss.store.models import CouplingRow, TrailerRow, UnitRow
+from lowhiss.store.fleet_models import CouplingRow, TrailerRow, UnitRow
 
 
 def couplings_of(session: Session, unit_id: str | None = None) -> dict[str, list[tuple[str, str]]]:

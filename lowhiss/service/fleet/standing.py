@@ -49,16 +49,9 @@ from lowhiss.service.people.signin import Person
 from lowhiss.service.rules.editions import procedures_now, rule_sets_now
 from lowhiss.service.rules.kept import kept_rules
 from lowhiss.store.engine import Store
-from lowhiss.store.models import (
-    CouplingRow,
-    HoldPartRow,
-    HoldRow,
-    PartTestRow,
-    RunRow,
-    SettingRow,
-    TrailerRow,
-    UnitRow,
-)
+from lowhiss.store.fleet_models import CouplingRow, HoldPartRow, HoldRow, PartTestRow, TrailerRow, UnitRow
+from lowhiss.store.house_models import SettingRow
+from lowhiss.store.run_models import RunRow
 
 _DUE, _ZONE = "due_rule", "time_zone"
 _DEFAULT_ZONE = "UTC"

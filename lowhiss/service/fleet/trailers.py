@@ -21,7 +21,7 @@ from lowhiss.service.fleet.rows import find_trailer, name_taken, plain_facts
 from lowhiss.service.history import check_version, differences, note_change
 from lowhiss.service.people.signin import Person, now
 from lowhiss.store.engine import Store
-from lowhiss.store.models import CouplingRow, TrailerRow, UnitRow
+from lowhiss.store.fleet_models import CouplingRow, TrailerRow, UnitRow
 
 
 @dataclass(frozen=True, slots=True)

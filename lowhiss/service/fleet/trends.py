@@ -40,7 +40,7 @@ from lowhiss.service.fleet.rows import find_unit
 from lowhiss.service.fleet.units import assembled
 from lowhiss.service.rules.kept import kept_rules
 from lowhiss.store.engine import Store
-from lowhiss.store.models import RunRow, VerdictRow
+from lowhiss.store.run_models import RunRow, VerdictRow
 
 MAX_RUNS = 300
 """So many of a unit's latest tests are looked at: six years of weekly ones."""

@@ -19,7 +19,7 @@ from lowhiss.service.fleet.units import UnitEdit, new_unit_row
 from lowhiss.service.history import note_change
 from lowhiss.service.people.signin import Person
 from lowhiss.store.engine import Store
-from lowhiss.store.models import UnitRow
+from lowhiss.store.fleet_models import UnitRow
 
 COLUMNS = (
     "name", "kind", "circuits", "cut_in_psi", "cut_out_psi", "chambers", "reservoirs_in3",

@@ -32,7 +32,7 @@ from lowhiss.service.fleet.rows import couplings_of, find_unit, name_taken, plai
 from lowhiss.service.history import check_version, differences, note_change
 from lowhiss.service.people.signin import Person, now
 from lowhiss.store.engine import Store
-from lowhiss.store.models import CouplingRow, UnitRow
+from lowhiss.store.fleet_models import CouplingRow, UnitRow
 
 
 @dataclass(frozen=True, slots=True)

@@ -16,7 +16,7 @@ from lowhiss.service.learning.lessons import lessons_of
 from lowhiss.service.people.signin import ForbiddenError, Person
 from lowhiss.store.engine import Store
 from lowhiss.store.learning_models import AssignmentRow, ClassMemberRow, LearningClassRow
-from lowhiss.store.models import PersonRow
+from lowhiss.store.people_models import PersonRow
 
 MOST_MEMBERS = 400
 _TEACHES = frozenset({"trainer", "manager"})

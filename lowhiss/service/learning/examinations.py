@@ -18,7 +18,8 @@ from lowhiss.service.runs.participants import OVERSEERS
 from lowhiss.service.runs.rows import find_run, judge_row, record_of
 from lowhiss.store.engine import Store
 from lowhiss.store.learning_models import ExaminationRow
-from lowhiss.store.models import PersonRow, RunRow
+from lowhiss.store.people_models import PersonRow
+from lowhiss.store.run_models import RunRow
 
 
 @dataclass(frozen=True, slots=True)

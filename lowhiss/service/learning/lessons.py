@@ -17,7 +17,7 @@ from lowhiss.service.errors import ConflictError, NotFoundError, RefusedError
 from lowhiss.service.people.signin import Person
 from lowhiss.store.engine import Store
 from lowhiss.store.learning_models import OwnLessonRow
-from lowhiss.store.models import PersonRow
+from lowhiss.store.people_models import PersonRow
 
 MOST_LESSONS = 100
 

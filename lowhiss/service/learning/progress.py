@@ -23,7 +23,8 @@ from lowhiss.service.learning.lessons import lessons_of
 from lowhiss.service.people.signin import ForbiddenError, Person
 from lowhiss.store.engine import Store
 from lowhiss.store.learning_models import CardReviewRow, ClassMemberRow, LearningClassRow, TrainerNoteRow
-from lowhiss.store.models import PersonRow, PracticeRow, PracticeTrainerRow
+from lowhiss.store.people_models import PersonRow
+from lowhiss.store.practice_models import PracticeRow, PracticeTrainerRow
 
 NoteKind = Literal["note", "opened", "passed", "ready", "not_ready", "struck_out"]
 _NEEDS_REASON = frozenset({"passed", "ready", "not_ready", "struck_out"})

@@ -25,7 +25,7 @@ from lowhiss.service.people.signin import (
     person_of,
 )
 from lowhiss.store.engine import Store, after_commit
-from lowhiss.store.models import PersonRow
+from lowhiss.store.people_models import PersonRow
 
 
 @dataclass(frozen=True, slots=True)

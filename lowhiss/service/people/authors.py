@@ -11,7 +11,7 @@ from sqlalchemy.orm import Session
 from lowhiss.core.names import name_key
 from lowhiss.service.people import secrets
 from lowhiss.service.people.signin import Person
-from lowhiss.store.models import PersonRow, PresenceRow
+from lowhiss.store.people_models import PersonRow, PresenceRow
 
 _PRESENCE_ERROR = dt.timedelta(minutes=5)
 """How far a device's mapped time may stray from when somebody signed in or out there."""

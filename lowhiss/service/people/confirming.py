@@ -10,7 +10,7 @@ from lowhiss.service.errors import RefusedError
 from lowhiss.service.people import guess_limits, secrets
 from lowhiss.service.people.signin import Browser, Person, person_of
 from lowhiss.store.engine import Store
-from lowhiss.store.models import PersonRow, PinRow
+from lowhiss.store.people_models import PersonRow, PinRow
 
 How = Literal["password", "pin", "demo"]
 

@@ -10,7 +10,7 @@ from sqlalchemy.orm import Session
 from lowhiss.service.errors import ServiceError
 from lowhiss.service.people import secrets
 from lowhiss.store.engine import Store
-from lowhiss.store.models import FailureRow
+from lowhiss.store.people_models import FailureRow
 
 WINDOW = dt.timedelta(minutes=15)
 TRIES_AT_ONE = 6

@@ -17,7 +17,7 @@ from lowhiss.service.errors import RefusedError, ServiceError
 from lowhiss.service.people import guess_limits, secrets
 from lowhiss.service.people.rights import Role
 from lowhiss.store.engine import Store, after_commit
-from lowhiss.store.models import CodeRow, PersonRow, PinRow, PresenceRow, SessionRow
+from lowhiss.store.people_models import CodeRow, PersonRow, PinRow, PresenceRow, SessionRow
 
 IDLE = dt.timedelta(hours=12)
 LONGEST = dt.timedelta(days=14)

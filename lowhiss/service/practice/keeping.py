@@ -13,7 +13,7 @@ from lowhiss.core.errors import CoreError
 from lowhiss.core.practice import read_tried
 from lowhiss.core.practice.lesson import PRACTICE_FORMAT
 from lowhiss.core.words import Words
-from lowhiss.engine.debrief import debrief_told
+from lowhiss.engine.debrief_words import debrief_told
 from lowhiss.engine.judging import rules_in_record
 from lowhiss.engine.practice import read_choice
 from lowhiss.engine.simulating import spec_of_table
@@ -26,7 +26,9 @@ from lowhiss.service.people.signin import ForbiddenError, Person
 from lowhiss.service.rounds import lifecycle as rounds
 from lowhiss.service.runs.participants import CODE_LASTS, OVERSEERS
 from lowhiss.store.engine import Store
-from lowhiss.store.models import PersonRow, PracticeRow, PracticeTrainerRow, TrailerRow
+from lowhiss.store.fleet_models import TrailerRow
+from lowhiss.store.people_models import PersonRow
+from lowhiss.store.practice_models import PracticeRow, PracticeTrainerRow
 
 _LISTED = 60
 

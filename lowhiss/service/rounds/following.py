@@ -19,7 +19,9 @@ from lowhiss.service.fleet.acts import keep_act
 from lowhiss.service.fleet.rows import find_trailer, find_unit
 from lowhiss.service.history import differences, note_change
 from lowhiss.service.rounds.rows import look_of, mark_rows
-from lowhiss.store.models import ActRow, PersonRow, RoundMarkRow, RoundRow
+from lowhiss.store.fleet_models import ActRow
+from lowhiss.store.people_models import PersonRow
+from lowhiss.store.round_models import RoundMarkRow, RoundRow
 
 _ROUNDS = uuid.UUID("5f0c4b1e-7d0a-4c36-9a55-0f9d0a3f6c11")
 """Names the acts that a round makes by itself, so that the same one is never made twice."""

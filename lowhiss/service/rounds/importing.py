@@ -14,7 +14,7 @@ from lowhiss.service.fleet.units import assembled
 from lowhiss.service.rounds.following import Following
 from lowhiss.service.rounds.rows import figures_of, judge_row, known_on, known_tables, set_of
 from lowhiss.service.rules.kept import keep_rules
-from lowhiss.store.models import RoundMarkRow, RoundRow
+from lowhiss.store.round_models import RoundMarkRow, RoundRow
 
 _BESIDE = frozenset({"at_s", "id", "by", "device", "epoch", "seq", "wall", "after_end"})
 

@@ -44,7 +44,10 @@ from lowhiss.service.rules.kept import keep_rules
 from lowhiss.service.runs import participants
 from lowhiss.service.runs.rows import KeptEvent
 from lowhiss.store.engine import Store
-from lowhiss.store.models import PersonRow, RoundCodeRow, RoundMemberRow, RoundRow, RunRow, UnitRow
+from lowhiss.store.fleet_models import UnitRow
+from lowhiss.store.people_models import PersonRow
+from lowhiss.store.round_models import RoundCodeRow, RoundMemberRow, RoundRow
+from lowhiss.store.run_models import RunRow
 
 _LISTED = 40
 

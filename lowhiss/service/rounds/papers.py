@@ -21,7 +21,9 @@ from lowhiss.service.history import note_change
 from lowhiss.service.people.signin import ForbiddenError, Person
 from lowhiss.service.rules.editions import round_tables
 from lowhiss.store.engine import Store
-from lowhiss.store.models import PaperRow, PersonRow, UnitRow
+from lowhiss.store.fleet_models import UnitRow
+from lowhiss.store.people_models import PersonRow
+from lowhiss.store.round_models import PaperRow
 
 HolderKind = Literal["unit", "trailer", "person"]
 _OF: dict[HolderKind, tuple[str, ...]] = {

@@ -20,7 +20,7 @@ from lowhiss.service.rounds.following import Following
 from lowhiss.service.rounds.rows import RoundPart, figures_of, find_round, judge_row, part_in, record_of
 from lowhiss.service.runs.receiving import Received, SetAside, Struck
 from lowhiss.store.engine import Store
-from lowhiss.store.models import RoundMarkRow, RoundRow
+from lowhiss.store.round_models import RoundMarkRow, RoundRow
 
 HELPERS_MAY = ("answer", "said", "note")
 """What somebody may mark who joined by a code: never what commands the driver."""

@@ -33,7 +33,9 @@ from lowhiss.service.people.signin import Person
 from lowhiss.service.rules.kept import kept_rules
 from lowhiss.service.runs.participants import OVERSEERS
 from lowhiss.service.runs.rows import event_rows
-from lowhiss.store.models import RoundMarkRow, RoundMemberRow, RoundRow, RunRow, TrailerRow, UnitRow
+from lowhiss.store.fleet_models import TrailerRow, UnitRow
+from lowhiss.store.round_models import RoundMarkRow, RoundMemberRow, RoundRow
+from lowhiss.store.run_models import RunRow
 
 RoundPart = Literal["lead", "help", "oversee", "send"]
 """``lead``: began it. ``help``: joined by code. ``oversee``: a trainer or manager; notes. ``send``: the same device."""

@@ -26,7 +26,8 @@ from lowhiss.service.people.signin import Person
 from lowhiss.service.rules.editions import EditionKind, in_force, order_of, rules_named
 from lowhiss.service.rules.kept import keep_rules, kept_rules
 from lowhiss.store.engine import Store
-from lowhiss.store.models import EditionRow, SettingRow, UnitRow
+from lowhiss.store.fleet_models import UnitRow
+from lowhiss.store.house_models import EditionRow, SettingRow
 
 MAX_OWN = 200
 """So many of one kind a fleet keeps."""

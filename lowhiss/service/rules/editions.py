@@ -16,7 +16,7 @@ from lowhiss.core.procedure import Procedure, read_procedure
 from lowhiss.core.rules import RuleSet
 from lowhiss.engine.desk.overlay import RoundTables, tables_under
 from lowhiss.service.rules.kept import kept_rules
-from lowhiss.store.models import EditionRow, RuleSetRow
+from lowhiss.store.house_models import EditionRow, RuleSetRow
 
 EditionKind = Literal["rules", "procedure"]
 

@@ -43,7 +43,7 @@ from lowhiss.service.rules.desk import Edition, sets_named
 from lowhiss.service.rules.editions import procedures_now, rule_sets_now
 from lowhiss.service.runs.scripts import own_pace
 from lowhiss.store.engine import Store
-from lowhiss.store.models import RunRow, VerdictRow
+from lowhiss.store.run_models import RunRow, VerdictRow
 
 MAX_SIDE_BY_SIDE = 12
 LATEST = 3_000

@@ -13,7 +13,7 @@ from lowhiss.core.stages import Stage, kind_of
 from lowhiss.core.standing.quantities import Quantity, measured, quantities_of
 from lowhiss.core.vehicle import Unit
 from lowhiss.store.finding_models import RunFactRow
-from lowhiss.store.models import RunRow
+from lowhiss.store.run_models import RunRow
 
 _FINDING = "finding "
 

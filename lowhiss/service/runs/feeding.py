@@ -22,7 +22,8 @@ from lowhiss.service.fleet.units import assembled
 from lowhiss.service.people import secrets
 from lowhiss.service.runs.rows import find_run, record_of
 from lowhiss.store.engine import Store
-from lowhiss.store.models import FeedTokenRow, RunRow, TracePartRow, UnitRow
+from lowhiss.store.fleet_models import UnitRow
+from lowhiss.store.run_models import FeedTokenRow, RunRow, TracePartRow
 
 _UNDER_WAY = dt.timedelta(hours=4)
 """A run that began longer ago is not what a feed shows now."""

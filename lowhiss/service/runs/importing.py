@@ -21,7 +21,7 @@ from lowhiss.service.rules.kept import keep_rules
 from lowhiss.service.runs.participants import note_people
 from lowhiss.service.runs.rows import Setup, clock_row, timekeeper_of
 from lowhiss.service.runs.verdicts import keep_verdict
-from lowhiss.store.models import EventRow, RunRow
+from lowhiss.store.run_models import EventRow, RunRow
 
 _SERVER_FIELDS = frozenset({"at_s", "seq", "id", "device", "epoch", "wall", "by"})
 _DEVICE = "record"

@@ -44,7 +44,7 @@ from lowhiss.service.runs.rows import (
 )
 from lowhiss.service.runs.verdicts import accept_newer, core_version, keep_verdict
 from lowhiss.store.engine import Store
-from lowhiss.store.models import MemberRow, RunRow, VerdictRow
+from lowhiss.store.run_models import MemberRow, RunRow, VerdictRow
 
 OPEN_FOR = dt.timedelta(days=14)
 """A run that was left open longer ago is nobody's to go on with: its vehicle has long been driven since."""

@@ -13,18 +13,19 @@ from sqlalchemy.orm import Session, aliased, defer
 from lowhiss.core.names import name_key
 from lowhiss.service.runs.facts import finding_key
 from lowhiss.service.runs.rows import RunHead, find_run, head_of, judge_row
+from lowhiss.service.runs.searching import Conditions, named, one_by_one
 from lowhiss.service.runs.verdicts import is_current, keep_verdict
 from lowhiss.store.engine import Store
 from lowhiss.store.finding_models import RunFactRow, RunPersonRow
-from lowhiss.store.models import PersonRow, RuleSetRow, RunRow, RunTrailerRow, UnitRow, VerdictRow
+from lowhiss.store.fleet_models import RunTrailerRow, UnitRow
+from lowhiss.store.house_models import RuleSetRow
+from lowhiss.store.people_models import PersonRow
+from lowhiss.store.run_models import RunRow, VerdictRow
 
 LOG_PAGE = 50
 _LAST_TESTS = 12
 _MAX_GOING_ON = 200
 """Tests that are under way at one time, in a yard far larger than any."""
-_FEW = 40
-"""So few units and drivers are looked through one by one; of more than these, the latest runs soon show enough."""
-_MAX_WORDS = 8
 
 
 @dataclass(frozen=True, slots=True)
@@ -129,34 +130,33 @@ def _came_out(outcome: str | None) -> list[ColumnElement[bool]]:
 
 def narrowed(session: Session, search: str, outcome: str | None) -> list[ColumnElement[bool]]:
     """The log's conditions for part of a unit's or driver's name, and its word for a run."""
-    wanted = _matches(session, search)
-    found = [or_(RunRow.unit_id.in_(units), RunRow.driver.in_(drivers)) for units, drivers in wanted]
-    return [*_came_out(outcome), *found]
+    return [*_came_out(outcome), *(condition for word in named(session, search) for condition in word.of_any())]
 
 
 def _chosen(session: Session, wanted: Wanted, last: RunRow | None, most: int) -> Any:
     """The ids of so many runs. Ids alone, read along an index: a join would make the database sort every run."""
-    words = _matches(session, wanted.search)
-    if any(not units and not drivers for units, drivers in words):
+    words = named(session, wanted.search)
+    if any(len(word) == 0 for word in words):
         return select(RunRow.id).where(false())
-    found = [or_(RunRow.unit_id.in_(units), RunRow.driver.in_(drivers)) for units, drivers in words]
-    conditions = [*_conditions(session, wanted), *found]
+    alone = _conditions(session, wanted)
+    conditions = [*alone, *(condition for word in words for condition in word.of_any())]
     facts = _facts_of(wanted)
     if facts and wanted.unit_id is None and wanted.driver is None and wanted.person is None:
         return _by_facts(session, facts, conditions, last, most)
     # of one unit or person there are few: each of their runs is looked at
-    for what, low, high in facts:
-        fact = select(RunFactRow.run_id).where(RunFactRow.run_id == RunRow.id, *_is(RunFactRow, what, low, high))
-        conditions.append(fact.exists())
+    having: Conditions = [
+        select(RunFactRow.run_id).where(RunFactRow.run_id == RunRow.id, *_is(RunFactRow, *fact)).exists()
+        for fact in facts
+    ]
     if wanted.person is not None:
-        return _by_person(wanted.person, conditions, last, most)
-    conditions += _after(RunRow.started_at, RunRow.id, last)
-    narrow = min(words, key=lambda match: len(match[0]) + len(match[1]), default=((), ()))
-    each = [RunRow.unit_id == unit for unit in narrow[0]] + [RunRow.driver == driver for driver in narrow[1]]
+        return _by_person(wanted.person, [*conditions, *having], last, most)
+    having += _after(RunRow.started_at, RunRow.id, last)
+    each = one_by_one(words)
     latest = (RunRow.started_at.desc(), RunRow.id.desc())
-    if not each or len(each) > _FEW:
-        return select(RunRow.id).where(*conditions).order_by(*latest).limit(most)
-    parts = [select(RunRow.id, RunRow.started_at).where(one, *conditions).order_by(*latest).limit(most) for one in each]
+    if not each:
+        return select(RunRow.id).where(*conditions, *having).order_by(*latest).limit(most)
+    page = select(RunRow.id, RunRow.started_at).where(*alone, *having).order_by(*latest).limit(most)
+    parts = [page.where(*one) for one in each]
     if len(parts) == 1:
         return parts[0]
     # each unit's and driver's own latest runs stand in an index: a page of each is enough for the page of all
@@ -237,19 +237,6 @@ def _after(started_at: Any, run_id: Any, last: RunRow | None) -> list[ColumnElem
         return []
     # said twice, because the database reads along the index only by the first
     return [started_at <= last.started_at, or_(started_at < last.started_at, run_id < last.id)]
-
-
-def _matches(session: Session, search: str) -> list[tuple[list[str], list[str]]]:
-    """For each word the units and the drivers whose names hold it."""
-    words = search.split()[:_MAX_WORDS]
-    # every driver's name once, by hopping along the index
-    drivers = session.scalars(select(RunRow.driver).group_by(RunRow.driver)).all() if words else []
-    found = []
-    for word in words:
-        units = session.scalars(select(UnitRow.id).where(UnitRow.name.contains(word, autoescape=True))).all()
-        folded = word.casefold()
-        found.append((list(units), [name for name in drivers if folded in name.casefold()]))
-    return found
 
 
 def _with_verdicts(ids: Sequence[str]) -> Any:

@@ -17,7 +17,8 @@ from lowhiss.service.people import guess_limits, secrets
 from lowhiss.service.people.signin import ForbiddenError, Person
 from lowhiss.store.engine import Store
 from lowhiss.store.finding_models import RunPersonRow
-from lowhiss.store.models import EventRow, JoinCodeRow, MemberRow, PersonRow, RunRow
+from lowhiss.store.people_models import PersonRow
+from lowhiss.store.run_models import EventRow, JoinCodeRow, MemberRow, RunRow
 
 Part = Literal["lead", "watch", "oversee", "send"]
 """``lead``: begun or taken over. ``watch``: joined by a code. ``oversee``: a trainer or manager who did not join; may

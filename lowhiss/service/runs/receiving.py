@@ -23,7 +23,7 @@ from lowhiss.service.runs.participants import OVERSEERS, Part, is_grant, oversee
 from lowhiss.service.runs.rows import clock_row, judge_row
 from lowhiss.service.runs.verdicts import keep_verdict
 from lowhiss.store.engine import Store
-from lowhiss.store.models import ClockRow, EventRow, RunRow
+from lowhiss.store.run_models import ClockRow, EventRow, RunRow
 
 _SERVERS_OWN = frozenset({"at_s", "id", "seq", "after_end", "sent_by", "received"})
 MAX_EVENTS_OF_RUN = 5_000

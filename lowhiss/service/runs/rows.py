@@ -24,7 +24,8 @@ from lowhiss.service.fleet.counting import begun_doubtfully
 from lowhiss.service.fleet.units import unit_of
 from lowhiss.service.rules.kept import kept_rules
 from lowhiss.service.runs.participants import Part, members_of
-from lowhiss.store.models import ClockRow, EventRow, PersonRow, RunRow
+from lowhiss.store.people_models import PersonRow
+from lowhiss.store.run_models import ClockRow, EventRow, RunRow
 
 _TIMEKEEPERS = {"tool": "", "driver": "driver", "watcher": "watcher"}
 """Who keeps the time, as a run record says it; the tool does where nobody is named."""

@@ -22,7 +22,7 @@ from lowhiss.service.fleet.units import assembled, unit_of
 from lowhiss.service.rules.kept import kept_rules
 from lowhiss.service.runs.rows import find_run, run_of
 from lowhiss.store.engine import Store
-from lowhiss.store.models import RunRow
+from lowhiss.store.run_models import RunRow
 
 LATEST_RUNS = 6
 """As many earlier runs say how fast a unit fills."""

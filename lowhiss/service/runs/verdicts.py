@@ -17,7 +17,7 @@ from lowhiss.service.fleet.results import note_result, other_rules_wanted
 from lowhiss.service.rules.kept import kept_rules
 from lowhiss.service.runs.facts import keep_facts
 from lowhiss.service.runs.rows import judge_under
-from lowhiss.store.models import RunRow, VerdictRow
+from lowhiss.store.run_models import RunRow, VerdictRow
 
 _RANK = {"fail": 0, "void": 1, "incomplete": 2, "pass": 3}
 

@@ -16,22 +16,12 @@ from lowhiss.service.rounds.rows import record_table
 from lowhiss.service.rules.kept import kept_rules
 from lowhiss.service.runs.rows import judge_row, record_of
 from lowhiss.service.runs.verdicts import core_version
+from lowhiss.store.base import Base
+from lowhiss.store.fleet_models import ActRow, PhotoFileRow, PhotoRow, RunTrailerRow
+from lowhiss.store.house_models import RuleSetRow
 from lowhiss.store.learning_models import ExaminationRow
-from lowhiss.store.models import (
-    ActRow,
-    Base,
-    ClockRow,
-    EventRow,
-    PhotoFileRow,
-    PhotoRow,
-    RoundMarkRow,
-    RoundRow,
-    RuleSetRow,
-    RunRow,
-    RunTrailerRow,
-    TracePartRow,
-    VerdictRow,
-)
+from lowhiss.store.round_models import RoundMarkRow, RoundRow
+from lowhiss.store.run_models import ClockRow, EventRow, RunRow, TracePartRow, VerdictRow
 from lowhiss.store.seal_models import SignatureRow
 
 GROWS: dict[type[Base], frozenset[str]] = {

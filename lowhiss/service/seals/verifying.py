@@ -6,7 +6,7 @@ import datetime as dt
 import json
 from collections.abc import Iterator
 from dataclasses import dataclass
-from typing import Any
+from typing import Any, Literal
 
 from sqlalchemy import func, select
 from sqlalchemy.orm import Session
@@ -18,7 +18,7 @@ from lowhiss.service.runs.rows import judge_row
 from lowhiss.service.seals.rows import kept_rows, result_of
 from lowhiss.service.seals.sealing import every_seal, plain_seal, public_keys
 from lowhiss.store.engine import Store
-from lowhiss.store.models import RunRow
+from lowhiss.store.run_models import RunRow
 from lowhiss.store.seal_models import SealKeyRow, SealRow
 
 
@@ -77,10 +77,12 @@ def wrong_with_run(session: Session, run_id: str) -> list[Problem]:
 class Checked:
     """What a stranger is told who has a seal's hash from a paper: enough to hold the paper against, and no names.
 
-    began, unit, outcome : of the run that it seals; empty where it seals a key.  amended_by : the run's latest seal,
-    where that is another.  changed : how much was changed since it was sealed.
+    of : what it seals.  began, unit, outcome : of the run that it seals; empty where it seals a key, and where its text
+    was broken.  amended_by : the run's latest seal, where that is another.  changed : how much was changed since it was
+    sealed.
     """
 
+    of: Literal["run", "key"]
     place: int
     sealed_at: dt.datetime
     unit: str
@@ -99,15 +101,17 @@ def check_one(store: Store, sha256: str) -> Checked:
         seal = plain_seal(row)
         found = wrong_with(seal, public_keys(session))
         if row.run_id is None:
-            return Checked(row.place, row.sealed_at, "", "", "", None, len([*found, *_against_rows(session, seal)]))
+            found += _against_rows(session, seal)
+            return Checked("key", row.place, row.sealed_at, "", "", "", None, len(found))
         last = session.scalar(select(func.max(SealRow.place)).where(SealRow.run_id == row.run_id))
         changed = [*found, *wrong_with_run(session, row.run_id)]
         record, result = _sealed(seal)
         return Checked(
+            of="run",
             place=row.place,
             sealed_at=row.sealed_at,
             unit=str(record.get("unit", {}).get("name", "")),
-            began=str(record.get("started_at", "")),
+            began=_moment(record.get("started_at")),
             outcome=str(result.get("outcome", "")),
             amended_by=last if last != row.place else None,
             changed=len(set(changed)),
@@ -123,15 +127,24 @@ def _sealed(seal: Seal) -> tuple[dict[str, Any], dict[str, Any]]:
         return {}, {}
 
 
+def _moment(told: object) -> str:
+    try:
+        return dt.datetime.fromisoformat(str(told)).isoformat()
+    except ValueError:
+        return ""
+
+
 def _against_rows(session: Session, seal: Seal) -> Iterator[Problem]:
     """A seal of a run against its rows as they are now; what came after it is no difference."""
     try:
-        document = json.loads(seal.document)
-        kind = document["kind"]
-    except (ValueError, KeyError, TypeError):
-        return  # said of the seal itself
+        yield from _compared(session, seal, json.loads(seal.document))
+    except (ValueError, KeyError, TypeError, AttributeError):
+        yield Problem(seal.place, "its text cannot be held against the rows: it is no document of a seal")
+
+
+def _compared(session: Session, seal: Seal, document: dict[str, Any]) -> Iterator[Problem]:
     yield from _row_of_its_own(session, seal, document)
-    if kind != "run":
+    if document["kind"] != "run":
         return
     run = session.get(RunRow, document["run"])
     if run is None:

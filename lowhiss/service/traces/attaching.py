@@ -26,7 +26,7 @@ from lowhiss.service.traces.desk import (
 )
 from lowhiss.service.traces.samples import unpacked
 from lowhiss.store.engine import Store
-from lowhiss.store.models import RunRow
+from lowhiss.store.run_models import RunRow
 from lowhiss.store.trace_models import RecordingPartRow
 from lowhiss.trace import Session as Stretch
 from lowhiss.trace import find_sessions

@@ -30,7 +30,7 @@ from lowhiss.service.rules.editions import procedure_named, procedures_now, rule
 from lowhiss.service.runs.feeding import feed_text, marks_beside
 from lowhiss.service.traces.samples import packed, unpacked
 from lowhiss.store.engine import Store
-from lowhiss.store.models import PersonRow
+from lowhiss.store.people_models import PersonRow
 from lowhiss.store.trace_models import RecordingPartRow, RecordingRow
 from lowhiss.trace import Recording, find_sessions
 from lowhiss.trace import Session as Stretch

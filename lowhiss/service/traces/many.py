@@ -45,7 +45,7 @@ from lowhiss.service.traces.reading import (
     read_part,
 )
 from lowhiss.store.engine import Store
-from lowhiss.store.models import JobLineRow, JobRow
+from lowhiss.store.house_models import JobLineRow, JobRow
 
 KIND = "recordings"
 BatchState = Literal["gathering"] | JobState

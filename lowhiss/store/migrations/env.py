@@ -2,15 +2,11 @@
 
 from alembic import context
 
-import lowhiss.store.finding_models
-import lowhiss.store.learning_models
-import lowhiss.store.seal_models
-import lowhiss.store.trace_models  # noqa: F401
-from lowhiss.store.models import Base
+from lowhiss.store.tables import TABLES
 
 context.configure(
     connection=context.config.attributes["connection"],
-    target_metadata=Base.metadata,
+    target_metadata=TABLES,
     compare_type=True,
 )
 with context.begin_transaction():

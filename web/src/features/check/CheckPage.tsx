@@ -74,6 +74,8 @@ function Sealed({ seal }: { seal: Schema['CheckedSealOut'] }) {
             </dd>
           </dl>
         </>
+      ) : seal.of === 'run' ? (
+        <p>{t('log.check.broken', { place: seal.place, when: asOnPaper(seal.sealed_at) })}</p>
       ) : (
         <p>{t('log.check.key', { place: seal.place, when: asOnPaper(seal.sealed_at) })}</p>
       )}

@@ -3650,6 +3650,11 @@ export interface components {
          * @description A seal by its hash: what it seals, and whether anything of that was changed since. No names.
          */
         CheckedSealOut: {
+            /**
+             * Of
+             * @enum {string}
+             */
+            of: "run" | "key";
             /** Place */
             place: number;
             /**

@@ -62,6 +62,7 @@ export const log = {
       compare: 'The paper is good if it says the same of these three:',
       seal: 'Seal',
       key: 'Seal {{place}}, {{when}}, is of a signing key and of no test.',
+      broken: 'Seal {{place}}, {{when}}, is of a test; what it said of it can no longer be read.',
       amended: 'The test was sealed again later, as seal {{place}}: ask for the newer paper.',
       elsewhere:
         'Whoever does not want to take our word for it: the sheet’s seals are a file that anybody can check without us.',

@@ -64,6 +64,7 @@ export const log: typeof english = {
       compare: 'El papel vale si dice lo mismo de estas tres cosas:',
       seal: 'Sello',
       key: 'El sello {{place}}, {{when}}, es de una llave de firma y de ninguna prueba.',
+      broken: 'El sello {{place}}, {{when}}, es de una prueba; lo que decía de ella ya no se puede leer.',
       amended: 'La prueba se selló otra vez después, como sello {{place}}: pida el papel más nuevo.',
       elsewhere:
         'Quien no quiera creernos: los sellos de la hoja son un archivo que cualquiera puede comprobar sin nosotros.',

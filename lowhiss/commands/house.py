@@ -1,0 +1,148 @@
+"""What is asked of an installation on the command line: its standing, its seals, its copies, its health."""
+
+from __future__ import annotations
+
+import datetime as dt
+import sys
+from pathlib import Path
+
+from lowhiss.backup import BackupError, back_up, put_back, read_manifest
+from lowhiss.core.words import Words
+from lowhiss.database import DatabaseError
+from lowhiss.doctor import examine
+from lowhiss.exchange.standing_out import last_day
+from lowhiss.house import CannotStartError, backups_of, data_directory, database, key_files, say, with_store
+from lowhiss.service.fleet import out
+from lowhiss.service.fleet.standing import get_calendar, standings
+from lowhiss.service.people.accounts import manager_code
+from lowhiss.service.rounds.papers import dated_papers
+from lowhiss.service.seals import sealing, verifying
+from lowhiss.store.engine import Store, StoreError, make_engine
+
+
+def make_manager(data_dir: Path, name: str) -> int:
+    """A one-time code for a manager of this name, made on the server itself; returns the exit code."""
+
+    def make(store: Store) -> int:
+        code = manager_code(store, name)
+        print(f"{name} may now set a password with this one-time code (*I have a one-time code* on the page): {code}")
+        return 0
+
+    return with_store(data_dir, make)
+
+
+def tell_standing(data_dir: Path, words: Words, *, as_csv: bool) -> int:
+    """Print how every unit stands; returns the exit code, 1 where one must stay."""
+
+    def tell(store: Store) -> int:
+        now = dt.datetime.now(dt.UTC)
+        found = standings(store, words, now)
+        if as_csv:
+            print(out.as_csv(store, words, now), end="")
+        for one in () if as_csv else found:
+            print(f"{one.name:<12} {one.said}{f'. {one.why}' if one.why else ''}")
+        return int(any(one.stays for one in found))
+
+    return with_store(data_dir, tell)
+
+
+def tell_due(data_dir: Path, words: Words, ics: Path | None) -> int:
+    """Print when each unit is due, or write it as iCalendar; returns the exit code."""
+
+    def tell(store: Store) -> int:
+        now = dt.datetime.now(dt.UTC)
+        if ics is not None:
+            try:
+                ics.write_bytes(out.as_calendar(store, words, now, dated_papers(store, words.language)))
+            except OSError as error:
+                raise CannotStartError(f"{ics} cannot be written: {error.strerror}.") from error
+            return 0
+        zone = get_calendar(store).zone
+        for one in standings(store, words, now):
+            day = last_day(one.due_at, zone).isoformat() if one.due_at else "–"
+            print(f"{day:<12} {one.name:<12} {one.said}")
+        return 0
+
+    return with_store(data_dir, tell)
+
+
+def verify_all(data_dir: Path, head: str | None) -> int:
+    """Check every seal and every row that it covers; returns the exit code, 1 where anything was changed."""
+
+    def tell(store: Store) -> int:
+        found = 0
+        for one in verifying.verify_all(store, key_files(data_dir.resolve())):
+            found += 1
+            print(f"{f'seal {one.place}: ' if one.place else ''}{one.sentence}", flush=True)
+        place, sha256, _ = sealing.head(store)
+        if head is not None and not sealing.knows(store, head):
+            found += 1
+            print(f"the head that was kept elsewhere, {head[:16]}, is none of these seals")
+        if not found:
+            print(f"{place} seals, nothing was changed; the head is {sha256}")
+        return int(found > 0)
+
+    return with_store(data_dir, tell)
+
+
+def make_backup(data_dir: Path, target: Path) -> int:
+    """A copy of everything while it runs; returns the exit code."""
+
+    def make(store: Store) -> int:
+        manifest = back_up(store, store.engine.url.render_as_string(hide_password=False), target.resolve())
+        print(f"{target}: {manifest.runs} tests; the chain's head is {manifest.head}")
+        return 0
+
+    return with_store(data_dir, make)
+
+
+def restore_backup(data_dir: Path, source: Path) -> int:
+    """Put a copy back; Low Hiss must not run. Returns the exit code, 1 where its seals say that it was changed."""
+    try:
+        read_manifest(source)
+        with data_directory(data_dir) as directory, database(directory) as url:
+            store = Store(make_engine(url))
+            problems = put_back(store, url, directory / "copies", source, say)
+            store.engine.dispose()
+        for one in problems:
+            print(one)
+        if not problems:
+            print(f"{source} was put back, and its seals are as they were made")
+        return int(bool(problems))
+    except (CannotStartError, DatabaseError, StoreError, BackupError) as error:
+        print(f"lowhiss: {error}", file=sys.stderr)
+        return 1
+
+
+def tell_health(data_dir: Path, certificate: Path | None) -> int:
+    """Look at everything that an installation needs; returns the exit code, 1 where something is to be mended."""
+
+    def tell(store: Store) -> int:
+        directory = data_dir.resolve()
+        now = dt.datetime.now(dt.UTC)
+        bad = 0
+        for one in examine(store, directory, backups_of(directory), key_files(directory), certificate, now):
+            bad += bool(one.mend)
+            print(one.line, flush=True)
+        return int(bad > 0)
+
+    return with_store(data_dir, tell)
+
+
+def tell_keys(data_dir: Path, do: str) -> int:
+    """Show the signing keys, begin a new one, or tell the chain's head; returns the exit code."""
+
+    def tell(store: Store) -> int:
+        files = key_files(data_dir.resolve())
+        if do == "rotate":
+            print(f"Seals are signed with {sealing.rotate(store, files).id} from here on")
+        elif do == "head":
+            place, sha256, sealed_at = sealing.head(store)
+            print(f"seal {place}  {sha256}  {sealed_at.isoformat() if sealed_at else '-'}")
+        else:
+            in_use = files.current().id
+            for name, public in sealing.keys_of(store).items():
+                print(f"{name}  {public}{'  in use' if name == in_use else ''}")
+        return 0
+
+    return with_store(data_dir, tell)

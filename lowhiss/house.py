@@ -1,0 +1,145 @@
+"""An installation: its directory, its database, and where what belongs to it lies."""
+
+from __future__ import annotations
+
+import contextlib
+import fcntl
+import os
+import shutil
+import signal
+import sys
+import threading
+from collections.abc import Callable, Iterator
+from pathlib import Path
+
+from lowhiss.backup import BackupError
+from lowhiss.database import DatabaseError, PrivateServer
+from lowhiss.exchange.keys import KeyFileError, KeyFiles
+from lowhiss.service.errors import RefusedError
+from lowhiss.store.engine import Store, StoreError, make_engine
+
+_LEAST_FREE_MB = 400
+"""A fresh MariaDB data directory takes about 130 MB; the rest is room to work."""
+
+
+class CannotStartError(RuntimeError):
+    """Why the application cannot start, as one clear sentence."""
+
+
+def backups_of(directory: Path) -> Path:
+    """Where copies are made by themselves: best on another disk."""
+    given = os.environ.get("LOWHISS_BACKUPS")
+    return Path(given) if given else directory / "backups"
+
+
+def key_files(directory: Path) -> KeyFiles:
+    """The signing keys of an installation; of several machines, in one place that all of them see."""
+    given = os.environ.get("LOWHISS_KEYS")
+    return KeyFiles(Path(given) if given else directory / "keys")
+
+
+def spool_of(directory: Path) -> Path:
+    """Where files of long jobs lie; of several machines, one place that all of them see."""
+    given = os.environ.get("LOWHISS_SPOOL")
+    return Path(given) if given else directory / "waiting"
+
+
+def with_store(data_dir: Path, work: Callable[[Store], int]) -> int:
+    """Do something with the store of an installation; returns the exit code, 1 with a sentence where it cannot be."""
+    try:
+        with any_database(data_dir.resolve()) as url:
+            store = Store(make_engine(url))
+            code = work(store)
+            store.engine.dispose()
+            return code
+    except (CannotStartError, DatabaseError, StoreError, RefusedError, KeyFileError, BackupError) as error:
+        print(f"lowhiss: {error}", file=sys.stderr)
+        return 1
+
+
+@contextlib.contextmanager
+def any_database(directory: Path) -> Iterator[str]:
+    """The database of an installation, whether the application runs just now or not."""
+    given = os.environ.get("LOWHISS_DATABASE_URL")
+    if given:
+        yield given
+        return
+    server = PrivateServer(directory / "database")
+    if not (directory / "database" / "data").is_dir():
+        raise CannotStartError(f"There is no data of Low Hiss in {directory}: name its directory with --data.")
+    if server.find_running():
+        yield server.url
+        return
+    with data_directory(directory) as locked, database(locked) as url:
+        yield url
+
+
+@contextlib.contextmanager
+def data_directory(data_dir: Path) -> Iterator[Path]:
+    """The data directory, writable, with room, and locked against a second start."""
+    directory = data_dir.resolve()
+    with contextlib.ExitStack() as stack:
+        try:
+            directory.mkdir(parents=True, exist_ok=True)
+            lock = stack.enter_context((directory / "lock").open("a"))
+            probe = directory / "probe"
+            probe.write_bytes(b"\0" * 65536)
+            probe.unlink()
+        except OSError as error:
+            raise CannotStartError(
+                f"The data directory {directory} cannot be written ({error.strerror}): choose another with --data."
+            ) from error
+        free_mb = shutil.disk_usage(directory).free // 1024**2
+        if free_mb < _LEAST_FREE_MB and not (directory / "database" / "data").is_dir():
+            raise CannotStartError(
+                f"The data directory {directory} has {free_mb} MB free and needs {_LEAST_FREE_MB}: make room first."
+            )
+        try:
+            fcntl.flock(lock, fcntl.LOCK_EX | fcntl.LOCK_NB)
+        except OSError as error:
+            raise CannotStartError(
+                f"Low Hiss already runs on {directory}: stop it, or give another directory with --data."
+            ) from error
+        yield directory
+
+
+@contextlib.contextmanager
+def database(directory: Path) -> Iterator[str]:
+    """Where the database is reached: the one named by the environment, or a private one started for this run."""
+    given = os.environ.get("LOWHISS_DATABASE_URL")
+    if given:
+        yield given
+        return
+    server = PrivateServer(directory / "database")
+    say("Starting the database")
+    # Ctrl-C while the database starts must still stop it
+    try:
+        server.start()
+        server.watch(lambda: say("The database had stopped and was started again"))
+        yield server.url
+    finally:
+        # a second Ctrl-C must not leave the database behind
+        with signals(signal.SIG_IGN, signal.SIGINT, signal.SIGTERM, signal.SIGHUP):
+            server.stop()
+
+
+Handler = Callable[..., None] | signal.Handlers
+
+
+@contextlib.contextmanager
+def signals(handler: Handler, *numbers: signal.Signals) -> Iterator[None]:
+    """Handle these signals so for a while; only the main thread can."""
+    if threading.current_thread() is not threading.main_thread():
+        yield
+        return
+    before = {number: signal.signal(number, handler) for number in numbers}
+    try:
+        yield
+    finally:
+        for number, old in before.items():
+            signal.signal(number, old)
+
+
+def say(text: str) -> None:
+    """A step of starting or ending, for whoever looks on; what a command answers goes to the other stream."""
+    print(text, file=sys.stderr, flush=True)
