@@ -3,9 +3,9 @@
 ./bench attack [--seconds S] [--calls N] [--long]
 
 A real server with its database; every request goes to loopback. First how soon a mark is kept while nothing else goes
-on, then while forty people sign in at once, while eight traces of thirty minutes are fetched, and with a thousand
-half-sent requests open. Last, random calls of every operation with real ids and hostile values: none may answer 5xx
-(10,000 of them with --long).
+on, then while forty people sign in at once, while eight traces of thirty minutes are fetched, while the whole log is
+printed, and with a thousand half-sent requests open. Last, random calls of every operation with real ids and hostile
+values: none may answer 5xx (10,000 of them with --long).
 """
 
 from __future__ import annotations
@@ -206,7 +206,7 @@ async def nonsense(client: httpx.AsyncClient, document: dict[str, Any], run_ids:
 async def measure(options: argparse.Namespace, store: Store) -> int:
     """Print every figure; how many calls were answered with 5xx."""
     client = await signed_in()
-    run = Marked(client, Times())
+    run = Marked(client, Times(), (PORT, PORT))
     await run.begin()
     bare = Bare(run, headers_of(client))
     print(f"a mark, nothing else going on: {spread(await marks_during(bare, None, options.seconds))}")
@@ -224,6 +224,15 @@ async def measure(options: argparse.Namespace, store: Store) -> int:
     print(
         f"while eight traces of {size / 1e6:.1f} MB go out: {spread(await marks_during(bare, traces, options.seconds))}"
     )
+
+    async def files() -> None:
+        for what in ("pdf", "xlsx"):
+            job = (await client.post("/api/exports", json={"what": what})).raise_for_status().json()
+            while job["state"] in ("waiting", "running"):
+                await asyncio.sleep(0.2)
+                job = (await client.get(f"/api/exports/{job['id']}")).raise_for_status().json()
+
+    print(f"while the log leaves, printed and as a table: {spread(await marks_during(bare, files, options.seconds))}")
     writers = await half_sent(1000)
     print(f"with a thousand half-sent requests: {spread(await marks_during(bare, None, options.seconds))}")
     for writer in writers:

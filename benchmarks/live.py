@@ -252,7 +252,7 @@ def yard(folder: Path, processes: int) -> Iterator[Yard]:
         settings = {"LOWHISS_KEYS": str(folder / "keys")}
         if redis:
             settings["LOWHISS_REDIS_URL"] = f"redis://127.0.0.1:{REDIS_PORT}"
-        servers = [stack.enter_context(server(folder / "0", **settings))]
+        servers = [stack.enter_context(server(folder / "0", PORT, **settings))]
         database = folder / "0" / "database"
         pid = int((database / "mariadbd.pid").read_text())
         password = (database / "password").read_text().strip()

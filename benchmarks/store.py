@@ -20,6 +20,7 @@ import time
 import uuid
 from collections.abc import Callable, Sequence
 from concurrent.futures import ProcessPoolExecutor
+from functools import partial
 from multiprocessing import get_context
 from pathlib import Path
 from typing import Any
@@ -70,7 +71,7 @@ def fill(store: Store, count: int, unit_count: int, rng: random.Random) -> None:
         facts: dict[str, list[dict[str, Any]]] = {run["id"]: [] for run, _ in rows}
         for fact in session.scalars(select(RunFactRow)):
             facts[fact.run_id].append({"what": fact.what, "value": fact.value})
-    ids = [one["id"] for one in made]
+    ids = [str(one["id"]) for one in made]
     drivers = [f"Driver {n:03}" for n in range(120)]
     with store.engine.connect() as connection:
         connection.exec_driver_sql("SET SESSION foreign_key_checks = 0, unique_checks = 0")
@@ -105,7 +106,7 @@ def fill(store: Store, count: int, unit_count: int, rng: random.Random) -> None:
         if count > made_here:
             _copied(store.engine.url, count // made_here - 1)
         # some that are on hold, and when each passed last, as in any fleet
-        failed = [row["id"] for row in new_runs[: max(1, unit_count // 20)]]
+        failed = [str(row["id"]) for row in new_runs[: max(1, unit_count // 20)]]
         for table, made in _standing(ids, failed):
             connection.execute(insert(table), made)
         tables = "run, verdict, run_fact, run_person, unit, event, hold, hold_part, part_test"
@@ -169,7 +170,7 @@ def lists(store: Store) -> dict[str, tuple[Callable[[], object], str]]:
     assert me is not None
     with store.transaction() as session:
         unit = session.scalars(select(UnitRow.id).where(UnitRow.name == "B-00007")).one()
-        far_back = min(5000, session.scalar(select(func.count()).select_from(RunRow)) // 2)
+        far_back = min(5000, (session.scalar(select(func.count()).select_from(RunRow)) or 0) // 2)
         far = session.scalars(select(RunRow.id).order_by(RunRow.started_at).offset(far_back).limit(1)).one()
     page = "SELECT * FROM run ORDER BY started_at DESC LIMIT 50"
     of_unit = f"SELECT * FROM run WHERE unit_id = '{unit}' ORDER BY started_at DESC LIMIT 50"
@@ -271,11 +272,11 @@ def _filters(store: Store) -> dict[str, tuple[Callable[[], object], str]]:
     }
     lists: dict[str, tuple[Callable[[], object], str]] = {}
     for name, (wanted, bare) in asked.items():
-        lists[f"log, {name}"] = (lambda w=wanted: log.log_page(store, w)), bare
+        lists[f"log, {name}"] = partial(log.log_page, store, wanted), bare
     for name in ("number, often", "a month, failed", "rules"):
         wanted, bare = asked[name]
         counted = f"SELECT COUNT(*) FROM ({bare.replace('run.*', 'run.id').replace('LIMIT 50', 'LIMIT 1001')}) AS found"
-        lists[f"log, how many, {name}"] = (lambda w=wanted: log.log_count(store, w)), counted
+        lists[f"log, how many, {name}"] = partial(log.log_count, store, wanted), counted
     return lists
 
 

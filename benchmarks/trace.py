@@ -17,6 +17,8 @@ import sys
 import tempfile
 import time
 from collections import defaultdict
+from collections.abc import Callable
+from typing import Any
 
 import numpy as np
 from scipy.signal import savgol_filter
@@ -29,7 +31,7 @@ from lowhiss.core.stages import LIMITED_STAGES
 from lowhiss.engine.executor import executor, in_order
 from lowhiss.engine.recorded import judge_recording
 from lowhiss.engine.simulating import spec_named
-from lowhiss.trace import Recording, find_sessions, find_stages
+from lowhiss.trace import Found, Recording, find_sessions, find_stages
 from tests.trace.recorded import as_told, driven, truth_of
 
 ORDERS = {
@@ -51,8 +53,8 @@ WITHIN = {
 }
 
 
-def figures(found) -> dict[str, list]:
-    told: dict[str, list] = defaultdict(list)
+def figures(found: Found) -> dict[str, list[Any]]:
+    told: dict[str, list[Any]] = defaultdict(list)
     for stage, one in found.stages:
         for name, figure in one.measured.items() if one else ():
             if name != "hold_s":
@@ -166,7 +168,7 @@ def _speed() -> None:
     print(f"the sessions of a log of three days: {_best(lambda: find_sessions(log)):.2f} s")
 
 
-def _best(work) -> float:
+def _best(work: Callable[[], object]) -> float:
     spent = []
     for _ in range(3):
         began = time.perf_counter()

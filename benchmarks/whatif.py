@@ -29,6 +29,7 @@ from lowhiss.service.people.signin import Person
 from lowhiss.service.rules.kept import kept_rules
 from lowhiss.service.runs import whatif
 from lowhiss.service.runs.rows import run_of
+from lowhiss.store.base import Base
 from lowhiss.store.engine import Store, make_engine, migrate
 from lowhiss.store.run_models import EventRow, RunRow, VerdictRow
 
@@ -45,11 +46,8 @@ def copied(engine: Engine, count: int) -> int:
         connection.exec_driver_sql("SET SESSION foreign_key_checks = 0, unique_checks = 0, max_statement_time = 0")
         for copy in range(1, count // there):
             other_id = "CONCAT(LPAD(HEX({copy}), 8, '0'), SUBSTR({name}, 9))"
-            for table, name in (
-                (RunRow.__table__, "id"),
-                (EventRow.__table__, "run_id"),
-                (VerdictRow.__table__, "run_id"),
-            ):
+            for row, name in ((RunRow, "id"), (EventRow, "run_id"), (VerdictRow, "run_id")):
+                table = Base.metadata.tables[row.__tablename__]
                 columns = [column.name for column in table.columns]
                 chosen = [
                     other_id.format(copy=copy, name=column)

@@ -15,6 +15,8 @@ Part = TypeVar("Part")
 Result = TypeVar("Result")
 SCHEDULER = "LOWHISS_DASK_SCHEDULER"
 """The environment variable that names a Dask scheduler, as ``tcp://host:port``."""
+_GIVES_WAY = 10
+"""By so much nicer than whoever keeps marks."""
 _AGAIN = 5
 """So often a part is tried on another worker where the one that had it is gone."""
 
@@ -75,8 +77,9 @@ class _Dask:
         return pending
 
 
-def _ends_with_its_parent() -> None:
-    """Begun in each process: a server that is killed leaves none of them waiting for work for ever."""
+def _is_a_helper() -> None:
+    """Begun in each process: it gives way to who serves, and ends with them, however they end."""
+    os.nice(_GIVES_WAY)
     parent = parent_process()
 
     def wait() -> None:
@@ -101,5 +104,5 @@ def executor(address: str | None = None, width: int | None = None) -> Iterator[E
         return
     workers = width or cpu_count()
     # a fresh process each: what serves has threads and connections that no child may inherit
-    with ProcessPoolExecutor(workers, get_context("spawn"), _ends_with_its_parent) as pool:
+    with ProcessPoolExecutor(workers, get_context("spawn"), _is_a_helper) as pool:
         yield _Processes(pool, workers)

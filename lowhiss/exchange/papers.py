@@ -69,6 +69,11 @@ def pdf_of(paper: Paper, size: Size = "A4") -> bytes:
     return bytes(made)
 
 
+def printed(asked: tuple[Paper, Size]) -> bytes:
+    """The same, for whoever prints elsewhere: a long list takes a core for many seconds."""
+    return pdf_of(*asked)
+
+
 def _body(paper: Paper) -> Iterable[str]:
     if paper.warning:
         yield f'<p class="fail">{_text(paper.warning)}</p>'

@@ -20,7 +20,7 @@ from sqlalchemy import select
 
 from lowhiss.demo.scenario import demo_id
 from lowhiss.exchange.tables import csv_text
-from lowhiss.service.exports import tables
+from lowhiss.service.exports import papers, tables
 from lowhiss.service.fleet import unit_csv
 from lowhiss.store.run_models import RunRow
 from tests.builders import whole_test
@@ -202,7 +202,7 @@ def test_what_cannot_be_taken_over_is_named_one_by_one(client, app_url):
         driver = sign_in(http, "Tove Lind")
         # everything, by a driver
         assert driver.post("/api/exports", json={"what": "records"}).status_code == 403
-        assert driver.get("/api/log.pdf").status_code == 403
+        assert driver.post("/api/exports", json={"what": "pdf"}).status_code == 403
     assert client.post("/api/exports", json={"what": "csv", "driver": "nobody"}).status_code == 422
     assert client.get(f"/api/exports/{uuid.uuid4()}/file").status_code == 404
 
@@ -228,16 +228,23 @@ def test_a_sheet_is_a_tagged_paper_with_our_face(client, asked, tmp_path):
 def test_a_unit_s_year_is_a_paper_in_the_reader_s_language_and_unit(client, tmp_path):
     asked = {"unit": UNIT_ID["MV-12"], "since": "2026-01-01T00:00:00Z", "until": "2027-01-01T00:00:00Z"}
     path = tmp_path / "year.pdf"
-    said = {"title": "MV-12, 2026", "lang": "es", "pressure": "kpa"}
-    path.write_bytes(client.get("/api/log.pdf", params={**asked, **said}).raise_for_status().content)
+    said = {"title": "MV-12, 2026", "language": "es", "pressure": "kpa", "size": "letter"}
+    path.write_bytes(whole(client, what="pdf", paper=said, **asked))
     text = subprocess.run(["pdftotext", "-layout", str(path), "-"], capture_output=True, text=True, check=True).stdout
     listed = client.get("/api/log/count", params=asked).json()["runs"]
     assert text.count("MV-12 ") >= min(listed, 10)
     assert "(kpa)" in text.lower()
     assert not {"MV-15", "MV-21"} & set(text.split())
-    assert client.get("/api/log.pdf", params={"pressure": "bars"}).status_code == 422
+    size = subprocess.run(["pdfinfo", str(path)], capture_output=True, text=True, check=True).stdout
+    assert "612 x 792 pts (letter)" in size
+    answer = client.post("/api/exports", json={"what": "pdf", "paper": {"pressure": "bars"}})
+    assert answer.status_code == 422
+    assert "pressure" in answer.json()["error"]["message"]
 
 
-def test_a_list_is_a_paper_too_and_one_without_end_is_refused(client):
-    data = client.get("/api/log.pdf", params={"search": "MV-12", "title": "MV-12, 2026"}).raise_for_status().content
-    assert data[:5] == b"%PDF-"
+def test_a_list_is_a_paper_too_and_one_without_end_is_refused(client, monkeypatch):
+    assert whole(client, what="pdf", search="MV-12")[:5] == b"%PDF-"
+    monkeypatch.setattr(papers, "MOST_LINES", 3)
+    answer = client.post("/api/exports", json={"what": "pdf", "search": "MV-12"})
+    assert (answer.status_code, answer.json()["error"]["code"]) == (422, "paper_long")
+    assert answer.json()["error"]["message"].startswith("since: more than 3 tests")

@@ -51,6 +51,10 @@ def test_the_log_is_narrowed_kept_and_gone_through_by_keys(page, app_url, client
     expect(made).to_be_visible(timeout=30_000)
     with page.expect_download() as packed:
         made.click()
+    page.get_by_role("button", name="PDF", exact=True).click()
+    printed = page.locator("[data-made=pdf]")
+    expect(printed).to_be_visible(timeout=60_000)
+    assert page.request.get(f"{cab.url}{printed.get_attribute('href')}").body()[:5] == b"%PDF-"
     # the same records again are known, each of them
     page.locator("input[type=file]").set_input_files(packed.value.path())
     expect(page.locator("[data-arrived]")).to_have_text(re.compile(r"^0 taken over, [1-9]\d* were here already$"))

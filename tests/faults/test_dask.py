@@ -17,9 +17,11 @@ from lowhiss.demo.scenario import demo_id
 from lowhiss.engine.executor import executor
 from lowhiss.exchange.traces import write_trace
 from lowhiss.service import working
+from lowhiss.service.exports import leaving
 from lowhiss.service.jobs import claim
 from lowhiss.service.people.signin import Person
 from lowhiss.service.runs import whatif
+from lowhiss.service.runs.log import Wanted
 from lowhiss.service.spool import Spool
 from lowhiss.service.traces import many
 from lowhiss.service.traces.desk import Asked
@@ -106,6 +108,18 @@ def test_recordings_on_dask_are_read_as_here(store, cluster, tmp_path):
         told.append(((done.state, done.done, done.failed, done.sessions, done.outcomes), many.lines(store, batch.id)))
     assert told[0][0] == ("done", 3, 1, 2, {"pass": 2})
     assert told[0] == told[1]
+
+
+def test_a_list_is_printed_on_dask(store, cluster, tmp_path):
+    """The server goes on meanwhile; the paper is one that any reader opens."""
+    address, _ = cluster
+    spool = Spool(tmp_path)
+    job = leaving.begin(store, spool, ODILE, "pdf", Wanted("MV-12"))
+    assert claim(store, (leaving.KIND,), "here", dt.datetime.now(dt.UTC), spool.place) == (leaving.KIND, job.id)
+    with executor(address) as work:
+        leaving.work_on(spool, store, job.id, "here", work)
+    path, name = leaving.file_of(store, spool, job.id)
+    assert (path.read_bytes()[:5], name.endswith(".pdf")) == (b"%PDF-", True)
 
 
 def test_a_scheduler_that_is_not_there_is_said_and_nothing_waits_for_ever(store, monkeypatch):

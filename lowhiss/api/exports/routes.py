@@ -20,7 +20,6 @@ from lowhiss.api.runs.log import WantedQuery
 from lowhiss.api.schemas import UUID_PATTERN
 from lowhiss.core.fields import Language
 from lowhiss.core.units import PressureUnit
-from lowhiss.core.words import Words
 from lowhiss.service.exports import arriving, leaving, papers, tables
 from lowhiss.service.jobs import JobState
 from lowhiss.service.people.rights import may
@@ -33,10 +32,20 @@ JobId = Annotated[str, Path(pattern=UUID_PATTERN)]
 Size = Annotated[Literal["A4", "letter"], Query()]
 
 
+class PaperBody(BaseModel):
+    """What a paper is called, and how it speaks."""
+
+    title: Annotated[str, Field(max_length=80)] = "Low Hiss"
+    size: Literal["A4", "letter"] = "A4"
+    language: Language = "en"
+    pressure: PressureUnit = "psi"
+
+
 class ExportBody(WantedQuery):
-    """Which runs, and as what."""
+    """Which runs, and as what. paper : of a PDF."""
 
     what: leaving.What
+    paper: PaperBody = PaperBody()
 
 
 class ExportOut(BaseModel):
@@ -60,15 +69,6 @@ class ArrivedOut(BaseModel):
     refused: dict[str, str]
 
 
-class ListQuery(WantedQuery):
-    """Which runs, what the paper is called, and how it speaks: ``unit`` is a vehicle here, ``pressure`` the unit."""
-
-    title: Annotated[str, Field(max_length=80)] = "Low Hiss"
-    size: Literal["A4", "letter"] = "A4"
-    lang: Language = "en"
-    pressure: PressureUnit = "psi"
-
-
 @router.get("/runs/{run_id}/sheet.pdf", operation_id="getSheetPdf", response_class=Response)
 async def get_sheet_pdf(
     run_id: Annotated[str, Path(pattern=UUID_PATTERN)],
@@ -83,13 +83,6 @@ async def get_sheet_pdf(
     return _pdf(data, f"low-hiss-{run_id[:8]}.pdf")
 
 
-@router.get("/log.pdf", operation_id="getLogPdf", response_class=Response)
-async def get_log_pdf(store: StoreDep, query: Annotated[ListQuery, Query()]) -> Response:
-    """A list of the log as a paper: a day, a unit's year, a fleet's month."""
-    wanted, words = query.to_service(), Words(query.lang, query.pressure)
-    return _pdf(await HEAVY.run(papers.list_pdf, store, wanted, words, query.size, query.title), "low-hiss-log.pdf")
-
-
 def _pdf(data: bytes, name: str) -> Response:
     headers = {"Content-Disposition": f'attachment; filename="{name}"'}
     return Response(data, media_type="application/pdf", headers=headers)
@@ -97,8 +90,9 @@ def _pdf(data: bytes, name: str) -> Response:
 
 @router.post("/exports", operation_id="beginExport", status_code=201)
 def begin_export(body: ExportBody, request: Request, store: StoreDep, by: PersonDep) -> ExportOut:
-    """Ask for a file of runs: a table (CSV, XLSX), or a zip of their records with a manifest."""
-    found = leaving.begin(store, cast(Spool, request.app.state.spool), by, body.what, body.to_service())
+    """Ask for a file of runs: a table (CSV, XLSX), a paper (PDF), or a zip of their records with a manifest."""
+    paper = leaving.AskedPaper(**body.paper.model_dump())
+    found = leaving.begin(store, cast(Spool, request.app.state.spool), by, body.what, body.to_service(), paper)
     cast(Worker, request.app.state.worker).wake()
     return ExportOut.model_validate(asdict(found))
 

@@ -7,21 +7,26 @@ import hashlib
 import json
 import zipfile
 from collections.abc import Iterator
-from dataclasses import dataclass
+from dataclasses import asdict, dataclass
 from pathlib import Path
 from typing import Any, Literal
 
 from sqlalchemy import select
 from sqlalchemy.orm import Session
 
+from lowhiss.core.fields import Language
+from lowhiss.core.units import PressureUnit
+from lowhiss.core.words import Words
 from lowhiss.engine.executor import Executor
+from lowhiss.exchange.papers import Size, printed
 from lowhiss.exchange.tables import Cell, write_csv
 from lowhiss.exchange.workbook import write_workbook
 from lowhiss.service.errors import NotFoundError, RefusedError
+from lowhiss.service.exports import papers
 from lowhiss.service.jobs import JobState, cancel_job, end_job, fail_job, find_job, held, kept_jobs, new_job
 from lowhiss.service.people.signin import Person
 from lowhiss.service.runs.facts import quantity_keys, quantity_unit
-from lowhiss.service.runs.log import Wanted, ids_of
+from lowhiss.service.runs.log import Wanted, ids_of, log_lines
 from lowhiss.service.runs.rows import find_run, head_of, record_of
 from lowhiss.service.spool import Spool
 from lowhiss.store.engine import Store
@@ -30,15 +35,25 @@ from lowhiss.store.house_models import JobRow, SettingRow
 from lowhiss.store.run_models import RunRow
 
 KIND = "export"
-What = Literal["csv", "xlsx", "records"]
-ENDINGS: dict[What, str] = {"csv": "csv", "xlsx": "xlsx", "records": "zip"}
+What = Literal["csv", "xlsx", "records", "pdf"]
+ENDINGS: dict[What, str] = {"csv": "csv", "xlsx": "xlsx", "records": "zip", "pdf": "pdf"}
 FORMAT = "low-hiss-runs/1"
-_AT_ONCE = 200
+_AT_ONCE = 50
 _FILE, _PARTLY = "export", "export.part"
 _HEAD = (
     *("run", "unit", "kind", "trailers", "driver", "started_at", "ended_by", "purpose"),
     *("rules", "outcome", "close_call", "sealed", "recorded", "origin"),
 )
+
+
+@dataclass(frozen=True, slots=True)
+class AskedPaper:
+    """What a list is called on paper, and how it speaks."""
+
+    title: str = "Low Hiss"
+    size: Size = "A4"
+    language: Language = "en"
+    pressure: PressureUnit = "psi"
 
 
 @dataclass(frozen=True, slots=True)
@@ -55,16 +70,18 @@ class Export:
     why: str
 
 
-def begin(store: Store, spool: Spool, by: Person, what: What, wanted: Wanted) -> Export:
-    """Ask for a file of these runs. Raises RefusedError where there are none."""
+def begin(
+    store: Store, spool: Spool, by: Person, what: What, wanted: Wanted, paper: AskedPaper = AskedPaper()
+) -> Export:
+    """Ask for a file of these runs. paper : of a PDF. Raises RefusedError where there are none, or too many for it."""
     with store.transaction() as session:
         total = len(ids_of(session, wanted, None, _MOST))
         if not total:
             raise RefusedError("nothing_chosen", "choice: no test is like that: choose others.", "choice")
-        plain = {
-            key: value.isoformat() if isinstance(value, dt.datetime) else value for key, value in _table(wanted).items()
-        }
-        return _export(new_job(session, KIND, by, {"what": what, "wanted": plain}, total, {}, spool.place))
+        if what == "pdf":
+            papers.check_length(total)
+        asked = {"what": what, "wanted": _table(wanted), "paper": asdict(paper)}
+        return _export(new_job(session, KIND, by, asked, total, {}, spool.place))
 
 
 _MOST = 3_000_000
@@ -124,12 +141,13 @@ class _LeftError(Exception):
     """Somebody stopped it, or took it up elsewhere."""
 
 
-def work_on(spool: Spool, store: Store, job_id: str, worker: str, _: Executor) -> None:
-    """Write the file, from its beginning: what is half is written again."""
+def work_on(spool: Spool, store: Store, job_id: str, worker: str, elsewhere: Executor) -> None:
+    """Write the file, from its beginning: what is half is written again. elsewhere : prints papers."""
     with store.transaction() as session:
         row = session.get_one(JobRow, job_id)
         what: What = row.asked["what"]
         wanted, row.done = _wanted(row), 0
+        paper = AskedPaper(**row.asked.get("paper", {}))
     directory = spool.of(job_id)
     directory.mkdir(parents=True, exist_ok=True)
     partly = directory / _PARTLY
@@ -139,6 +157,10 @@ def work_on(spool: Spool, store: Store, job_id: str, worker: str, _: Executor) -
             _write_records(store, partly, chunks)
         elif what == "csv":
             write_csv(partly, _head(), (row for ids in chunks for row in _rows(store, ids)))
+        elif what == "pdf":
+            lines = [line for ids in chunks for line in log_lines(store, ids)]
+            listed = papers.list_paper(lines, Words(paper.language, paper.pressure), paper.title)
+            partly.write_bytes(elsewhere.submit(printed, (listed, paper.size)).result())
         else:
             write_workbook(partly, "Low Hiss", _head(), (row for ids in chunks for row in _rows(store, ids)))
         partly.replace(directory / _FILE)

@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import datetime as dt
+from collections.abc import Sequence
 from typing import Any
 
 from lowhiss.core.stages import STAGES
@@ -11,7 +12,7 @@ from lowhiss.core.words import Words
 from lowhiss.exchange.papers import Paper, Size, Table, pdf_of
 from lowhiss.service.errors import RefusedError
 from lowhiss.service.runs import lifecycle
-from lowhiss.service.runs.log import LogLine, Wanted, log_page
+from lowhiss.service.runs.log import LogLine
 from lowhiss.service.seals import sealing
 from lowhiss.store.engine import Store
 
@@ -116,16 +117,15 @@ def _numbers(event: dict[str, Any]) -> str:
     return ""
 
 
-def list_pdf(store: Store, wanted: Wanted, words: Words, size: Size, title: str) -> bytes:
-    """A list of the log as PDF: a day, a unit's year, a fleet's month. Raises RefusedError where it is too long."""
-    lines: list[LogLine] = []
-    before: str | None = None
-    while page := log_page(store, wanted, before):
-        lines += page
-        before = page[-1].head.id
-        if len(lines) > MOST_LINES:
-            sentence = f"since: more than {MOST_LINES} tests are no paper: narrow the days, or take a table."
-            raise RefusedError("paper_long", sentence, "since")
+def check_length(tests: int) -> None:
+    """Raises RefusedError where a list of so many tests is no paper."""
+    if tests > MOST_LINES:
+        sentence = f"since: more than {MOST_LINES} tests are no paper: narrow the days, or take a table."
+        raise RefusedError("paper_long", sentence, "since")
+
+
+def list_paper(lines: Sequence[LogLine], words: Words, title: str) -> Paper:
+    """A list of the log as it is printed: a day, a unit's year, a fleet's month."""
     book = words.book.PAPER
     counted: dict[str, int] = {}
     for line in lines:
@@ -133,17 +133,14 @@ def list_pdf(store: Store, wanted: Wanted, words: Words, size: Size, title: str)
     facts = {book["tests"]: str(len(lines)), **{_came_out(out, words): str(n) for out, n in sorted(counted.items())}}
     head = [book["started"], book["unit"], book["driver"], book["outcome"], f"{book['lost']} ({words.unit})"]
     rows = [[*_of(one), _came_out(one.outcome, words), _lost(one, words)] for one in lines]
-    return pdf_of(
-        Paper(
-            language=words.language,
-            title=title,
-            warning="",
-            facts=facts,
-            tables=[Table("", head, rows, frozenset({4}))],
-            notes=[words.book.SHEET["caution"]],
-            foot=f"Low Hiss · {title}",
-        ),
-        size,
+    return Paper(
+        language=words.language,
+        title=title,
+        warning="",
+        facts=facts,
+        tables=[Table("", head, rows, frozenset({4}))],
+        notes=[words.book.SHEET["caution"]],
+        foot=f"Low Hiss · {title}",
     )
 
 

@@ -155,7 +155,6 @@ RIGHTS: dict[str, frozenset[str]] = {
     "getBatchLines": _SIGNED_IN,
     # what leaves and what comes
     "getSheetPdf": _SIGNED_IN,
-    "getLogPdf": _SEES_PEOPLE,
     "beginExport": _SEES_PEOPLE,
     "listExports": _SEES_PEOPLE,
     "getExport": _SEES_PEOPLE,

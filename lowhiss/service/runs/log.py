@@ -93,10 +93,19 @@ def log_page(store: Store, wanted: Wanted = Wanted(), before: str | None = None)
         if wanted.outcome is not None:
             judge_what_goes_on(session)
         last = find_run(session, before) if before is not None else None
-        ids = list(session.scalars(_chosen(session, wanted, last, LOG_PAGE)))
-        found = session.execute(_with_verdicts(ids))
-        lines = {run.id: _log_line(session, run, kept, procedure) for run, kept, procedure in found}
-        return [lines[run_id] for run_id in ids]
+        return _lines(session, list(session.scalars(_chosen(session, wanted, last, LOG_PAGE))))
+
+
+def log_lines(store: Store, ids: Sequence[str]) -> list[LogLine]:
+    """These runs as lists show them, in this order; one that is not there is left out."""
+    with store.transaction() as session:
+        return _lines(session, ids)
+
+
+def _lines(session: Session, ids: Sequence[str]) -> list[LogLine]:
+    found = session.execute(_with_verdicts(ids))
+    lines = {run.id: _log_line(session, run, kept, procedure) for run, kept, procedure in found}
+    return [lines[run_id] for run_id in ids if run_id in lines]
 
 
 def people_found(store: Store) -> list[str]:

@@ -6,19 +6,28 @@ import { useFigures } from '../../shared/figures/useFigures'
 import { Button, FormError } from '../../shared/ui'
 import type { LogWanted } from './queries'
 
-const WHATS = ['csv', 'xlsx', 'records'] as const
+const WHATS = ['csv', 'xlsx', 'records', 'pdf'] as const
 const LOOK_MS = 800
+const LONGEST_TITLE = 80
 
 /** The list as a file: a table or the records themselves, made beside everything else; or as a paper. */
 export function Exports({ wanted, params }: { wanted: LogWanted; params: URLSearchParams }) {
   const { t } = useTranslation()
   const { language, unit: pressure } = useFigures()
   const [job, setJob] = useState<string>()
+  const unit = useQuery(allUnitsQuery()).data?.find(({ id }) => id === wanted.unit)?.name
+  const chosen = [unit, wanted.driver, wanted.person, wanted.search, days(params)].filter(Boolean)
+  const paper = {
+    title: chosen.join(', ').slice(0, LONGEST_TITLE) || t('log.title'),
+    language,
+    pressure,
+    size: language === 'en' ? ('letter' as const) : ('A4' as const),
+  }
   const begin = useMutation({
     mutationFn: (what: (typeof WHATS)[number]) =>
       need(
         api.POST('/api/exports', {
-          body: { search: '', sealed: false, recorded: false, ...wanted, what },
+          body: { search: '', sealed: false, recorded: false, ...wanted, what, paper },
         }),
       ),
     onSuccess: ({ id }) => setJob(id),
@@ -31,15 +40,6 @@ export function Exports({ wanted, params }: { wanted: LogWanted; params: URLSear
     refetchInterval: ({ state }) =>
       !state.data || ['waiting', 'running'].includes(state.data.state) ? LOOK_MS : false,
   }).data
-  const unit = useQuery(allUnitsQuery()).data?.find(({ id }) => id === wanted.unit)?.name
-  const paper = new URLSearchParams({
-    ...asTexts(wanted),
-    title: [unit, wanted.driver, wanted.person, wanted.search, days(params)].filter(Boolean).join(', '),
-    lang: language,
-    pressure,
-    size: language === 'en' ? 'letter' : 'A4',
-  })
-  if (!paper.get('title')) paper.set('title', t('log.title'))
   return (
     <div className="flex flex-wrap items-center gap-3 pb-6" data-exports>
       <span className="text-note text-soft">{t('log.asFile')}</span>
@@ -48,13 +48,6 @@ export function Exports({ wanted, params }: { wanted: LogWanted; params: URLSear
           {t(`log.as_${what}`)}
         </Button>
       ))}
-      <a
-        href={`/api/log.pdf?${paper.toString()}`}
-        download
-        className="inline-grid min-h-touch place-items-center border-[1.5px] border-ink bg-sheet px-4 font-semibold"
-      >
-        {t('log.as_pdf')}
-      </a>
       {made && made.state !== 'done' && (
         <span role="status" className="num">
           {made.why || t('traces.of', { done: made.done, total: made.total })}
@@ -80,8 +73,3 @@ const days = (params: URLSearchParams): string =>
   ['since', 'until'].some((name) => params.has(name))
     ? `${params.get('since') ?? ''} – ${params.get('until') ?? ''}`.trim()
     : ''
-
-const asTexts = (wanted: LogWanted): Record<string, string> =>
-  Object.fromEntries(
-    Object.entries(wanted).flatMap(([name, value]) => (value ? [[name, String(value)]] : [])),
-  )

@@ -2731,26 +2731,6 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
-    "/api/log.pdf": {
-        parameters: {
-            query?: never;
-            header?: never;
-            path?: never;
-            cookie?: never;
-        };
-        /**
-         * Get Log Pdf
-         * @description A list of the log as a paper: a day, a unit's year, a fleet's month.
-         */
-        get: operations["getLogPdf"];
-        put?: never;
-        post?: never;
-        delete?: never;
-        options?: never;
-        head?: never;
-        patch?: never;
-        trace?: never;
-    };
     "/api/exports": {
         parameters: {
             query?: never;
@@ -2766,7 +2746,7 @@ export interface paths {
         put?: never;
         /**
          * Begin Export
-         * @description Ask for a file of runs: a table (CSV, XLSX), or a zip of their records with a manifest.
+         * @description Ask for a file of runs: a table (CSV, XLSX), a paper (PDF), or a zip of their records with a manifest.
          */
         post: operations["beginExport"];
         delete?: never;
@@ -4169,7 +4149,7 @@ export interface components {
         };
         /**
          * ExportBody
-         * @description Which runs, and as what.
+         * @description Which runs, and as what. paper : of a PDF.
          */
         ExportBody: {
             /**
@@ -4217,7 +4197,16 @@ export interface components {
              * What
              * @enum {string}
              */
-            what: "csv" | "xlsx" | "records";
+            what: "csv" | "xlsx" | "records" | "pdf";
+            /**
+             * @default {
+             *       "title": "Low Hiss",
+             *       "size": "A4",
+             *       "language": "en",
+             *       "pressure": "psi"
+             *     }
+             */
+            paper: components["schemas"]["lowhiss__api__exports__routes__PaperBody"];
         };
         /**
          * ExportOut
@@ -4230,7 +4219,7 @@ export interface components {
              * What
              * @enum {string}
              */
-            what: "csv" | "xlsx" | "records";
+            what: "csv" | "xlsx" | "records" | "pdf";
             /**
              * State
              * @enum {string}
@@ -5190,19 +5179,6 @@ export interface components {
              * Format: date-time
              */
             changed_at: string;
-        };
-        /**
-         * PaperBody
-         * @description Until when a paper is good, and its number.
-         */
-        PaperBody: {
-            /** Until */
-            until?: string | null;
-            /**
-             * Number
-             * @default
-             */
-            number: string;
         };
         /**
          * PaperOut
@@ -7610,6 +7586,35 @@ export interface components {
             standing: components["schemas"]["UnitStandingOut"] | null;
         };
         /**
+         * PaperBody
+         * @description What a paper is called, and how it speaks.
+         */
+        lowhiss__api__exports__routes__PaperBody: {
+            /**
+             * Title
+             * @default Low Hiss
+             */
+            title: string;
+            /**
+             * Size
+             * @default A4
+             * @enum {string}
+             */
+            size: "A4" | "letter";
+            /**
+             * Language
+             * @default en
+             * @enum {string}
+             */
+            language: "en" | "es";
+            /**
+             * Pressure
+             * @default psi
+             * @enum {string}
+             */
+            pressure: "psi" | "kpa" | "bar";
+        };
+        /**
          * MemberOut
          * @description Somebody in a class.
          */
@@ -7618,6 +7623,19 @@ export interface components {
             id: string;
             /** Name */
             name: string;
+        };
+        /**
+         * PaperBody
+         * @description Until when a paper is good, and its number.
+         */
+        lowhiss__api__rounds__schemas__PaperBody: {
+            /** Until */
+            until?: string | null;
+            /**
+             * Number
+             * @default
+             */
+            number: string;
         };
         /**
          * WayOut
@@ -13721,7 +13739,7 @@ export interface operations {
         };
         requestBody: {
             content: {
-                "application/json": components["schemas"]["PaperBody"];
+                "application/json": components["schemas"]["lowhiss__api__rounds__schemas__PaperBody"];
             };
         };
         responses: {
@@ -14003,63 +14021,6 @@ export interface operations {
             path: {
                 run_id: string;
             };
-            cookie?: never;
-        };
-        requestBody?: never;
-        responses: {
-            /** @description Successful Response */
-            200: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content?: never;
-            };
-            /** @description The input cannot be accepted. */
-            422: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["ErrorOut"];
-                };
-            };
-            /** @description It was not done: the error's code and sentence say why. */
-            default: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["ErrorOut"];
-                };
-            };
-        };
-    };
-    getLogPdf: {
-        parameters: {
-            query?: {
-                search?: string;
-                outcome?: ("pass" | "fail" | "void" | "incomplete" | "close_call") | null;
-                unit?: string | null;
-                trailer?: string | null;
-                driver?: string | null;
-                person?: string | null;
-                purpose?: ("dispatch" | "training" | "rehearsal") | null;
-                rules?: string | null;
-                since?: string | null;
-                until?: string | null;
-                quantity?: string | null;
-                at_least?: number | null;
-                at_most?: number | null;
-                finding?: string | null;
-                sealed?: boolean;
-                recorded?: boolean;
-                title?: string;
-                size?: "A4" | "letter";
-                lang?: "en" | "es";
-                pressure?: "psi" | "kpa" | "bar";
-            };
-            header?: never;
-            path?: never;
             cookie?: never;
         };
         requestBody?: never;
