@@ -93,6 +93,7 @@ def end_it(seat: Seat, word: str) -> None:
     seat.after()
 
 
+@pytest.mark.real_time
 def test_a_lesson_is_failed_then_passed_and_says_where_it_went_wrong(browser, app_url, opened):
     """From memory: nothing on the screen says what to do or how it was judged until it is over."""
     page = browser.new_page(viewport={"width": 1280, "height": 800})
@@ -116,6 +117,7 @@ def test_a_lesson_is_failed_then_passed_and_says_where_it_went_wrong(browser, ap
     page.close()
 
 
+@pytest.mark.real_time
 def test_an_examination_in_a_lesson_of_the_fleets_own_with_a_part_done_over(browser, app_url):
     """Copied in the app, its mode changed by file; asked for without a reason it is refused, with one granted."""
     trainer = Seat(browser.new_page(viewport={"width": 1280, "height": 800}), app_url, TRAINER)

@@ -32,6 +32,7 @@ def hold_a_minute(seat: Seat, *, settle_s: float = 8) -> None:
     seat.set_numbers(*seat.both())
 
 
+@pytest.mark.real_time
 def test_a_whole_test_is_driven_by_keys_and_its_log_is_the_same_on_the_server(browser, app_url):
     """A bus, its needles read as a person reads them; the record replays here to the very bits of the device."""
     page = browser.new_page(viewport={"width": 1280, "height": 800})
@@ -65,6 +66,7 @@ def test_a_whole_test_is_driven_by_keys_and_its_log_is_the_same_on_the_server(br
     assert not seat.complaints
 
 
+@pytest.mark.real_time
 def test_a_hidden_leak_is_found_by_two_thumbs(browser, app_url):
     """At 390 px: the pedal under one thumb, the strike under the other; what was hidden is told after it."""
     context = browser.new_context(**PHONE)
