@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import errno
 import logging
 from collections.abc import Awaitable, Callable
 
@@ -31,6 +32,9 @@ _AWAY = frozenset({2006, 2013, 2002, 2003, 1053, 1927, 1152, 1040})
 _BUSY = frozenset({1205, 1213, 1020})
 """Lock wait, deadlock, row changed meanwhile; it was tried several times already."""
 _TOO_LONG = 1969
+_FULL = frozenset({3, 1021, 1026, 1030, 1114})
+"""The database cannot write: its disk, or a table's file, is full."""
+_NO_ROOM = frozenset({errno.ENOSPC, errno.EDQUOT, errno.EFBIG})
 
 
 def answer(status: int, code: str, message: str, field: str = "", **headers: str) -> JSONResponse:
@@ -76,6 +80,8 @@ async def _http(_: Request, error: Exception) -> JSONResponse:
 async def _database(_: Request, error: Exception) -> JSONResponse:
     assert isinstance(error, DBAPIError)
     number = number_of(error)
+    if number in _FULL:
+        return _disk_full()
     if number == _TOO_LONG:
         sentence = "This took longer than may be and was stopped: ask for less, such as a narrower search."
         return answer(503, "took_too_long", sentence)
@@ -92,6 +98,17 @@ async def _database(_: Request, error: Exception) -> JSONResponse:
     return await _unexpected(_, error)
 
 
+async def _no_room(request: Request, error: Exception) -> JSONResponse:
+    assert isinstance(error, OSError)
+    return _disk_full() if error.errno in _NO_ROOM else await _unexpected(request, error)
+
+
+def _disk_full() -> JSONResponse:
+    log.error("the disk is full")
+    sentence = "The server's disk is full: make room on it. What you marked is kept on this device and will be sent."
+    return answer(507, "disk_full", sentence, **{"Retry-After": "30"})
+
+
 async def _unexpected(request: Request, error: Exception) -> JSONResponse:
     log.error("%s %s", request.method, request.url.path, exc_info=error)
     return answer(500, "unexpected", "Something went wrong in the server; its log says what. Nothing was half-written.")
@@ -105,6 +122,7 @@ def install(app: FastAPI) -> None:
         RequestValidationError: _validation,
         HTTPException: _http,
         DBAPIError: _database,
+        OSError: _no_room,
         Exception: _unexpected,
     }
     for kind, handler in handlers.items():

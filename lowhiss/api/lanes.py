@@ -34,4 +34,6 @@ QUICK = Lane("quick", 8)
 PASSWORDS = Lane("passwords", 1)
 """Argon2: tens of milliseconds of a core, and 64 MB, each."""
 HEAVY = Lane("heavy", 1)
-"""Traces and exports."""
+"""Traces, seals, long questions."""
+FILES = Lane("files", 1)
+"""Papers, tables and records that are taken over: seconds each, which nobody's sheet or trace waits for."""

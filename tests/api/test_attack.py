@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import concurrent.futures
+import errno
 import json
 import socket
 import stat
@@ -24,6 +25,7 @@ from lowhiss.core.names import name_key
 from lowhiss.database.dump import dump
 from lowhiss.house import CannotStartError
 from lowhiss.serve import Wider, _check_wider
+from lowhiss.service.exports import tables
 from lowhiss.service.people import accounts as people
 from lowhiss.service.people import guess_limits, signin
 from lowhiss.service.runs import receiving
@@ -285,6 +287,44 @@ def test_names_of_a_file_that_are_one_to_the_database(client):
             answer = client.post(f"/api/units/import?dry_run={dry}", content=data, headers={"content-type": "text/csv"})
             assert answer.status_code in (200, 422), answer.text
             assert answer.status_code == 422 or answer.json()["kept"] is False or dry == "true"
+
+
+@pytest.mark.parametrize("number", [1021, 1114])  # ER_DISK_FULL, ER_RECORD_FILE_FULL: MariaDB's own error codes
+def test_a_full_disk_loses_no_mark_and_is_named(store, client, device, number):
+    """The database itself refuses to write, as it does without room; then somebody makes room."""
+    device.begin().raise_for_status()
+    first, second = device.struck("note", text="before"), device.struck("note", text="while it is full")
+    device.send(first).raise_for_status()
+    full = f"CREATE TRIGGER full BEFORE INSERT ON event FOR EACH ROW SIGNAL SQLSTATE 'HY000' SET MYSQL_ERRNO = {number}"
+    run(store, full)
+    try:
+        answer = device.send(second)
+    finally:
+        run(store, "DROP TRIGGER full")
+    assert (answer.status_code, answer.json()["error"]["code"]) == (507, "disk_full")
+    assert "is kept on this device" in answer.json()["error"]["message"]
+    assert answer.headers["retry-after"]
+    assert kept(client, device) == [first["id"]]
+    device.send(second).raise_for_status()
+    assert kept(client, device) == [first["id"], second["id"]]
+
+
+def test_no_room_for_a_table_is_said_and_leaves_nothing(client, monkeypatch):
+    def full(*_):
+        raise OSError(errno.ENOSPC, "No space left on device")
+
+    monkeypatch.setattr(tables, "write_table", full)
+    answer = client.get("/api/tables/units.csv")
+    assert (answer.status_code, answer.json()["error"]["code"]) == (507, "disk_full")
+
+
+def run(store, statement):
+    with store.transaction() as session:
+        session.execute(text(statement))
+
+
+def kept(client, device):
+    return [one["id"] for one in client.get(f"/api/runs/{device.run_id}/events").raise_for_status().json()]
 
 
 def test_a_question_that_takes_too_long_is_no_sign_of_a_database_away(store, stranger, monkeypatch):

@@ -15,7 +15,7 @@ from pydantic import BaseModel, Field
 from lowhiss.api.auth import PersonDep
 from lowhiss.api.careful import CarefulRoute
 from lowhiss.api.deps import StoreDep, WordsDep
-from lowhiss.api.lanes import HEAVY
+from lowhiss.api.lanes import FILES
 from lowhiss.api.runs.log import WantedQuery
 from lowhiss.api.schemas import UUID_PATTERN
 from lowhiss.core.fields import Language
@@ -79,7 +79,7 @@ async def get_sheet_pdf(
 ) -> Response:
     """A run's sheet as a paper, with its signatures and a code to check its seal by."""
     check_at = f"{request.base_url}check/"
-    data = await HEAVY.run(papers.sheet_pdf, store, run_id, words, size, check_at)
+    data = await FILES.run(papers.sheet_pdf, store, run_id, words, size, check_at)
     return _pdf(data, f"low-hiss-{run_id[:8]}.pdf")
 
 
@@ -130,7 +130,7 @@ async def get_table(
     if name == "people" and not may(by.role, "listPeople"):
         raise ForbiddenError("not_allowed", "You may not do this: ask a manager.")
     now = dt.datetime.now(dt.UTC)
-    data = await HEAVY.run(_table_file, name, ending, tables.Asked(store, words, now))
+    data = await FILES.run(_table_file, name, ending, tables.Asked(store, words, now))
     headers = {"Content-Disposition": f'attachment; filename="low-hiss-{name}-{now:%Y-%m-%d}.{ending}"'}
     return Response(data, media_type=_MEDIA[ending], headers=headers)
 
@@ -153,4 +153,4 @@ async def import_runs(
     store: StoreDep, by: PersonDep, data: Annotated[bytes, Body(media_type="application/octet-stream")]
 ) -> ArrivedOut:
     """Take over a zip of records made elsewhere: each once, marked as foreign."""
-    return ArrivedOut.model_validate(asdict(await HEAVY.run(arriving.take_in, store, by, data)))
+    return ArrivedOut.model_validate(asdict(await FILES.run(arriving.take_in, store, by, data)))

@@ -19,7 +19,10 @@ Conditions = list[ColumnElement[bool]]
 
 @dataclass(frozen=True, slots=True)
 class Named:
-    """One word: the units, by id, and the drivers that it names. everybody : it stands in every driver's name."""
+    """One word: the units, by id, and the drivers that it names. everybody : it stands in every driver's name.
+
+    Of many units only so many are known that they are seen to be many.
+    """
 
     word: str
     units: list[str]
@@ -37,14 +40,20 @@ class Named:
 
     def of_unit(self, unit_id: str) -> Conditions:
         """The same of runs of this unit alone."""
-        return [] if self.everybody or unit_id in self.units else [RunRow.driver.in_(self.drivers)]
+        if self.everybody or unit_id in self.units:
+            return []
+        return self.of_any() if self._many else [RunRow.driver.in_(self.drivers)]
 
     def of_driver(self, driver: str) -> Conditions:
         """The same of runs of this driver alone."""
         return [] if driver in self.drivers else [self._of_its_units()]
 
+    @property
+    def _many(self) -> bool:
+        return len(self.units) > FEW
+
     def _of_its_units(self) -> ColumnElement[bool]:
-        if len(self.units) <= FEW:
+        if not self._many:
             return RunRow.unit_id.in_(self.units)
         # a thousand ids cost more to say than the few names that a page of runs looks up
         name = select(UnitRow.name).where(UnitRow.id == RunRow.unit_id).correlate(RunRow).scalar_subquery()
@@ -58,7 +67,8 @@ def named(session: Session, search: str) -> list[Named]:
     drivers = session.scalars(select(RunRow.driver).group_by(RunRow.driver)).all() if words else []
     found = []
     for word in words:
-        units = session.scalars(select(UnitRow.id).where(UnitRow.name.contains(word, autoescape=True))).all()
+        holding = select(UnitRow.id).where(UnitRow.name.contains(word, autoescape=True))
+        units = session.scalars(holding.limit(FEW + 1)).all()
         folded = word.casefold()
         meant = [name for name in drivers if folded in name.casefold()]
         found.append(Named(word, list(units), meant, everybody=len(meant) == len(drivers)))

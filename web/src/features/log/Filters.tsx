@@ -101,7 +101,7 @@ export function Filters({ params, onChange }: FiltersProps) {
             ...Object.entries(findable?.findings ?? {}).map(([value, text]) => ({ value, text })),
           ]}
         />
-        <div className="flex items-end gap-4 sm:col-span-2">
+        <div className="flex flex-wrap items-center gap-4 sm:col-span-3">
           {(['sealed', 'recorded'] as const).map((name) => (
             <label key={name} className="inline-flex min-h-touch items-center gap-2">
               <input
@@ -113,6 +113,9 @@ export function Filters({ params, onChange }: FiltersProps) {
               {t(name === 'sealed' ? 'log.sealed' : 'traces.from')}
             </label>
           ))}
+          <Button onClick={() => onChange(Object.fromEntries(FILTERS.map((name) => [name, ''])))}>
+            {t('log.clear')}
+          </Button>
         </div>
       </div>
       <fieldset className="flex flex-wrap items-center gap-x-5">
@@ -134,9 +137,6 @@ export function Filters({ params, onChange }: FiltersProps) {
             {t(`log.column_${column}`)}
           </label>
         ))}
-        <Button onClick={() => onChange(Object.fromEntries(FILTERS.map((name) => [name, ''])))}>
-          {t('log.clear')}
-        </Button>
       </fieldset>
     </div>
   )

@@ -66,13 +66,15 @@ export function LogPage() {
   return (
     <>
       <div className="flex flex-wrap items-end gap-x-6 gap-y-3 pt-5 pb-3">
-        <h1 className="text-title">{t('log.title')}</h1>
-        <Link
-          to="/traces"
-          className="mr-auto inline-flex min-h-touch items-center font-semibold underline underline-offset-4"
-        >
-          {t('traces.title')}
-        </Link>
+        <div className="mr-auto flex items-baseline gap-x-6">
+          <h1 className="text-title">{t('log.title')}</h1>
+          <Link
+            to="/traces"
+            className="inline-flex min-h-touch items-center font-semibold underline underline-offset-4"
+          >
+            {t('traces.title')}
+          </Link>
+        </div>
         <div className="max-w-full overflow-x-auto">
           <Choice
             label={t('log.outcome')}
