@@ -106,7 +106,7 @@ async def _no_room(request: Request, error: Exception) -> JSONResponse:
 def _disk_full() -> JSONResponse:
     log.error("the disk is full")
     sentence = "The server's disk is full: make room on it. What you marked is kept on this device and will be sent."
-    return answer(507, "disk_full", sentence, **{"Retry-After": "30"})
+    return answer(507, "no_room", sentence, **{"Retry-After": "30"})
 
 
 async def _unexpected(request: Request, error: Exception) -> JSONResponse:

@@ -301,7 +301,7 @@ def test_a_full_disk_loses_no_mark_and_is_named(store, client, device, number):
         answer = device.send(second)
     finally:
         run(store, "DROP TRIGGER full")
-    assert (answer.status_code, answer.json()["error"]["code"]) == (507, "disk_full")
+    assert (answer.status_code, answer.json()["error"]["code"]) == (507, "no_room")
     assert "is kept on this device" in answer.json()["error"]["message"]
     assert answer.headers["retry-after"]
     assert kept(client, device) == [first["id"]]
@@ -315,7 +315,7 @@ def test_no_room_for_a_table_is_said_and_leaves_nothing(client, monkeypatch):
 
     monkeypatch.setattr(tables, "write_table", full)
     answer = client.get("/api/tables/units.csv")
-    assert (answer.status_code, answer.json()["error"]["code"]) == (507, "disk_full")
+    assert (answer.status_code, answer.json()["error"]["code"]) == (507, "no_room")
 
 
 def run(store, statement):

@@ -20,7 +20,7 @@ test('an answer is its data; one that says nothing is nothing', async () => {
 test.each([
   [503, 'database_away', { passing: true, needsSignIn: false }],
   [429, 'too_many_tries', { passing: true, needsSignIn: false }],
-  [507, 'disk_full', { passing: true, needsSignIn: false }],
+  [507, 'no_room', { passing: true, needsSignIn: false }],
   [500, 'unexpected', { passing: true, needsSignIn: false }],
   [401, 'signed_out', { passing: false, needsSignIn: true }],
   [403, 'csrf_missing', { passing: false, needsSignIn: true }],

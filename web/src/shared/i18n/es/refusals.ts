@@ -22,7 +22,7 @@ export const refusals: Record<string, string> = {
   csv_empty: 'El archivo no tiene líneas debajo de la primera.',
   database_away: 'La base de datos está arrancando; lo que marcó queda en este aparato y se enviará.',
   database_busy: 'Otros están escribiendo lo mismo; lo que marcó queda en este aparato y se enviará.',
-  disk_full: 'El disco del servidor está lleno: haga sitio. Lo que marcó queda en este aparato y se enviará.',
+  no_room: 'El disco del servidor está lleno: haga sitio. Lo que marcó queda en este aparato y se enviará.',
   demo_unknown: 'No existe esa cuenta de muestra: elija una de la página.',
   foreign_origin: 'Esta petición vino de otro sitio y no se atendió.',
   id_conflict: 'Ya hay otra marca distinta con la misma identificación.',
