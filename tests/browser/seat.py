@@ -29,7 +29,7 @@ TELLS_FAILURES = """
 class Seat:
     """A page in real time: the vehicle has a clock of its own, and a minute is a minute."""
 
-    def __init__(self, page: Page, url: str, who: str = "Tove Lind") -> None:
+    def __init__(self, page: Page, url: str, who: str = "Abel Renn") -> None:
         self.page, self.url = page, url
         self.complaints: list[str] = []
         page.on("pageerror", lambda error: self.complaints.append(f"{error} {error.stack}"))

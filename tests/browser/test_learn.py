@@ -15,7 +15,7 @@ from tests.browser.inspect import axe_findings, cut_off, load_axe, small_control
 from tests.browser.seat import READY_S, Seat
 from tests.conftest import sign_in
 
-TRAINEE, TRAINER = "Ines Aldous", "Hanne Solberry"
+TRAINEE, TRAINER = "Freya Ostling", "Hanne Solberry"
 HEARS_THE_CORE = """
   window.__told = []
   const Told = window.Worker

@@ -169,7 +169,7 @@ def _chosen(session: Session, wanted: Wanted, last: RunRow | None, most: int) ->
     if len(parts) == 1:
         return parts[0]
     # each unit's and driver's own latest runs stand in an index: a page of each is enough for the page of all
-    together = union_all(*(part.subquery().select() for part in parts)).subquery()
+    together = union_all(*parts).subquery()
     order = (together.c.started_at.desc(), together.c.id.desc())
     return select(together.c.id).group_by(together.c.id, together.c.started_at).order_by(*order).limit(most)
 
