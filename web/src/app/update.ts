@@ -9,6 +9,10 @@ const changes = new Subscribable()
 
 /** Keep the application itself on this device, and hear of newer versions; where the browser cannot, it does without. */
 export function keepApplication(): void {
+  if (sessionStorage.getItem(TAKING_OVER)) {
+    sessionStorage.removeItem(TAKING_OVER)
+    loadAnewOnceTaken() // a page that was loaded a moment too early still came from the version before
+  }
   registerSW({
     onNeedRefresh() {
       waiting = () => void takeOver()
@@ -21,13 +25,21 @@ export function keepApplication(): void {
 }
 
 const TELL_AGAIN_MS = 1000
+const TAKING_OVER = 'lowhiss.taking-over'
+
+function loadAnewOnceTaken(): void {
+  const again = () => window.location.reload()
+  if ('serviceWorker' in navigator)
+    navigator.serviceWorker.addEventListener('controllerchange', again, { once: true })
+}
 
 /**
  * Let the newer version take over, and load the page anew once it has. Which of two workers a page's own registration
  * heard of first plays no part: whatever waits is told to come, again where it was being put in place just then.
  */
 async function takeOver(): Promise<void> {
-  navigator.serviceWorker.addEventListener('controllerchange', () => window.location.reload(), { once: true })
+  sessionStorage.setItem(TAKING_OVER, 'yes')
+  loadAnewOnceTaken()
   const registration = await navigator.serviceWorker.getRegistration()
   const tell = () => {
     if (registration?.waiting) registration.waiting.postMessage({ type: 'SKIP_WAITING' })
