@@ -4,6 +4,7 @@ from __future__ import annotations
 
 import errno
 import logging
+import os
 from collections.abc import Awaitable, Callable
 
 from fastapi import FastAPI, Request
@@ -32,8 +33,10 @@ _AWAY = frozenset({2006, 2013, 2002, 2003, 1053, 1927, 1152, 1040})
 _BUSY = frozenset({1205, 1213, 1020})
 """Lock wait, deadlock, row changed meanwhile; it was tried several times already."""
 _TOO_LONG = 1969
-_FULL = frozenset({3, 1021, 1026, 1030, 1114})
-"""The database cannot write: its disk, or a table's file, is full."""
+_FULL = frozenset({1021, 1114})
+"""The database's disk, or a table's file, is full."""
+_NO_SPACE = os.strerror(errno.ENOSPC)
+"""What the database adds to any other error of writing that comes of a full disk."""
 _NO_ROOM = frozenset({errno.ENOSPC, errno.EDQUOT, errno.EFBIG})
 
 
@@ -80,7 +83,7 @@ async def _http(_: Request, error: Exception) -> JSONResponse:
 async def _database(_: Request, error: Exception) -> JSONResponse:
     assert isinstance(error, DBAPIError)
     number = number_of(error)
-    if number in _FULL:
+    if number in _FULL or _NO_SPACE in str(error.orig):
         return _disk_full()
     if number == _TOO_LONG:
         sentence = "This took longer than may be and was stopped: ask for less, such as a narrower search."

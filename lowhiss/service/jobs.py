@@ -129,6 +129,12 @@ def held(store: Store, job_id: str, worker: str) -> Iterator[tuple[Session, JobR
         yield session, row
 
 
+def still_at(store: Store, job_id: str, worker: str) -> None:
+    """It is being worked on, however long a part takes: nobody else takes it up."""
+    with held(store, job_id, worker):
+        pass
+
+
 def end_job(store: Store, job_id: str, worker: str) -> None:
     """It is done."""
     with held(store, job_id, worker) as mine:

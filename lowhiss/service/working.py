@@ -2,23 +2,26 @@
 
 from __future__ import annotations
 
+import contextlib
 import datetime as dt
 import logging
 import os
 import threading
 import uuid
-from collections.abc import Mapping
+from collections.abc import Iterator, Mapping
+from contextlib import contextmanager
 
 from sqlalchemy.exc import DBAPIError
 
 from lowhiss.engine.executor import SCHEDULER, executor
-from lowhiss.service.jobs import WorkOn, claim, fail_job, unended
+from lowhiss.service.jobs import LEFT_AFTER, WorkOn, claim, fail_job, still_at, unended
 from lowhiss.service.spool import Spool
 from lowhiss.store.engine import Store
 
 log = logging.getLogger(__name__)
 _LOOK_AGAIN_S = 2.0
 """How long until it is looked again, while another process is at it or the database is away."""
+SAY_EVERY_S = LEFT_AFTER.total_seconds() / 4
 _MOST_TRIES = 3
 """So often a question is begun again where it stood after its processes died under it."""
 
@@ -72,9 +75,28 @@ class Worker:
                 # the database or the disk: it comes again, and what was kept stands
                 self._over.wait(_LOOK_AGAIN_S)
 
+    @contextmanager
+    def _said_to_be_at(self, job_id: str) -> Iterator[None]:
+        """Meanwhile it is kept that somebody works on it: one part, such as a long paper, may take longer than that
+        after which a job counts as left."""
+        over = threading.Event()
+
+        def say() -> None:
+            while not over.wait(SAY_EVERY_S):
+                with contextlib.suppress(DBAPIError):  # the database comes again; what works on it hears of it too
+                    still_at(self.store, job_id, self.id)
+
+        saying = threading.Thread(target=say, name="at a long question", daemon=True)
+        saying.start()
+        try:
+            yield
+        finally:
+            over.set()
+            saying.join()
+
     def _answer(self, work_on: WorkOn, job_id: str, tried: int) -> None:
         try:
-            with executor(os.environ.get(SCHEDULER)) as elsewhere:
+            with self._said_to_be_at(job_id), executor(os.environ.get(SCHEDULER)) as elsewhere:
                 work_on(self.store, job_id, self.id, elsewhere)
         except DBAPIError:
             raise

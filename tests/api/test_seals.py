@@ -150,7 +150,9 @@ def test_whoever_holds_a_paper_checks_its_seal_without_an_account(client, ended,
         assert stranger.get("/api/check/short").status_code == 422
         # a seal whose own text was broken is still one of a test, and says nothing that cannot be relied on
         some_day = {"kind": "run", "record": {"started_at": "some day"}, "result": {}}
-        for text in ("no longer a document", "[]", '{"kind": "run"}', json.dumps(some_day)):
+        no_unit = {"kind": "run", "record": {"started_at": began, "unit": "MV-12"}, "result": {"outcome": "pass"}}
+        texts = ["no longer a document", "[]", '{"kind": "run"}', "[" * 50_000]
+        for text in (*texts, json.dumps(some_day), json.dumps(no_unit)):
             with store.transaction() as session:
                 sealed = session.get_one(SealRow, second["place"])
                 sealed.document, kept = text, sealed.document

@@ -8,6 +8,8 @@ import io
 import signal
 import subprocess
 import sys
+import threading
+import uuid
 from collections.abc import Iterator
 
 import pytest
@@ -18,13 +20,14 @@ from lowhiss.engine.executor import executor
 from lowhiss.exchange.traces import write_trace
 from lowhiss.service import working
 from lowhiss.service.exports import leaving
-from lowhiss.service.jobs import claim
+from lowhiss.service.jobs import LEFT_AFTER, claim, end_job, new_job
 from lowhiss.service.people.signin import Person
 from lowhiss.service.runs import whatif
 from lowhiss.service.runs.log import Wanted
 from lowhiss.service.spool import Spool
 from lowhiss.service.traces import many
 from lowhiss.service.traces.desk import Asked
+from lowhiss.store.house_models import JobRow
 from tests.conftest import ROOT
 from tests.faults.processes import free_port
 from tests.trace.recorded import driven
@@ -120,6 +123,40 @@ def test_a_list_is_printed_on_dask(store, cluster, tmp_path):
         leaving.work_on(spool, store, job.id, "here", work)
     path, name = leaving.file_of(store, spool, job.id)
     assert (path.read_bytes()[:5], name.endswith(".pdf")) == (b"%PDF-", True)
+
+
+def test_a_part_that_takes_long_is_taken_up_by_nobody_else(store, monkeypatch):
+    """A paper of two thousand tests takes longer than that after which a job counts as left."""
+    monkeypatch.setattr(working, "SAY_EVERY_S", 0.05)
+    kind, begun, go_on, ended = f"long {uuid.uuid4().hex[:6]}", threading.Event(), threading.Event(), threading.Event()
+
+    def work_on(store, job_id, worker, _):
+        begun.set()
+        assert go_on.wait(60)
+        end_job(store, job_id, worker)
+        ended.set()
+
+    with store.transaction() as session:
+        job_id = new_job(session, kind, ODILE, {}, 1, {}).id
+    worker = working.Worker(store, {kind: work_on})
+    worker.wake()
+    assert begun.wait(60)
+
+    def seen_at():
+        with store.transaction() as session:
+            return session.get_one(JobRow, job_id).seen_at
+
+    first = seen_at()
+    for _ in range(600):
+        if seen_at() > first:
+            break
+        ended.wait(0.05)
+    # by then it would have counted as left
+    assert claim(store, (kind,), "another", first + LEFT_AFTER + dt.timedelta(microseconds=1)) is None
+    go_on.set()
+    assert ended.wait(60)
+    with store.transaction() as session:
+        assert session.get_one(JobRow, job_id).state == "done"
 
 
 def test_a_scheduler_that_is_not_there_is_said_and_nothing_waits_for_ever(store, monkeypatch):

@@ -6,9 +6,9 @@ import datetime as dt
 import tempfile
 from dataclasses import asdict
 from pathlib import Path as FilePath
-from typing import Annotated, Literal, cast
+from typing import Annotated, cast
 
-from fastapi import APIRouter, Body, Path, Query, Request, Response
+from fastapi import APIRouter, Body, Path, Request, Response
 from fastapi.responses import FileResponse
 from pydantic import BaseModel, Field
 
@@ -20,6 +20,7 @@ from lowhiss.api.runs.log import WantedQuery
 from lowhiss.api.schemas import UUID_PATTERN
 from lowhiss.core.fields import Language
 from lowhiss.core.units import PressureUnit
+from lowhiss.exchange.papers import Size
 from lowhiss.service.exports import arriving, leaving, papers, tables
 from lowhiss.service.jobs import JobState
 from lowhiss.service.people.rights import may
@@ -29,14 +30,13 @@ from lowhiss.service.working import Worker
 
 router = APIRouter(prefix="/api", tags=["exports"], route_class=CarefulRoute)
 JobId = Annotated[str, Path(pattern=UUID_PATTERN)]
-Size = Annotated[Literal["A4", "letter"], Query()]
 
 
 class PaperBody(BaseModel):
     """What a paper is called, and how it speaks."""
 
     title: Annotated[str, Field(max_length=80)] = "Low Hiss"
-    size: Literal["A4", "letter"] = "A4"
+    size: Size = "A4"
     language: Language = "en"
     pressure: PressureUnit = "psi"
 

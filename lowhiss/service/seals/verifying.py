@@ -105,41 +105,40 @@ def check_one(store: Store, sha256: str) -> Checked:
             return Checked("key", row.place, row.sealed_at, "", "", "", None, len(found))
         last = session.scalar(select(func.max(SealRow.place)).where(SealRow.run_id == row.run_id))
         changed = [*found, *wrong_with_run(session, row.run_id)]
-        record, result = _sealed(seal)
+        unit, began, outcome = _sealed(seal)
         return Checked(
             of="run",
             place=row.place,
             sealed_at=row.sealed_at,
-            unit=str(record.get("unit", {}).get("name", "")),
-            began=_moment(record.get("started_at")),
-            outcome=str(result.get("outcome", "")),
+            unit=unit,
+            began=began,
+            outcome=outcome,
             amended_by=last if last != row.place else None,
             changed=len(set(changed)),
         )
 
 
-def _sealed(seal: Seal) -> tuple[dict[str, Any], dict[str, Any]]:
-    """The record and the result as they were sealed; empty where the text was broken, which is told as a change."""
+_BROKEN = (ValueError, KeyError, TypeError, AttributeError, RecursionError)
+"""What reading a text raises that is no document of a seal."""
+
+
+def _sealed(seal: Seal) -> tuple[str, str, str]:
+    """The unit, when it began and how it came out, as sealed; empty where the text was broken, which is a change."""
     try:
         document = json.loads(seal.document)
-        return dict(document["record"]), dict(document["result"])
-    except (ValueError, KeyError, TypeError):
-        return {}, {}
-
-
-def _moment(told: object) -> str:
-    try:
-        return dt.datetime.fromisoformat(str(told)).isoformat()
-    except ValueError:
-        return ""
+        record, result = document["record"], document["result"]
+        began = dt.datetime.fromisoformat(record["started_at"]).isoformat()
+        return str(record["unit"]["name"]), began, str(result["outcome"])
+    except _BROKEN:
+        return "", "", ""
 
 
 def _against_rows(session: Session, seal: Seal) -> Iterator[Problem]:
     """A seal of a run against its rows as they are now; what came after it is no difference."""
     try:
         yield from _compared(session, seal, json.loads(seal.document))
-    except (ValueError, KeyError, TypeError, AttributeError):
-        yield Problem(seal.place, "its text cannot be held against the rows: it is no document of a seal")
+    except _BROKEN:
+        yield Problem(seal.place, "its text and the rows cannot be held against each other")
 
 
 def _compared(session: Session, seal: Seal, document: dict[str, Any]) -> Iterator[Problem]:

@@ -11,7 +11,9 @@ const changes = new Subscribable()
 export function keepApplication(): void {
   if (sessionStorage.getItem(TAKING_OVER)) {
     sessionStorage.removeItem(TAKING_OVER)
-    loadAnewOnceTaken() // a page that was loaded a moment too early still came from the version before
+    // a page that was loaded a moment too early still came from the version before
+    const deaf = loadAnewOnceTaken()
+    setTimeout(deaf, TOO_EARLY_MS)
   }
   registerSW({
     onNeedRefresh() {
@@ -27,10 +29,14 @@ export function keepApplication(): void {
 const TELL_AGAIN_MS = 1000
 const TAKING_OVER = 'lowhiss.taking-over'
 
-function loadAnewOnceTaken(): void {
+/** No longer than this: what another tab takes over later is no reason to load this one anew in the middle of a test. */
+const TOO_EARLY_MS = 10_000
+
+/** Load the page anew when a newer version has taken it; returns what stops listening for that. */
+function loadAnewOnceTaken(): () => void {
   const again = () => window.location.reload()
-  if ('serviceWorker' in navigator)
-    navigator.serviceWorker.addEventListener('controllerchange', again, { once: true })
+  navigator.serviceWorker.addEventListener('controllerchange', again, { once: true })
+  return () => navigator.serviceWorker.removeEventListener('controllerchange', again)
 }
 
 /**
