@@ -11,6 +11,7 @@ from pathlib import Path
 from cryptography import x509
 from sqlalchemy import select, text
 
+from lowhiss import sandbox
 from lowhiss.exchange.keys import KeyFileError, KeyFiles
 from lowhiss.service.copies import LATE_AFTER, copies_of
 from lowhiss.service.seals import sealing, verifying
@@ -45,6 +46,7 @@ def examine(
     """Everything that can be seen from here. What cannot be looked at is a finding too, never an error."""
     looks: list[tuple[str, Callable[[], Finding]]] = [
         ("programs", _programs),
+        ("sandbox", lambda: _sandbox(keys)),
         ("tables", lambda: _tables(store)),
         ("space", lambda: _space(data, "data directory")),
         ("space", lambda: _space(backups, "copies")),
@@ -69,6 +71,15 @@ def _programs() -> Finding:
             "programs", f"{', '.join(missing)} not found", "Install the Debian package mariadb-client: copies need it."
         )
     return Finding("programs", "MariaDB's tools are here")
+
+
+def _sandbox(keys: KeyFiles) -> Finding:
+    try:
+        sandbox.probe(sorted(keys.directory.glob("*.pem")))
+    except sandbox.SandboxMissingError as error:
+        mend = "Uploads are refused until then: install bubblewrap, and allow user namespaces."
+        return Finding("sandbox", str(error).rstrip("."), mend)
+    return Finding("sandbox", "files from outside are read without network, keys or database")
 
 
 def _tables(store: Store) -> Finding:

@@ -19,6 +19,7 @@ from urllib.parse import urlsplit
 
 import uvicorn
 
+from lowhiss import sandbox
 from lowhiss.api import create_app
 from lowhiss.api.patient import web_options
 from lowhiss.backup import scheduled
@@ -70,6 +71,7 @@ def serve(data_dir: Path, port: int, *, demo: bool, wider: Wider | None = None) 
             data_directory(data_dir) as directory,
             database(directory) as url,
         ):
+            sandbox.warm_up()
             store = Store(make_engine(url))
             say("Bringing the tables up to date")
             upgrade(store.engine, url, directory / "copies", say)

@@ -55,6 +55,9 @@ need_library() {
 # what papers (PDF) are drawn with
 need_papers() { need_library libpangoft2-1.0.so.0 libpango-1.0-0 libpangoft2-1.0-0 libharfbuzz-subset0; }
 
+# what files from outside are read in
+need_sandbox() { need_debian bwrap bubblewrap; need_library libseccomp.so.2 libseccomp2; }
+
 need_interpreters() {
   command -v python3 >/dev/null || need_debian python3 python3
   python3 -c 'import sys; sys.exit(sys.version_info < (3, 11))' || give_up "Python 3.11 or newer is needed; 'python3' here is $(python3 --version 2>&1)."

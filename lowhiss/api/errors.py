@@ -15,6 +15,7 @@ from starlette.exceptions import HTTPException
 
 from lowhiss.api.careful import number_of
 from lowhiss.core.errors import CoreError
+from lowhiss.sandbox import SandboxMissingError
 from lowhiss.service.errors import ConflictError, NotFoundError, ServiceError
 from lowhiss.service.people.guess_limits import SlowDownError
 from lowhiss.service.people.signin import ForbiddenError, SignedOutError
@@ -55,6 +56,11 @@ async def _service(_: Request, error: Exception) -> JSONResponse:
 async def _core(_: Request, error: Exception) -> JSONResponse:
     assert isinstance(error, CoreError)
     return answer(422, "not_understood", str(error), error.field)
+
+
+async def _no_sandbox(_: Request, error: Exception) -> JSONResponse:
+    log.error("%s", error)
+    return answer(503, "no_sandbox", f"{str(error).rstrip('.')}.")
 
 
 async def _validation(_: Request, error: Exception) -> JSONResponse:
@@ -122,6 +128,7 @@ def install(app: FastAPI) -> None:
     handlers: dict[type[Exception], Callable[[Request, Exception], Awaitable[JSONResponse]]] = {
         ServiceError: _service,
         CoreError: _core,
+        SandboxMissingError: _no_sandbox,
         RequestValidationError: _validation,
         HTTPException: _http,
         DBAPIError: _database,

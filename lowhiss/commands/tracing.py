@@ -34,13 +34,15 @@ from lowhiss.engine.judging import hints_for
 from lowhiss.engine.recorded import Recorded, found_table, judge_recording
 from lowhiss.engine.simulating import spec_named
 from lowhiss.exchange.plot import can_plot, plot_recording
-from lowhiss.exchange.recordings import Read, read_source
-from lowhiss.exchange.recordings.source import of_member, of_path
+from lowhiss.exchange.recordings import Read
+from lowhiss.sandbox import SandboxMissingError
+from lowhiss.sandbox.recordings import read_upload, zip_members
 from lowhiss.trace import find_sessions
 
 _FEW = 8
 """So few files are read here; of more, other processes read some."""
 _TELL_EVERY_S = 2.0
+_MOST_MEMBERS = 100_000
 
 
 @dataclass(frozen=True, slots=True)
@@ -102,8 +104,7 @@ def _files(paths: Sequence[Path]) -> Iterator[tuple[Path, str | None, str]]:
             inside = sorted(one for one in path.rglob("*") if one.is_file() and not one.name.startswith("."))
             yield from _files(inside)
         elif path.suffix.lower() == ".zip" and zipfile.is_zipfile(path):
-            with zipfile.ZipFile(path) as packed:
-                members = sorted(one.filename for one in packed.infolist() if not one.is_dir())
+            members = sorted(name for name, _ in zip_members(path, _MOST_MEMBERS))
             yield from ((path, member, f"{path}/{member}") for member in members)
         else:
             yield path, None, str(path)
@@ -132,8 +133,7 @@ def _file(one: _One, options: argparse.Namespace) -> int:
         rules = rules_named(options.rules)
         procedure = rulebook.procedure(options.procedure) if options.procedure else None
         told = _teller(one)
-        source = of_path(one.path, told) if one.member is None else of_member(one.path, one.member, told)
-        read = read_source(source, one.chosen)
+        read = read_upload(one.path.name, one.path, one.chosen, told, one.member)
         sessions = find_sessions(read.recording)
         place = options.session or 1
         if not 1 <= place <= len(sessions):
@@ -141,8 +141,8 @@ def _file(one: _One, options: argparse.Namespace) -> int:
         session = sessions[place - 1]
         part = read.recording.between(session.from_s, session.to_s)
         judged = judge_recording(part, rules, spec_named(options.kind).unit, procedure)
-    except (zipfile.BadZipFile, RuntimeError):
-        return refuse(f"{path}: cannot be unpacked: it is cut, or locked by a password")
+    except SandboxMissingError as error:
+        return refuse(f"{path}: {error}")
     except (CoreError, OSError) as error:
         if one.several and not options.text:
             print(as_json({"format": "low-hiss-error/1", "file": str(path), "error": problem_of(error)}, compact=True))

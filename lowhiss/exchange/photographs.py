@@ -9,9 +9,9 @@ from PIL import Image, ImageOps, UnidentifiedImageError
 
 MAX_BYTES = 8 * 1024 * 1024
 MAX_KEPT_BYTES = 400_000
-MAX_PIXELS = 60_000_000
-"""More than any phone takes; a small file that claims more is no photograph."""
-_TOO_MANY = "The photograph claims to be larger than any camera makes: it is not opened."
+MAX_PIXELS = 24_000_000
+"""The device makes larger ones smaller before it sends them; this bounds the memory that a small file can ask for."""
+_TOO_MANY = f"The photograph has more than {MAX_PIXELS // 1_000_000} megapixels: send a smaller one."
 _FORMATS = ("JPEG", "PNG", "WEBP")
 _SIDES = (1600, 1200, 900, 600)
 _QUALITIES = (82, 70, 55, 40)

@@ -31,23 +31,22 @@ def _said(value: Any) -> Any:
     return int(value) if isinstance(value, float) and value.is_integer() else value
 
 
-def read_toml(data: bytes) -> dict[str, Any]:
-    """The tables of a rule file. Raises RuleError for what is too large, not UTF-8, not TOML, or of another kind."""
-    table = _tables(data)
+def check_rule_file(table: dict[str, Any]) -> dict[str, Any]:
+    """The tables of a rule file. Raises RuleError for a file of another kind."""
     if table.get("format") not in (RULES_FORMAT, PROCEDURE_FORMAT):
         raise RuleError("format", f"must be {RULES_FORMAT} or {PROCEDURE_FORMAT}: this is neither rules nor an order")
     return table
 
 
-def read_lesson_toml(data: bytes) -> dict[str, Any]:
-    """The tables of a lesson's file. Raises RuleError for what is too large, not UTF-8, not TOML, or no lesson."""
-    table = _tables(data)
+def check_lesson_file(table: dict[str, Any]) -> dict[str, Any]:
+    """The tables of a lesson's file. Raises RuleError for what is no lesson."""
     if table.get("format") != LESSON_FORMAT:
         raise RuleError("format", f"must be {LESSON_FORMAT}: this is no lesson")
     return table
 
 
-def _tables(data: bytes) -> dict[str, Any]:
+def tables_of(data: bytes) -> dict[str, Any]:
+    """The tables of a TOML file. Raises RuleError for what is too large, not UTF-8 or not TOML."""
     if len(data) > MAX_BYTES:
         raise RuleError("file", f"is {len(data) // 1024} kB large; at most {MAX_BYTES // 1024} kB are read")
     try:

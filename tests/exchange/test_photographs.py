@@ -70,8 +70,8 @@ def bomb(side):
         (b"<svg xmlns='http://www.w3.org/2000/svg'/>", "no photograph"),
         (encoded(noise(60, 60))[:400], "no photograph"),
         (encoded(noise(60, 60), "GIF"), "no photograph"),
-        (bomb(50_000), "larger than any camera"),
-        (bomb(9_000), "larger than any camera"),
+        (bomb(50_000), "more than 24 megapixels"),
+        (bomb(9_000), "more than 24 megapixels"),
         (b"\xff\xd8" + bytes(MAX_BYTES), "larger than 8 MB"),
     ],
 )

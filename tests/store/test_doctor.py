@@ -52,7 +52,7 @@ def told(store, home, now=None, certificate=None):
 def test_what_is_well_is_said_to_be(store, home):
     found = told(store, home)
     assert [one.line for one in found.values() if one.mend] == []
-    assert {"programs", "tables", "space", "copies", "keys", "chain", "clock"} == set(found)
+    assert {"programs", "sandbox", "tables", "space", "copies", "keys", "chain", "clock"} == set(found)
 
 
 def test_what_is_wrong_is_named_with_what_to_do(store, home, monkeypatch, tmp_path):

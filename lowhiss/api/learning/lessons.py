@@ -13,7 +13,7 @@ from lowhiss.api.auth import PersonDep
 from lowhiss.api.careful import CarefulRoute
 from lowhiss.api.deps import StoreDep
 from lowhiss.api.schemas import Strict
-from lowhiss.exchange.rule_toml import read_lesson_toml
+from lowhiss.sandbox.documents import lesson_tables
 from lowhiss.service.errors import RefusedError
 from lowhiss.service.learning import lessons
 
@@ -50,7 +50,7 @@ def keep_lesson(body: OwnLessonBody, store: StoreDep, by: PersonDep) -> OwnLesso
     """Keep a lesson of the fleet's own; it is checked whole, and every drive of it is set up once."""
     if (body.table is None) == (body.text is None):
         raise RefusedError("lesson_empty", "text: give a lesson as a table or as the text of its file.", "text")
-    table = read_lesson_toml(body.text.encode()) if body.text is not None else body.table
+    table = lesson_tables(body.text.encode()) if body.text is not None else body.table
     return OwnLessonOut.model_validate(asdict(lessons.keep(store, by, table, body.version)))
 
 

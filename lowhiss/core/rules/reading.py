@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import dataclasses
+import re
 import tomllib
 from collections.abc import Callable
 from typing import Any, get_args
@@ -34,11 +35,53 @@ ParentLookup = Callable[[str], RuleSet]
 
 
 def parse_toml(text: str, where: str) -> dict[str, Any]:
-    """The tables of a TOML document. Raises RuleError with the line that is wrong."""
+    """The tables of a TOML document. Raises RuleError with the line that is wrong.
+
+    Keys of many parts and deep nesting are refused before they are parsed: what they take grows with their square.
+    """
+    _check_shape(text, where)
     try:
         return tomllib.loads(text)
     except (tomllib.TOMLDecodeError, RecursionError) as error:
         raise RuleError(where, f"is not valid TOML: {error}") from error
+
+
+_MAX_KEY_PARTS = 12
+_MAX_DEPTH = 24
+_KEY = re.compile(r"(?:[A-Za-z0-9_-]+|\"[^\"\n]*\"|'[^'\n]*')[ \t]*")
+
+
+def _check_shape(text: str, where: str) -> None:
+    for place, line in enumerate(text.splitlines(), 1):
+        if line.count(".") >= _MAX_KEY_PARTS and _key_parts(line.lstrip(" \t[{")) > _MAX_KEY_PARTS:
+            raise RuleError(where, f"line {place} has a key of more than {_MAX_KEY_PARTS} parts")
+        if line.count("[") + line.count("{") > _MAX_DEPTH and _depth(line) > _MAX_DEPTH:
+            raise RuleError(where, f"line {place} is nested more than {_MAX_DEPTH} deep")
+        if line.count("=") > 1 and line.count(".") >= _MAX_KEY_PARTS:
+            inner = max(_key_parts(part.lstrip(" \t")) for part in re.split(r"[{,]", line))
+            if inner > _MAX_KEY_PARTS:
+                raise RuleError(where, f"line {place} has a key of more than {_MAX_KEY_PARTS} parts")
+
+
+def _key_parts(line: str) -> int:
+    """How many parts the dotted key at the beginning of a line has."""
+    parts, at = 0, 0
+    while found := _KEY.match(line, at):
+        parts, at = parts + 1, found.end()
+        if not line.startswith(".", at):
+            break
+        at += 1
+        while line.startswith((" ", "\t"), at):
+            at += 1
+    return parts
+
+
+def _depth(line: str) -> int:
+    depth = deepest = 0
+    for letter in line:
+        depth += (letter in "[{") - (letter in "]}")
+        deepest = max(deepest, depth)
+    return deepest
 
 
 def read_rule_set(table: object, judging: Judging | None = None, parent_of: ParentLookup | None = None) -> RuleSet:

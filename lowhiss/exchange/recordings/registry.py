@@ -60,8 +60,8 @@ def read_bytes(file_name: str, data: bytes, chosen: Chosen = None) -> Read:
     return read_source(of_bytes(file_name, data), chosen)
 
 
-def read_source(source: Source, chosen: Chosen = None) -> Read:
-    """The recording in a source. Raises TraceError naming the column."""
+def read_source(source: Source, chosen: Chosen = None, *, hashed: bool = True) -> Read:
+    """The recording in a source. hashed : whether its hash is wanted. Raises TraceError naming the column."""
     if source.size > _MOST_BYTES:
         raise TraceError("file", f"is {source.size // 2**20} MB large; at most {_MOST_BYTES // 2**20} MB are read")
     head = source.head(_HEAD_BYTES)
@@ -71,7 +71,7 @@ def read_source(source: Source, chosen: Chosen = None) -> Read:
     # a description of messages may lie beside a whole folder: only a network's log is read by it
     wanted = chosen if name == "can" else {what: one for what, one in (chosen or {}).items() if what not in _NETWORK}
     recording, columns, names = READERS[name](source, wanted)
-    return Read(recording, name, source.sha256(), columns, names)
+    return Read(recording, name, source.sha256() if hashed else "", columns, names)
 
 
 def _format_of(source: Source, head: bytes) -> str:

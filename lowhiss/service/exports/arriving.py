@@ -3,11 +3,7 @@
 from __future__ import annotations
 
 import datetime as dt
-import io
-import json
 import uuid
-import zipfile
-import zlib
 from dataclasses import dataclass, field
 from typing import Any
 
@@ -15,6 +11,7 @@ from sqlalchemy import select
 from sqlalchemy.exc import DataError, IntegrityError
 from sqlalchemy.orm import Session
 
+from lowhiss import sandbox
 from lowhiss.core.errors import CoreError
 from lowhiss.core.record import read_run
 from lowhiss.exchange.run_json import read_json
@@ -28,9 +25,14 @@ from lowhiss.store.fleet_models import UnitRow
 from lowhiss.store.house_models import SettingRow
 from lowhiss.store.run_models import RunRow
 
-_MOST = 10_000
-_MOST_BYTES = 16 * 1024 * 1024
-_BROKEN = (zipfile.BadZipFile, KeyError, ValueError, TypeError, EOFError, RuntimeError, zlib.error)
+_ASKED = {
+    "manifest": "manifest.json",
+    "list": "runs",
+    "most": 10_000,
+    "each": 16 * 1024 * 1024,
+    "total": 150 * 1024 * 1024,
+}
+"""How a zip of records is read: its manifest, and how many bytes a record and all of them may have, unpacked."""
 
 
 @dataclass(slots=True)
@@ -45,21 +47,21 @@ class Arrived:
 def take_in(store: Store, by: Person, data: bytes) -> Arrived:
     """Take the records of a zip, each by itself. Raises RefusedError for what is no such zip."""
     try:
-        packed = zipfile.ZipFile(io.BytesIO(data))
-        manifest = json.loads(packed.read("manifest.json"))
-        listed = [str(one["file"]) for one in manifest["runs"]]
-        if manifest["format"] != FORMAT or len(listed) > _MOST:
-            raise ValueError
-    except _BROKEN:
-        raise RefusedError("no_runs_file", f"file: is no zip of records ({FORMAT}), or was cut.", "file") from None
-    arrived = Arrived()
+        answer = sandbox.read("zip_texts", data, _ASKED, suffix=".zip")
+    except CoreError as error:
+        sentence = f"file: {error.problem}. A zip of {FORMAT} is read here."
+        raise RefusedError("no_runs_file", sentence, "file") from None
+    manifest = answer.meta["manifest"]
+    if not isinstance(manifest, dict) or manifest.get("format") != FORMAT:
+        raise RefusedError("no_runs_file", f"file: is no zip of records ({FORMAT}).", "file")
+    arrived = Arrived(refused={str(name)[:200]: str(why) for name, why in answer.meta["missing"].items()})
     with store.transaction() as session:
         own = session.get(SettingRow, "owner")
     origin = str(manifest.get("installation", ""))[:80]
     foreign = origin if own is None or own.value != origin else ""
-    for name in listed:
+    for name, text in answer.blobs.items():
         try:
-            record = _record(packed, name)
+            record = _record(text)
             with store.transaction() as session:
                 if _is_here(session, record):
                     arrived.known += 1
@@ -74,13 +76,8 @@ def take_in(store: Store, by: Person, data: bytes) -> Arrived:
     return arrived
 
 
-def _record(packed: zipfile.ZipFile, name: str) -> dict[str, Any]:
-    try:
-        if packed.getinfo(name).file_size > _MOST_BYTES:
-            raise RefusedError("record_large", "file: is larger than any run.", "file")
-        record = read_json(packed.read(name))
-    except _BROKEN:
-        raise RefusedError("record_missing", "file: is not in the zip as its manifest says.", "file") from None
+def _record(text: bytes) -> dict[str, Any]:
+    record = read_json(text)
     if not isinstance(record, dict) or not _named(record):
         raise RefusedError("record_unnamed", "id: a record from elsewhere needs id and started_at.", "id")
     read_run(record)  # before anything is asked of it

@@ -9,7 +9,8 @@ from collections.abc import Collection
 from sqlalchemy import select
 from sqlalchemy.orm import Session
 
-from lowhiss.exchange.photographs import PictureError, kept_jpeg
+from lowhiss import sandbox
+from lowhiss.exchange.photographs import MAX_BYTES
 from lowhiss.service.errors import NotFoundError, RefusedError
 from lowhiss.service.people.signin import Person
 from lowhiss.store.engine import Store
@@ -29,10 +30,7 @@ def keep_photo(store: Store, photo_id: str, act_id: str, data: bytes, by: Person
             return known.hash
         if session.get(ActRow, act_id) is None:
             raise NotFoundError("act_unknown", "There is no such entry to keep a photograph with.", "act")
-    try:
-        jpeg = kept_jpeg(data)
-    except PictureError as error:
-        raise RefusedError("no_photograph", str(error), "body") from error
+    jpeg = _made_anew(data)
     digest = hashlib.sha256(jpeg).hexdigest()
     with store.transaction() as session:
         session.get_one(ActRow, act_id, with_for_update=True)
@@ -44,6 +42,19 @@ def keep_photo(store: Store, photo_id: str, act_id: str, data: bytes, by: Person
         now = dt.datetime.now(dt.UTC)
         session.add(PhotoRow(id=photo_id, act_id=act_id, hash=digest, sent_by=by.id, received_at=now))
     return digest
+
+
+def _made_anew(data: bytes) -> bytes:
+    """The photograph as a JPEG of our own making. Raises RefusedError, SandboxMissingError."""
+    if len(data) > MAX_BYTES:
+        sentence = f"The photograph is larger than {MAX_BYTES // 1024**2} MB: send a smaller one."
+        raise RefusedError("no_photograph", sentence, "body")
+    try:
+        return sandbox.read("photograph", data).blobs["jpeg"]
+    except sandbox.RefusedFileError as error:
+        raise RefusedError("no_photograph", error.problem, "body") from error
+    except sandbox.SandboxError as error:
+        raise RefusedError("no_photograph", f"The photograph {error.problem}.", "body") from error
 
 
 def photo_file(store: Store, digest: str) -> bytes:

@@ -19,7 +19,8 @@ from lowhiss.core.procedure import PROCEDURE_FORMAT, Procedure, read_procedure
 from lowhiss.core.rules import RuleSet
 from lowhiss.core.vehicle import KIND_TABLE, UnitKind
 from lowhiss.engine.desk.checking import Looser, check_reasons, looser_limits, read_fleet_rules
-from lowhiss.exchange.rule_toml import read_toml, toml_text
+from lowhiss.exchange.rule_toml import toml_text
+from lowhiss.sandbox.documents import rule_tables
 from lowhiss.service.errors import ConflictError, NotFoundError, RefusedError
 from lowhiss.service.history import check_version, note_change
 from lowhiss.service.people.signin import Person
@@ -298,7 +299,7 @@ def import_file(store: Store, by: Person, data: bytes, now: dt.datetime) -> Edit
 
     Raises RuleError, ConflictError where a draft of that name is being written.
     """
-    table = read_toml(data)
+    table = rule_tables(data)
     try:
         return keep_draft(store, by, table, None, now)
     except ConflictError as error:

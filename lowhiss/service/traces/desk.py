@@ -21,7 +21,8 @@ from lowhiss.core.words import Words, verdict_record
 from lowhiss.engine.judging import hints_for
 from lowhiss.engine.recorded import Recorded, found_table, judge_recording
 from lowhiss.engine.simulating import spec_named
-from lowhiss.exchange.recordings import Read, read_bytes
+from lowhiss.exchange.recordings import Read
+from lowhiss.sandbox.recordings import read_upload
 from lowhiss.service.errors import NotFoundError, RefusedError
 from lowhiss.service.fleet.rows import find_unit
 from lowhiss.service.fleet.units import assembled
@@ -93,7 +94,7 @@ def keep(store: Store, by: Person, name: str, data: bytes, chosen: Mapping[str, 
 
     Raises CoreError, RefusedError.
     """
-    read = read_bytes(name, data, chosen)
+    read = read_upload(name, data, chosen)
     return keep_read(store, by, name, read), list(read.names)
 
 
@@ -102,7 +103,7 @@ def keep_feed(store: Store, by: Person, run_id: str) -> Kept:
     name, text = feed_text(store, run_id)
     if not text:
         raise RefusedError("no_feed", "run_id: no live feed was kept with this test.", "run_id")
-    return keep_read(store, by, name, read_bytes(name, text), run_id)
+    return keep_read(store, by, name, read_upload(name, text), run_id)
 
 
 def keep_read(store: Store, by: Person, name: str, read: Read, run_id: str | None = None) -> Kept:

@@ -18,8 +18,8 @@ from lowhiss.core.procedure import read_procedure
 from lowhiss.core.rules import RuleSet, read_rule_set
 from lowhiss.core.vehicle import Unit
 from lowhiss.engine.recorded import judge_recording
-from lowhiss.exchange.recordings import read_source
-from lowhiss.exchange.recordings.source import Source, of_member, of_path
+from lowhiss.sandbox import SandboxMissingError
+from lowhiss.sandbox.recordings import read_member, read_upload, zip_members
 from lowhiss.service.errors import RefusedError
 from lowhiss.service.traces.samples import packed
 from lowhiss.trace import find_sessions
@@ -75,14 +75,12 @@ def files_in(directory: Path, names: Mapping[str, str]) -> Iterator[tuple[Path, 
             yield path, name, None
             continue
         try:
-            with zipfile.ZipFile(path) as packed_files:
-                members = [one for one in packed_files.namelist() if _counts(one)]
-        except zipfile.BadZipFile:  # said of it when it is read
-            yield path, name, None
+            members = [one for one, _ in zip_members(path, _MOST_MEMBERS) if _counts(one)]
+        except CoreError as error:
+            if "holds" in error.problem:
+                raise RefusedError("too_many_files", f"file: {name[:60]!r} {error.problem}.", "file") from error
+            yield path, name, None  # said of it when it is read
             continue
-        if len(members) > _MOST_MEMBERS:
-            sentence = f"file: {name[:60]!r} holds {len(members)} files; at most {_MOST_MEMBERS} are read."
-            raise RefusedError("too_many_files", sentence, "file")
         yield from ((path, f"{name}/{member}", member) for member in members)
 
 
@@ -100,10 +98,10 @@ def description_in(directory: Path, names: Mapping[str, str]) -> str | None:
         if name.lower().endswith(_DESCRIPTION):
             return path.read_bytes()[:_MOST_DBC_BYTES].decode("utf-8", errors="replace")
         if name.lower().endswith(_ZIPPED) and zipfile.is_zipfile(path):
-            with contextlib.suppress(zipfile.BadZipFile, RuntimeError), zipfile.ZipFile(path) as packed_files:
-                for one in packed_files.infolist():
-                    if one.filename.lower().endswith(_DESCRIPTION) and one.file_size <= _MOST_DBC_BYTES:
-                        return packed_files.read(one).decode("utf-8", errors="replace")
+            with contextlib.suppress(CoreError):
+                for member, size in zip_members(path, _MOST_MEMBERS):
+                    if member.lower().endswith(_DESCRIPTION) and size <= _MOST_DBC_BYTES:
+                        return read_member(path, member, _MOST_DBC_BYTES).decode("utf-8", errors="replace")
     return None
 
 
@@ -115,17 +113,19 @@ def read_part(part: FilePart) -> FileFound:
     path = Path(part.path)
     told = _teller(path.parent)
     try:
-        source = of_path(path, told, part.name) if part.member is None else of_member(path, part.member, told)
-        return _found(source, part)
+        return _found(part, told)
     except StoppedError:
         raise
-    except (CoreError, OSError, zipfile.BadZipFile, RuntimeError, MemoryError) as error:
-        sentence = f"{error}." if isinstance(error, CoreError) else "file: cannot be read."
+    except SandboxMissingError as error:
+        return FileFound({"name": part.name, "error": str(error)})
+    # whatever one file does, the others of its batch are read
+    except Exception as error:
+        sentence = f"{error}." if isinstance(error, CoreError) else "file: can't be read."
         return FileFound({"name": part.name, "error": sentence})
 
 
-def _found(source: Source, part: FilePart) -> FileFound:
-    read = read_source(source, {"dbc": part.dbc} if part.dbc else None)
+def _found(part: FilePart, told: Callable[[int], None]) -> FileFound:
+    read = read_upload(part.name, Path(part.path), {"dbc": part.dbc} if part.dbc else None, told, part.member)
     rules = _rules_of(part.rules)
     orders = [read_procedure(one) for one in json.loads(part.orders)]
     sessions = find_sessions(read.recording)
