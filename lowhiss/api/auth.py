@@ -26,7 +26,7 @@ def operation_of(request: Request) -> str | None:
 async def authorize(request: Request, store: StoreDep) -> None:
     """Let the request pass, or raise SignedOutError or ForbiddenError. Runs before every operation."""
     operation = operation_of(request)
-    if operation is None:
+    if operation is None or hasattr(request.state, "person"):
         return
     token = request.cookies.get(SESSION_COOKIE)
     # whoever was asked for a moment ago is known without a thread
@@ -41,6 +41,12 @@ async def authorize(request: Request, store: StoreDep) -> None:
         given = request.headers.get(CSRF_HEADER, "")
         if not secrets.same(given, secrets.csrf_token(token)):
             raise ForbiddenError("csrf_missing", "This page is out of date: load it again and repeat.")
+
+
+def open_to_all(request: Request) -> bool:
+    """Whether somebody who is not signed in may ask for this."""
+    operation = operation_of(request)
+    return operation is not None and rights.may(None, operation)
 
 
 async def current_person(request: Request) -> Person:

@@ -8,15 +8,30 @@ import random
 from collections.abc import Callable, Coroutine
 from typing import Any
 
+from anyio import to_thread
 from fastapi import HTTPException, Request, Response
 from fastapi.routing import APIRoute
 from sqlalchemy.exc import DBAPIError
+
+from lowhiss.api.auth import authorize, open_to_all
+from lowhiss.api.deps import get_store
 
 _TRIES = 4
 _AGAIN = frozenset({1213, 1205, 1020, 1062})
 """Deadlock, lock wait, row changed meanwhile, two with one key at once: the second try finds what is there."""
 _MAX_DIGITS = 20
 _BATCHES = ("/events", "/acts", "/marks")
+MAX_OPEN_BODY_BYTES = 8 * 1024
+"""What somebody may send who is not signed in."""
+_MAX_DEPTH = 40
+_MAX_PARTS = 60_000
+"""Lists and objects in one body."""
+_MAX_ITEMS = 400_000
+"""Values in one body."""
+_MAX_KEYS = 1_000
+"""Keys of one object."""
+_PARSED_HERE_BYTES = 64 * 1024
+"""A larger body is parsed in a thread: everybody else's requests go on meanwhile."""
 
 
 class UnreadableError(HTTPException):
@@ -28,22 +43,82 @@ class UnreadableError(HTTPException):
 
 
 class CarefulRequest(Request):
-    """A request whose JSON holds nothing that no table could keep."""
+    """A request whose body is bounded before it is parsed, and whose JSON holds nothing that no table could keep.
+
+    most_bytes : how large the body may be; None where the guard's limit is enough.
+    """
+
+    most_bytes: int | None = None
+
+    async def body(self) -> bytes:
+        """The body. Raises UnreadableError."""
+        if not hasattr(self, "_body"):
+            pieces: list[bytes] = []
+            taken = 0
+            async for piece in self.stream():
+                taken += len(piece)
+                if self.most_bytes is not None and taken > self.most_bytes:
+                    raise UnreadableError(413, "too_large", f"At most {self.most_bytes // 1024} kB are taken here")
+                pieces.append(piece)
+            self._body = b"".join(pieces)
+        return self._body
 
     async def json(self) -> Any:
         """The body's JSON. Raises UnreadableError, JSONDecodeError."""
         if not hasattr(self, "_json"):
             body = await self.body()
-            try:
-                self._json = json.loads(body, parse_int=_number)
-            except RecursionError:
-                raise UnreadableError(422, "json_invalid", "The body is nested too deeply to be read") from None
-            except UnicodeDecodeError:
-                raise UnreadableError(422, "json_invalid", "The body is not UTF-8 text") from None
-            # a batch of marks or acts says of each by itself what is wrong with it
-            if b"\\u" in body and not self.url.path.endswith(_BATCHES) and _half_character(self._json):
-                raise UnreadableError(422, "input_invalid", "The body holds half a character, which cannot be kept")
+            whole = not self.url.path.endswith(_BATCHES)
+            if len(body) <= _PARSED_HERE_BYTES:
+                self._json = parsed_json(body, whole=whole)
+            else:
+                self._json = await to_thread.run_sync(lambda: parsed_json(body, whole=whole))
         return self._json
+
+
+def parsed_json(body: bytes, *, whole: bool = True) -> Any:
+    """The JSON of a body, its size bounded in every direction before and while it is parsed.
+
+    whole : half a character refuses the body; a batch of marks or acts says of each by itself what is wrong with it.
+    Raises UnreadableError, JSONDecodeError.
+    """
+    if body.count(b"[") + body.count(b"{") > _MAX_PARTS or body.count(b",") > _MAX_ITEMS:
+        raise UnreadableError(413, "too_large", "The body holds more values than anything here needs")
+    try:
+        value = json.loads(body, parse_int=_number, object_pairs_hook=_object)
+    except RecursionError:
+        raise _too_deep() from None
+    except UnicodeDecodeError:
+        raise UnreadableError(422, "json_invalid", "The body is not UTF-8 text") from None
+    _check_depth(value)
+    if whole and b"\\u" in body and half_character(value):
+        raise UnreadableError(422, "input_invalid", "The body holds half a character, which cannot be kept")
+    return value
+
+
+def _too_deep() -> UnreadableError:
+    return UnreadableError(422, "json_invalid", "The body is nested too deeply to be read")
+
+
+def _object(pairs: list[tuple[str, Any]]) -> dict[str, Any]:
+    if len(pairs) > _MAX_KEYS:
+        raise UnreadableError(413, "too_large", f"The body holds an object of more than {_MAX_KEYS} fields")
+    return dict(pairs)
+
+
+def _check_depth(value: Any) -> None:
+    """Raises UnreadableError for what is nested deeper than anything here needs."""
+    level = [value] if isinstance(value, dict | list) else []
+    for _ in range(_MAX_DEPTH):
+        if not level:
+            return
+        level = [
+            part
+            for one in level
+            for part in (one.values() if isinstance(one, dict) else one)
+            if isinstance(part, dict | list)
+        ]
+    if level:
+        raise _too_deep()
 
 
 def _number(text: str) -> int | float:
@@ -51,16 +126,17 @@ def _number(text: str) -> int | float:
     return int(text) if len(text) <= _MAX_DIGITS else float(text)
 
 
-def _half_character(value: Any) -> bool:
+def half_character(value: Any) -> bool:
+    """Whether a value read of JSON holds half a character anywhere: no table, file or answer could carry it."""
     if isinstance(value, str):
         return any("\ud800" <= c <= "\udfff" for c in value)
     if isinstance(value, dict):
-        return any(_half_character(part) for pair in value.items() for part in pair)
-    return isinstance(value, list) and any(_half_character(part) for part in value)
+        return any(half_character(part) for pair in value.items() for part in pair)
+    return isinstance(value, list) and any(half_character(part) for part in value)
 
 
 class CarefulRoute(APIRoute):
-    """An operation that is tried again when the database only asks for that: each is one transaction."""
+    """An operation that asks who may before it reads what was sent, and is tried again where the database asks so."""
 
     def get_route_handler(self) -> Callable[[Request], Coroutine[Any, Any, Response]]:
         """FastAPI's own handler, called again where that may help."""
@@ -68,6 +144,10 @@ class CarefulRoute(APIRoute):
 
         async def careful(request: Request) -> Response:
             request = CarefulRequest(request.scope, request.receive)
+            # who may is asked before anything of what was sent is read
+            await authorize(request, await get_store(request))
+            if open_to_all(request):
+                request.most_bytes = MAX_OPEN_BODY_BYTES
             for left in reversed(range(_TRIES)):
                 try:
                     return await handle(request)

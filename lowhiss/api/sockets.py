@@ -7,7 +7,7 @@ from urllib.parse import urlsplit
 
 from sqlalchemy.exc import SQLAlchemyError
 from starlette.concurrency import run_in_threadpool
-from starlette.websockets import WebSocket
+from starlette.websockets import WebSocket, WebSocketDisconnect
 
 from lowhiss.api.auth import SESSION_COOKIE
 from lowhiss.service.people import rights, signin
@@ -55,6 +55,18 @@ async def until_gone(socket: WebSocket) -> None:
     """Whatever a screen says is not listened to; its going is."""
     while (await socket.receive())["type"] != "websocket.disconnect":
         pass
+
+
+async def text_of(socket: WebSocket) -> str:
+    """The next message as text; one of bytes ends the connection. Raises WebSocketDisconnect."""
+    message = await socket.receive()
+    if message["type"] == "websocket.disconnect":
+        raise WebSocketDisconnect(message.get("code", 1005))
+    text = message.get("text")
+    if not isinstance(text, str):
+        await socket.close(BAD)
+        raise WebSocketDisconnect(BAD)
+    return text
 
 
 def same_origin(socket: WebSocket) -> bool:

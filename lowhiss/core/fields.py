@@ -118,7 +118,7 @@ class Fields:
         value = self._take(key, default)
         if value is default and default is not _MISSING:
             return value
-        if value not in allowed or not isinstance(value, str):
+        if not isinstance(value, str) or value not in allowed:
             raise self.refuse(key, f"must be one of {choices_text(allowed)}, not {describe(value)}")
         return value
 

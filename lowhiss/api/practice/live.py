@@ -19,7 +19,7 @@ from starlette.routing import WebSocketRoute
 from starlette.websockets import WebSocket, WebSocketDisconnect
 
 from lowhiss.api.auth import SESSION_COOKIE
-from lowhiss.api.sockets import BAD, CROWDED, LATER, REPLACED, SIGNED_OUT, UNKNOWN, admitted, store_of
+from lowhiss.api.sockets import BAD, CROWDED, LATER, REPLACED, SIGNED_OUT, UNKNOWN, admitted, store_of, text_of
 from lowhiss.core.airsystem import FROM_OUTSIDE
 from lowhiss.service.errors import NotFoundError
 from lowhiss.service.people import signin
@@ -150,12 +150,12 @@ async def _to_driver(room: Room, message: dict[str, Any]) -> bool:
 
 async def _read(socket: WebSocket) -> dict[str, Any] | None:
     """The next message; nothing where it is none."""
-    text = await socket.receive_text()
+    text = await text_of(socket)
     if len(text) > _MAX_MESSAGE:
         return None
     try:
         message = json.loads(text)
-    except ValueError:
+    except (ValueError, RecursionError):
         return None
     return message if isinstance(message, dict) else None
 

@@ -21,6 +21,7 @@ from starlette.routing import WebSocketRoute
 from starlette.websockets import WebSocket, WebSocketDisconnect
 
 from lowhiss.api.bus import Bus
+from lowhiss.api.careful import half_character
 from lowhiss.api.sockets import (
     BAD,
     CROWDED,
@@ -33,6 +34,7 @@ from lowhiss.api.sockets import (
     same_origin,
     still_admitted,
     store_of,
+    text_of,
     until_gone,
 )
 from lowhiss.core.errors import CoreError
@@ -247,7 +249,7 @@ async def _within(socket: WebSocket, longest_s: float) -> str:
     """What the sender says next; nothing when it says nothing for so long."""
     try:
         async with asyncio.timeout(max(0.0, longest_s)):
-            return await socket.receive_text()
+            return await text_of(socket)
     except TimeoutError:
         return ""
 
@@ -343,9 +345,12 @@ def _parsed(line: str) -> object:
     if len(line) > _MAX_LINE:
         raise CoreError("", f"is {len(line)} characters long; a frame has at most {_MAX_LINE}")
     try:
-        return json.loads(line)
+        frame = json.loads(line)
     except (ValueError, RecursionError) as error:
         raise CoreError("", "is not valid JSON") from error
+    if "\\u" in line and half_character(frame):
+        raise CoreError("", "holds half a character")
+    return frame
 
 
 async def watch_feed(socket: WebSocket) -> None:

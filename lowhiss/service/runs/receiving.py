@@ -264,7 +264,7 @@ class _Adding:
 
     def named(self, events: list[Struck]) -> dict[str, EventRow]:
         """The kept events that matter to a batch: a long run is not read whole for each of its marks."""
-        named = {event.id for event in events} | {event.body.get("event") for event in events}
+        named = [name for event in events for name in (event.id, event.body.get("event"))]
         # a name that is no plain text is none of ours
         names = {name for name in named if isinstance(name, str) and name.isascii()}
         given = {"run_id": self.run.id, "names": list(names)}

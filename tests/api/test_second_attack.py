@@ -1,0 +1,107 @@
+"""What a second attack got through, each named as its report names it, with what must come out."""
+
+from __future__ import annotations
+
+import json
+
+import httpx
+import pytest
+from websockets.exceptions import ConnectionClosed
+from websockets.sync.client import connect
+
+from lowhiss.api import careful
+from tests.devices import UNIT_ID, Device
+
+DEEP = "[" * 900 + "]" * 900
+FLOODS = {
+    "empty lists": "[" + ",".join(["[]"] * 300_000) + "]",
+    "unknown fields": "{" + ",".join(f'"f{n}":1' for n in range(100_000)) + "}",
+    "deep lists": "[" + ",".join([DEEP] * 500) + "]",
+    "numbers": "[" + ",".join(["1"] * 900_000) + "]",
+}
+
+
+@pytest.mark.parametrize("name", FLOODS)
+def test_h3_a_strangers_flood_is_refused_before_it_is_read(app_url, name):
+    """2 MB of JSON to the sign-in stopped everybody for 4 to 9 s a request."""
+    with httpx.Client(base_url=app_url) as stranger:
+        for path in ("/api/session/sign-in", "/api/session/switch", "/api/session/redeem"):
+            answer = stranger.post(path, content=FLOODS[name], headers={"Content-Type": "application/json"})
+            assert answer.status_code in (404, 405, 413), (path, answer.text[:200])
+        # who may is asked first: of what is not for strangers nothing is read
+        for path in ("/api/runs", "/api/units", "/api/acts", "/api/traces?name=a.csv"):
+            answer = stranger.post(path, content=b"{ this is no JSON", headers={"Content-Type": "application/json"})
+            assert answer.status_code == 401, path
+
+
+def test_h3_a_body_without_a_length_is_bounded_as_it_comes(app_url):
+    def pieces():
+        for _ in range(40):
+            yield b" " * 1024
+
+    with httpx.Client(base_url=app_url) as stranger:
+        answer = stranger.post("/api/session/sign-in", content=pieces(), headers={"Content-Type": "application/json"})
+    assert (answer.status_code, answer.json()["error"]["message"]) == (413, "At most 8 kB are taken here.")
+
+
+@pytest.mark.parametrize("name", FLOODS)
+def test_h3_the_flood_of_somebody_signed_in_is_refused_by_its_shape(client, name):
+    answer = client.post("/api/acts", content=FLOODS[name], headers={"Content-Type": "application/json"})
+    assert answer.status_code in (413, 422)
+    assert answer.json()["error"]["code"] in ("too_large", "json_invalid", "input_invalid")
+
+
+def test_h3_bounds_let_everything_through_that_is_used():
+    batch = {"sent": {}, "events": [{"id": str(n), "readings": {"primary_psi": 1.5}} for n in range(500)]}
+    assert careful.parsed_json(json.dumps(batch).encode()) == batch
+
+
+ODD = (None, {}, [], [["a"]], {"a": {"b": []}}, 1, True, 10**400, "\ud800", "x" * 5000)
+
+
+@pytest.mark.parametrize("field", ["type", "event", "target", "by", "stage", "readings", "why"])
+def test_an_odd_value_in_any_field_of_a_mark_loses_none_of_the_others(client, field):
+    """A withdrawal of an object or a list was a 500 and lost its batch."""
+    device = Device(client)
+    device.begin().raise_for_status()
+    events = []
+    for value in ODD:
+        event = device.struck("withdrawn", event="nothing", why="a slip")
+        event[field] = value
+        events.append(event)
+    good = device.struck("note", text="kept")
+    body = json.dumps({"sent": device.moment(), "events": [*events, good]})
+    answer = client.post(
+        f"/api/runs/{device.run_id}/events", content=body, headers={"Content-Type": "application/json"}
+    )
+    assert answer.status_code == 200, answer.text
+    assert good["id"] in {one["id"] for one in answer.json()["accepted"]}
+
+
+@pytest.mark.parametrize("frame", [b"\x00\x01", '{"\\ud800": 1}', "[" * 5000, "null", '{"t_s": ' + "9" * 5000 + "}"])
+def test_a_feed_of_nonsense_is_answered_or_closed_and_never_an_error(app_url, client, frame):
+    token = client.post(f"/api/units/{UNIT_ID['MV-12']}/feed-token").json()["token"]
+    url = app_url.replace("http", "ws") + "/api/feed"
+    with connect(url, additional_headers={"Authorization": f"Bearer {token}"}) as sender:
+        sender.send(frame)
+        try:
+            assert "error" in json.loads(sender.recv(timeout=20))
+        except ConnectionClosed as closed:
+            assert closed.rcvd is not None and closed.rcvd.code != 1011
+    assert client.get("/api/health").status_code == 200
+
+
+def test_records_and_files_of_nonsense_are_refused_in_a_sentence(client):
+    files = {
+        "feed.jsonl": b'{"t_s": 0, "primary_psi": ' + b"[" * 3000 + b"]" * 3000 + b"}\n",
+        "big.jsonl": b'{"t_s": 0, "primary_psi": ' + b"9" * 5000 + b"}\n" * 5,
+        "years.csv": b"time,primary_psi\n0001-01-01T00:00:00+14:00,1\n9999-12-31T23:59:59-14:00,2\n2026-01-01,3\n4,4\n",
+        "clock.csv": b"time,primary_psi\n" + b":".join([b"1"] * 400) + b",1\n" + b"1:2:3,4\n" * 4,
+    }
+    for name, data in files.items():
+        answer = client.post(f"/api/traces?name={name}", content=data)
+        assert answer.status_code == 422, (name, answer.text)
+        assert answer.json()["error"]["message"].count("\n") == 0
+    toml = {"text": "format = 1\nid = " + "9" * 5000}
+    answer = client.put("/api/lessons/own", json=toml)
+    assert answer.status_code in (404, 405, 422)
