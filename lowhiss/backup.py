@@ -4,21 +4,27 @@ from __future__ import annotations
 
 import contextlib
 import datetime as dt
+import errno
 import gzip
 import hashlib
 import json
 import os
 import shutil
+import uuid
 import zipfile
 from collections.abc import Callable, Sequence
-from dataclasses import asdict, dataclass, replace
+from dataclasses import asdict, dataclass, field, replace
 from pathlib import Path
+from typing import BinaryIO, NoReturn
 
 from sqlalchemy import text
 
-from lowhiss import __version__
-from lowhiss.database.dump import dump, restore
+from lowhiss import __version__, sandbox
+from lowhiss.core.errors import CoreError
+from lowhiss.database.dump import dump, restore, rows_in
 from lowhiss.database.server import DatabaseError
+from lowhiss.exchange.keys import KeyFileError, KeyFiles, is_signed
+from lowhiss.exchange.seals import canonical
 from lowhiss.service.copies import EVERY, Copies, copies_of, keep_copies
 from lowhiss.service.seals import sealing, verifying
 from lowhiss.store.engine import Store, current_revision, known_revisions
@@ -37,7 +43,11 @@ class BackupError(RuntimeError):
 
 @dataclass(frozen=True, slots=True)
 class Manifest:
-    """What a copy says of itself. sha256 : of the packed database.  head : how far its chain of seals goes."""
+    """What a copy says of itself.
+
+    sha256 : of the packed database.  head : how far its chain of seals goes.  rows : by table, the fewest and the most
+    rows that it had while it was copied.  key, signature : of the installation that made it, over all the rest.
+    """
 
     format: str
     version: str
@@ -46,22 +56,38 @@ class Manifest:
     sha256: str
     head: str
     runs: int
+    rows: dict[str, list[int]] = field(default_factory=dict)
+    key: str = ""
+    signature: str = ""
+
+    @property
+    def signed_text(self) -> str:
+        """The text that is signed."""
+        return canonical({**asdict(self), "signature": ""})
 
 
-def back_up(store: Store, url: str, target: Path) -> Manifest:
+def back_up(store: Store, url: str, target: Path, keys: KeyFiles | None = None) -> Manifest:
     """Write a copy of everything to ``target`` while it runs; whole, or not at all.
 
-    Raises BackupError, DatabaseError.
+    keys : the copy is signed with the one in use. Raises BackupError, DatabaseError, KeyFileError.
     """
-    sql = target.with_suffix(".sql")
-    packed, partly = target.with_suffix(".gz.part"), target.with_suffix(".part")
+    own = f".{target.name}.{uuid.uuid4().hex[:8]}"
+    sql = target.with_name(f"{own}.sql")
+    packed, partly = target.with_name(f"{own}.gz.part"), target.with_name(f"{own}.part")
     try:
         target.parent.mkdir(parents=True, exist_ok=True)
         with store.engine.connect() as connection:
             runs = int(connection.execute(text("SELECT COUNT(*) FROM run")).scalar_one())
+        before = rows_in(url)
         dump(url, sql)
-        with sql.open("rb") as plain, gzip.open(packed, "wb", compresslevel=6) as out:
+        after = rows_in(url)
+        with (
+            sql.open("rb") as plain,
+            os.fdopen(os.open(packed, os.O_WRONLY | os.O_CREAT | os.O_EXCL, 0o600), "wb") as file,
+            gzip.GzipFile(fileobj=file, mode="wb", compresslevel=6) as out,
+        ):
             shutil.copyfileobj(plain, out, _PIECE)
+        key = keys.in_use() if keys is not None else None
         manifest = Manifest(
             format=FORMAT,
             version=__version__,
@@ -70,7 +96,11 @@ def back_up(store: Store, url: str, target: Path) -> Manifest:
             sha256=_hash(packed),
             head=sealing.head(store)[1],
             runs=runs,
+            rows={name: sorted((before.get(name, 0), after.get(name, 0))) for name in sorted({*before, *after})},
+            key=key.id if key is not None else "",
         )
+        if key is not None:
+            manifest = replace(manifest, signature=key.sign(manifest.signed_text))
         descriptor = os.open(partly, os.O_WRONLY | os.O_CREAT | os.O_TRUNC, 0o600)
         with os.fdopen(descriptor, "wb") as file:
             with zipfile.ZipFile(file, "w", zipfile.ZIP_STORED) as whole:
@@ -78,12 +108,12 @@ def back_up(store: Store, url: str, target: Path) -> Manifest:
                 whole.writestr(_MANIFEST, json.dumps(asdict(manifest), indent=1))
             file.flush()
             os.fsync(file.fileno())
-        read_manifest(partly)
+        _check_written(partly, manifest)
         partly.replace(target)
         return manifest
     except OSError as error:
         raise BackupError(
-            f"{target} cannot be written: {error.strerror}. The copies before it are untouched."
+            f"{target} can't be written: {_reason(error)}. The copies before it are untouched."
         ) from error
     finally:
         for left in (sql, sql.with_suffix(".part"), packed, partly):
@@ -91,69 +121,152 @@ def back_up(store: Store, url: str, target: Path) -> Manifest:
                 left.unlink(missing_ok=True)
 
 
+def _check_written(path: Path, manifest: Manifest) -> None:
+    """Whether the file that was just written holds what it should; it is our own. Raises BackupError."""
+    digest = hashlib.sha256()
+    with zipfile.ZipFile(path) as whole, whole.open(_SQL) as packed:
+        while piece := packed.read(_PIECE):
+            digest.update(piece)
+    if digest.hexdigest() != manifest.sha256:
+        raise BackupError(f"{path} was not written whole: look at the disk, then try again")
+
+
 def read_manifest(path: Path) -> Manifest:
     """What a copy says of itself, once its bytes were found to be those it was made of. Raises BackupError."""
+    return _read(path, None)
+
+
+def _read(path: Path, output: BinaryIO | None) -> Manifest:
+    """The manifest; with ``output`` the SQL is unpacked into it. It is read in the sandbox. Raises BackupError."""
+    asked = {"manifest": _MANIFEST, "sql": _SQL, "unpack": output is not None}
     try:
-        with zipfile.ZipFile(path) as whole:
-            manifest = Manifest(**json.loads(whole.read(_MANIFEST)))
-            digest = hashlib.sha256()
-            with whole.open(_SQL) as packed:
-                while piece := packed.read(_PIECE):
-                    digest.update(piece)
+        answer = sandbox.read("backup", path, asked, suffix=".zip", output=output)
+        manifest = Manifest(**answer.meta["manifest"])
+        if not all(isinstance(one, str) for one in (manifest.format, manifest.revision, manifest.key)):
+            raise TypeError
     except FileNotFoundError:
         raise BackupError(f"there is no file {path}") from None
     except OSError as error:
-        raise BackupError(f"{path} cannot be read: {error.strerror}") from error
-    except (zipfile.BadZipFile, KeyError, ValueError, TypeError, EOFError):
+        raise BackupError(f"{path} can't be read: {_reason(error)}") from error
+    except sandbox.SandboxMissingError as error:
+        raise BackupError(str(error)) from error
+    except (CoreError, TypeError):
         raise BackupError(f"{path} is no copy of Low Hiss, or was cut") from None
-    if manifest.format != FORMAT or digest.hexdigest() != manifest.sha256:
+    if manifest.format != FORMAT or answer.meta["sha256"] != manifest.sha256:
         raise BackupError(f"{path} is not whole: its content is not the one that it was made of")
     return manifest
 
 
-def put_back(store: Store, url: str, copies: Path, path: Path, say: Callable[[str], None]) -> list[str]:
+def check_origin(manifest: Manifest, keys: KeyFiles, path: Path) -> None:
+    """Whether a key of this installation signed the copy. Raises BackupError, KeyFileError."""
+    public = keys.public_keys()
+    if not public:
+        raise BackupError(
+            f"{keys.directory} holds no keys, so that nothing says who made {path}. Put the keys back from their copy "
+            "first; or give --foreign to restore it unchecked, and new seals get a new key."
+        )
+    if manifest.key not in public or not is_signed(manifest.signed_text, manifest.signature, public[manifest.key]):
+        raise BackupError(
+            f"{path} isn't signed by a key of this installation: it was made elsewhere, by an older version, or was "
+            "changed. Give --foreign to restore it all the same."
+        )
+
+
+def put_back(
+    store: Store,
+    url: str,
+    copies: Path,
+    path: Path,
+    say: Callable[[str], None],
+    keys: KeyFiles | None = None,
+    *,
+    foreign: bool = False,
+) -> list[str]:
     """Make the database what it was when the copy was made; what its seals say is wrong with it.
 
     Until it is done a note lies beside the copies: whoever starts meanwhile puts the copy back first. What was there
-    before is copied too. Raises BackupError, DatabaseError.
+    before is copied too, and is put back where the copy can't be loaded. keys : the copy must be signed by one of
+    them, but for a ``foreign`` one. Raises BackupError, DatabaseError, KeyFileError.
     """
     manifest = read_manifest(path)
+    if keys is not None and not foreign:
+        check_origin(manifest, keys, path)
     if manifest.revision not in known_revisions():
         raise BackupError(
             f"{path} was made by version {manifest.version}, newer than this one: bring Low Hiss up to date first"
         )
     stamp = dt.datetime.now(dt.UTC).strftime("%Y%m%dT%H%M%SZ")
     copy, note = copies / f"restore-{stamp}.sql", copies / NOTE
+    before = copies / f"before-restore-{stamp}.sql"
     try:
         copies.mkdir(parents=True, exist_ok=True)
-        with zipfile.ZipFile(path) as whole, whole.open(_SQL) as packed, gzip.open(packed) as plain:
-            copy.touch(mode=0o600)
-            with copy.open("wb") as out:
-                shutil.copyfileobj(plain, out, _PIECE)
-                out.flush()
-                os.fsync(out.fileno())
+        copy.touch(mode=0o600)
+        with copy.open("wb") as out:
+            _read(path, out)
+            out.flush()
+            os.fsync(out.fileno())
         if current_revision(store.engine) is not None:
-            say(f"Copying what is there now: {copies / f'before-restore-{stamp}.sql'}")
-            dump(url, copies / f"before-restore-{stamp}.sql")
+            say(f"Copying what is there now: {before}")
+            dump(url, before)
         partly = note.with_suffix(".part")
-        partly.write_text(copy.name, encoding="utf-8")
+        partly.write_text(f"{copy.name}\n{before.name if before.exists() else ''}\n", encoding="utf-8")
         partly.replace(note)
-    except OSError as error:
+    except (OSError, BackupError) as error:
         copy.unlink(missing_ok=True)
-        raise BackupError(f"{copies} cannot be written: {error.strerror}. Nothing was changed.") from error
+        if isinstance(error, BackupError):
+            raise
+        raise BackupError(f"{copies} can't be written: {_reason(error)}. Nothing was changed.") from error
     say("Putting the copy back")
     store.engine.dispose()
-    restore(url, copy)
+    try:
+        restore(url, copy)
+        _check_rows(manifest, rows_in(url), path)
+    except (DatabaseError, BackupError) as error:
+        _undo(url, note, copy, before, error)
     note.unlink()
     copy.unlink()
     store.engine.dispose()
-    return [f"seal {one.place}: {one.sentence}" for one in verifying.verify_all(store)]
+    if keys is not None:
+        keys.note_restore(*sealing.head(store)[:2])
+    return [f"seal {one.place}: {one.sentence}" for one in verifying.verify_all(store, keys) if not one.notice]
+
+
+def _check_rows(manifest: Manifest, now: dict[str, int], path: Path) -> None:
+    """Raises BackupError where a table or some of its rows did not come back."""
+    for name, (fewest, most) in manifest.rows.items():
+        if not fewest <= now.get(name, -1) <= most:
+            came = f"{now[name]} rows" if name in now else "nothing"
+            raise BackupError(f"{path} is not whole: of table {name} came {came}, and it had {fewest} to {most} rows")
+
+
+def _undo(url: str, note: Path, copy: Path, before: Path, error: Exception) -> NoReturn:
+    """Put back what was there before a copy that can't be loaded. Raises BackupError, DatabaseError."""
+    if not before.exists():
+        note.unlink()
+        copy.unlink()
+        raise BackupError(f"The copy can't be loaded: {error} The database was empty before: restore another copy.")
+    restore(url, before)
+    note.unlink()
+    copy.unlink()
+    raise BackupError(f"The copy can't be loaded: {error} What was there before is back as it was.")
+
+
+def _reason(error: OSError) -> str:
+    return "the disk is full" if error.errno in (errno.ENOSPC, errno.EDQUOT) else str(error.strerror)
 
 
 # copies made by themselves
 
 
-def scheduled(store: Store, url: str, directory: Path, now: dt.datetime) -> Path | None:
+def clear_leftovers(*directories: Path) -> None:
+    """Remove what copies that were killed left half made; only while nobody else makes one."""
+    for directory in directories:
+        for pattern in ("*.part", ".*.sql", ".*.part", "low-hiss-*.sql*"):
+            for left in directory.glob(pattern):
+                left.unlink(missing_ok=True)
+
+
+def scheduled(store: Store, url: str, directory: Path, now: dt.datetime, keys: KeyFiles | None = None) -> Path | None:
     """Make the copy that is due, if one is; only one process does. What became of it is kept for the yard."""
     known = copies_of(store)
     if known.at is not None and now - known.at < EVERY:
@@ -163,14 +276,13 @@ def scheduled(store: Store, url: str, directory: Path, now: dt.datetime) -> Path
             return None
         try:
             # what a process that was killed left half; nobody else makes one now
-            for left in (*directory.glob("low-hiss-*.sql*"), *directory.glob("low-hiss-*.part")):
-                left.unlink(missing_ok=True)
+            clear_leftovers(directory)
             target = directory / f"low-hiss-{now:%Y-%m-%dT%H%M}.zip"
-            back_up(store, url, target)
+            back_up(store, url, target, keys)
             keep_copies(store, Copies(at=now, file=target.name, tried_at=now))
             _thin(directory)
             return target
-        except (BackupError, DatabaseError) as error:
+        except (BackupError, DatabaseError, KeyFileError) as error:
             keep_copies(store, replace(known, why=str(error), tried_at=now))
             return None
         finally:

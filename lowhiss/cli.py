@@ -85,6 +85,7 @@ def _parser() -> argparse.ArgumentParser:
     verify.add_argument("files", nargs="*", type=Path, metavar="FILE", help="files of seals; no database is asked")
     verify.add_argument("--all", action="store_true", help="every seal here, and every row that it covers")
     verify.add_argument("--head", metavar="HASH", help="the chain's head as it was kept elsewhere: it must be there")
+    verify.add_argument("--key", action="append", default=[], metavar="ID", help="a key id as the fleet published it")
     verify.set_defaults(run=_verify)
     keys = commands.add_parser("keys", help="the keys that sheets are sealed with")
     keys.add_argument("do", choices=("show", "rotate", "head"), help="list them; begin a new one; the chain's head")
@@ -94,6 +95,7 @@ def _parser() -> argparse.ArgumentParser:
     backup.set_defaults(run=_backup)
     restore = commands.add_parser("restore", help="put a copy back; Low Hiss must not run")
     restore.add_argument("file", type=Path, metavar="FILE", help="a copy made by backup")
+    restore.add_argument("--foreign", action="store_true", help="take a copy that no key of this installation signed")
     restore.set_defaults(run=_restore)
     doctor = commands.add_parser(
         "doctor", help="look at everything an installation needs; exit code 1 to mend something"
@@ -129,7 +131,7 @@ def _verify(options: argparse.Namespace) -> int:
         from lowhiss.commands.house import verify_all
 
         return verify_all(options.data, options.head)
-    return verify_files(options.files, options.head)
+    return verify_files(options.files, options.head, options.key)
 
 
 def _backup(options: argparse.Namespace) -> int:
@@ -141,7 +143,7 @@ def _backup(options: argparse.Namespace) -> int:
 def _restore(options: argparse.Namespace) -> int:
     from lowhiss.commands.house import restore_backup
 
-    return restore_backup(options.data, options.file)
+    return restore_backup(options.data, options.file, foreign=options.foreign)
 
 
 def _doctor(options: argparse.Namespace) -> int:

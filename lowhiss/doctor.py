@@ -113,9 +113,12 @@ def _copies(store: Store, now: dt.datetime) -> Finding:
 
 def _keys(keys: KeyFiles) -> Finding:
     try:
-        key = keys.current()
+        key = keys.in_use()
     except KeyFileError as error:
         return Finding("keys", "the signing key cannot be used", str(error))
+    if key is None:
+        mend = "Put the keys back from their copy, then start."
+        return Finding("keys", f"{keys.directory} holds no key in use", mend)
     loose = [one.name for one in keys.directory.glob("*.pem") if one.stat().st_mode & 0o077]
     if loose:
         return Finding("keys", f"{', '.join(loose)} can be read by others", f"Run chmod 600 on it in {keys.directory}.")
@@ -124,14 +127,15 @@ def _keys(keys: KeyFiles) -> Finding:
 
 def _chain(store: Store, keys: KeyFiles) -> Finding:
     place, sha256, _ = sealing.head(store)
-    kept = keys.head()
-    if kept is not None and (place < kept[0] or (place == kept[0] and sha256 != kept[1])):
-        return Finding("chain", f"ends at {place}, and {kept[0]} seals were made", "Run lowhiss verify --all.")
+    heads = keys.kept_heads()
+    if heads.get(place, sha256) != sha256 or max(heads, default=0) > place:
+        most = max(heads, default=0)
+        return Finding("chain", f"ends at {place}, and {most} seals were made", "Run lowhiss verify --all.")
     with store.transaction() as session:
         runs = session.scalars(
             select(SealRow.run_id).where(SealRow.run_id.is_not(None)).order_by(SealRow.place.desc()).limit(20)
         ).all()
-    wrong = [one for run in dict.fromkeys(runs) for one in verifying.verify_run(store, str(run))]
+    wrong = [one for run in dict.fromkeys(runs) for one in verifying.verify_run(store, str(run)) if not one.notice]
     if wrong:
         return Finding("chain", f"seal {wrong[0].place}: {wrong[0].sentence}", "Run lowhiss verify --all.")
     return Finding("chain", f"{place} seals; the last ones and their rows are as they were made")

@@ -22,11 +22,21 @@ import uvicorn
 from lowhiss import sandbox
 from lowhiss.api import create_app
 from lowhiss.api.patient import web_options
-from lowhiss.backup import scheduled
+from lowhiss.backup import clear_leftovers, scheduled
 from lowhiss.database import DatabaseError
 from lowhiss.demo import load_demo
-from lowhiss.exchange.keys import KeyFileError
-from lowhiss.house import CannotStartError, backups_of, data_directory, database, key_files, say, signals, spool_of
+from lowhiss.exchange.keys import KeyFileError, KeyFiles
+from lowhiss.house import (
+    CannotStartError,
+    backups_of,
+    data_directory,
+    database,
+    key_files,
+    reachable,
+    say,
+    signals,
+    spool_of,
+)
 from lowhiss.logs import set_up as set_up_logs
 from lowhiss.service.people.signin import first_manager_code
 from lowhiss.service.runs.lifecycle import judge_ended_again
@@ -70,7 +80,10 @@ def serve(data_dir: Path, port: int, *, demo: bool, wider: Wider | None = None) 
             _listening(wider.listen, port) as listener,
             data_directory(data_dir) as directory,
             database(directory) as url,
+            reachable(url),
         ):
+            os.umask(0o077)  # what is written from here on is nobody else's to read
+            clear_leftovers(backups_of(directory), directory / "copies")
             sandbox.warm_up()
             store = Store(make_engine(url))
             say("Bringing the tables up to date")
@@ -80,10 +93,14 @@ def serve(data_dir: Path, port: int, *, demo: bool, wider: Wider | None = None) 
                 say("Loaded the demo scenario")
             address = wider.public_url or f"{'https' if wider.tls else 'http'}://{wider.listen}:{port}"
             code = first_manager_code(store)
-            sealing.ensure_key(store, key_files(directory))
+            if sealing.ensure_key(store, key_files(directory)):
+                say(
+                    f"The keys that sheets were sealed with are not in {directory / 'keys'}: a new key begins, and "
+                    "every check will say so. Put the old keys back from their copy."
+                )
             server = _web_server(store, wider, directory, demo_accounts=demo)
             _judge_again(store)
-            _back_up(store, url, backups_of(directory))
+            _back_up(store, url, backups_of(directory), key_files(directory))
 
             def end(*_: object) -> None:
                 server.should_exit = True
@@ -174,13 +191,13 @@ def _judge_again(store: Store) -> None:
     threading.Thread(target=work, name="judge-again", daemon=True).start()
 
 
-def _back_up(store: Store, url: str, directory: Path) -> None:
+def _back_up(store: Store, url: str, directory: Path, keys: KeyFiles) -> None:
     """A copy a day, by itself."""
 
     def work() -> None:
         while True:
             with contextlib.suppress(Exception):  # it is tried again, and the yard says when it did not come about
-                scheduled(store, url, directory, dt.datetime.now(dt.UTC))
+                scheduled(store, url, directory, dt.datetime.now(dt.UTC), keys)
             time.sleep(_LOOK_FOR_COPIES_S)
 
     threading.Thread(target=work, name="backups", daemon=True).start()

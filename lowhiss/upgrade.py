@@ -13,6 +13,7 @@ from pathlib import Path
 from sqlalchemy import Engine, text
 
 from lowhiss.database.dump import dump, restore
+from lowhiss.database.server import DatabaseError
 from lowhiss.service.fleet.results import fold_all
 from lowhiss.store.engine import Store, current_revision, head_revision, migrate
 
@@ -27,10 +28,19 @@ def upgrade(engine: Engine, url: str, copies: Path, say: Callable[[str], None]) 
     """
     note = copies / NOTE
     if note.exists():
-        copy = copies / note.read_text(encoding="utf-8").strip()
+        name, _, before = note.read_text(encoding="utf-8").strip().partition("\n")
         say("A change of the tables was cut off: putting back the copy that was made for it")
         engine.dispose()
-        restore(url, copy)
+        try:
+            restore(url, copies / name)
+        except DatabaseError as error:
+            if not before:
+                raise DatabaseError(
+                    f"{error} The copy {copies / name} can't be loaded. Move the file {note} away and run "
+                    "lowhiss restore with another copy."
+                ) from error
+            say(f"That copy can't be loaded ({error}): putting back what was there before it")
+            restore(url, copies / before)
         note.unlink()
     current = current_revision(engine)
     if current == head_revision():

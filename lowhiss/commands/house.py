@@ -10,6 +10,7 @@ from lowhiss.backup import BackupError, back_up, put_back, read_manifest
 from lowhiss.core.words import Words
 from lowhiss.database import DatabaseError
 from lowhiss.doctor import examine
+from lowhiss.exchange.keys import KeyFileError
 from lowhiss.exchange.standing_out import last_day
 from lowhiss.house import CannotStartError, backups_of, data_directory, database, key_files, say, with_store
 from lowhiss.service.fleet import out
@@ -72,7 +73,7 @@ def verify_all(data_dir: Path, head: str | None) -> int:
     def tell(store: Store) -> int:
         found = 0
         for one in verifying.verify_all(store, key_files(data_dir.resolve())):
-            found += 1
+            found += not one.notice
             print(f"{f'seal {one.place}: ' if one.place else ''}{one.sentence}", flush=True)
         place, sha256, _ = sealing.head(store)
         if head is not None and not sealing.knows(store, head):
@@ -89,27 +90,34 @@ def make_backup(data_dir: Path, target: Path) -> int:
     """A copy of everything while it runs; returns the exit code."""
 
     def make(store: Store) -> int:
-        manifest = back_up(store, store.engine.url.render_as_string(hide_password=False), target.resolve())
+        url = store.engine.url.render_as_string(hide_password=False)
+        manifest = back_up(store, url, target.resolve(), key_files(data_dir.resolve()))
         print(f"{target}: {manifest.runs} tests; the chain's head is {manifest.head}")
         return 0
 
     return with_store(data_dir, make)
 
 
-def restore_backup(data_dir: Path, source: Path) -> int:
-    """Put a copy back; Low Hiss must not run. Returns the exit code, 1 where its seals say that it was changed."""
+def restore_backup(data_dir: Path, source: Path, *, foreign: bool) -> int:
+    """Put a copy back; Low Hiss must not run. Returns the exit code, 1 where its seals say that it was changed.
+
+    foreign : take a copy that no key of this installation signed.
+    """
     try:
         read_manifest(source)
         with data_directory(data_dir) as directory, database(directory) as url:
             store = Store(make_engine(url))
-            problems = put_back(store, url, directory / "copies", source, say)
+            keys = key_files(directory)
+            problems = put_back(store, url, directory / "copies", source, say, keys, foreign=foreign)
+            if keys.in_use() is None:
+                say(f"{keys.directory} holds no key in use: put the keys back from their copy before the next start.")
             store.engine.dispose()
         for one in problems:
             print(one)
         if not problems:
             print(f"{source} was put back, and its seals are as they were made")
         return int(bool(problems))
-    except (CannotStartError, DatabaseError, StoreError, BackupError) as error:
+    except (CannotStartError, DatabaseError, StoreError, BackupError, KeyFileError) as error:
         print(f"lowhiss: {error}", file=sys.stderr)
         return 1
 
@@ -140,7 +148,8 @@ def tell_keys(data_dir: Path, do: str) -> int:
             place, sha256, sealed_at = sealing.head(store)
             print(f"seal {place}  {sha256}  {sealed_at.isoformat() if sealed_at else '-'}")
         else:
-            in_use = files.current().id
+            current = files.in_use()
+            in_use = current.id if current is not None else ""
             for name, public in sealing.keys_of(store).items():
                 print(f"{name}  {public}{'  in use' if name == in_use else ''}")
         return 0

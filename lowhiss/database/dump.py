@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import errno
 import os
 import shutil
 import subprocess
@@ -13,6 +14,19 @@ from pathlib import Path
 from sqlalchemy import make_url
 
 from lowhiss.database.server import DatabaseError
+
+_CONFINED = ("--sandbox", "--binary-mode", "--local-infile=0")
+"""A dump is text that somebody may have written: no shell, no files of ours, no commands of the client."""
+
+
+def rows_in(url: str) -> dict[str, int]:
+    """How many rows each table of the database at ``url`` has. Raises DatabaseError."""
+    tables = _run("mariadb", url, ["--batch", "--skip-column-names", "--execute=SHOW TABLES"]).decode().split()
+    if not tables:
+        return {}
+    query = " UNION ALL ".join(f"SELECT '{table}', COUNT(*) FROM `{table}`" for table in tables)
+    lines = _run("mariadb", url, ["--batch", "--skip-column-names", f"--execute={query}"]).decode().splitlines()
+    return {name: int(count) for name, count in (line.split("\t") for line in lines)}
 
 
 def dump(url: str, target: Path) -> None:
@@ -34,7 +48,7 @@ def restore(url: str, source: Path) -> None:
     drops = "".join(f"DROP TABLE IF EXISTS `{table}`;" for table in tables)
     _run("mariadb", url, [f"--execute=SET FOREIGN_KEY_CHECKS=0;{drops}"])
     with source.open("rb") as given:
-        _run("mariadb", url, [], stdin=given)
+        _run("mariadb", url, _CONFINED, stdin=given)
 
 
 def _run(program: str, url: str, arguments: Sequence[str], **streams: object) -> bytes:
@@ -48,7 +62,10 @@ def _run(program: str, url: str, arguments: Sequence[str], **streams: object) ->
         done = subprocess.run(command, stderr=subprocess.PIPE, check=False, **options)  # type: ignore[call-overload]
     if done.returncode != 0:
         reason = done.stderr.decode(errors="replace").strip().splitlines()
-        raise DatabaseError(f"'{program}' failed: {reason[-1] if reason else 'it gave no reason'}")
+        last = reason[-1] if reason else "it gave no reason"
+        if os.strerror(errno.ENOSPC) in last or f"Errcode: {errno.ENOSPC}" in last:
+            raise DatabaseError("The disk is full: make room on it, then try again.")
+        raise DatabaseError(f"'{program}' failed: {last}")
     return done.stdout or b""
 
 

@@ -3,13 +3,16 @@
 from __future__ import annotations
 
 import contextlib
+import datetime as dt
 import fcntl
+import logging
 import os
 from collections.abc import Iterator
 from dataclasses import dataclass
 from pathlib import Path
 
-from cryptography.hazmat.primitives.asymmetric.ed25519 import Ed25519PrivateKey
+from cryptography.exceptions import InvalidSignature
+from cryptography.hazmat.primitives.asymmetric.ed25519 import Ed25519PrivateKey, Ed25519PublicKey
 from cryptography.hazmat.primitives.serialization import (
     Encoding,
     NoEncryption,
@@ -20,8 +23,10 @@ from cryptography.hazmat.primitives.serialization import (
 
 from lowhiss.exchange.seals import key_id
 
+log = logging.getLogger(__name__)
 _IN_USE = "in-use"
 _HEAD = "head"
+_RESTORED = "restored"
 
 
 class KeyFileError(RuntimeError):
@@ -41,17 +46,38 @@ class SigningKey:
         return self.private.sign(text.encode()).hex()
 
 
+def is_signed(text: str, signature: str, public: str) -> bool:
+    """Whether a signature (hex) over a text is by this public key (hex)."""
+    try:
+        Ed25519PublicKey.from_public_bytes(bytes.fromhex(public)).verify(bytes.fromhex(signature), text.encode())
+    except (InvalidSignature, ValueError):
+        return False
+    return True
+
+
 class KeyFiles:
     """Keys in a directory: ``ID.pem`` each, and which of them is in use."""
 
-    def __init__(self, directory: Path) -> None:
+    def __init__(self, directory: Path, heads: Path | None = None) -> None:
+        """heads : a file elsewhere, beside the copies, to which each head of the chain is appended."""
         self.directory = directory
+        self.heads = heads
 
     def current(self) -> SigningKey:
         """The key in use; the first is made when there is none. Raises KeyFileError."""
         with self._alone():
             named = self._read(_IN_USE)
             return self._load(named) if named else self._make()
+
+    def in_use(self) -> SigningKey | None:
+        """The key in use, None where there is none; nothing is made. Raises KeyFileError."""
+        named = self._read(_IN_USE)
+        return self._load(named) if named else None
+
+    def public_keys(self) -> dict[str, str]:
+        """Every public key (hex) whose private half is here, by its id. Raises KeyFileError."""
+        found = (self._load(path.stem) for path in sorted(self.directory.glob("*.pem")))
+        return {key.id: key.public for key in found}
 
     def prepare(self) -> SigningKey:
         """A new key that is not yet in use."""
@@ -69,6 +95,47 @@ class KeyFiles:
             known = self.head()
             if known is None or known[0] <= place:
                 self._write(_HEAD, f"{place} {sha256}")
+            self._append(f"{place} {sha256}")
+
+    def kept_heads(self) -> dict[int, str]:
+        """Every head that was kept outside of the database, by its place. Raises KeyFileError."""
+        found: dict[int, str] = {}
+        if self.heads is not None and self.heads.exists():
+            for line in self.heads.read_text(encoding="ascii", errors="replace").splitlines():
+                place, _, rest = line.partition(" ")
+                if place.isdigit():
+                    found.setdefault(int(place), rest)  # the first that was written counts
+                elif place == _RESTORED:
+                    upto = int(rest.split()[0])
+                    found = {known: sha256 for known, sha256 in found.items() if known <= upto}
+        if (head := self.head()) is not None:
+            found.setdefault(*head)
+        return found
+
+    def note_restore(self, place: int, sha256: str) -> None:
+        """A copy was put back whose chain ends here: what was sealed after it is gone, and that is said for ever."""
+        with self._alone():
+            self._write(_HEAD, f"{place} {sha256}")
+            self._append(f"{_RESTORED} {place} {dt.datetime.now(dt.UTC):%Y-%m-%d}")
+
+    def restores(self) -> list[tuple[int, str]]:
+        """Each time that a copy was put back: where its chain ended, and the day."""
+        if self.heads is None or not self.heads.exists():
+            return []
+        lines = (line.split() for line in self.heads.read_text(encoding="ascii", errors="replace").splitlines())
+        return [(int(parts[1]), parts[2]) for parts in lines if len(parts) > 2 and parts[0] == _RESTORED]
+
+    def _append(self, line: str) -> None:
+        """One line more, never one changed; a full or missing disk there stops no signature."""
+        if self.heads is None:
+            return
+        try:
+            self.heads.parent.mkdir(parents=True, exist_ok=True)
+            descriptor = os.open(self.heads, os.O_WRONLY | os.O_CREAT | os.O_APPEND, 0o600)
+            with os.fdopen(descriptor, "w", encoding="ascii") as out:
+                out.write(f"{line}\n")
+        except OSError as error:
+            log.error("the head of the chain could not be written to %s: %s", self.heads, error.strerror)
 
     def head(self) -> tuple[int, str] | None:
         """How far the chain went when it was sealed last: the place and the hash."""

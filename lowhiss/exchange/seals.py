@@ -48,10 +48,14 @@ class Seal:
 
 @dataclass(frozen=True, slots=True)
 class Problem:
-    """What is wrong, and where. place : of the seal, 0 for the chain as a whole."""
+    """What is wrong, and where.
+
+    place : of the seal, 0 for the chain as a whole.  notice : it is no change of anything sealed, but must be known.
+    """
 
     place: int
     sentence: str
+    notice: bool = False
 
 
 def canonical(document: Mapping[str, Any]) -> str:
@@ -94,12 +98,22 @@ def read_file(data: bytes) -> tuple[list[Seal], dict[str, str], bool]:
         raise SealError("is no file of seals, or was cut") from None
 
 
-def check(seals: Sequence[Seal], keys: Mapping[str, str], *, whole: bool, head: str | None = None) -> list[Problem]:
+def check(
+    seals: Sequence[Seal],
+    keys: Mapping[str, str],
+    *,
+    whole: bool,
+    head: str | None = None,
+    trusted: Sequence[str] = (),
+) -> list[Problem]:
     """Everything that is wrong with these seals by themselves.
 
     whole : they are all there are, so that none may be missing.  head : the hash of the last one, kept elsewhere.
+    trusted : ids of keys as the installation published them; a key that one of them handed over to counts too.
     """
     problems = [found for one in seals for found in wrong_with(one, keys)]
+    if trusted:
+        problems += _untrusted(seals, set(trusted))
     before: Seal | None = None
     for one in seals:
         problems += out_of_chain(before, one, whole=whole)
@@ -108,6 +122,22 @@ def check(seals: Sequence[Seal], keys: Mapping[str, str], *, whole: bool, head: 
         problems.append(Problem(0, f"the chain begins with seal {seals[0].place}: seal 1 is missing"))
     if head is not None and head not in {one.sha256 for one in seals}:
         problems.append(Problem(0, f"the head that was kept elsewhere, {head[:16]}, is none of these seals"))
+    return problems
+
+
+def _untrusted(seals: Sequence[Seal], trusted: set[str]) -> list[Problem]:
+    """Seals by a key that is neither published nor handed over to by a published one."""
+    problems = []
+    for seal in seals:
+        if seal.key not in trusted:
+            problems.append(Problem(seal.place, f"its key {seal.key} is not the one that was published"))
+            continue
+        try:
+            document = json.loads(seal.document)
+            if document["kind"] == "key" and not document["lost"]:
+                trusted.add(key_id(document["new_key"]))
+        except (ValueError, KeyError, TypeError):
+            continue  # said of the seal itself
     return problems
 
 

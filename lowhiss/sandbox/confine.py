@@ -57,7 +57,9 @@ def limit(memory_mb: int, cpu_s: int, output_mb: int) -> None:
         (resource.RLIMIT_NPROC, 0),
     ):
         # beyond the soft limit of time comes a signal that tells what it was; a second later the end
-        resource.setrlimit(what, (most, most + (what == resource.RLIMIT_CPU)))
+        _, hard = resource.getrlimit(what)
+        most = most if hard == resource.RLIM_INFINITY else min(most, hard)
+        resource.setrlimit(what, (most, min(most + 1, hard) if what == resource.RLIMIT_CPU and hard > 0 else most))
 
 
 def filter_calls() -> None:

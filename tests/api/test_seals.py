@@ -96,24 +96,31 @@ def test_a_file_of_seals_is_checked_by_somebody_else_s_programme(client, ended, 
     whole.write_bytes(client.get("/api/seals").content)
     one.write_bytes(client.get(f"/api/runs/{run_id}/seal-file").content)
     schema = json.loads((ROOT / "docs" / "schemas" / "low-hiss-seals-1.json").read_text())
+    key = json.loads(whole.read_bytes())["seals"][0]["key"]
     for path in (whole, one):
         jsonschema.validate(json.loads(path.read_bytes()), schema)
         assert main(["verify", str(path)]) == 0
+        assert "hold it against the key id" in capsys.readouterr().out
+        assert main(["verify", str(path), "--key", key]) == 0
         assert "nothing was changed" in capsys.readouterr().out
-        assert checked(path) == (0, "")
+        assert checked(path, key) == (0, "")
+        # K4: the file brings its own keys, so that one made up by somebody else is whole in itself
+        assert main(["verify", str(path), "--key", "0" * 16]) == 1
+        assert "is not the one that was published" in capsys.readouterr().out
+        assert checked(path, "0" * 16)[0] == 1
     table = json.loads(one.read_bytes())
     table["seals"][0]["document"] = table["seals"][0]["document"].replace("calm", "rude")
     edited = tmp_path / "edited.json"
     edited.write_text(json.dumps(table))
     assert main(["verify", str(edited)]) == 1
     assert "the hash is another" in capsys.readouterr().out
-    assert checked(edited)[0] == 1
+    assert checked(edited, key)[0] == 1
     chain = json.loads(whole.read_bytes())
     del chain["seals"][-2]
     edited.write_text(json.dumps(chain))
     assert main(["verify", str(edited)]) == 1
     assert "is missing" in capsys.readouterr().out
-    assert checked(edited)[0] == 1
+    assert checked(edited, key)[0] == 1
     for text in ("", "{}", '{"format": "low-hiss-run/1"}', "[" * 5000):
         edited.write_text(text)
         assert main(["verify", str(edited)]) == 64
@@ -122,8 +129,8 @@ def test_a_file_of_seals_is_checked_by_somebody_else_s_programme(client, ended, 
     assert main(["verify", str(tmp_path / "none.json")]) == 64
 
 
-def checked(path: Path) -> tuple[int, str]:
-    done = subprocess.run([sys.executable, str(CHECKER), str(path)], capture_output=True, text=True, check=False)
+def checked(path: Path, key: str) -> tuple[int, str]:
+    done = subprocess.run([sys.executable, str(CHECKER), str(path), key], capture_output=True, text=True, check=False)
     return done.returncode, done.stderr
 
 

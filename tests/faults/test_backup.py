@@ -3,8 +3,11 @@
 from __future__ import annotations
 
 import datetime as dt
+import gzip
+import hashlib
 import json
 import random
+import re
 import resource
 import subprocess
 import sys
@@ -15,10 +18,12 @@ import httpx
 import pytest
 from sqlalchemy import text
 
-from lowhiss.backup import BackupError, back_up, outdated, put_back, read_manifest, scheduled
+from lowhiss.backup import BackupError, back_up, clear_leftovers, outdated, put_back, read_manifest, scheduled
 from lowhiss.cli import main
 from lowhiss.database import PrivateServer
+from lowhiss.exchange.keys import KeyFiles
 from lowhiss.service.copies import Copies, copies_of, keep_copies
+from lowhiss.service.seals import sealing
 from lowhiss.store.engine import Store, make_engine
 from lowhiss.upgrade import NOTE, upgrade
 from tests.conftest import copied, sign_in
@@ -93,6 +98,102 @@ def test_killed_anywhere_while_it_is_put_back_nothing_half_is_left(home, tmp_pat
     assert not (copies / NOTE).exists()
     assert noted(store) in (("then", "now") if whole_before else ("then",))
     assert runs_in(store) == read_manifest(copy).runs
+
+
+HOSTILE = {
+    "a shell": "\\! touch {flag}\n",
+    "system": "system touch {flag}\n",
+    "a file read": "LOAD DATA LOCAL INFILE '/etc/passwd' INTO TABLE setting;\n",
+    "a file written": "\\T {flag}\nSELECT 1;\n",
+}
+
+
+@pytest.mark.parametrize("name", HOSTILE)
+def test_m1_sql_of_a_copy_runs_no_shell_and_reads_no_file_and_what_was_there_comes_back(home, tmp_path, name):
+    """A copy is text that somebody may have written; what can't be loaded leaves what was there (K8)."""
+    _, server, store = home
+    flag, copies = tmp_path / "flag", tmp_path / "copies"
+    note(store, "before")
+    whole, forged = tmp_path / "whole.zip", tmp_path / "forged.zip"
+    back_up(store, server.url, whole)
+    repacked(whole, forged, lambda sql: HOSTILE[name].format(flag=flag).encode() + sql)
+    with pytest.raises(BackupError, match="What was there before is back"):
+        put_back(store, server.url, copies, forged, print)
+    assert not flag.exists()
+    assert (noted(store), (copies / NOTE).exists()) == ("before", False)
+
+
+def repacked(whole, forged, change):
+    """The copy with other SQL and a manifest that fits it, as somebody without the key would make it."""
+    with zipfile.ZipFile(whole) as packed:
+        manifest = json.loads(packed.read("manifest.json"))
+        sql = gzip.compress(change(gzip.decompress(packed.read("database.sql.gz"))), 1)
+    manifest["sha256"] = hashlib.sha256(sql).hexdigest()
+    with zipfile.ZipFile(forged, "w") as packed:
+        packed.writestr("database.sql.gz", sql)
+        packed.writestr("manifest.json", json.dumps(manifest))
+
+
+def test_m1_only_a_copy_that_a_key_of_this_installation_signed_is_put_back_unasked(home, tmp_path):
+    _, server, store = home
+    keys, heads = KeyFiles(tmp_path / "keys", tmp_path / "heads"), tmp_path / "heads"
+    sealing.ensure_key(store, keys)
+    whole, forged = tmp_path / "whole.zip", tmp_path / "forged.zip"
+    back_up(store, server.url, whole, keys)
+    repacked(whole, forged, lambda sql: sql + b"-- edited\n")
+    with pytest.raises(BackupError, match="isn't signed by a key of this installation"):
+        put_back(store, server.url, tmp_path / "copies", forged, print, keys)
+    with pytest.raises(BackupError, match="holds no keys"):
+        put_back(store, server.url, tmp_path / "copies", whole, print, KeyFiles(tmp_path / "none"))
+    assert put_back(store, server.url, tmp_path / "copies", whole, print, keys) == []
+    assert heads.read_text().splitlines()[-1].startswith("restored ")
+    assert put_back(store, server.url, tmp_path / "copies", forged, print, keys, foreign=True) == []
+
+
+def test_k2_half_a_copy_is_not_put_back_as_a_whole_one(home, tmp_path):
+    _, server, store = home
+    note(store, "before")
+    whole, forged = tmp_path / "whole.zip", tmp_path / "half.zip"
+    back_up(store, server.url, whole)
+    repacked(whole, forged, lambda sql: re.sub(rb"INSERT INTO `event` VALUES.*?;\n", b"", sql, flags=re.DOTALL))
+    with pytest.raises(BackupError, match=r"of table event came 0 rows.*What was there before is back"):
+        put_back(store, server.url, tmp_path / "copies", forged, print)
+    assert noted(store) == "before"
+
+
+def test_k2_commands_refuse_while_a_restore_was_cut_off_and_k6_leftovers_go(demo_database, tmp_path, capsys):
+    data = tmp_path / "var"
+    copied(demo_database, data / "database")
+    (data / "copies").mkdir()
+    (data / "copies" / NOTE).write_text("restore.sql\n")
+    for command in (["standing"], ["backup", str(tmp_path / "a.zip")], ["verify", "--all"], ["doctor"]):
+        assert main([*command, "--data", str(data)]) == 1
+        assert "start Low Hiss once" in capsys.readouterr().err
+    (data / "backups").mkdir()
+    for left in (".low-hiss.zip.1234.sql", ".low-hiss.zip.1234.gz.part", "low-hiss-2026-11-01T0300.sql.gz"):
+        (data / "backups" / left).write_text("half of one")
+    clear_leftovers(data / "backups")
+    assert list((data / "backups").iterdir()) == []
+
+
+def test_k9_a_database_that_cannot_be_reached_is_said_in_a_sentence(tmp_path, capsys, monkeypatch):
+    for url, says in (
+        (f"mysql+pymysql://a:b@127.0.0.1:{free_port()}/c", "can't be used"),
+        ("no address", "is no address of a database"),
+        ("oracle9://a@b/c", "is no address of a database"),
+    ):
+        monkeypatch.setenv("LOWHISS_DATABASE_URL", url)
+        for command in (["standing"], ["start", "--port", str(free_port())]):
+            assert main([*command, "--data", str(tmp_path / "var")]) == 1
+            assert says in capsys.readouterr().err.splitlines()[-1]
+
+
+def test_a_copy_beside_files_of_like_names_touches_none_of_them(home, tmp_path):
+    _, server, store = home
+    for name in ("c.sql", "c.part", "c.gz.part"):
+        (tmp_path / name).write_text("mine")
+    back_up(store, server.url, tmp_path / "c.zip")
+    assert {path.name for path in tmp_path.iterdir()} == {"c.zip", "c.sql", "c.part", "c.gz.part"}
 
 
 def test_killed_while_a_copy_is_made_the_one_before_stays(home, tmp_path):
@@ -189,7 +290,7 @@ def test_a_copy_a_day_is_made_by_itself_and_the_yard_says_when_it_was_not(home, 
     file.write_text("")
     assert scheduled(store, server.url, file, now + dt.timedelta(hours=25)) is None
     known = copies_of(store)
-    assert (known.at, "cannot be written" in known.why) == (now, True)
+    assert (known.at, "can't be written" in known.why) == (now, True)
 
 
 def test_kept_are_days_weeks_and_months():

@@ -17,7 +17,7 @@ from lowhiss.exchange.seals import check, file_of, read_file
 from lowhiss.service.people.signin import Person
 from lowhiss.service.seals import rows, sealing, verifying
 from lowhiss.store.fleet_models import ActRow, PhotoFileRow, PhotoRow, RunTrailerRow
-from lowhiss.store.house_models import RuleSetRow
+from lowhiss.store.house_models import RuleSetRow, SettingRow
 from lowhiss.store.learning_models import ExaminationRow
 from lowhiss.store.round_models import RoundMarkRow, RoundRow
 from lowhiss.store.run_models import ClockRow, EventRow, RunRow, TracePartRow, VerdictRow
@@ -61,7 +61,7 @@ def sealed(store, keys):
 
 
 def wrong(store, keys):
-    return [(one.place, one.sentence) for one in verifying.verify_all(store, keys)]
+    return [(one.place, one.sentence) for one in verifying.verify_all(store, keys) if not one.notice]
 
 
 def test_what_was_sealed_is_as_it_was(store, keys, sealed):
@@ -184,8 +184,8 @@ def test_a_seal_that_is_missing_or_out_of_order_is_named(store, keys, sealed):
     with store.transaction() as session:
         last = session.execute(select(SealRow.__table__).order_by(SealRow.place.desc()).limit(1)).mappings().one()
         session.execute(delete(SealRow).where(SealRow.place == last["place"]))
-    assert wrong(store, keys) == [(last["place"], f"is missing: {last['place']} seals were made, and the chain ends at "
-                                   f"{last['place'] - 1}")]  # fmt: skip
+    missing = f"is missing: {last['place']} seals were made, and the chain ends at {last['place'] - 1}"
+    assert (last["place"], missing) in wrong(store, keys)
     with store.transaction() as session:
         session.execute(SealRow.__table__.insert().values(dict(last)))
     assert wrong(store, keys) == []
@@ -205,7 +205,9 @@ def test_a_seal_of_another_installation_is_no_seal_of_this_one(store, keys, seal
     with store.transaction() as session:
         now = dt.datetime.now(dt.UTC)
         session.add(SealKeyRow(id=other_key.id, public=other_key.public, made_at=now, lost=False))
-    assert "no seal of the chain speaks of it" in wrong(store, keys)[0][1]
+    found = [sentence for _, sentence in wrong(store, keys)]
+    assert any("no seal of the chain speaks of it" in one for one in found)
+    assert any(f"the key {other_key.id} is not in {keys.directory}" in one for one in found)
     with store.transaction() as session:
         session.execute(delete(SealKeyRow).where(SealKeyRow.id == other_key.id))
 
@@ -223,7 +225,8 @@ def test_what_comes_after_the_seal_is_an_amendment_once_it_is_signed(store, keys
         session.execute(EventRow.__table__.insert().values({**late, **more}))
     seals, signed, later = sealing.seals_of(store, run_id)
     assert ([one.place for one in seals], later) == ([first.place], 1)
-    assert verifying.verify_run(store, run_id) == []
+    (came,) = verifying.verify_run(store, run_id)
+    assert (came.notice, "1 marks came after the seal" in came.sentence) == (True, True)
     second = sealing.sign(store, keys, TRAINER, "demo", run_id, str(uuid.uuid4()), now)
     assert (second.amends, second.upto) == (first.place, first.upto + 1)
     seals, signed, later = sealing.seals_of(store, run_id)
@@ -247,7 +250,11 @@ def test_keys_are_for_nobody_else_s_eyes_rotated_and_missed(store, keys, sealed,
     with pytest.raises(KeyFileError, match="put it back from a copy"):
         keys.current()
     (keys.directory / "in-use").unlink()
-    sealing.ensure_key(store, keys)
+    assert sealing.ensure_key(store, keys)
+    ((_, missing),) = wrong(store, keys)
+    assert f"the key {new.id} is not in" in missing
+    assert any("were lost" in one.sentence for one in verifying.verify_all(store, keys) if one.notice)
+    (tmp_path / "lost.pem").rename(keys.directory / f"{new.id}.pem")
     assert wrong(store, keys) == []
     with store.transaction() as session:
         assert session.scalar(lost) == before + 1
@@ -261,3 +268,84 @@ def test_a_file_of_seals_says_the_same_without_a_database(store, keys, sealed):
     assert one == file_of(
         [seal for seal in seals if json.loads(seal.document).get("run") == sealed], public, whole=False
     )
+
+
+@pytest.fixture
+def undone(store):
+    """What somebody with the database changes, put back afterwards."""
+    tables = [
+        model.__table__ for model in (SealRow, SealKeyRow, EventRow, VerdictRow, RunRow, SignatureRow, SettingRow)
+    ]
+    with store.engine.connect() as connection:
+        kept = {table: [dict(row) for row in connection.execute(select(table)).mappings()] for table in tables}
+    yield
+    with store.engine.connect() as connection, connection.begin():
+        connection.execute(text("SET SESSION foreign_key_checks=0"))
+        for table, found in kept.items():
+            connection.execute(delete(table))
+            if found:
+                connection.execute(table.insert(), found)
+
+
+def test_h5_marks_appended_after_a_seal_that_better_its_result_are_named(store, keys, sealed, undone):
+    with store.transaction() as session:
+        run = session.get_one(RunRow, sealed)
+        event = session.execute(select(EventRow.__table__).where(EventRow.run_id == sealed).limit(1)).mappings().one()
+        run.last_seq += 1
+        body = {"type": "withdrawn", "event": event["id"], "why": "never was"}
+        more = {"seq": run.last_seq, "id": "appended", "type": "withdrawn", "body": body, "after_end": False}
+        session.execute(EventRow.__table__.insert().values({**event, **more}))
+        document = json.loads(session.scalar(select(SealRow.document).where(SealRow.run_id == sealed)))
+        better = "fail" if document["result"]["outcome"] == "pass" else "pass"
+        session.execute(update(VerdictRow).where(VerdictRow.run_id == sealed).values(outcome=better, overall=better))
+        run.outcome = better
+    found = [sentence for _, sentence in wrong(store, keys)]
+    assert any("verdict.outcome" in one or "now " in one for one in found), found
+    assert any("marks came after the seal" in one.sentence for one in verifying.verify_all(store, keys))
+
+
+@pytest.mark.parametrize("column", ["figures", "close_call", "outcome", "overall"])
+def test_h5_a_verdict_edited_beside_a_mark_that_came_later_is_named(store, keys, sealed, undone, column):
+    """Growing by one mark hid what was done to figures and close call."""
+    with store.transaction() as session:
+        run = session.get_one(RunRow, sealed)
+        event = session.execute(select(EventRow.__table__).where(EventRow.run_id == sealed).limit(1)).mappings().one()
+        run.last_seq += 1
+        note = {"seq": run.last_seq, "id": "later", "type": "note", "body": {"type": "note", "text": "x"}}
+        session.execute(EventRow.__table__.insert().values({**event, **note, "after_end": True}))
+        row = session.scalar(select(VerdictRow).where(VerdictRow.run_id == sealed))
+        value = getattr(row, column)
+        setattr(row, column, {**value, "edited": 1} if isinstance(value, dict) else other(None, value))
+    assert any(f"verdict.{column}" in sentence for _, sentence in wrong(store, keys))
+
+
+@pytest.mark.parametrize("lost", [True, False])
+def test_h5_a_chain_written_anew_with_a_foreign_key_is_named(store, keys, sealed, undone, tmp_path, lost):
+    """With the database and without the key: every seal signed by a key that hands over to ours, or that was *lost*."""
+    foreign = KeyFiles(tmp_path / "foreign")
+    with store.engine.connect() as connection, connection.begin():
+        connection.execute(delete(SealRow.__table__))
+        connection.execute(delete(SealKeyRow.__table__))
+        connection.execute(text("UPDATE setting SET value=:v WHERE name='seal_chain'"), {"v": FRESH})
+    sealing.ensure_key(store, foreign)
+    sealing.sign(store, foreign, MANAGER, "demo", sealed, str(uuid.uuid4()), dt.datetime.now(dt.UTC))
+    if not lost:
+        own = keys.current()
+        with store.transaction() as session:
+            sealing._lock(session)
+            sealing._tell_key(session, foreign, foreign.current(), own, lost=False)
+    found = [sentence for _, sentence in wrong(store, keys)]
+    assert any(f"the key {foreign.current().id} is not in" in one for one in found)
+    assert any("kept outside of the database" in one or "is missing" in one for one in found)
+
+
+FRESH = json.dumps({"place": 0, "sha256": "0" * 64})
+
+
+def test_k5_a_signature_that_no_seal_covers_is_no_signature(store, keys, sealed, undone):
+    with store.engine.connect() as connection, connection.begin():
+        row = connection.execute(select(SignatureRow.__table__).limit(1)).mappings().one()
+        connection.execute(SignatureRow.__table__.insert().values({**row, "id": str(uuid.uuid4()), "name": "Nobody"}))
+    _, signed, _ = sealing.seals_of(store, row["run_id"])
+    assert "Nobody" not in {one.name for one in signed}
+    assert any("a signature of Nobody is covered by no seal" in sentence for _, sentence in wrong(store, keys))

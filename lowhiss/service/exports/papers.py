@@ -45,7 +45,7 @@ def sheet_pdf(store: Store, run_id: str, words: Words, size: Size, check_at: str
     last = seals[-1] if seals else None
     seal = None
     if last is not None:
-        said = book["sealed"].format(place=last.place, when=_moment(last.sealed_at), hash=last.sha256)
+        said = book["sealed"].format(place=last.place, when=_moment(last.sealed_at), hash=last.sha256, key=last.key)
         seal = f"{said} {book['check']}", f"{check_at}{last.sha256}"
     tables = [_stages(verdict, words), _marks(sheet.events, words)]
     if signed:

@@ -19,7 +19,7 @@ from lowhiss.service.runs.facts import keep_facts
 from lowhiss.service.runs.rows import judge_under
 from lowhiss.store.run_models import RunRow, VerdictRow
 
-_RANK = {"fail": 0, "void": 1, "incomplete": 2, "pass": 3}
+RANK = {"fail": 0, "void": 1, "incomplete": 2, "pass": 3}
 
 
 def core_version() -> str:
@@ -87,7 +87,7 @@ def _beside(row: VerdictRow, run: RunRow, verdict: RunVerdict, told: dict[str, A
         "stages": {stage: figures["outcome"] for stage, figures in row.figures["stages"].items()},
     }
     same = (kept["outcome"], kept["stages"]) == (told["outcome"], told["stages"])
-    worse = _RANK[told["outcome"]] < _RANK[row.outcome]
+    worse = RANK[told["outcome"]] < RANK[row.outcome]
     row.differs = (
         None if same else {"core": core_version(), "kept": kept, "now": told, "counts": "now" if worse else "kept"}
     )

@@ -45,9 +45,9 @@ def sealed_content(session: Session, run: RunRow) -> dict[str, Any]:
     return {
         "run": run.id,
         "upto": upto,
-        "record": _plain({**record_of(session, run), "rounds": [record_table(session, row) for row in rounds]}),
-        "rules": _plain(kept_rules(session, run.rules_hash).as_dict()),
-        "verdict": _plain(verdict_record(verdict, _PLAIN)),
+        "record": plain({**record_of(session, run), "rounds": [record_table(session, row) for row in rounds]}),
+        "rules": plain(kept_rules(session, run.rules_hash).as_dict()),
+        "verdict": plain(verdict_record(verdict, _PLAIN)),
         "result": result_of(session, run, verdict),
         "core": core_version(),
         "photographs": sorted({one["hash"] for one in kept["photo"]}),
@@ -64,7 +64,7 @@ def result_of(session: Session, run: RunRow, verdict: RunVerdict) -> dict[str, A
         "overall": row.overall,
         "outcome": row.outcome,
         "close_call": row.close_call,
-        "figures": _plain(row.figures),
+        "figures": plain(row.figures),
     }
     return {"outcome": run.outcome, "close_call": run.close_call, "judged": verdict.headline, "kept": kept}
 
@@ -126,12 +126,12 @@ def _dumped(session: Session, model: type[Base], *conditions: ColumnElement[bool
     columns = [column for column in table.columns if column.name not in left_out]
     query = select(*columns).where(*conditions).order_by(*(one for one in table.columns if one.primary_key))
     return [
-        {column.name: _plain(value) for column, value in zip(columns, row, strict=True)}
+        {column.name: plain(value) for column, value in zip(columns, row, strict=True)}
         for row in session.execute(query)
     ]
 
 
-def _plain(value: Any) -> Any:
+def plain(value: Any) -> Any:
     """A value as JSON has it: instants as text, bytes and long texts by their hash."""
     if isinstance(value, dt.datetime):
         return value.isoformat()
@@ -140,9 +140,9 @@ def _plain(value: Any) -> Any:
     if isinstance(value, str) and len(value) > _LONG:
         return f"sha256:{hashlib.sha256(value.encode()).hexdigest()}"
     if isinstance(value, dict):
-        return {str(key): _plain(one) for key, one in value.items()}
+        return {str(key): plain(one) for key, one in value.items()}
     if isinstance(value, list | tuple):
-        return [_plain(one) for one in value]
+        return [plain(one) for one in value]
     return value
 
 

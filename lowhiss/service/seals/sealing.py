@@ -45,24 +45,29 @@ class Signed:
 
 @dataclass(frozen=True, slots=True)
 class Sealed:
-    """A run's seal as a sheet shows it. amends : the run's seal before it."""
+    """A run's seal as a sheet shows it. key : the id of the key that signed it.  amends : the run's seal before it."""
 
     place: int
     sha256: str
+    key: str
     sealed_at: dt.datetime
     upto: int
     amends: int | None
 
 
-def ensure_key(store: Store, keys: KeyFiles) -> None:
-    """The key in use stands in the chain; at first start it begins the chain. Raises KeyFileError."""
+def ensure_key(store: Store, keys: KeyFiles) -> bool:
+    """The key in use stands in the chain; at first start it begins the chain. Raises KeyFileError.
+
+    Returns whether the keys before it are lost.
+    """
     key = keys.current()
     with store.transaction() as session:
         if session.get(SealKeyRow, key.id) is not None:
-            return
+            return False
         _lock(session)
         lost = session.scalar(select(SealKeyRow.id).limit(1)) is not None
         _tell_key(session, keys, key, key, lost=lost)
+    return lost
 
 
 def rotate(store: Store, keys: KeyFiles) -> SigningKey:
@@ -203,7 +208,10 @@ def seals_of(store: Store, run_id: str) -> tuple[list[Sealed], list[Signed], int
     with store.transaction() as session:
         run = find_run(session, run_id)
         rows = _seals_of(session, run_id)
-        query = select(SignatureRow).where(SignatureRow.run_id == run_id).order_by(SignatureRow.received_at)
+        # a row that no seal covers was not made by signing
+        covered = {one["id"] for row in rows for one in _signatures_in(row.document)}
+        query = select(SignatureRow).where(SignatureRow.run_id == run_id, SignatureRow.id.in_(covered))
+        query = query.order_by(SignatureRow.received_at)
         signed = [
             Signed(row.name, row.role, row.part, row.how, row.signed_at, row.received_at)  # type: ignore[arg-type]
             for row in session.scalars(query)
@@ -212,13 +220,20 @@ def seals_of(store: Store, run_id: str) -> tuple[list[Sealed], list[Signed], int
         return sealed, signed, run.last_seq - sealed[-1].upto if sealed else 0
 
 
+def _signatures_in(document: str) -> list[dict[str, Any]]:
+    try:
+        return list(json.loads(document)["rows"]["signature"])
+    except (ValueError, KeyError, TypeError):
+        return []
+
+
 def _seals_of(session: Session, run_id: str) -> list[SealRow]:
     return list(session.scalars(select(SealRow).where(SealRow.run_id == run_id).order_by(SealRow.place)))
 
 
 def _sealed(row: SealRow) -> Sealed:
     document = json.loads(row.document)
-    return Sealed(row.place, row.sha256, row.sealed_at, document["upto"]["event"], document["amends"])
+    return Sealed(row.place, row.sha256, row.key_id, row.sealed_at, document["upto"]["event"], document["amends"])
 
 
 def run_file(store: Store, run_id: str) -> dict[str, Any]:

@@ -4,7 +4,7 @@ from __future__ import annotations
 
 import datetime as dt
 import json
-from collections.abc import Iterator
+from collections.abc import Iterator, Mapping
 from dataclasses import dataclass
 from typing import Any, Literal
 
@@ -15,27 +15,41 @@ from lowhiss.exchange.keys import KeyFiles
 from lowhiss.exchange.seals import Problem, Seal, check, differences, key_id, out_of_chain, wrong_with
 from lowhiss.service.errors import NotFoundError
 from lowhiss.service.runs.rows import judge_row
-from lowhiss.service.seals.rows import kept_rows, result_of
+from lowhiss.service.runs.verdicts import RANK, core_version, log_figures
+from lowhiss.service.seals.rows import kept_rows, plain, result_of
 from lowhiss.service.seals.sealing import every_seal, plain_seal, public_keys
 from lowhiss.store.engine import Store
-from lowhiss.store.run_models import RunRow
+from lowhiss.store.run_models import EventRow, RunRow, VerdictRow
 from lowhiss.store.seal_models import SealKeyRow, SealRow
 
 
 def verify_all(store: Store, keys: KeyFiles | None = None) -> Iterator[Problem]:
-    """Everything that is wrong, as it is found. keys : their files say how far the chain went."""
+    """Everything that is wrong, as it is found.
+
+    keys : the installation's own. A key that isn't among them is reported, whatever the database says of it; heads
+    that were kept outside of the database are held against the chain.
+    """
     with store.transaction() as session:
         public = public_keys(session)
+    yield from _foreign_keys(store, keys, public)
+    heads = keys.kept_heads() if keys is not None else {}
+    latest = _latest_places(store)
     before: Seal | None = None
     told: set[str] = set()
     for seal in every_seal(store):
         yield from wrong_with(seal, public)
         yield from out_of_chain(before, seal, whole=True)
+        if heads.get(seal.place, seal.sha256) != seal.sha256:
+            yield Problem(seal.place, "is another than the one whose hash was kept outside of the database")
         with store.transaction() as session:
-            yield from _against_rows(session, seal)
+            yield from _against_rows(session, seal, last=seal.place in latest)
         told |= _keys_told(seal)
         before = seal
-    yield from _ends(keys, before)
+    most = max(heads, default=0)
+    if before is None or before.place < most:
+        ends = before.place if before else 0
+        if most:
+            yield Problem(most, f"is missing: {most} seals were made, and the chain ends at {ends}")
     for one in sorted(public.keys() - told):
         yield Problem(0, f"the key {one} is in the table and no seal of the chain speaks of it")
 
@@ -48,15 +62,31 @@ def _keys_told(seal: Seal) -> set[str]:
         return set()
 
 
-def _ends(keys: KeyFiles | None, last: Seal | None) -> Iterator[Problem]:
-    kept = keys.head() if keys is not None else None
-    if kept is None:
+def _foreign_keys(store: Store, keys: KeyFiles | None, public: Mapping[str, str]) -> Iterator[Problem]:
+    """Keys of the chain that this installation does not have: lost, or somebody else's."""
+    if keys is None:
         return
-    place, sha256 = kept
-    if last is None or last.place < place:
-        yield Problem(place, f"is missing: {place} seals were made, and the chain ends at {last.place if last else 0}")
-    elif last.place == place and last.sha256 != sha256:
-        yield Problem(place, "is another than the one that was kept beside the keys")
+    own = keys.public_keys()
+    for name in sorted(public.keys() - own.keys()):
+        yield Problem(
+            0,
+            f"the key {name} is not in {keys.directory}: it was lost, or is none of this installation's. Seals that it "
+            "signed prove nothing until it is put back from the copy of the keys",
+        )
+    with store.transaction() as session:
+        for row in session.scalars(select(SealKeyRow).where(SealKeyRow.lost)):
+            sentence = f"the key {row.id} began on {row.made_at:%Y-%m-%d} because those before it were lost"
+            yield Problem(0, sentence, notice=True)
+    for place, moment in keys.restores():
+        sentence = f"a copy was put back on {moment}: seals after {place} that were made before then are gone"
+        yield Problem(0, sentence, notice=True)
+
+
+def _latest_places(store: Store) -> set[int]:
+    """The place of each run's last seal."""
+    with store.transaction() as session:
+        query = select(func.max(SealRow.place)).where(SealRow.run_id.is_not(None)).group_by(SealRow.run_id)
+        return set(session.scalars(query))
 
 
 def verify_run(store: Store, run_id: str) -> list[Problem]:
@@ -70,7 +100,7 @@ def wrong_with_run(session: Session, run_id: str) -> list[Problem]:
     rows = session.scalars(select(SealRow).where(SealRow.run_id == run_id).order_by(SealRow.place))
     seals = [plain_seal(row) for row in rows]
     found = check(seals, public_keys(session), whole=False)
-    return [*found, *(one for seal in seals[-1:] for one in _against_rows(session, seal))]
+    return [*found, *(one for seal in seals[-1:] for one in _against_rows(session, seal, last=True))]
 
 
 @dataclass(frozen=True, slots=True)
@@ -101,10 +131,10 @@ def check_one(store: Store, sha256: str) -> Checked:
         seal = plain_seal(row)
         found = wrong_with(seal, public_keys(session))
         if row.run_id is None:
-            found += _against_rows(session, seal)
+            found += _against_rows(session, seal, last=True)
             return Checked("key", row.place, row.sealed_at, "", "", "", None, len(found))
         last = session.scalar(select(func.max(SealRow.place)).where(SealRow.run_id == row.run_id))
-        changed = [*found, *wrong_with_run(session, row.run_id)]
+        changed = [one for one in (*found, *wrong_with_run(session, row.run_id)) if not one.notice]
         unit, began, outcome = _sealed(seal)
         return Checked(
             of="run",
@@ -133,15 +163,15 @@ def _sealed(seal: Seal) -> tuple[str, str, str]:
         return "", "", ""
 
 
-def _against_rows(session: Session, seal: Seal) -> Iterator[Problem]:
-    """A seal of a run against its rows as they are now; what came after it is no difference."""
+def _against_rows(session: Session, seal: Seal, *, last: bool) -> Iterator[Problem]:
+    """A seal of a run against its rows as they are now. last : it is the run's last: what came after it is named."""
     try:
-        yield from _compared(session, seal, json.loads(seal.document))
+        yield from _compared(session, seal, json.loads(seal.document), last=last)
     except _BROKEN:
         yield Problem(seal.place, "its text and the rows cannot be held against each other")
 
 
-def _compared(session: Session, seal: Seal, document: dict[str, Any]) -> Iterator[Problem]:
+def _compared(session: Session, seal: Seal, document: dict[str, Any], *, last: bool) -> Iterator[Problem]:
     yield from _row_of_its_own(session, seal, document)
     if document["kind"] != "run":
         return
@@ -151,14 +181,36 @@ def _compared(session: Session, seal: Seal, document: dict[str, Any]) -> Iterato
         return
     now = kept_rows(session, run, document["upto"])
     # signatures that came later are sealed by what amends this
-    now["signature"] = [one for one in now["signature"] if one["id"] in _ids(document)]
+    sealed_ids = _ids(document)
+    if last and (extra := [one["name"] for one in now["signature"] if one["id"] not in sealed_ids]):
+        yield Problem(seal.place, f"run {run.id}: a signature of {', '.join(extra)} is covered by no seal")
+    now["signature"] = [one for one in now["signature"] if one["id"] in sealed_ids]
     later = {"act": "id", "photo": "id", "photo_file": "hash", "trace_part": "id"}
     for table, key in later.items():
         known = {row[key] for row in document["rows"][table]}
         now[table] = [row for row in now[table] if row[key] in known]
     for sentence in differences(document["rows"], now):
         yield Problem(seal.place, f"run {run.id}: {sentence}")
+    if last:
+        yield from _came_after(session, run, seal, document)
     yield from _result(session, run, seal, document)
+
+
+def _came_after(session: Session, run: RunRow, seal: Seal, document: dict[str, Any]) -> Iterator[Problem]:
+    """The marks that came after a run's last seal, and whether they changed what was sealed."""
+    later = select(EventRow).where(EventRow.run_id == run.id, EventRow.seq > document["upto"]["event"])
+    marks = session.scalars(later.order_by(EventRow.seq)).all()
+    if not marks:
+        return
+    sealed, now = document["result"]["outcome"], run.outcome
+    better = RANK.get(now or "", 0) > RANK.get(sealed or "", 0)
+    sentence = (
+        f"run {run.id}: {len(marks)} marks came after the seal, the first from {marks[0].author} at "
+        f"{marks[0].received_at:%Y-%m-%d %H:%M} UTC"
+    )
+    if better:
+        sentence += f"; sealed {sealed}, now {now}"
+    yield Problem(seal.place, sentence, notice=not better)
 
 
 def _ids(document: dict[str, Any]) -> set[str]:
@@ -196,7 +248,28 @@ def _result(session: Session, run: RunRow, seal: Seal, document: dict[str, Any])
         return
     if now == sealed:
         return
-    grown = run.last_seq > document["upto"]["event"]
-    if grown and now["outcome"] in (now["judged"], sealed["outcome"]):
+    if run.last_seq > document["upto"]["event"]:
+        yield from _grown(session, run, seal, sealed)
         return
     yield from (Problem(seal.place, f"run {run.id}: {one}") for one in differences(sealed, now, "result"))
+
+
+def _grown(session: Session, run: RunRow, seal: Seal, sealed: dict[str, Any]) -> Iterator[Problem]:
+    """A run that has more marks than were sealed: its result is what was sealed, or what all its marks come to."""
+    row = session.get(VerdictRow, (run.id, run.rules_hash))
+    if row is None:
+        yield Problem(seal.place, f"run {run.id}: verdict: is gone")
+        return
+    told = {"overall": row.overall, "outcome": row.outcome, "close_call": row.close_call, "figures": plain(row.figures)}
+    verdict = judge_row(session, run)
+    judged = {
+        "overall": verdict.overall,
+        "outcome": verdict.headline,
+        "close_call": verdict.close_call,
+        "figures": plain(log_figures(verdict)),
+    }
+    known = [sealed["kept"], judged] if row.core_version == core_version() else [sealed["kept"]]
+    if told not in known:
+        yield from (Problem(seal.place, f"run {run.id}: {one}") for one in differences(judged, told, "verdict"))
+    if (run.outcome, run.close_call) != (row.outcome, row.close_call):
+        yield Problem(seal.place, f"run {run.id}: its outcome in lists, {run.outcome}, is not its verdict's")
