@@ -46,7 +46,12 @@ COVERED = {
 
 
 @pytest.fixture(scope="module")
-def keys(tmp_path_factory):
+def keys(store, tmp_path_factory):
+    """Keys of an installation whose chain begins here, whatever other tests have sealed in this database."""
+    with store.transaction() as session:
+        for model in (SealRow, SealKeyRow, SignatureRow):
+            session.execute(delete(model))
+        session.execute(delete(SettingRow).where(SettingRow.name == "seal_chain"))
     return KeyFiles(tmp_path_factory.mktemp("keys"))
 
 
