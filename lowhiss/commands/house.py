@@ -13,10 +13,10 @@ from lowhiss.doctor import examine
 from lowhiss.exchange.keys import KeyFileError
 from lowhiss.exchange.standing_out import last_day
 from lowhiss.house import CannotStartError, backups_of, data_directory, database, key_files, say, with_store
-from lowhiss.service.fleet import out
-from lowhiss.service.fleet.standing import get_calendar, standings
+from lowhiss.service.fleet.standing import get_calendar
 from lowhiss.service.people.accounts import manager_code
 from lowhiss.service.rounds.papers import dated_papers
+from lowhiss.service.runs import status
 from lowhiss.service.seals import sealing, verifying
 from lowhiss.store.engine import Store, StoreError, make_engine
 
@@ -37,9 +37,9 @@ def tell_standing(data_dir: Path, words: Words, *, as_csv: bool) -> int:
 
     def tell(store: Store) -> int:
         now = dt.datetime.now(dt.UTC)
-        found = standings(store, words, now)
+        found = status.standings(store, words, now)
         if as_csv:
-            print(out.as_csv(store, words, now), end="")
+            print(status.as_csv(store, words, now), end="")
         for one in () if as_csv else found:
             print(f"{one.name:<12} {one.said}{f'. {one.why}' if one.why else ''}")
         return int(any(one.stays for one in found))
@@ -54,12 +54,12 @@ def tell_due(data_dir: Path, words: Words, ics: Path | None) -> int:
         now = dt.datetime.now(dt.UTC)
         if ics is not None:
             try:
-                ics.write_bytes(out.as_calendar(store, words, now, dated_papers(store, words.language)))
+                ics.write_bytes(status.as_calendar(store, words, now, dated_papers(store, words.language)))
             except OSError as error:
                 raise CannotStartError(f"{ics} cannot be written: {error.strerror}.") from error
             return 0
         zone = get_calendar(store).zone
-        for one in standings(store, words, now):
+        for one in status.standings(store, words, now):
             day = last_day(one.due_at, zone).isoformat() if one.due_at else "–"
             print(f"{day:<12} {one.name:<12} {one.said}")
         return 0

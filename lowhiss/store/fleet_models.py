@@ -73,7 +73,11 @@ class RunTrailerRow(Base):
 
 
 class FailRow(Base):
-    """A stage that stands failed in a run that counts for its vehicle, whether or not the run was finished."""
+    """A stage that stands failed in a run that counts for its vehicle, whether or not the run was finished.
+
+    Once it was kept it was shown to somebody: it stays, with the figures that were shown. ``contested`` says whose mark
+    made it vanish, when and of which type.
+    """
 
     __tablename__ = "fail"
     __table_args__ = (Index(None, "unit_id"),)
@@ -81,10 +85,13 @@ class FailRow(Base):
     run_id: Mapped[str] = mapped_column(ForeignKey("run.id"), primary_key=True)
     stage: Mapped[str] = mapped_column(String(30), primary_key=True)
     unit_id: Mapped[str] = mapped_column(ForeignKey("unit.id"))
+    attempt: Mapped[int] = mapped_column(server_default="1")
+    figures: Mapped[dict[str, Any] | None] = mapped_column(JSON(none_as_null=True))
+    contested: Mapped[dict[str, Any] | None] = mapped_column(JSON(none_as_null=True))
 
 
 class PartTestRow(Base):
-    """When a unit or trailer was last in a finished run that counts, and in one that passed."""
+    """When a unit or trailer was last in a finished run that counts, and in one that passed whole by its own rules."""
 
     __tablename__ = "part_test"
 

@@ -65,7 +65,11 @@ class RunRow(Base):
     recorded: Mapped[bool] = mapped_column(server_default="0")
     sealed: Mapped[bool] = mapped_column(server_default="0")
     origin: Mapped[str | None] = mapped_column(String(80))
-    """The installation that it was taken over from."""
+    """The installation that it was imported from."""
+    imported: Mapped[dict[str, Any] | None] = mapped_column(JSON(none_as_null=True))
+    """Who imported it, and when."""
+    decision: Mapped[dict[str, Any] | None] = mapped_column(JSON(none_as_null=True))
+    """What a manager decided of an imported run: ``accept``, ``by``, ``at``, ``reason``."""
 
 
 class JoinCodeRow(Base):

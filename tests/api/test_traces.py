@@ -140,7 +140,7 @@ def test_a_session_becomes_a_run_that_says_what_it_was_found_in(client, text):
     sheet = client.get(f"/api/runs/{run_id}/sheet").json()
     told = sheet["run"]["recording"]
     assert (told["file"], told["sha256"], told["moved"]) == ("fleet.csv", kept, ["leak_applied"])
-    assert (sheet["run"]["purpose"], sheet["run"]["driver"]) == ("rehearsal", "Tove Lind")
+    assert (sheet["run"]["purpose"], sheet["run"]["driver"]) == ("dispatch", "Tove Lind")
     assert sheet["verdict"]["candidate"] == {"critical": [], "minor": []}
     # the record says it too, with its ends, and judged alone comes to the same
     record = client.get(f"/api/runs/{run_id}/record").json()

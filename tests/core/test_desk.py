@@ -29,7 +29,7 @@ from lowhiss.engine.desk.ordering import order
 from lowhiss.engine.desk.overlay import tables_under
 from lowhiss.engine.desk.weighing import weigh
 from lowhiss.engine.judging import judge_record
-from lowhiss.exchange.rule_toml import read_toml, toml_text
+from lowhiss.exchange.rule_toml import check_rule_file, tables_of, toml_text
 from tests.builders import at, judged, leak_record, whole_test
 from tests.conftest import DEMO_LOADED_AT
 
@@ -270,7 +270,7 @@ def test_every_builtin_limit_can_make_a_sentence_of_its_own():
 @pytest.mark.parametrize("name", rulebook.rule_set_ids())
 def test_a_set_goes_through_toml_and_back_whole(name):
     rules = rulebook.rule_set(name)
-    again = read_rule_set(read_toml(toml_text(rules.as_dict()).encode()))
+    again = read_rule_set(check_rule_file(tables_of(toml_text(rules.as_dict()).encode())))
     assert again.content_hash == rules.content_hash
     own_set = own(
         WARNING,
@@ -293,7 +293,7 @@ def test_a_file_that_is_no_rules_is_refused():
         (b'format = "recipe/1"', "neither rules nor an order"),
     ):
         with pytest.raises(RuleError, match=words):
-            read_toml(data)
+            check_rule_file(tables_of(data))
 
 
 # side by side
@@ -432,10 +432,10 @@ def written_again(table):
     if table.get("format") == PROCEDURE_FORMAT:
         read = read_procedure(table)
         order(read, Unit("bus"), rulebook.rule_set("us-cdl"))
-        return read, read_procedure(read_toml(toml_text(table).encode()))
+        return read, read_procedure(check_rule_file(tables_of(toml_text(table).encode())))
     read = read_fleet_rules(table, rulebook.rule_set)
     looser_limits(read, rulebook.rule_set(read.parent) if read.parent else None)
-    return read, read_fleet_rules(read_toml(toml_text(table).encode()), rulebook.rule_set)
+    return read, read_fleet_rules(check_rule_file(tables_of(toml_text(table).encode())), rulebook.rule_set)
 
 
 @pytest.mark.parametrize("table", WRITTEN)

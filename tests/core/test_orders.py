@@ -17,7 +17,7 @@ from lowhiss.core.vehicle import UNIT_KINDS, Unit
 from lowhiss.engine.desk.ordering import Refusal, order
 from lowhiss.engine.judging import judge_record
 from lowhiss.engine.simulating import drive, spec_named
-from lowhiss.exchange.rule_toml import read_toml, toml_text
+from lowhiss.exchange.rule_toml import check_rule_file, tables_of, toml_text
 from tests.builders import judged, whole_test
 
 CDL = rulebook.rule_set("us-cdl")
@@ -62,7 +62,10 @@ VARIANTS = {
 @pytest.mark.parametrize("name", VARIANTS)
 def test_every_way_that_schools_differ_by_is_led_driven_judged_and_goes_through_a_file(name):
     chosen = VARIANTS[name]
-    assert read_procedure(read_toml(toml_text(chosen.as_dict()).encode())).content_hash == chosen.content_hash
+    assert (
+        read_procedure(check_rule_file(tables_of(toml_text(chosen.as_dict()).encode()))).content_hash
+        == chosen.content_hash
+    )
     rules = rulebook.rule_set("canada-west" if name == "canada-west" else "us-cdl")
     for kind in UNIT_KINDS:
         assert order(chosen, Unit(kind), rules).refusal is None

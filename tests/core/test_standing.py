@@ -233,7 +233,7 @@ WEEKLY = DueRule("days", 7)
 
 def stands(now_hour=1, trailer=None, **facts):
     clock = Clock(hours(now_hour), DENVER)
-    unit = PartFacts(U, **{"tested": True, "passed_at": BEGUN, **facts})
+    unit = PartFacts(U, **{"passed_at": BEGUN, **facts})
     return standing_of([unit, *([trailer] if trailer else [])], clock)
 
 
@@ -242,22 +242,23 @@ def stands(now_hour=1, trailer=None, **facts):
     [
         ({}, "fit"),
         ({"rule": WEEKLY}, "fit"),
-        ({"tested": False, "passed_at": None}, "never_tested"),
-        ({"holds": (HELD,), "tested": False, "passed_at": None}, "on_hold"),
+        ({"passed_at": None}, "never_tested"),
+        ({"holds": (HELD,), "passed_at": None}, "on_hold"),
         ({"holds": (HELD,), "defects": (STAY,)}, "on_hold"),
         ({"defects": (STAY,), "rule": WEEKLY, "passed_at": hours(-1000)}, "unfit"),
         ({"defects": (TRIP,)}, "restricted"),
         ({"defects": (NOTED,)}, "fit"),
         ({"rule": WEEKLY, "passed_at": hours(-24 * 9)}, "overdue"),
-        ({"rule": WEEKLY, "passed_at": None}, "overdue"),
+        ({"rule": WEEKLY, "passed_at": None}, "never_tested"),
         ({"rule": WEEKLY, "passed_at": hours(-24 * 7)}, "due"),
         ({"rule": WEEKLY, "passed_at": hours(-24 * 6)}, "due"),
         ({"rule": WEEKLY, "passed_at": hours(-24 * 5)}, "fit"),
         ({"rule": WEEKLY, "passed_at": hours(-24 * 6), "defects": (TRIP,)}, "due"),
         ({"trailer": PartFacts(T, holds=(Hold("t", None, BEGUN, (T,)),))}, "on_hold"),
         ({"trailer": PartFacts(T, defects=(STAY,))}, "unfit"),
-        ({"trailer": PartFacts(T)}, "fit"),
-        ({"trailer": PartFacts(T, rule=WEEKLY, tested=True, passed_at=hours(-24 * 9))}, "overdue"),
+        ({"trailer": PartFacts(T)}, "never_tested"),  # F5: a set is as well tested as its worst member
+        ({"trailer": PartFacts(T, passed_at=BEGUN)}, "fit"),
+        ({"trailer": PartFacts(T, rule=WEEKLY, passed_at=hours(-24 * 9))}, "overdue"),
     ],
 )
 def test_how_a_set_stands(facts, standing):

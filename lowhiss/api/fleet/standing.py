@@ -33,6 +33,7 @@ from lowhiss.service.fleet.out import Reads
 from lowhiss.service.people.signin import SignedOutError
 from lowhiss.service.rounds.papers import dated_papers
 from lowhiss.service.rules.editions import round_tables
+from lowhiss.service.runs import status
 
 router = APIRouter(prefix="/api", tags=["standing"], route_class=CarefulRoute)
 
@@ -48,7 +49,7 @@ def _reader(request: Request, store: StoreDep, person: MaybePersonDep, reads: Re
 def get_standing(request: Request, store: StoreDep, words: WordsDep, person: MaybePersonDep) -> list[UnitStandingOut]:
     """How every unit in use stands, the worst first; for a barrier or another system with a token of its own."""
     _reader(request, store, person, "standing")
-    return [UnitStandingOut.of(one) for one in standing.standings(store, words, dt.datetime.now(dt.UTC))]
+    return [UnitStandingOut.of(one) for one in status.standings(store, words, dt.datetime.now(dt.UTC))]
 
 
 @router.get("/standing.csv", operation_id="getStandingCsv", response_class=Response)
@@ -56,7 +57,7 @@ def get_standing_csv(request: Request, store: StoreDep, words: WordsDep, person:
     """The same as a table, CSV."""
     _reader(request, store, person, "standing")
     kept = {"Content-Disposition": 'attachment; filename="low-hiss-standing.csv"'}
-    return Response(out.as_csv(store, words, dt.datetime.now(dt.UTC)), media_type="text/csv", headers=kept)
+    return Response(status.as_csv(store, words, dt.datetime.now(dt.UTC)), media_type="text/csv", headers=kept)
 
 
 @router.get("/due.ics", operation_id="getDueCalendar", response_class=Response)
@@ -71,7 +72,7 @@ def get_due_calendar(
     _reader(request, store, person, "calendar", token)
     kept = {"Content-Disposition": 'attachment; filename="low-hiss-due.ics"'}
     return Response(
-        out.as_calendar(store, words, dt.datetime.now(dt.UTC), dated_papers(store, words.language)),
+        status.as_calendar(store, words, dt.datetime.now(dt.UTC), dated_papers(store, words.language)),
         media_type="text/calendar",
         headers=kept,
     )
@@ -98,13 +99,14 @@ def void_read_token(token_id: Annotated[str, Path(pattern=UUID_PATTERN)], store:
 @router.get("/workshop", operation_id="getWorkshop")
 def get_workshop(store: StoreDep, words: WordsDep) -> WorkshopOut:
     """Open holds and defects that are not closed, in the order to take them."""
-    holds, defects = standing.workshop(store, words, dt.datetime.now(dt.UTC))
+    holds, defects = status.workshop(store, words, dt.datetime.now(dt.UTC))
     return WorkshopOut(holds=[HoldOut.of(one) for one in holds], defects=[DefectOut.of(one) for one in defects])
 
 
 @router.post("/acts", operation_id="addActs")
 def add_acts(body: ActsBody, store: StoreDep, by: PersonDep, device: DeviceDep) -> ReceivedActsOut:
     """Keep what people did about vehicles: each once, however often it is sent; what cannot be kept is set aside."""
+    status.judge_open_runs(store)
     return ReceivedActsOut.of(acts.add_acts(store, body.sent.to_service(), body.to_service(), by, device))
 
 

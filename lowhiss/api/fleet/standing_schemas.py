@@ -54,7 +54,7 @@ class HoldOut(BaseModel):
     tested_with: str | None
     """The unit whose test would look at it again."""
     lifted_at: dt.datetime | None
-    lifted_how: Literal["recheck", "release"] | None
+    lifted_how: Literal["recheck", "release", "struck_out", "dismissed"] | None
     lifted_run_id: str | None
     lifted_by: str
     lifted_reason: str
@@ -105,6 +105,7 @@ class DefectOut(BaseModel):
     certified_by: str
     did: str
     recheck: list[Stage]
+    recheck_item: bool
     closed: bool
     unread: bool
     run_id: str | None
@@ -131,6 +132,7 @@ class DefectOut(BaseModel):
             certified_by=defect.certified_by,
             did=defect.said,
             recheck=list(defect.recheck),
+            recheck_item=defect.recheck_item,
             closed=defect.closed,
             unread=defect.unread,
             run_id=defect.run_id or None,

@@ -28,7 +28,7 @@ from lowhiss.api.runs.script_schemas import ScriptOut
 from lowhiss.api.schemas import UUID_PATTERN
 from lowhiss.rulebook import chambers
 from lowhiss.service.fleet import couplings, course, standing, trends, unit_csv, units
-from lowhiss.service.runs import feeding, log, scripts
+from lowhiss.service.runs import feeding, log, scripts, status
 
 router = APIRouter(prefix="/api/units", tags=["units"], route_class=CarefulRoute)
 UnitId = Annotated[str, Path(pattern=UUID_PATTERN)]
@@ -42,7 +42,7 @@ def _source() -> str:
 def list_units(store: StoreDep, words: WordsDep, retired: Annotated[bool, Query()] = False) -> list[YardUnitOut]:
     """Every unit in use with its latest run and how it stands, the worst first; ``retired`` adds the others."""
     latest = log.yard(store)
-    stands = {one.unit_id: one for one in standing.standings(store, words, dt.datetime.now(dt.UTC))}
+    stands = {one.unit_id: one for one in status.standings(store, words, dt.datetime.now(dt.UTC))}
     order = {unit_id: place for place, unit_id in enumerate(stands)}
     listed = sorted(units.list_units(store, retired=retired), key=lambda unit: order.get(unit.id, len(order)))
     return [YardUnitOut.in_yard(unit, _source(), latest.get(unit.id), stands.get(unit.id)) for unit in listed]
@@ -75,7 +75,7 @@ def make_feed_token(unit_id: UnitId, store: StoreDep) -> FeedTokenOut:
 def get_unit(unit_id: UnitId, store: StoreDep, words: WordsDep) -> UnitPageOut:
     """One unit: how it stands, and what happened to it."""
     unit = units.get_unit(store, unit_id)
-    stands, holds = standing.unit_told(store, unit_id, words, dt.datetime.now(dt.UTC))
+    stands, holds = status.unit_standing(store, unit_id, words, dt.datetime.now(dt.UTC))
     return UnitPageOut(
         unit=UnitOut.of(unit, _source()),
         standing=UnitStandingOut.of(stands),
@@ -113,7 +113,7 @@ def retire_unit(unit_id: UnitId, body: RetireBody, store: StoreDep, by: PersonDe
 def set_unit_due(unit_id: UnitId, body: DueBody, store: StoreDep, by: PersonDep, words: WordsDep) -> UnitStandingOut:
     """Say how often this unit is tested; without a rule of its own it is as often as the fleet."""
     standing.set_unit_due(store, by, unit_id, body.rule_table())
-    return UnitStandingOut.of(standing.unit_told(store, unit_id, words, dt.datetime.now(dt.UTC))[0])
+    return UnitStandingOut.of(status.unit_standing(store, unit_id, words, dt.datetime.now(dt.UTC))[0])
 
 
 @router.put("/{unit_id}/coupling", operation_id="coupleUnit")

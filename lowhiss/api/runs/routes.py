@@ -17,7 +17,7 @@ from lowhiss.api.lanes import HEAVY
 from lowhiss.api.runs.live import nudges_of
 from lowhiss.api.runs.schemas import BeginRun, EventBatch, JoinBody, JoinCodeOut, KeptEventOut, ReceivedOut, RunOut
 from lowhiss.api.runs.script_schemas import ScriptOut
-from lowhiss.api.runs.sheet_schemas import BesideOut, LookBody, SchoolOut, SheetOut, StretchOut
+from lowhiss.api.runs.sheet_schemas import BesideOut, DecisionBody, LookBody, SchoolOut, SheetOut, StretchOut
 from lowhiss.api.schemas import UUID_PATTERN
 from lowhiss.service.rounds import lifecycle as rounds
 from lowhiss.service.runs import feeding, lifecycle, participants, receiving, scripts
@@ -94,6 +94,12 @@ def look_at_result(run_id: RunId, body: LookBody, store: StoreDep, by: PersonDep
     """A newer core judges this ended run otherwise: somebody has looked, and that counts from here on."""
     lifecycle.look_at_result(store, run_id, by, body.why)
     return SheetOut.of(lifecycle.sheet(store, run_id, words))
+
+
+@router.post("/{run_id}/decision", operation_id="decideReported", status_code=204)
+def decide_reported(run_id: RunId, body: DecisionBody, store: StoreDep, by: PersonDep) -> None:
+    """Decide whether a test that was imported, or found in a recording, counts for its vehicle."""
+    lifecycle.decide_reported(store, by, run_id, accept=body.accept, reason=body.reason)
 
 
 @router.get("/{run_id}/schools", operation_id="getSchools")

@@ -212,6 +212,15 @@ class MemberOut(BaseModel):
     part: Part
 
 
+class DecisionOut(BaseModel):
+    """What a manager decided of a test from elsewhere."""
+
+    accept: bool
+    by: str
+    at: dt.datetime
+    reason: str
+
+
 class RunOut(BaseModel):
     """What stands beside a run's events.
 
@@ -239,8 +248,11 @@ class RunOut(BaseModel):
     recording: dict[str, Any] | None = None
     """What it was found in, where nobody struck a mark."""
     sealed: bool = False
-    origin: str = ""
     """Its sheet was signed."""
+    origin: str = ""
+    reported: bool = False
+    """It comes from elsewhere, and nobody has decided yet whether it counts."""
+    decision: DecisionOut | None = None
     part: Part | None = None
     """The part the asker takes in it; null where that was not asked, or when they take none."""
 
@@ -265,6 +277,8 @@ class RunOut(BaseModel):
             begun_by=head.begun_by,
             recording=head.recording,
             origin=head.origin,
+            reported=head.reported,
+            decision=None if head.decision is None else DecisionOut.model_validate(head.decision),
             sealed=head.sealed,
             ended_by=head.ended_by,
             doubtful=head.doubtful,

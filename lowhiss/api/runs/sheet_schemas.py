@@ -188,6 +188,13 @@ class LookBody(Strict):
     why: Annotated[str, Field(min_length=1, max_length=500)]
 
 
+class DecisionBody(Strict):
+    """Whether a test from elsewhere counts for its vehicle, and why."""
+
+    accept: bool
+    reason: Annotated[str, Field(min_length=1, max_length=500)]
+
+
 class ProposalOut(BaseModel):
     """A finding that may be a defect, of this group of parts or of none in particular."""
 

@@ -15,6 +15,7 @@ from lowhiss.core.record import EVENT_KINDS, READABLE_TYPES, Event
 MAX_LOOKED_AT_SINGLY = 200
 """So many late marks are weighed one by one; a flood of them is weighed as one."""
 
+_CANDIDATE = "candidate "
 _RANK = {"fail": -1, "void": 0, "not_done": 0, "no_rule": 0, "pass": 1}
 
 
@@ -60,14 +61,22 @@ def _worsening(counted: list[Event], waiting: list[Event], judge: Callable[[list
             then = _steps(judge(_closed([*counted, *taken, *pending, *group])))
         except RecordError:
             continue
-        if _gains(on_time, then):
-            continue  # nothing is improved by what came too late
+        if _gains(_vehicle(on_time), _vehicle(then)):
+            continue  # no stage is improved by what came too late
+        worse = _gains(_vehicle(then), _vehicle(now))
+        if not worse and _gains(on_time, then):
+            continue  # nor is the candidate, where it changes nothing of the vehicle
         pending += group
-        if _gains(then, now):
+        if worse or _gains(then, now):
             taken += pending
             pending = []
             now = then
     return taken
+
+
+def _vehicle(steps: dict[str, int]) -> dict[str, int]:
+    """The stages alone: what worsens one counts, whatever it does to the candidate's findings."""
+    return {name: step for name, step in steps.items() if not name.startswith(_CANDIDATE)}
 
 
 def _gains(before: dict[str, int], after: dict[str, int]) -> bool:
@@ -78,7 +87,7 @@ def _gains(before: dict[str, int], after: dict[str, int]) -> bool:
 def _steps(verdict: RunVerdict) -> dict[str, int]:
     """How good everything about a verdict is, by name: each stage, and minus one for each finding of the candidate."""
     steps: dict[str, int] = {one.stage: _RANK[one.outcome] for one in verdict.stages if one.stands}
-    return steps | {f"candidate {code}": -1 for code in (*verdict.critical, *verdict.minor)}
+    return steps | {f"{_CANDIDATE}{code}": -1 for code in (*verdict.critical, *verdict.minor)}
 
 
 def _confirmed(events: list[Event]) -> set[str]:

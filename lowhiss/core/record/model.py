@@ -75,6 +75,7 @@ EVENT_KINDS: dict[str, EventKind] = {
     "withdrawn": EventKind(refers=True, counts_closed=True, taken_closed=True),
     "note": EventKind(counts_closed=True, taken_closed=True, silent=True, aside=True, watched=True),
     "valued": EventKind(refers=True, counts_closed=True, taken_closed=True, aside=True),
+    "shown": EventKind(taken_closed=True, silent=True, aside=True, watched=True),
     "late_confirmed": EventKind(refers=True, taken_closed=True, silent=True, aside=True),
 }
 
@@ -114,6 +115,8 @@ class Event(NamedTuple):
     stage: str | None = None
     point: str | None = None
     item: str | None = None
+    attempt: int | None = None
+    outcome: str | None = None
     state: str | None = None
     knob: Knob | None = None
     cause: str | None = None

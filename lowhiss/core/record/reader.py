@@ -259,6 +259,13 @@ def _speed(value: object) -> float:
     return _number(value, 0, 100)
 
 
+def _attempt(value: object) -> int:
+    number = _number(value, 1, 1000)
+    if number != int(number):
+        raise ValueError(f"must be a whole number, not {describe(value)}")
+    return int(number)
+
+
 def _wall(value: object) -> str | float:
     if isinstance(value, str):
         return _name(value)
@@ -384,6 +391,7 @@ _SPECS: dict[str, _Spec] = {
     "withdrawn": _spec({"event": _name}, {"why": _text}),
     "note": _spec({"text": _text}),
     "valued": _spec({"event": _name}, _READINGS),
+    "shown": _spec({"stage": _STAGE, "attempt": _attempt, "outcome": _one_of("fail")}),
     "late_confirmed": _spec({"event": _name}, {"why": _text}),
 }
 

@@ -1,6 +1,7 @@
 """Rule sets: what a limit is, how a set is read, derived and identified."""
 
 from lowhiss.core.rules.applied import AppliedBound, apply_bounds
+from lowhiss.core.rules.looser import accepts_no_more, is_looser
 from lowhiss.core.rules.model import (
     RULES_FORMAT,
     Acceptance,
@@ -32,8 +33,10 @@ __all__ = [
     "RoundLimit",
     "RuleSet",
     "Source",
+    "accepts_no_more",
     "apply_bounds",
     "canonical_json",
+    "is_looser",
     "parse_toml",
     "read_identifier",
     "read_judging",

@@ -22,6 +22,7 @@ from lowhiss.core.standing.drift import Point, Trend, Window, trend_of
 from lowhiss.core.standing.due import DueRule, Every, end_of_day, good_until, read_due_rule, zone_of
 from lowhiss.core.standing.holds import (
     Cleared,
+    Contested,
     Fail,
     Hold,
     HoldPolicy,
@@ -33,6 +34,7 @@ from lowhiss.core.standing.holds import (
     holds_of,
     ways_out,
 )
+from lowhiss.core.standing.improving import improves, stricter_policy
 from lowhiss.core.standing.quantities import (
     Quantity,
     Reading,
@@ -62,6 +64,7 @@ __all__ = [
     "Clock",
     "Consequence",
     "Consequences",
+    "Contested",
     "Defect",
     "DefectState",
     "DueRule",
@@ -94,6 +97,7 @@ __all__ = [
     "error_of",
     "good_until",
     "holds_of",
+    "improves",
     "quantities_of",
     "read_act_body",
     "read_consequences",
@@ -102,6 +106,7 @@ __all__ = [
     "residual_of",
     "segment_of",
     "standing_of",
+    "stricter_policy",
     "trend_of",
     "unit_of_measure",
     "ways_out",

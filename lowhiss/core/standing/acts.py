@@ -18,6 +18,7 @@ PartKind = Literal["unit", "trailer"]
 ActType = Literal[
     "hold_placed",
     "hold_released",
+    "hold_struck_out",
     "defect_seen",
     "defect_rated",
     "defect_taken",
@@ -27,6 +28,7 @@ ActType = Literal[
     "acknowledged",
     "trip_over",
     "round_done",
+    "rechecked",
 ]
 ACT_TYPES: tuple[ActType, ...] = get_args(ActType)
 _MAX_LISTED = 50
@@ -141,7 +143,15 @@ def _defect_only(fields: Fields) -> dict[str, Any]:
 
 
 def _fixed(fields: Fields) -> dict[str, Any]:
-    return {"defect": fields.text("defect"), "did": _words(fields, "did", needed=False)}
+    return {
+        "defect": fields.text("defect"),
+        "did": _words(fields, "did", needed=False),
+        "round": fields.text("round", None),
+    }
+
+
+def _rechecked(fields: Fields) -> dict[str, Any]:
+    return {"defect": fields.text("defect"), "round": fields.text("round")}
 
 
 def _round_done(fields: Fields) -> dict[str, Any]:
@@ -177,6 +187,7 @@ def _trip_over(_: Fields) -> dict[str, Any]:
 ACT_KINDS: dict[ActType, ActKind] = {
     "hold_placed": ActKind(_placed),
     "hold_released": ActKind(_released, hold="hold"),
+    "hold_struck_out": ActKind(_released, hold="hold"),
     "defect_seen": ActKind(_seen),
     "defect_rated": ActKind(_rated, defect="defect"),
     "defect_taken": ActKind(_defect_only, defect="defect"),
@@ -186,4 +197,5 @@ ACT_KINDS: dict[ActType, ActKind] = {
     "acknowledged": ActKind(_acknowledged, defect="defects"),
     "trip_over": ActKind(_trip_over),
     "round_done": ActKind(_round_done),
+    "rechecked": ActKind(_rechecked, defect="defect"),
 }

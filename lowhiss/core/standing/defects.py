@@ -36,7 +36,8 @@ class Defect:
 
     group, finding, what : a group of the table, a finding of the judge, or words.  ratings : the default first.
     certified_at, certified_by : of *repaired* or *no repair needed*.  said : what was done, or why nothing.
-    recheck : the stages that must pass after the repair, as far as they have not.  acknowledged : by whom, when.
+    recheck : the stages that must pass after the repair, as far as they have not.  recheck_item : its item of the
+        inspection must be found right again too.  acknowledged : by whom, when.
     """
 
     id: str
@@ -61,6 +62,7 @@ class Defect:
     certified_by: str = ""
     said: str = ""
     recheck: tuple[Stage, ...] = ()
+    recheck_item: bool = False
     acknowledged: tuple[tuple[str, dt.datetime], ...] = ()
     trip_over_at: dt.datetime | None = None
 
@@ -72,7 +74,7 @@ class Defect:
     @property
     def closed(self) -> bool:
         """Whether nothing stands of it: certified, and what had to pass after the repair has passed."""
-        return self.certified_at is not None and not self.recheck
+        return self.certified_at is not None and not self.recheck and not self.recheck_item
 
     @property
     def unread(self) -> bool:
@@ -87,6 +89,10 @@ class Defect:
         """
         if self.closed or self.teaching:
             return None
+        return self.effective(now)
+
+    def effective(self, now: dt.datetime) -> Consequence:
+        """What it means at a moment while it is open."""
         if self.rated == "finish" and (self.trip_over_at is not None or now - self.seen_at > ONE_TRIP):
             return "stay"
         return self.rated
@@ -143,7 +149,7 @@ def _after(defect: Defect, acts: Sequence[Act], tests: Sequence[TestedSet], tabl
         if act.at < defect.seen_at:
             continue
         defect = _acted(defect, act, table)
-    if defect.state == "repaired" and defect.certified_at is not None and defect.recheck:
+    if defect.certified_at is not None and defect.recheck:
         passed = {
             stage
             for test in tests
@@ -162,17 +168,13 @@ def _acted(defect: Defect, act: Act, table: Consequences) -> Defect:
     if over and defect.certified_at is None:
         return replace(defect, trip_over_at=defect.trip_over_at or act.at)
     if act.type == "repaired" and defect.id in body.get("defects", ()) and defect.certified_at is None:
-        recheck = table.groups[defect.group].recheck if defect.group in table.groups else ()
-        return replace(
-            defect,
-            state="repaired",
-            certified_at=act.at,
-            certified_by=act.by,
-            said=body["did"],
-            recheck=recheck if defect.rated == "stay" else (),
-        )
+        mended = replace(defect, state="repaired", certified_at=act.at, certified_by=act.by, said=body["did"])
+        return _to_recheck(mended, act, table, item=defect.item != "")
     if act.type == "acknowledged" and defect.id in body["defects"]:
         return replace(defect, acknowledged=(*defect.acknowledged, (act.by, act.at)))
+    if act.type == "rechecked" and body["defect"] == defect.id:
+        found_right = defect.certified_at is not None and act.at > defect.certified_at
+        return replace(defect, recheck_item=False) if found_right else defect
     if body.get("defect") != defect.id or defect.certified_at is not None:
         return defect
     if act.type == "defect_rated":
@@ -180,10 +182,19 @@ def _acted(defect: Defect, act: Act, table: Consequences) -> Defect:
     if act.type == "defect_taken":
         return replace(defect, state="taken", taken_by=act.by)
     if act.type == "defect_fixed":
-        said = body.get("did", "")
-        return replace(defect, state="fixed", certified_at=act.at, certified_by=act.by, said=said, recheck=())
+        fixed = replace(defect, state="fixed", certified_at=act.at, certified_by=act.by, said=body.get("did", ""))
+        # put right in the inspection that found it, its item was looked at again there
+        return _to_recheck(fixed, act, table, item=defect.item != "" and body.get("round") != defect.round_id)
     if act.type == "no_repair":
         return replace(
             defect, state="no_repair", certified_at=act.at, certified_by=act.by, said=body["reason"], recheck=()
         )
     return defect
+
+
+def _to_recheck(defect: Defect, act: Act, table: Consequences, *, item: bool) -> Defect:
+    """What must be looked at again, where the vehicle had to stay when it was mended: by its rating, or by time."""
+    if defect.effective(act.at) != "stay":
+        return defect
+    stages = table.groups[defect.group].recheck if defect.group in table.groups else ()
+    return replace(defect, recheck=stages, recheck_item=item)

@@ -22,7 +22,9 @@ class TestedSet:
     """A run that counts for the vehicle, as far as holds go.
 
     parts : the power unit, then its trailers.  rules : the hash of the rule set that judged it.
-    stages : the kept figures of each stage as it stands.  counts : it was finished, so that its passes count.
+    stages : the kept figures of each stage as it stands; of a fail that was shown and is gone since, those that were
+        shown, with ``contested``.  counts : it was finished, so that its passes count.
+    reported : where it comes from, while nobody has decided whether it counts.  dismissed : decided that it does not.
     """
 
     __test__ = False  # no test of pytest's
@@ -33,6 +35,8 @@ class TestedSet:
     rules: str
     stages: Mapping[str, Mapping[str, Any]]
     counts: bool
+    reported: str = ""
+    dismissed: Lifted | None = None
 
     def moment(self, stage: str) -> dt.datetime:
         """When a stage of it was decided."""
@@ -46,6 +50,15 @@ class Fail(NamedTuple):
     at: dt.datetime
     rules: str
     figures: Mapping[str, Any]
+    reported: str = ""
+
+
+class Contested(NamedTuple):
+    """What made a fail vanish after it was shown: whose mark, when, and its type."""
+
+    by: str
+    at: dt.datetime
+    what: str
 
 
 class Cleared(NamedTuple):
@@ -60,7 +73,7 @@ class Lifted(NamedTuple):
     """How a hold ended. ``by``, ``reason``: of a release."""
 
     at: dt.datetime
-    how: Literal["recheck", "release"]
+    how: Literal["recheck", "release", "struck_out", "dismissed"]
     run_id: str = ""
     by: str = ""
     reason: str = ""
@@ -85,6 +98,22 @@ class Hold:
     repaired_at: dt.datetime | None = None
     lifted: Lifted | None = None
     from_before: bool = False
+
+    @property
+    def contested(self) -> Contested | None:
+        """What made its fails vanish after they were shown; None where one of them stands."""
+        found = [fail.figures.get("contested") for fail in self.fails]
+        if not found or not all(found):
+            return None
+        last = found[-1]
+        assert last is not None
+        return Contested(last["by"], dt.datetime.fromisoformat(last["at"]), last["what"])
+
+    @property
+    def reported(self) -> tuple[str, str]:
+        """Where its fails were reported from and in which run, while nobody has decided; empty texts otherwise."""
+        open_ones = [(fail.reported, fail.run_id) for fail in self.fails if fail.reported]
+        return open_ones[-1] if open_ones and len(open_ones) == len(self.fails) else ("", "")
 
     @property
     def held(self) -> tuple[Part, ...]:
@@ -134,11 +163,13 @@ def _placed(act: Act, acts: Sequence[Act]) -> Hold:
 
 
 def _releases(act: Act, hold: Hold) -> bool:
-    return act.type == "hold_released" and act.body["hold"] == hold.id and act.at >= hold.opened_at
+    ends = act.type == "hold_released" or (act.type == "hold_struck_out" and hold.contested is not None)
+    return ends and act.body["hold"] == hold.id and act.at >= hold.opened_at
 
 
 def _released(act: Act) -> Lifted:
-    return Lifted(act.at, "release", by=act.by, reason=str(act.body["reason"]))
+    how: Literal["release", "struck_out"] = "release" if act.type == "hold_released" else "struck_out"
+    return Lifted(act.at, how, by=act.by, reason=str(act.body["reason"]))
 
 
 class _Happening(NamedTuple):
@@ -149,6 +180,10 @@ class _Happening(NamedTuple):
     key: str
     test: TestedSet | None = None
     act: Act | None = None
+    dismissed: TestedSet | None = None
+
+
+_ENDING = ("repaired", "hold_released", "hold_struck_out")
 
 
 def _of_stage(
@@ -161,12 +196,15 @@ def _of_stage(
     ]
     if not any(one.rank == 0 for one in happened):
         return []
-    happened += [_Happening(act.at, 1, act.id, act=act) for act in acts if act.type in ("repaired", "hold_released")]
+    happened += [_Happening(act.at, 1, act.id, act=act) for act in acts if act.type in _ENDING]
+    happened += [_Happening(test.dismissed.at, 1, test.run_id, dismissed=test) for test in tests if test.dismissed]
     holds: list[Hold] = []
     standing: Hold | None = None
     for one in sorted(happened, key=lambda one: one[:3]):
         if one.test is not None and one.rank == 0:
             standing = _failed(standing, unit, stage, one.test, policy)
+        elif standing is not None and one.dismissed is not None:
+            standing = _dismissed(standing, one.dismissed)
         elif standing is not None and one.act is not None:
             standing = _acted(standing, one.act)
         elif standing is not None and one.test is not None:
@@ -183,7 +221,7 @@ def _fails(test: TestedSet, stage: Stage, unit: Part) -> bool:
 
 def _failed(standing: Hold | None, unit: Part, stage: Stage, test: TestedSet, policy: HoldPolicy) -> Hold:
     at = test.moment(stage)
-    fail = Fail(test.run_id, at, test.rules, test.stages[stage])
+    fail = Fail(test.run_id, at, test.rules, test.stages[stage], test.reported)
     parts = accused(stage, fail.figures, test.parts)
     if standing is None:
         name = str(uuid.uuid5(_NAMESPACE, f"{unit.id} {stage} {test.run_id}"))
@@ -199,6 +237,12 @@ def _failed(standing: Hold | None, unit: Part, stage: Stage, test: TestedSet, po
     )
 
 
+def _dismissed(hold: Hold, test: TestedSet) -> Hold:
+    """Without the fails of a run that a manager decided does not count; nothing is left to hold without any."""
+    fails = tuple(fail for fail in hold.fails if fail.run_id != test.run_id)
+    return replace(hold, fails=fails) if fails else replace(hold, lifted=test.dismissed)
+
+
 def _acted(hold: Hold, act: Act) -> Hold:
     if _releases(act, hold):
         return replace(hold, lifted=_released(act))
@@ -209,7 +253,7 @@ def _acted(hold: Hold, act: Act) -> Hold:
 
 def _tested(hold: Hold, stage: Stage, test: TestedSet, policy: HoldPolicy, passes: Passes) -> Hold:
     covered = tuple(part for part in hold.held if part in test.parts)
-    if not test.counts or not covered:
+    if not test.counts or not covered or test.dismissed:
         return hold
     at = test.moment(stage)
     before = policy.since is not None and at < policy.since
@@ -230,7 +274,7 @@ def _passes_under(test: TestedSet, stage: Stage, rules: str, passes: Passes) -> 
     return passes(test, stage, rules)
 
 
-Way = Literal["repair", "recheck", "narrow", "release"]
+Way = Literal["decide", "strike_out", "repair", "recheck", "narrow", "release"]
 
 
 class WayOut(NamedTuple):
@@ -248,6 +292,10 @@ def ways_out(hold: Hold, policy: HoldPolicy) -> tuple[WayOut, ...]:
     if hold.stage is None:
         return (WayOut("release"),)
     ways = []
+    if hold.reported[0]:
+        ways.append(WayOut("decide", hold.stage, hold.reported[1]))
+    if hold.contested is not None:
+        ways.append(WayOut("strike_out", hold.stage))
     if hold.stage in policy.repair_first and hold.repaired_at is None:
         ways.append(WayOut("repair", hold.stage))
     ways.append(WayOut("recheck", hold.stage, hold.fails[-1].run_id))

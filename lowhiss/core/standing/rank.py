@@ -36,12 +36,14 @@ class Clock:
 
 @dataclass(frozen=True, slots=True)
 class PartFacts:
-    """What stands of one part. ``tested``: a finished run that counts is there. ``rule``: its own or the fleet's."""
+    """What stands of one part.
+
+    passed_at : when it last passed every stage that its own rules require, in one finished run.  rule : its own or the fleet's.
+    """
 
     part: Part
     holds: tuple[Hold, ...] = ()
     defects: tuple[Defect, ...] = ()
-    tested: bool = False
     passed_at: dt.datetime | None = None
     rule: DueRule | None = None
 
@@ -53,22 +55,20 @@ class PartFacts:
 def standing_of(parts: Sequence[PartFacts], clock: Clock) -> Standing:
     """How a set stands as it is coupled today, the power unit first: the worst of its members.
 
-    Only the power unit is tested by itself; a trailer counts as tested with whatever pulled it.
+    A trailer counts as tested with whatever pulled it.
     """
-    return min((_standing_of(facts, clock, first=place == 0) for place, facts in enumerate(parts)), key=STANDINGS.index)
+    return min((_standing_of(facts, clock) for facts in parts), key=STANDINGS.index)
 
 
-def _standing_of(facts: PartFacts, clock: Clock, *, first: bool) -> Standing:
+def _standing_of(facts: PartFacts, clock: Clock) -> Standing:
     if any(facts.part in hold.held for hold in facts.holds):
         return "on_hold"
     consequences = {defect.consequence(clock.now) for defect in facts.defects}
     if "stay" in consequences:
         return "unfit"
     until = facts.until(clock.zone)
-    if first and not facts.tested:
+    if facts.passed_at is None:
         return "never_tested"
-    if facts.rule is not None and facts.tested and until is None and first:
-        return "overdue"
     if until is not None and until <= clock.now:
         return "overdue"
     if until is not None and until <= clock.tomorrow_ends:

@@ -5,11 +5,11 @@ from __future__ import annotations
 from collections.abc import Iterable, Iterator, Mapping
 from dataclasses import dataclass
 from itertools import product
-from typing import NamedTuple, get_args
+from typing import get_args
 
 from lowhiss import rulebook
 from lowhiss.core.errors import RuleError
-from lowhiss.core.rules import AppliedBound, Limit, RuleSet, Source, apply_bounds, read_rule_set
+from lowhiss.core.rules import Limit, RuleSet, Source, is_looser, read_rule_set
 from lowhiss.core.rules.reading import ParentLookup
 from lowhiss.core.units import PRESSURE_UNITS, from_psi
 from lowhiss.core.vehicle import UNIT_KINDS, Circuits, Governor, Unit
@@ -93,7 +93,7 @@ def looser_limits(rules: RuleSet, parent: RuleSet | None) -> list[Looser]:
             if rules.limit_for(limit.stage, unit) is not limit:
                 continue
             for published in _published(others, limit.stage, unit):
-                if _is_looser(limit, published, unit):
+                if is_looser(limit, published, unit, rulebook.judging().default_cut_out_psi):
                     source = published.source
                     looser = Looser(limit, source, bool(limit.reason.strip()))
                     found.setdefault((limit.key, source.document, source.clause), looser)
@@ -105,51 +105,6 @@ def _published(others: Iterable[RuleSet], stage: str, unit: Unit) -> Iterator[Li
         limit = rules.limit_for(stage, unit)
         if limit is not None and limit.source.standing in _PUBLISHED:
             yield limit
-
-
-def _is_looser(limit: Limit, published: Limit, unit: Unit) -> bool:
-    """Whether a reading can pass the one and not the other. Climbs over other windows cannot be told apart."""
-    if limit.window_psi != published.window_psi:
-        return False
-    # a loss is compared by the minute, whatever the hold
-    scale = (published.hold_s or 1.0) / (limit.hold_s or 1.0)
-    own, law = _ends(limit, unit), _ends(published, unit)
-    if law.floor is not None and (own.floor is None or _below(own.floor, law.floor)):
-        return True
-    if law.ceiling is None:
-        return False
-    if own.ceiling is None:
-        return True
-    ceiling = own.ceiling._replace(value=own.ceiling.value * scale)
-    more = ceiling.value - law.ceiling.value
-    return more > _SAME or (
-        abs(more) <= _SAME and ceiling.comparator == "at_most" and law.ceiling.comparator == "below"
-    )
-
-
-_SAME = 1e-9
-
-
-class _Ends(NamedTuple):
-    floor: AppliedBound | None
-    ceiling: AppliedBound | None
-
-
-def _ends(limit: Limit, unit: Unit) -> _Ends:
-    """What a reading meets first on either side, at the usual cut-out where it hangs on that."""
-    cut_out_psi = unit.governor.cut_out_psi or rulebook.judging().default_cut_out_psi
-    bounds = apply_bounds(limit, unit, cut_out_psi, cut_out_psi)
-    floors = [bound for bound in bounds if bound.floor]
-    ceilings = [bound for bound in bounds if not bound.floor]
-    return _Ends(
-        max(floors, key=lambda bound: (bound.value, bound.comparator == "above"), default=None),
-        min(ceilings, key=lambda bound: (bound.value, bound.comparator != "below"), default=None),
-    )
-
-
-def _below(own: AppliedBound, law: AppliedBound) -> bool:
-    less = law.value - own.value
-    return less > _SAME or (abs(less) <= _SAME and own.comparator == "at_least" and law.comparator == "above")
 
 
 def check_reasons(rules: RuleSet, parent: RuleSet | None) -> None:

@@ -13,18 +13,21 @@ from sqlalchemy.orm import Session
 
 from lowhiss import sandbox
 from lowhiss.core.errors import CoreError
+from lowhiss.core.names import seen_of, unseen_in
 from lowhiss.core.record import read_run
 from lowhiss.exchange.run_json import read_json
 from lowhiss.service.errors import RefusedError, ServiceError
 from lowhiss.service.exports.leaving import FORMAT
 from lowhiss.service.people.signin import Person
-from lowhiss.service.runs.importing import import_record
+from lowhiss.service.runs.importing import Imported, import_record
 from lowhiss.service.runs.rows import record_of
 from lowhiss.store.engine import Store
 from lowhiss.store.fleet_models import UnitRow
 from lowhiss.store.house_models import SettingRow
 from lowhiss.store.run_models import RunRow
 
+_CLOCKS = dt.timedelta(minutes=10)
+"""So far two clocks may be apart."""
 _ASKED = {
     "manifest": "manifest.json",
     "list": "runs",
@@ -54,19 +57,18 @@ def take_in(store: Store, by: Person, data: bytes) -> Arrived:
     manifest = answer.meta["manifest"]
     if not isinstance(manifest, dict) or manifest.get("format") != FORMAT:
         raise RefusedError("no_runs_file", f"file: is no zip of records ({FORMAT}).", "file")
+    own, now = _own_name(store), dt.datetime.now(dt.UTC)
+    # who wrote a manifest is not known: what it says of its origin is shown, and every record waits for a manager
+    origin = seen_of(str(manifest.get("installation", "")))[:80] or own or "?"
     arrived = Arrived(refused={str(name)[:200]: str(why) for name, why in answer.meta["missing"].items()})
-    with store.transaction() as session:
-        own = session.get(SettingRow, "owner")
-    origin = str(manifest.get("installation", ""))[:80]
-    foreign = origin if own is None or own.value != origin else ""
     for name, text in answer.blobs.items():
         try:
-            record = _record(text)
+            record = _record(text, now)
             with store.transaction() as session:
                 if _is_here(session, record):
                     arrived.known += 1
                 else:
-                    _keep(session, by, record, foreign)
+                    _keep(session, by, record, origin, now)
                     arrived.taken += 1
         except (CoreError, ServiceError) as error:
             sentence = error.sentence if isinstance(error, ServiceError) else f"{error}."
@@ -76,11 +78,27 @@ def take_in(store: Store, by: Person, data: bytes) -> Arrived:
     return arrived
 
 
-def _record(text: bytes) -> dict[str, Any]:
+def _own_name(store: Store) -> str:
+    with store.transaction() as session:
+        owner = session.get(SettingRow, "owner")
+        return owner.value if owner is not None else ""
+
+
+def _record(text: bytes, now: dt.datetime) -> dict[str, Any]:
     record = read_json(text)
     if not isinstance(record, dict) or not _named(record):
         raise RefusedError("record_unnamed", "id: a record from elsewhere needs id and started_at.", "id")
-    read_run(record)  # before anything is asked of it
+    # one id in two spellings would be two runs
+    record["id"] = str(uuid.UUID(record["id"]))
+    run = read_run(record)  # before anything is asked of it
+    for field_name, name in (("unit.name", run.unit.name), *((f"people.{who}", name) for who, name in run.people)):
+        if unseen_in(name):
+            raise RefusedError("name_unseen", f"{field_name}: contains an invisible character.", field_name)
+    ended_at = dt.datetime.fromisoformat(record["started_at"]) + dt.timedelta(
+        seconds=max((event.at_s for event in run.events), default=0.0)
+    )
+    if ended_at > now + _CLOCKS:
+        raise RefusedError("record_ahead", "started_at: lies in the future, or its marks do.", "started_at")
     return record
 
 
@@ -110,11 +128,9 @@ def _said(event: Any) -> Any:
     return {key: value for key, value in event.items() if key not in left_out} if isinstance(event, dict) else event
 
 
-def _keep(session: Session, by: Person, record: dict[str, Any], foreign: str) -> None:
+def _keep(session: Session, by: Person, record: dict[str, Any], origin: str, now: dt.datetime) -> None:
     name = record.get("unit", {}).get("name") if isinstance(record.get("unit"), dict) else None
     unit = session.scalar(select(UnitRow.id).where(UnitRow.name == str(name))) if name else None
     if unit is None:
         raise RefusedError("unit_not_here", f"unit: there is no unit {str(name)[:40]!r} here: add it first.", "unit")
-    run_id = import_record(session, record, unit)
-    run = session.get_one(RunRow, run_id)
-    run.person_id, run.origin = by.id, foreign or None
+    import_record(session, record, unit, imported=Imported(origin, by.name, now))

@@ -15,7 +15,8 @@ from lowhiss.core.words import Words
 from lowhiss.exchange.tables import Cell, write_csv
 from lowhiss.exchange.workbook import write_workbook
 from lowhiss.service.fleet import unit_csv
-from lowhiss.service.fleet.standing import every_hold, standings, workshop
+from lowhiss.service.fleet.standing import every_hold
+from lowhiss.service.runs.status import standings, workshop
 from lowhiss.store.engine import Store
 from lowhiss.store.fleet_models import CouplingRow, TrailerRow, UnitRow
 from lowhiss.store.people_models import PersonRow

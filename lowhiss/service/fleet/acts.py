@@ -7,6 +7,7 @@ from collections.abc import Mapping
 from dataclasses import dataclass, field
 from typing import Any, cast
 
+from sqlalchemy import select
 from sqlalchemy.orm import Session
 
 from lowhiss.core.errors import CoreError
@@ -23,13 +24,15 @@ from lowhiss.service.people.rights import ACTS, MILDER
 from lowhiss.service.people.signin import Person
 from lowhiss.store.engine import Store
 from lowhiss.store.fleet_models import ActRow, HoldRow
+from lowhiss.store.run_models import EventRow
 
-SERVERS_ACTS = ("round_done",)
+SERVERS_ACTS = ("round_done", "rechecked")
 """Acts that only follow from something else."""
 _RULES = "rules"
 """What the server adds to a defect: the rule set under which it was seen."""
 _FORBIDDEN = {
     "hold_released": "Only a manager may release a hold.",
+    "hold_struck_out": "Only a trainer or manager may strike a contested hold out.",
     "defect_rated": "Only the workshop or a manager may rate a defect milder.",
 }
 _NOT_YOURS = "Only the workshop or a manager may certify this."
@@ -168,7 +171,7 @@ def _check(session: Session, act: Act, author: Author) -> list[HoldRow]:
     defects = {defect.id: defect for defect in folded_defects(session, act.part)} if defect_ids else {}
     for defect_id in defect_ids:
         _check_defect(act, author, defects.get(defect_id))
-    return [_checked_hold(session, act, hold_id) for hold_id in hold_ids]
+    return [_checked_hold(session, act, author, hold_id) for hold_id in hold_ids]
 
 
 def _check_defect(act: Act, author: Author, defect: Defect | None) -> None:
@@ -189,14 +192,29 @@ def _check_defect(act: Act, author: Author, defect: Defect | None) -> None:
             raise _AsideError("not_yours", _FORBIDDEN["defect_rated"])
 
 
-def _checked_hold(session: Session, act: Act, hold_id: str) -> HoldRow:
+def _checked_hold(session: Session, act: Act, author: Author, hold_id: str) -> HoldRow:
     row = session.get(HoldRow, hold_id)
     hold: Hold | None = hold_of(row) if row is not None else None
     if row is None or hold is None or act.part not in hold.parts:
         raise _AsideError("hold_unknown", "There is no such hold on this part.")
     if hold.lifted:
         raise _AsideError("hold_gone", "This hold has been lifted already: nothing is left to do.")
+    if act.type == "hold_struck_out":
+        _check_strike_out(session, hold, author)
     return row
+
+
+def _check_strike_out(session: Session, hold: Hold, author: Author) -> None:
+    """Only somebody who neither made nor took back a mark of the tests it came from."""
+    if hold.contested is None:
+        raise _AsideError("not_contested", "This hold isn't contested: a recheck or a manager's release lifts it.")
+    runs = [fail.run_id for fail in hold.fails]
+    made = select(EventRow.id).where(
+        EventRow.run_id.in_(runs), EventRow.author_id == author.id, EventRow.type.not_in(("note", "shown"))
+    )
+    if session.scalar(made.limit(1)) is not None:
+        sentence = "You made marks in this test: another trainer or manager must look at it."
+        raise _AsideError("own_marks", sentence)
 
 
 def _same(row: ActRow, act: Done) -> bool:

@@ -21,6 +21,17 @@ def is_doubtful(started_at: dt.datetime, received_at: dt.datetime | None) -> boo
     return received_at is not None and received_at - started_at > OFFLINE_FOR
 
 
+def is_reported(run: RunRow) -> bool:
+    """Whether a run comes from elsewhere and nobody has decided yet whether it counts."""
+    return run.imported is not None and run.decision is None
+
+
+def is_dismissed(run: RunRow) -> bool:
+    """Whether a manager decided that a run from elsewhere does not count."""
+    return run.decision is not None and not run.decision["accept"]
+
+
 def counts(run: RunRow) -> bool:
     """Whether what passed in a run counts for its vehicle; what failed counts, though it was never finished."""
-    return run.purpose in COUNTING_PURPOSES and run.ended_by == "finished" and not begun_doubtfully(run)
+    finished = run.purpose in COUNTING_PURPOSES and run.ended_by == "finished" and not begun_doubtfully(run)
+    return finished and not is_reported(run) and not is_dismissed(run)

@@ -26,8 +26,8 @@ def folded_defects(session: Session, part: Part) -> list[Defect]:
     seen = [act.at for act in acts if act.type == "defect_seen"]
     if not seen:
         return []
-    # only what was certified repaired asks for tests after it
-    repaired = [act.at for act in acts if act.type == "repaired"]
+    # only what was mended asks for tests after it
+    repaired = [act.at for act in acts if act.type in ("repaired", "defect_fixed")]
     if part.kind == "unit":
         which: Any = RunRow.unit_id == part.id
     else:
@@ -96,6 +96,7 @@ def _record(defect: Defect) -> dict[str, Any]:
         "certified_by": defect.certified_by,
         "said": defect.said,
         "recheck": list(defect.recheck),
+        "recheck_item": defect.recheck_item,
         "trip_over_at": defect.trip_over_at.isoformat() if defect.trip_over_at else None,
         "acknowledged": [[by, at.isoformat()] for by, at in defect.acknowledged],
     }
@@ -128,6 +129,7 @@ def _defect(part: Part, body: dict[str, Any]) -> Defect:
         certified_by=body["certified_by"],
         said=body["said"],
         recheck=tuple(stage for stage in STAGES if stage in body["recheck"]),
+        recheck_item=bool(body.get("recheck_item")),
         trip_over_at=moment("trip_over_at"),
         acknowledged=tuple((by, dt.datetime.fromisoformat(at)) for by, at in body["acknowledged"]),
     )

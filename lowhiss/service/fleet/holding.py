@@ -12,7 +12,7 @@ from sqlalchemy.orm import Session
 from lowhiss.core.record import COUNTING_PURPOSES
 from lowhiss.core.stages import Stage
 from lowhiss.core.standing import Act, Cleared, Fail, Hold, HoldPolicy, Lifted, Part, TestedSet, holds_of
-from lowhiss.service.fleet.counting import counts
+from lowhiss.service.fleet.counting import counts, is_reported
 from lowhiss.store.fleet_models import ActRow, FailRow, HoldPartRow, HoldRow, RunTrailerRow, TrailerRow, UnitRow
 from lowhiss.store.house_models import SettingRow
 from lowhiss.store.run_models import RunRow, VerdictRow
@@ -48,7 +48,7 @@ def refold(session: Session, owner: Part) -> None:
     session.execute(select(row.id).where(row.id == owner.id).with_for_update())
     tests, parts = _tests(session, owner)
     # a hold that no fail opens any more still is what somebody released or repaired: their acts lie on its parts
-    acts = acts_on(session, parts, "hold_placed", "hold_released", "repaired")
+    acts = acts_on(session, parts, "hold_placed", "hold_released", "hold_struck_out", "repaired")
     others = _judged_otherwise(session, tests)
 
     def passes(test: TestedSet, stage: Stage, rules: str) -> bool:
@@ -88,12 +88,25 @@ def tested_sets(session: Session, which: Any, since: dt.datetime) -> list[Tested
         select(RunTrailerRow.run_id, RunTrailerRow.trailer_id).where(RunTrailerRow.run_id.in_(ids))
     ):
         trailers.setdefault(run_id, []).append(trailer)
-    return [_tested_set(run, figures["stages"], trailers.get(run.id, ())) for run, figures in found]
+    shown: dict[str, dict[str, dict[str, Any]]] = {}
+    for row in session.scalars(select(FailRow).where(FailRow.run_id.in_(ids), FailRow.contested.is_not(None))):
+        shown.setdefault(row.run_id, {})[row.stage] = {**(row.figures or {}), "contested": row.contested}
+    return [
+        _tested_set(run, {**figures["stages"], **shown.get(run.id, {})}, trailers.get(run.id, ()))
+        for run, figures in found
+    ]
 
 
 def _tested_set(run: RunRow, stages: dict[str, dict[str, Any]], trailers: Sequence[str]) -> TestedSet:
     parts = (Part("unit", run.unit_id), *(Part("trailer", trailer) for trailer in sorted(trailers)))
-    return TestedSet(run.id, parts, run.started_at, run.rules_hash, stages, counts(run))
+    decision = run.decision
+    dismissed = None
+    if decision is not None and not decision["accept"]:
+        dismissed = Lifted(_at(decision["at"]), "dismissed", run.id, decision["by"], decision["reason"])
+    reported = (run.origin or "?") if is_reported(run) else ""
+    return TestedSet(
+        run.id, parts, run.started_at, run.rules_hash, stages, counts(run), reported=reported, dismissed=dismissed
+    )
 
 
 def _judged_otherwise(session: Session, tests: list[TestedSet]) -> dict[tuple[str, str], dict[str, dict[str, Any]]]:
@@ -167,7 +180,10 @@ def hold_of(row: HoldRow) -> Hold:
         stage=cast("Stage | None", row.stage),
         opened_at=row.opened_at,
         parts=tuple(Part(*part) for part in body["parts"]),
-        fails=tuple(Fail(one["run"], _at(one["at"]), one["rules"], one["figures"]) for one in body["fails"]),
+        fails=tuple(
+            Fail(one["run"], _at(one["at"]), one["rules"], one["figures"], one.get("reported", ""))
+            for one in body["fails"]
+        ),
         by=body["by"],
         reason=body["reason"],
         cleared=tuple(Cleared(Part(*one["part"]), one["run"], _at(one["at"])) for one in body["cleared"]),
@@ -184,7 +200,13 @@ def _record(hold: Hold) -> dict[str, Any]:
     return {
         "parts": [list(part) for part in hold.parts],
         "fails": [
-            {"run": one.run_id, "at": one.at.isoformat(), "rules": one.rules, "figures": dict(one.figures)}
+            {
+                "run": one.run_id,
+                "at": one.at.isoformat(),
+                "rules": one.rules,
+                "figures": dict(one.figures),
+                "reported": one.reported,
+            }
             for one in hold.fails
         ],
         "by": hold.by,

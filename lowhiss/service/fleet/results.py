@@ -6,17 +6,25 @@ Kept so that neither a begun and abandoned test nor the order in which runs arri
 from __future__ import annotations
 
 import datetime as dt
-from collections.abc import Iterable, Mapping
+from collections.abc import Iterable, Mapping, Sequence
+from dataclasses import dataclass, field
 from typing import Any, cast
 
-from sqlalchemy import delete, func, or_, select
+from sqlalchemy import and_, func, or_, select
 from sqlalchemy.orm import Session
 
+from lowhiss import rulebook
+from lowhiss.core.procedure import read_procedure
 from lowhiss.core.record import COUNTING_PURPOSES
-from lowhiss.core.standing import Part, PartKind
+from lowhiss.core.stages import LIMITED_STAGES
+from lowhiss.core.standing import Part, PartKind, improves, stricter_policy
+from lowhiss.service.errors import RefusedError
+from lowhiss.service.fleet.choosing import choose, defaults_of
 from lowhiss.service.fleet.counting import counts
 from lowhiss.service.fleet.defecting import refold_defects
 from lowhiss.service.fleet.holding import holds_on, refold
+from lowhiss.service.fleet.units import listed_unit, unit_of
+from lowhiss.service.rules.kept import kept_rules
 from lowhiss.store.fleet_models import (
     FailRow,
     HoldPartRow,
@@ -25,8 +33,9 @@ from lowhiss.store.fleet_models import (
     PartTestRow,
     RunTrailerRow,
     TrailerRow,
+    UnitRow,
 )
-from lowhiss.store.run_models import RunRow
+from lowhiss.store.run_models import RunRow, VerdictRow
 
 
 def note_trailers(session: Session, run_id: str, trailer_ids: Iterable[str]) -> None:
@@ -54,15 +63,48 @@ def other_rules_wanted(session: Session, run: RunRow, stages: Mapping[str, Mappi
     return wanted - {run.rules_hash}
 
 
-def note_result(session: Session, run: RunRow, stages: Mapping[str, Mapping[str, Any]]) -> None:
-    """Keep what a run's verdict says of its parts; ``stages`` holds each stage's outcome and moment."""
+@dataclass(frozen=True, slots=True)
+class Shown:
+    """A failed attempt at a stage that somebody was shown, with its figures."""
+
+    stage: str
+    attempt: int
+    figures: Mapping[str, Any]
+
+
+@dataclass(frozen=True, slots=True)
+class Result:
+    """What a verdict says of the vehicle.
+
+    stages : the figures of each stage as it stands.  attempts : the outcome of every attempt, by stage, in order.
+    shown : failed attempts that a device showed.  changed : whose mark came last, when, and its type.
+    """
+
+    stages: Mapping[str, Mapping[str, Any]]
+    attempts: Mapping[str, Sequence[str]]
+    shown: Sequence[Shown] = ()
+    changed: Mapping[str, str] = field(default_factory=dict)
+
+    def failed(self, stage: str, attempt: int) -> bool:
+        """Whether this attempt is judged failed now."""
+        tries = self.attempts.get(stage, ())
+        return attempt <= len(tries) and tries[attempt - 1] == "fail"
+
+    def passed_later(self, stage: str, attempt: int) -> bool:
+        """Whether a later attempt at the stage passed."""
+        return "pass" in self.attempts.get(stage, ())[attempt:]
+
+
+def note_result(session: Session, run: RunRow, result: Result) -> None:
+    """Keep what a run's verdict says of its parts."""
     if run.purpose not in COUNTING_PURPOSES:
         return
-    touched = _note_fails(session, run, {stage for stage, figures in stages.items() if figures["outcome"] == "fail"})
+    touched = _note_fails(session, run, result)
     if run.ended_at is not None:
         parts = parts_of(session, run)
+        whole = counts(run) and _improves(session, run, result)
         for part in sorted(parts):
-            _note_test(session, part, run)
+            _note_test(session, part, run, passed=whole)
         touched |= _holders(session, run, parts)
         session.flush()
         for part in parts:
@@ -73,16 +115,85 @@ def note_result(session: Session, run: RunRow, stages: Mapping[str, Mapping[str,
         refold(session, unit)
 
 
-def _note_fails(session: Session, run: RunRow, failed: set[str]) -> set[Part]:
-    known = set(session.scalars(select(FailRow.stage).where(FailRow.run_id == run.id)))
-    session.execute(delete(FailRow).where(FailRow.run_id == run.id, FailRow.stage.in_(known - failed)))
-    session.add_all(FailRow(run_id=run.id, stage=stage, unit_id=run.unit_id) for stage in sorted(failed - known))
-    return {Part("unit", run.unit_id)} if known | failed else set()
+_MOST_LATER = 50
 
 
-def _note_test(session: Session, part: Part, run: RunRow) -> None:
+def later_runs_of(session: Session, run: RunRow) -> list[RunRow]:
+    """Finished runs that count, of any part of this one, begun after it and judged by other rules; the earliest first.
+
+    They may have come in before: under the rules of this one they may have passed what failed in it.
+    """
+    parts = [part.id for part in parts_of(session, run)]
+    with_them = select(RunTrailerRow.run_id).where(RunTrailerRow.trailer_id.in_(parts))
+    query = select(RunRow).where(
+        or_(RunRow.unit_id == run.unit_id, RunRow.id.in_(with_them)),
+        RunRow.started_at > run.started_at,
+        RunRow.rules_hash != run.rules_hash,
+        RunRow.purpose.in_(COUNTING_PURPOSES),
+        RunRow.ended_by == "finished",
+    )
+    found = session.scalars(query.order_by(RunRow.started_at).limit(_MOST_LATER))
+    return [one for one in found if counts(one)]
+
+
+def _note_fails(session: Session, run: RunRow, result: Result) -> set[Part]:
+    """Keep which stages stand failed. A fail that was kept was shown: it goes only where the stage was tried again and
+    passed; one that vanished otherwise is contested."""
+    known = {row.stage: row for row in session.scalars(select(FailRow).where(FailRow.run_id == run.id))}
+    failed = {stage: figures for stage, figures in result.stages.items() if figures["outcome"] == "fail"}
+    seen = {one.stage: one for one in result.shown if one.stage not in known}
+    for stage in sorted(known.keys() | failed.keys() | seen.keys()):
+        row = known.get(stage)
+        if stage in failed:
+            row = row or FailRow(run_id=run.id, stage=stage, unit_id=run.unit_id)
+            tries = result.attempts.get(stage, ())
+            row.attempt = max((n for n, outcome in enumerate(tries, 1) if outcome == "fail"), default=1)
+            row.figures, row.contested = dict(failed[stage]), None
+            session.add(row)
+        elif row is not None:
+            if result.failed(stage, row.attempt) or result.passed_later(stage, row.attempt):
+                session.delete(row)
+            elif row.contested is None:
+                row.contested = dict(result.changed)
+        elif not (result.failed(stage, seen[stage].attempt) or result.passed_later(stage, seen[stage].attempt)):
+            one = seen[stage]
+            session.add(
+                FailRow(
+                    run_id=run.id,
+                    stage=stage,
+                    unit_id=run.unit_id,
+                    attempt=one.attempt,
+                    figures=dict(one.figures),
+                    contested=dict(result.changed),
+                )
+            )
+    session.flush()
+    return {Part("unit", run.unit_id)} if known or failed or seen else set()
+
+
+def _improves(session: Session, run: RunRow, result: Result) -> bool:
+    """Whether a finished run is a pass by the rules and order of its unit as it was coupled then."""
+    unit = unit_of(run.unit)
+    row = session.get_one(UnitRow, run.unit_id)
+    listed = listed_unit(row, [], defaults_of(session))
+    try:
+        own, order = choose(session, listed.rules, listed.procedure, unit)
+    except RefusedError:  # its own were retired: what it was tested by is all there is
+        own, order = kept_rules(session, run.rules_hash), read_procedure(run.procedure)
+    rules = kept_rules(session, run.rules_hash)
+    if not stricter_policy(run.setup.get("policy") or rules.policy, own.policy):
+        return False
+    outcomes = {stage: figures["outcome"] for stage, figures in result.stages.items()}
+    if "fail" in outcomes.values():
+        return False
+    cut_out_psi = rulebook.judging().default_cut_out_psi
+    required = [stage for stage in order.required(unit) if stage in LIMITED_STAGES]
+    return improves(outcomes, required, rules, own, unit, cut_out_psi)
+
+
+def _note_test(session: Session, part: Part, run: RunRow, *, passed: bool) -> None:
     row = session.get(PartTestRow, part.id, with_for_update=True)
-    tested, passed = counts(run), counts(run) and run.outcome == "pass"
+    tested = counts(run)
     at = run.started_at + dt.timedelta(seconds=run.ended_at_s or 0.0)
     if row is None:
         if tested:
@@ -99,13 +210,16 @@ def _note_test(session: Session, part: Part, run: RunRow) -> None:
 
 def _last_pass(session: Session, part: Part) -> tuple[dt.datetime | None, str | None]:
     """When this part last passed, and in which run; asked only when a pass is no longer one."""
-    query = select(RunRow).where(RunRow.purpose.in_(COUNTING_PURPOSES), RunRow.outcome == "pass")
+    query = select(RunRow, VerdictRow.figures).join(
+        VerdictRow, and_(VerdictRow.run_id == RunRow.id, VerdictRow.rules_hash == RunRow.rules_hash)
+    )
+    query = query.where(RunRow.purpose.in_(COUNTING_PURPOSES), RunRow.outcome.in_(("pass", "incomplete", "void")))
     if part.kind == "unit":
         query = query.where(RunRow.unit_id == part.id)
     else:
         query = query.join(RunTrailerRow, RunTrailerRow.run_id == RunRow.id).where(RunTrailerRow.trailer_id == part.id)
-    for run in session.scalars(query.order_by(RunRow.started_at.desc()).execution_options(yield_per=20)):
-        if counts(run):
+    for run, figures in session.execute(query.order_by(RunRow.started_at.desc()).execution_options(yield_per=20)):
+        if counts(run) and _improves(session, run, Result(figures["stages"], {})):
             return run.started_at + dt.timedelta(seconds=run.ended_at_s or 0.0), run.id
     return None, None
 

@@ -218,7 +218,6 @@ class _Fleet:
             part,
             tuple(self.holds.get(part.id, ())),
             tuple(self.defects.get(part.id, ())),
-            tested=part.id in self.passed,
             passed_at=self.passed.get(part.id),
             rule=self.rules.get(part.id, self.calendar.rule),
         )
@@ -336,6 +335,7 @@ def told_hold(session: Session, hold: Hold, names: _Names, policy: HoldPolicy, w
         limit = rules.limit_for(hold.stage, unit) if unit else None
         figures = words.failed(hold.stage, fail.figures, limit, unit) if unit else ""
         said, by = words.hold("failed", stage=hold.stage, figures=figures), run.driver if run else ""
+        said = f"{said}{_open_question(hold, words)}"
         if len(hold.fails) > 1:
             said = f"{said} ({words.hold('further', count=len(hold.fails))})"
     ways = [(one.way, _said_way(one, rules_title, hold, policy, words)) for one in ways_out(hold, policy)]
@@ -348,6 +348,17 @@ def told_hold(session: Session, hold: Hold, names: _Names, policy: HoldPolicy, w
         ways,
         _tested_with(session, hold),
     )
+
+
+def _open_question(hold: Hold, words: Words) -> str:
+    """What somebody has to decide of a hold: its fail vanished after it was shown, or was reported elsewhere."""
+    if hold.reported[0]:
+        return f" ({words.hold('reported', origin=hold.reported[0])})"
+    contested = hold.contested
+    if contested is None:
+        return ""
+    key = "contested" if contested.what == "withdrawn" else "contested_otherwise"
+    return f" ({words.hold(key, by=contested.by, when=f'{contested.at:%Y-%m-%d %H:%M} UTC')})"
 
 
 def _tested_with(session: Session, hold: Hold) -> str | None:

@@ -83,6 +83,7 @@ RIGHTS: dict[str, frozenset[str]] = {
     "getSheet": _SIGNED_IN,
     "getSchools": _SIGNED_IN,
     "lookAtResult": _MANAGER,
+    "decideReported": _MANAGER,
     "getRunScript": _SIGNED_IN,
     "getRecord": _SIGNED_IN,
     "getTrace": _SIGNED_IN,
@@ -225,6 +226,7 @@ NARROWER: dict[str, str] = {
 ACTS: dict[ActType, frozenset[str]] = {
     "hold_placed": _SIGNED_IN,
     "hold_released": _MANAGER,
+    "hold_struck_out": _SEES_PEOPLE,
     "defect_seen": _SIGNED_IN,
     "defect_rated": _SIGNED_IN,
     "defect_taken": _KEEPS_UNITS,
@@ -234,6 +236,7 @@ ACTS: dict[ActType, frozenset[str]] = {
     "trip_over": _SIGNED_IN,
     "defect_fixed": _SIGNED_IN,
     "round_done": _SIGNED_IN,
+    "rechecked": _SIGNED_IN,
 }
 """Who may do what about a vehicle by `addActs`."""
 MILDER: frozenset[str] = _KEEPS_UNITS

@@ -16,6 +16,7 @@ from lowhiss.core.standing import CONSEQUENCES, Part
 from lowhiss.core.words import Words
 from lowhiss.core.words.rounds import RoundWords
 from lowhiss.service.fleet.acts import keep_act
+from lowhiss.service.fleet.defecting import open_defects
 from lowhiss.service.fleet.rows import find_trailer, find_unit
 from lowhiss.service.history import differences, note_change
 from lowhiss.service.rounds.rows import look_of, mark_rows
@@ -75,9 +76,27 @@ class Following:
                 self.report(one, mark)
             else:
                 self.raised(one, mark, known)
+        elif one.outcome == "right":
+            self.found_right(one, mark)
         elif one.outcome == "fixed" and known is not None and not known.get("fixed"):
-            self.act(self.name(key, "fixed"), "defect_fixed", one, mark, {"defect": known["act"], "did": mark.text})
+            self.act(
+                self.name(key, "fixed"),
+                "defect_fixed",
+                one,
+                mark,
+                {"defect": known["act"], "did": mark.text, "round": self.row.id},
+            )
             self.row.defects = {**self.row.defects, key: {**known, "fixed": True}}
+
+    def found_right(self, one: Judged, mark: Mark) -> None:
+        """What was mended since, and whose item had to be looked at again, has been."""
+        part = self.part(one.ask.vehicle)
+        place = one.ask.place.code.partition(".")[2]  # a trailer may have been another's first one then
+        for defect in open_defects(self.session, [part.id]).get(part.id, []):
+            here = (defect.item, defect.place.partition(".")[2]) == (one.ask.item.id, place)
+            if defect.recheck_item and here:
+                body = {"defect": defect.id, "round": self.row.id}
+                self.act(self.name(one.ask.key, f"again {defect.id}"), "rechecked", one, mark, body)
 
     def report(self, one: Judged, mark: Mark) -> None:
         """Report what is not right as a defect of the part that it is pinned to."""

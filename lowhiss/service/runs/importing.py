@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 import datetime as dt
-from dataclasses import asdict
+from dataclasses import asdict, dataclass
 from typing import Any
 
 from sqlalchemy import insert
@@ -27,8 +27,21 @@ _SERVER_FIELDS = frozenset({"at_s", "seq", "id", "device", "epoch", "wall", "by"
 _DEVICE = "record"
 
 
-def import_record(session: Session, record: dict[str, Any], unit_id: str, *, demo: bool = False) -> str:
+@dataclass(frozen=True, slots=True)
+class Imported:
+    """Where a record comes from, and who imported it when."""
+
+    origin: str
+    by: str
+    at: dt.datetime
+
+
+def import_record(
+    session: Session, record: dict[str, Any], unit_id: str, *, demo: bool = False, imported: Imported | None = None
+) -> str:
     """Keep a run record as a run of the unit; returns the run's id.
+
+    imported : of a record from elsewhere: it betters nothing until a manager accepts it, and nobody here is its driver.
 
     The record needs ``id`` and ``started_at``. Raises CoreError for a malformed record, NotFoundError for the unit.
     """
@@ -64,6 +77,8 @@ def import_record(session: Session, record: dict[str, Any], unit_id: str, *, dem
         demo=demo,
         recording=None if run.recording is None else dict(run.recording),
         recorded=run.recording is not None,
+        origin=imported.origin if imported is not None else None,
+        imported={"by": imported.by, "at": imported.at.isoformat()} if imported is not None else None,
     )
     session.add(row)
     session.flush()

@@ -266,6 +266,27 @@ def look_at_result(store: Store, run_id: str, by: Person, why: str) -> None:
         )
 
 
+def decide_reported(store: Store, by: Person, run_id: str, *, accept: bool, reason: str) -> None:
+    """A manager decides whether a run from elsewhere counts for its vehicle; decided once.
+
+    Raises NotFoundError, RefusedError, ConflictError.
+    """
+    if not reason.strip():
+        raise RefusedError("reason_missing", "reason is empty: say why in a few words.", "reason")
+    with store.transaction() as session:
+        run = session.get(RunRow, run_id, with_for_update=True)
+        if run is None:
+            raise NotFoundError("run_unknown", "There is no such run.", "run_id")
+        if run.imported is None:
+            raise RefusedError("not_reported", "This test was made here: there is nothing to decide.", "run_id")
+        if run.decision is not None:
+            raise ConflictError("decided_already", f"{run.decision['by']} has already decided this.", "run_id")
+        at = dt.datetime.now(dt.UTC).isoformat()
+        run.decision = {"accept": accept, "by": by.name, "at": at, "reason": reason.strip()}
+        session.flush()
+        keep_verdict(session, run, judge_row(session, run))
+
+
 def judge_ended_again(store: Store, limit: int = 50) -> int:
     """After an upgrade: look at some ended runs that an older core judged; how many there were."""
     with store.transaction() as session:

@@ -318,6 +318,12 @@ def yard(store: Store) -> dict[str, Latest]:
         return latest_runs(session)
 
 
+def judge_open_runs(store: Store) -> None:
+    """Judge what has grown since it was judged last: whoever asks how a vehicle stands gets that first."""
+    with store.transaction() as session:
+        judge_what_goes_on(session)
+
+
 def judge_what_goes_on(session: Session) -> None:
     """Verdicts of runs that have grown since they were judged last: a fail shows at once, whoever looks."""
     stale = select(RunRow).where(RunRow.stale).order_by(RunRow.started_at.desc()).limit(_MAX_GOING_ON)

@@ -234,6 +234,8 @@ class _Adding:
         refers = confirms or kind in ("withdrawn", "valued")
         if refers and (target is None or (kind == "valued" and target.type not in READABLE_TYPES)):
             return "target_unknown", "The mark that this refers to is not part of the run."
+        if refers and target is not None and target.type == "shown":
+            return "shown_stays", "A result that was shown stays: take back the mark it came from instead."
         part = self.authors.part(author)
         if part in (None, "send"):
             return "not_your_run", "Only who began this run or joined it may add to it."

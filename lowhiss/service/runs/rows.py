@@ -20,7 +20,7 @@ from lowhiss.engine.clocks import Instant, Mapping
 from lowhiss.engine.judging import judged_by
 from lowhiss.exchange.run_json import run_record
 from lowhiss.service.errors import NotFoundError
-from lowhiss.service.fleet.counting import begun_doubtfully
+from lowhiss.service.fleet.counting import begun_doubtfully, is_reported
 from lowhiss.service.fleet.units import unit_of
 from lowhiss.service.rules.kept import kept_rules
 from lowhiss.service.runs.participants import Part, members_of
@@ -98,6 +98,9 @@ class RunHead:
     """Its sheet was signed."""
     origin: str = ""
     """The installation that its record came from; empty for one that was made here."""
+    reported: bool = False
+    """It comes from elsewhere, and nobody has decided yet whether it counts."""
+    decision: dict[str, Any] | None = None
     part: Part | None = None
     """The part that the asker takes in it, where that was asked."""
 
@@ -142,6 +145,8 @@ def head_of(session: Session, run: RunRow, part: Part | None = None, *, procedur
         recording=run.recording,
         sealed=run.sealed,
         origin=run.origin or "",
+        reported=is_reported(run),
+        decision=run.decision,
         part=part,
     )
 
@@ -235,6 +240,16 @@ def _came(row: EventRow, names: dict[str, str]) -> dict[str, Any]:
 def judge_row(session: Session, run: RunRow) -> RunVerdict:
     """The run judged under its own rule set."""
     return judge_under(session, run, kept_rules(session, run.rules_hash))
+
+
+def judge_upto(session: Session, run: RunRow, last: EventRow) -> RunVerdict:
+    """The run judged as it stood when one of its events was received."""
+    whole = run_of(session, run)
+    events = tuple(event for event in whole.events if event.seq is not None and event.seq <= last.seq)
+    names = {event.id for event in events}
+    closed = tuple(event for event in events if event.event is None or event.event in names)
+    then = dataclasses.replace(whole, events=closed)
+    return judge_run(then, kept_rules(session, run.rules_hash), read_procedure(run.procedure))
 
 
 def judge_under(session: Session, run: RunRow, rules: RuleSet) -> RunVerdict:

@@ -7,17 +7,23 @@ the worse of the two counting until somebody has looked.
 
 from __future__ import annotations
 
+import datetime as dt
+from collections.abc import Mapping
 from typing import Any
 
+from sqlalchemy import select
 from sqlalchemy.orm import Session
 
 from lowhiss import rulebook
 from lowhiss.core.judge import RunVerdict, air_column
-from lowhiss.service.fleet.results import note_result, other_rules_wanted
+from lowhiss.core.record import ASIDE_TYPES, COUNTING_PURPOSES
+from lowhiss.core.standing import Part
+from lowhiss.service.fleet.holding import refold
+from lowhiss.service.fleet.results import Result, Shown, later_runs_of, note_result, other_rules_wanted
 from lowhiss.service.rules.kept import kept_rules
 from lowhiss.service.runs.facts import keep_facts
-from lowhiss.service.runs.rows import judge_under
-from lowhiss.store.run_models import RunRow, VerdictRow
+from lowhiss.service.runs.rows import judge_under, judge_upto
+from lowhiss.store.run_models import EventRow, RunRow, VerdictRow
 
 RANK = {"fail": 0, "void": 1, "incomplete": 2, "pass": 3}
 
@@ -51,9 +57,56 @@ def keep_verdict(session: Session, run: RunRow, verdict: RunVerdict) -> VerdictR
     run.outcome, run.close_call, run.stale = row.outcome, row.close_call, False
     for rules_hash in other_rules_wanted(session, run, row.figures["stages"]):
         _keep_under(session, run, rules_hash)
-    note_result(session, run, row.figures["stages"])
+    _note(session, run, row, verdict)
     keep_facts(session, run, verdict, row.figures)
     return row
+
+
+def _note(session: Session, run: RunRow, row: VerdictRow, verdict: RunVerdict) -> None:
+    """Let follow what follows for the vehicle, also for tests that came in before this one and happened after it."""
+    stages = row.figures["stages"]
+    note_result(session, run, _result(session, run, stages, verdict))
+    failed = [stage for stage, figures in stages.items() if figures["outcome"] == "fail"]
+    if failed and run.purpose in COUNTING_PURPOSES:
+        for later in later_runs_of(session, run):
+            if session.get(VerdictRow, (later.id, run.rules_hash)) is None:
+                _keep_under(session, later, run.rules_hash)
+        refold(session, Part("unit", run.unit_id))
+
+
+def _result(session: Session, run: RunRow, stages: Mapping[str, Mapping[str, Any]], verdict: RunVerdict) -> Result:
+    attempts: dict[str, list[str]] = {}
+    for one in verdict.stages:
+        if one.attempt > 0:
+            attempts.setdefault(one.stage, []).append(one.outcome)
+    return Result(stages, attempts, _shown(session, run), _changed(session, run))
+
+
+def _shown(session: Session, run: RunRow) -> list[Shown]:
+    """The fails that a device has shown, with the figures that the marks before had come to."""
+    query = select(EventRow).where(EventRow.run_id == run.id, EventRow.type == "shown").order_by(EventRow.seq)
+    found = []
+    for row in session.scalars(query):
+        if row.body.get("outcome") != "fail":
+            continue
+        then = judge_upto(session, run, row)
+        mine = [one for one in then.stages if one.stage == row.body["stage"] and one.attempt == row.body["attempt"]]
+        figures = log_figures(then)["stages"].get(row.body["stage"], {}) if mine else {}
+        if figures.get("outcome") != "fail":
+            figures = {"outcome": "fail", "close_call": False, "at_s": row.at_s}
+        found.append(Shown(row.body["stage"], row.body["attempt"], figures))
+    return found
+
+
+def _changed(session: Session, run: RunRow) -> dict[str, str]:
+    """Whose mark came last that could make a fail vanish: a withdrawal, else whatever it was."""
+    query = select(EventRow).where(EventRow.run_id == run.id, EventRow.type.not_in((*ASIDE_TYPES, "shown")))
+    withdrawn = query.where(EventRow.type == "withdrawn").order_by(EventRow.seq.desc()).limit(1)
+    row = session.scalar(withdrawn) or session.scalar(query.order_by(EventRow.seq.desc()).limit(1))
+    if row is None:
+        return {"by": run.driver, "at": run.started_at.isoformat(), "what": ""}
+    at = run.started_at + dt.timedelta(seconds=row.at_s)
+    return {"by": row.author, "at": at.isoformat(), "what": row.type}
 
 
 def _keep_under(session: Session, run: RunRow, rules_hash: str) -> None:
@@ -70,7 +123,7 @@ def accept_newer(session: Session, row: VerdictRow, run: RunRow, verdict: RunVer
     _take_over(row, run, verdict)
     row.differs, row.looked = None, looked
     run.outcome, run.close_call = row.outcome, row.close_call
-    note_result(session, run, row.figures["stages"])
+    note_result(session, run, _result(session, run, row.figures["stages"], verdict))
 
 
 def _take_over(row: VerdictRow, run: RunRow, verdict: RunVerdict) -> None:

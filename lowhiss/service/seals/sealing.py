@@ -140,7 +140,7 @@ def _note_signature(
 
 def part_in(run: RunRow, by: Person) -> Part:
     """As what somebody signs. Raises ForbiddenError for who neither drove nor oversees."""
-    if run.person_id == by.id or (run.driver and name_key(run.driver) == name_key(by.name)):
+    if run.imported is None and (run.person_id == by.id or (run.driver and name_key(run.driver) == name_key(by.name))):
         return "driver"
     if by.role in OVERSEERS:
         return "beside"

@@ -13,7 +13,7 @@ from lowhiss.core.names import seen_of
 from lowhiss.engine.recorded import found_table
 from lowhiss.service.errors import ConflictError, RefusedError
 from lowhiss.service.people.signin import Person
-from lowhiss.service.runs.importing import import_record
+from lowhiss.service.runs.importing import Imported, import_record
 from lowhiss.service.runs.participants import note_people
 from lowhiss.service.traces.desk import (
     Asked,
@@ -57,7 +57,9 @@ def attach(store: Store, by: Person, recording_id: str, asked: Asked, as_run: At
         judged = judged_part(session, recording_id, asked)
         _still_open(session, recording_id, judged.span)
         run_id = str(uuid.uuid4())
-        import_record(session, _record(judged, asked, as_run, run_id), asked.unit_id)
+        # without a manager's word it betters nothing; a fail in it waits to be decided
+        reported = None if as_run.counts else Imported(judged.row.name[:80], by.name, now)
+        import_record(session, _record(judged, asked, as_run, run_id), asked.unit_id, imported=reported)
         run = session.get_one(RunRow, run_id)
         run.person_id, run.received_at = by.id, None
         note_people(session, run, by.name)
@@ -75,7 +77,7 @@ def _record(judged: Judged, asked: Asked, as_run: Attached, run_id: str) -> dict
         **record,
         "id": run_id,
         "started_at": as_run.began_at.isoformat(),
-        "purpose": "dispatch" if as_run.counts else "rehearsal",
+        "purpose": "dispatch",
         "people": {"driver": name} if (name := seen_of(as_run.driver)) else {},
         "events": events,
         "recording": {

@@ -68,6 +68,7 @@ export const trade = {
     "note": "note",
     "valued": "number set",
     "withdrawn": "taken back",
+    "shown": "A result was shown",
     "late_confirmed": "Confirmed after the end",
     "finished": "finished",
     "made_safe": "made safe",

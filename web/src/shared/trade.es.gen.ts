@@ -68,6 +68,7 @@ export const trade = {
     "note": "nota",
     "valued": "número puesto",
     "withdrawn": "retirada",
+    "shown": "Se mostró un resultado",
     "late_confirmed": "Confirmado después del final",
     "finished": "terminada",
     "made_safe": "puesto seguro",

@@ -44,7 +44,8 @@ export const WATCHED_TYPES = [
   "reading",
   "warning",
   "said",
-  "note"
+  "note",
+  "shown"
 ] as const
 export const COUNTING_PURPOSES = [
   "dispatch",

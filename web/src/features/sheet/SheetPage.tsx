@@ -1,3 +1,4 @@
+import { Reported } from './Reported'
 import { useQuery } from '@tanstack/react-query'
 import { useEffect, useState, type ReactNode } from 'react'
 import { useTranslation } from 'react-i18next'
@@ -83,11 +84,7 @@ function SheetArticle({ sheet: data, waits, here = false, needles, children }: S
     <article className="grid gap-x-10 pt-5 lg:grid-cols-[minmax(0,1fr)_340px]">
       <div className="grid min-w-0 grid-cols-[minmax(0,1fr)] content-start gap-6">
         <Headline sheet={data} />
-        {data.run.origin && (
-          <p data-origin className="border-l-4 border-ink pl-3">
-            {t('log.originSaid', { origin: data.run.origin })}
-          </p>
-        )}
+        <Reported run={data.run} />
         {data.run.recording && <FromRecording recording={data.run.recording} />}
         {/* above everything that may come later, so that nothing moves it under a thumb */}
         <div className="no-print flex flex-wrap gap-3">

@@ -35,6 +35,7 @@ import { bodiesOf, phaseOf, stageInSight, type Phase } from './phase'
 import { useHoldEnd, useSettledTone } from './useHoldEnd'
 import { useMeantBar } from './useMeantBar'
 import { useReadings } from './useReadings'
+import { useShown } from './useShown'
 import { useTicking } from './useTimer'
 import { useVerdicts } from './useVerdicts'
 
@@ -107,6 +108,7 @@ export function useConductor(recorder: TestRecorder, live: LiveRun) {
     newest.current = written
     return written
   }
+  useShown(strike, run.id, verdicts.onDevice ? verdicts.now : undefined, live.events)
   useHoldEnd(state.hold?.start, ownWatch || watches || !state.hold ? null : holdS, (at) => {
     const start = state.hold?.start
     if (!start || !state.hold) return

@@ -68,6 +68,7 @@ export function DefectCard({ defect, beside }: { defect: Defect; beside: Defect[
           ))}
         </ul>
       )}
+      {defect.recheck_item && <p className="text-clay">{t('standing.recheckItem')}</p>}
       {defect.recheck.length > 0 && (
         <p>
           {t('standing.recheckStages')} {defect.recheck.map((stage) => t(`step.${stage}`)).join(', ')}

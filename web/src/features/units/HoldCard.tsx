@@ -1,9 +1,9 @@
-import { useState } from 'react'
+import { useState, type ReactNode } from 'react'
 import { useTranslation } from 'react-i18next'
 import { Link } from 'react-router'
 import type { Schema } from '../../shared/api'
 import { useFigures } from '../../shared/figures/useFigures'
-import { useMayAct } from '../../shared/session'
+import { useMay, useMayAct } from '../../shared/session'
 import { ReasonDialog, useActs } from '../../run'
 import { Button } from '../../shared/ui'
 import { RepairDialog } from './RepairDialog'
@@ -15,11 +15,13 @@ export function HoldCard({ hold, defects }: { hold: Hold; defects: Schema['Defec
   const { t } = useTranslation()
   const figures = useFigures()
   const [repairs, releases] = [useMayAct('repaired'), useMayAct('hold_released')]
+  const [strikesOut, decides] = [useMayAct('hold_struck_out'), useMay('decideReported')]
   const act = useActs()
-  const [open, setOpen] = useState<'repair' | 'release'>()
+  const [open, setOpen] = useState<'repair' | 'release' | 'strikeOut'>()
   const held = hold.parts.filter((part) => part.held)
   const owner = held[0] ?? hold.parts[0]
   if (!owner) return null
+  const ways = new Set(hold.ways.map(({ way }) => way))
   return (
     <article data-hold={hold.stage ?? 'hand'} className="border-l-8 border-clay bg-sheet px-4 py-3">
       <h3 className="text-lead leading-snug">
@@ -58,10 +60,26 @@ export function HoldCard({ hold, defects }: { hold: Hold; defects: Schema['Defec
             {t('acts.recheck')}
           </Link>
         )}
+        {decides && ways.has('decide') && hold.run_id && (
+          <LinkToReport runId={hold.run_id}>{t('acts.decide')}</LinkToReport>
+        )}
+        {strikesOut && ways.has('strike_out') && (
+          <Button onClick={() => setOpen('strikeOut')}>{t('acts.strikeOut')}</Button>
+        )}
         {releases && <Button onClick={() => setOpen('release')}>{t('acts.release')}</Button>}
       </div>
       {open === 'repair' && (
         <RepairDialog part={owner} holds={[hold]} defects={defects} onClose={() => setOpen(undefined)} />
+      )}
+      {open === 'strikeOut' && (
+        <ReasonDialog
+          title={t('acts.strikeOutTitle', { unit: held.map(({ name }) => name).join(' + ') })}
+          label={t('acts.strikeOutWhy')}
+          button={t('acts.strikeOut')}
+          tone="clay"
+          onClose={() => setOpen(undefined)}
+          onKeep={(reason) => act('hold_struck_out', owner, { hold: hold.id, reason })}
+        />
       )}
       {open === 'release' && (
         <ReasonDialog
@@ -77,6 +95,19 @@ export function HoldCard({ hold, defects }: { hold: Hold; defects: Schema['Defec
   )
 }
 
+function LinkToReport({ runId, children }: { runId: string; children: ReactNode }) {
+  return (
+    <Link
+      to={`/runs/${runId}`}
+      className="inline-grid min-h-touch place-items-center border-[1.5px] border-ink bg-sheet px-4 font-semibold"
+    >
+      {children}
+    </Link>
+  )
+}
+
+const LIFTED = { release: 'released', struck_out: 'struckOut', dismissed: 'dismissed' } as const
+
 /** A hold that is over, in a line. */
 export function LiftedHold({ hold }: { hold: Hold }) {
   const { t } = useTranslation()
@@ -84,8 +115,8 @@ export function LiftedHold({ hold }: { hold: Hold }) {
   if (!hold.lifted_at) return null
   const when = figures.when(hold.lifted_at)
   const how =
-    hold.lifted_how === 'release'
-      ? t('standing.released', { when, by: hold.lifted_by, reason: hold.lifted_reason })
+    hold.lifted_how && hold.lifted_how !== 'recheck'
+      ? t(`standing.${LIFTED[hold.lifted_how]}`, { when, by: hold.lifted_by, reason: hold.lifted_reason })
       : t('standing.liftedBy', { when })
   return (
     <li className="border-b border-hair py-1.5">

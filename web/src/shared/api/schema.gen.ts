@@ -1423,6 +1423,26 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/runs/{run_id}/decision": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Decide Reported
+         * @description Decide whether a test that was imported, or found in a recording, counts for its vehicle.
+         */
+        post: operations["decideReported"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/runs/{run_id}/schools": {
         parameters: {
             query?: never;
@@ -2894,7 +2914,7 @@ export interface components {
              * Type
              * @enum {string}
              */
-            type: "hold_placed" | "hold_released" | "defect_seen" | "defect_rated" | "defect_taken" | "defect_fixed" | "repaired" | "no_repair" | "acknowledged" | "trip_over" | "round_done";
+            type: "hold_placed" | "hold_released" | "hold_struck_out" | "defect_seen" | "defect_rated" | "defect_taken" | "defect_fixed" | "repaired" | "no_repair" | "acknowledged" | "trip_over" | "round_done" | "rechecked";
             part: components["schemas"]["PartBody"];
             at: components["schemas"]["Moment"];
             /**
@@ -3798,17 +3818,21 @@ export interface components {
             next_before: string | null;
         };
         /**
-         * DecisionBody
-         * @description What the examiner decided.
+         * DecisionOut
+         * @description What a manager decided of a test from elsewhere.
          */
-        DecisionBody: {
-            /** Passed */
-            passed: boolean;
+        DecisionOut: {
+            /** Accept */
+            accept: boolean;
+            /** By */
+            by: string;
             /**
-             * Remark
-             * @default
+             * At
+             * Format: date-time
              */
-            remark: string;
+            at: string;
+            /** Reason */
+            reason: string;
         };
         /**
          * DeedOut
@@ -3870,6 +3894,8 @@ export interface components {
             did: string;
             /** Recheck */
             recheck: (("build_up" | "cut_out" | "cut_in" | "leak_released" | "leak_applied" | "low_air_warning" | "spring_brakes") | ("rebuild" | "hold_trailer" | "hold_parking" | "rolling_service"))[];
+            /** Recheck Item */
+            recheck_item: boolean;
             /** Closed */
             closed: boolean;
             /** Unread */
@@ -4521,7 +4547,7 @@ export interface components {
             /** Lifted At */
             lifted_at: string | null;
             /** Lifted How */
-            lifted_how: ("recheck" | "release") | null;
+            lifted_how: ("recheck" | "release" | "struck_out" | "dismissed") | null;
             /** Lifted Run Id */
             lifted_run_id: string | null;
             /** Lifted By */
@@ -4912,7 +4938,7 @@ export interface components {
             /** May */
             may: string[];
             /** Acts */
-            acts: ("hold_placed" | "hold_released" | "defect_seen" | "defect_rated" | "defect_taken" | "defect_fixed" | "repaired" | "no_repair" | "acknowledged" | "trip_over" | "round_done")[];
+            acts: ("hold_placed" | "hold_released" | "hold_struck_out" | "defect_seen" | "defect_rated" | "defect_taken" | "defect_fixed" | "repaired" | "no_repair" | "acknowledged" | "trip_over" | "round_done" | "rechecked")[];
             /** Milder */
             milder: boolean;
             /** Demo People */
@@ -6206,6 +6232,12 @@ export interface components {
              * @default
              */
             origin: string;
+            /**
+             * Reported
+             * @default false
+             */
+            reported: boolean;
+            decision?: components["schemas"]["DecisionOut"] | null;
             /** Part */
             part?: ("lead" | "watch" | "oversee" | "send") | null;
         };
@@ -7392,7 +7424,7 @@ export interface components {
              * Way
              * @enum {string}
              */
-            way: "repair" | "recheck" | "narrow" | "release";
+            way: "decide" | "strike_out" | "repair" | "recheck" | "narrow" | "release";
             /** Said */
             said: string;
         };
@@ -7615,6 +7647,19 @@ export interface components {
             pressure: "psi" | "kpa" | "bar";
         };
         /**
+         * DecisionBody
+         * @description What the examiner decided.
+         */
+        lowhiss__api__learning__examinations__DecisionBody: {
+            /** Passed */
+            passed: boolean;
+            /**
+             * Remark
+             * @default
+             */
+            remark: string;
+        };
+        /**
          * MemberOut
          * @description Somebody in a class.
          */
@@ -7663,6 +7708,16 @@ export interface components {
              * @enum {string}
              */
             part: "lead" | "watch" | "oversee" | "send";
+        };
+        /**
+         * DecisionBody
+         * @description Whether a test from elsewhere counts for its vehicle, and why.
+         */
+        lowhiss__api__runs__sheet_schemas__DecisionBody: {
+            /** Accept */
+            accept: boolean;
+            /** Reason */
+            reason: string;
         };
         /**
          * WayOut
@@ -10934,6 +10989,48 @@ export interface operations {
             };
         };
     };
+    decideReported: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                run_id: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["lowhiss__api__runs__sheet_schemas__DecisionBody"];
+            };
+        };
+        responses: {
+            /** @description Successful Response */
+            204: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
+            };
+            /** @description The input cannot be accepted. */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ErrorOut"];
+                };
+            };
+            /** @description It was not done: the error's code and sentence say why. */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ErrorOut"];
+                };
+            };
+        };
+    };
     getSchools: {
         parameters: {
             query?: {
@@ -12561,7 +12658,7 @@ export interface operations {
         };
         requestBody: {
             content: {
-                "application/json": components["schemas"]["DecisionBody"];
+                "application/json": components["schemas"]["lowhiss__api__learning__examinations__DecisionBody"];
             };
         };
         responses: {

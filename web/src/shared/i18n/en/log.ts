@@ -69,6 +69,15 @@ export const log = {
     },
     origin: 'from {{origin}}',
     originSaid: 'Its record came from another yard: {{origin}}.',
+    reported: {
+      decideAbout:
+        'Nobody here saw this test. Until a manager decides, a pass in it improves nothing and a fail keeps the vehicle in.',
+      accept: 'Accept',
+      dismiss: 'Dismiss',
+      decideWhy: 'Why',
+      accepted: 'Accepted by {{by}}, {{when}}: {{reason}}',
+      dismissed: 'Dismissed by {{by}}, {{when}}: {{reason}}',
+    },
     otherTable: 'Another table',
     table_units: 'Units',
     table_trailers: 'Trailers',

@@ -71,6 +71,15 @@ export const log: typeof english = {
     },
     origin: 'de {{origin}}',
     originSaid: 'Su registro vino de otro patio: {{origin}}.',
+    reported: {
+      decideAbout:
+        'Nadie de aquí vio esta prueba. Hasta que un gerente decida, si pasó no mejora nada y si falló la unidad no sale.',
+      accept: 'Aceptar',
+      dismiss: 'Descartar',
+      decideWhy: 'Por qué',
+      accepted: 'Aceptado por {{by}}, {{when}}: {{reason}}',
+      dismissed: 'Descartado por {{by}}, {{when}}: {{reason}}',
+    },
     otherTable: 'Otra tabla',
     table_units: 'Unidades',
     table_trailers: 'Remolques',

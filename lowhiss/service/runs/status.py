@@ -1,0 +1,46 @@
+"""How vehicles stand, whoever asks and however: open tests are judged first, so that a fail shows at once."""
+
+from __future__ import annotations
+
+import datetime as dt
+from collections.abc import Sequence
+
+from lowhiss.core.words import Words
+from lowhiss.exchange.standing_out import LastDay
+from lowhiss.service.fleet import out, standing
+from lowhiss.service.fleet.standing import ToldDefect, ToldHold, UnitStanding
+from lowhiss.service.runs.log import judge_open_runs
+from lowhiss.store.engine import Store
+
+
+__all__ = ["as_calendar", "as_csv", "judge_open_runs", "standings", "unit_standing", "workshop"]
+
+
+def standings(store: Store, words: Words, now: dt.datetime) -> list[UnitStanding]:
+    """Every unit in use, worst first, then by when it is due, then by name."""
+    judge_open_runs(store)
+    return standing.standings(store, words, now)
+
+
+def unit_standing(store: Store, unit_id: str, words: Words, now: dt.datetime) -> tuple[UnitStanding, list[ToldHold]]:
+    """One unit, and every hold that accuses or has accused it, the latest first. Raises NotFoundError."""
+    judge_open_runs(store)
+    return standing.unit_told(store, unit_id, words, now)
+
+
+def workshop(store: Store, words: Words, now: dt.datetime) -> tuple[list[ToldHold], list[ToldDefect]]:
+    """Every open hold and every defect that is not closed, in the order to take them."""
+    judge_open_runs(store)
+    return standing.workshop(store, words, now)
+
+
+def as_csv(store: Store, words: Words, now: dt.datetime) -> str:
+    """How every unit in use stands, as CSV."""
+    judge_open_runs(store)
+    return out.as_csv(store, words, now)
+
+
+def as_calendar(store: Store, words: Words, now: dt.datetime, papers: Sequence[LastDay] = ()) -> bytes:
+    """When each unit in use is due, and the last day of each paper, as iCalendar."""
+    judge_open_runs(store)
+    return out.as_calendar(store, words, now, papers)
