@@ -176,6 +176,11 @@ def _print(
     if options.stages:
         print(as_json(stages, compact=several), flush=True)
         return
+    if judged.found.open:
+        sentence = "a minute at rest was not judged: the log alone doesn't show whether the pedal was held"
+        print(f"{path}: {sentence}", file=sys.stderr)
+    elif not judged.found.is_test:
+        print(f"{path}: no brake test was found in it, so that it has no verdict", file=sys.stderr)
     if options.text:
         print(text_sheet(judged.verdict, words, hints_for([judged.verdict])), flush=True)
         return

@@ -43,7 +43,8 @@ def judge_recording(
     """Find a test in a recording and judge it. Without an order of work the one that explains it best is taken.
 
     A stage whose interval lies inside its limit passes, outside it fails; one that is astride it is *not done*, with
-    the finding ``astride_limit``. moved : by the place of a stage in the order, where a person put it [s]. orders : all
+    the finding ``astride_limit``. A hold of which the log does not tell whether the pedal was held, and a log that holds
+    no test at all, are not judged. moved : by the place of a stage in the order, where a person put it [s]. orders : all
     that it may be, where none is named; the built-in ones. Raises CoreError.
     """
     orders = [procedure] if procedure is not None else _orders(unit, orders or rulebook.procedures())
@@ -60,7 +61,9 @@ def _orders(unit: Unit, every: Sequence[Procedure]) -> Sequence[Procedure]:
 
 def record_of(found: Found, rules: RuleSet, unit: Unit) -> dict[str, Any]:
     """The run record of what was found: marks without a person, each with the ends that it lies between."""
-    events = [event for stage, one in found.stages if one is not None for event in _events(stage, one)]
+    stages = found.stages if found.is_test else ()
+    told = [(stage, one) for place, (stage, one) in enumerate(stages) if place not in found.open]
+    events = [event for stage, one in told if one is not None for event in _events(stage, one)]
     return {
         "format": RUN_FORMAT,
         "purpose": "rehearsal",
@@ -105,6 +108,7 @@ def found_table(found: Found) -> list[dict[str, Any]]:
             "from_s": None if one is None else round(one.from_s, 2),
             "to_s": None if one is None else round(one.to_s, 2),
             "moved": place in found.moved,
+            "open": place in found.open,
             "measured": {} if one is None else {name: figure.as_dict() for name, figure in one.measured.items()},
         }
         for place, (stage, one) in enumerate(found.stages)

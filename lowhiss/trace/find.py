@@ -12,6 +12,7 @@ from lowhiss.core.vehicle import Unit
 from lowhiss.trace.candidates import FoundStage, Shape, blasts, climbs, holds, placed, pops, shape_of, turns, warnings
 from lowhiss.trace.recording import Recording, TraceError, grid_of
 
+_FEWEST_STAGES, _LEAST_SHARE = 3, 0.5
 _SLACK_S = 2.0
 """A stage may begin that much before the one before it was found to end."""
 
@@ -29,6 +30,35 @@ class Found:
     def share(self) -> float:
         """How much of the order was found."""
         return sum(found is not None for _, found in self.stages) / max(1, len(self.stages))
+
+    @property
+    def is_test(self) -> bool:
+        """Whether what was seen can be a brake test: a part of the order, with a stage that driving never shows.
+
+        Filling air, cut-outs and a minute at rest are in every day's log; both holds, or air pumped down to the warning
+        or the knobs, are not. A stage that a person placed is one too.
+        """
+        seen = [stage for stage, one in self.stages if one is not None]
+        if self.moved:
+            return True
+        kinds = {STEP_TABLE[stage].kind for stage in seen}
+        holds = {stage for stage in seen if STEP_TABLE[stage].kind == "hold"}
+        telling = bool(kinds & {"warning", "knobs"}) or len(holds) > 1
+        return telling and (len(seen) >= _FEWEST_STAGES or self.share >= _LEAST_SHARE)
+
+    @property
+    def open(self) -> frozenset[int]:
+        """The places of holds of which a log alone can't say whether the pedal was held.
+
+        An application takes air whether the pedal stays down or not, so a minute at rest after one may be either. Only
+        where the same log holds both, the one without a fall before it and the one with, are they told apart.
+        """
+        holds = {
+            place: stage for place, (stage, one) in enumerate(self.stages) if one and STEP_TABLE[stage].kind == "hold"
+        }
+        if len(set(holds.values())) > 1:
+            return frozenset()
+        return frozenset(holds) - self.moved
 
 
 def find_stages(recording: Recording, procedures: Sequence[Procedure], rules: RuleSet, unit: Unit) -> Found:

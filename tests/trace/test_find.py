@@ -207,3 +207,39 @@ def test_holes_and_noise_are_lived_with(drives):
     found = figures(found_in(one, torn))
     assert found["leak_applied"][0].value == pytest.approx(truth_of(one)["leak_applied"][0], abs=1.0)
     assert all(one.low <= one.value <= one.high for one in itertools.chain(*found.values()))
+
+
+@pytest.mark.parametrize(
+    ("kind", "fault"),
+    [
+        ("tractor_semitrailer", "chamber_leak_tractor:severe"),
+        ("tractor_semitrailer", "chamber_leak_trailer:severe"),
+        ("straight_truck", "chamber_leak_tractor:severe"),
+        ("bus", "chamber_leak_tractor:severe"),
+    ],
+)
+def test_r1_the_minute_without_the_pedal_never_passes_for_the_one_with_it(kind, fault):
+    """A torn diaphragm loses air only while the pedal is held: a rest with the pedal up says nothing of it."""
+    one = driven(kind, "static-only", fault)
+    recording = as_told(one, "needles")
+    # only a rest before the pedal was ever held: a log that was cut there
+    pressed = next(event["at_s"] for event in one.record["events"] if event["type"] == "pedal")
+    cut = recording.between(float(recording.t_s[0]), pressed + 5)
+    for part in (recording, cut):
+        verdict = judge_recording(part, rulebook.rule_set("us-cdl"), one.spec.unit).verdict
+        held = [stage.outcome for stage in verdict.stages if stage.stage == "leak_applied" and stage.stands]
+        assert held != ["pass"]
+
+
+def test_r3_a_day_of_driving_has_no_verdict():
+    """It told FAIL: DO NOT DRIVE: pressures between cut-in and cut-out, strokes at lights, and no test."""
+    rng = np.random.default_rng(7)
+    t_s = np.arange(0.0, 4 * 3600.0)
+    psi = 112 + 10 * np.sin(t_s / 170) - np.where(rng.random(t_s.size) < 0.02, 6, 0) + rng.normal(0, 0.2, t_s.size)
+    day = Recording(t_s, {"primary": psi, "secondary": psi - 1})
+    for session in find_sessions(day):
+        found = judge_recording(
+            day.between(session.from_s, session.to_s), rulebook.rule_set("us-cdl"), spec_named("straight_truck").unit
+        )
+        assert found.verdict.overall == "incomplete"
+        assert {stage.outcome for stage in found.verdict.stages} == {"not_done"}

@@ -68,6 +68,8 @@ class FoundStageOut(BaseModel):
     to_s: float | None
     measured: dict[str, FigureOut]
     moved: bool
+    open: bool
+    """A minute at rest of which the log does not tell whether the pedal was held: judged once somebody places it."""
 
 
 class SessionOut(BaseModel):

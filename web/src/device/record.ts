@@ -57,6 +57,6 @@ export function headOf({ run, events }: LiveRun): Schema['RunOut'] {
     rules_title: script.rules.title as Schema['RunOut']['rules_title'],
     ...{ purpose, driver: run.driver, setup: led, started_at: run.startedWall },
     ...{ last_seq: 0, demo: false, sealed: false, part: run.part ?? 'lead' },
-    ...{ begun_by: '', ended_by: ended, doubtful: false, members: [], origin: '' },
+    ...{ begun_by: '', ended_by: ended, doubtful: false, members: [], origin: '', reported: false },
   }
 }

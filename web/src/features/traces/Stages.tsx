@@ -46,6 +46,7 @@ export function Stages({ judged, chosen, onChoose }: StagesProps) {
                   >
                     {t(`step.${one.stage}`)}
                   </button>
+                  {one.open && <p className="text-note text-clay">{t('traces.open')}</p>}
                   {one.moved && <span className="ml-2 text-note text-soft">{t('traces.moved')}</span>}
                 </th>
                 <td className="num py-2.5 pr-3">

@@ -71,6 +71,7 @@ const defect = (more: Partial<Defect> = {}): Defect => ({
     certified_by: '',
     did: '',
     recheck: [],
+    recheck_item: false,
     closed: false,
     unread: false,
   },

@@ -4412,6 +4412,8 @@ export interface components {
             };
             /** Moved */
             moved: boolean;
+            /** Open */
+            open: boolean;
         };
         /**
          * FromRunOut

@@ -163,6 +163,7 @@ export const log = {
     from_s: '{{stage}}: where it begins',
     to_s: '{{stage}}: where it ends',
     found: 'What was found',
+    open: "Not judged: the log alone doesn't show whether the pedal was held. Place the stage yourself to have it judged.",
     moved: 'moved by hand',
     unseen: 'not seen',
     caution:

@@ -164,6 +164,7 @@ export const log: typeof english = {
     from_s: '{{stage}}: dónde empieza',
     to_s: '{{stage}}: dónde termina',
     found: 'Lo que se halló',
+    open: 'Sin evaluar: el registro solo no muestra si el pedal estaba pisado. Coloque la etapa usted mismo para evaluarla.',
     moved: 'movida a mano',
     unseen: 'no se ve',
     caution:
