@@ -179,7 +179,7 @@ def lists(store: Store) -> dict[str, tuple[Callable[[], object], str]]:
     latest = "SELECT * FROM run ORDER BY started_at DESC LIMIT 3000"
 
     def ask() -> None:
-        whatif.cancel(store, whatif.ask(store, me, "us-older", whatif.Choice()).id)
+        whatif.cancel(store, whatif.ask(store, me, "us-older", whatif.Choice()).id, me)
 
     return {
         "log, first page": (lambda: log.log_page(store), page),

@@ -40,6 +40,7 @@ from lowhiss.api.schemas import ErrorOut
 from lowhiss.api.seals import routes as seals
 from lowhiss.api.traces import batches
 from lowhiss.api.traces import routes as traces
+from lowhiss.api.workers import Workers
 from lowhiss.exchange.keys import KeyFiles
 from lowhiss.service.exports import leaving
 from lowhiss.service.jobs import WorkOn
@@ -59,10 +60,11 @@ _ERRORS: dict[int | str, dict[str, Any]] = {
 
 
 @asynccontextmanager
-async def _few_threads(_: FastAPI) -> AsyncIterator[None]:
+async def _few_threads(app: FastAPI) -> AsyncIterator[None]:
     """Many threads on few cores only keep one another from finishing: four kept twice as many marks as eight."""
     current_default_thread_limiter().total_tokens = _THREADS
     yield
+    app.state.workers.close()
 
 
 def create_app(
@@ -96,6 +98,7 @@ def create_app(
     app.state.spool = Spool(spool or own / "waiting")
     app.state.bus = Bus(os.environ.get(BUS_URL))
     app.state.keys = keys or KeyFiles(own / "keys")
+    app.state.workers = Workers(store)
     app.state.worker = None if store is None else Worker(store, _jobs(app.state.spool), app.state.spool)
     office = (session, people, units, trailers, standing, rulebook, sums, whatif)
     for area in (

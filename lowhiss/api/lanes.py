@@ -34,6 +34,10 @@ QUICK = Lane("quick", 8)
 PASSWORDS = Lane("passwords", 1)
 """Argon2: tens of milliseconds of a core, and 64 MB, each."""
 HEAVY = Lane("heavy", 1)
-"""Traces, seals, long questions."""
+"""Traces of feeds and what is laid over them."""
+SEALS = Lane("seals", 1)
+RECORDINGS = Lane("recordings", 2)
+"""Files of recordings: read in the sandbox, judged here."""
+PICTURES = Lane("pictures", 1)
 FILES = Lane("files", 1)
 """Papers, tables and records that are taken over: seconds each, which nobody's sheet or trace waits for."""

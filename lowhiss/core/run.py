@@ -6,7 +6,7 @@ of engine, key, knobs and pedal at that mark.
 
 from __future__ import annotations
 
-from collections.abc import Callable, Iterable
+from collections.abc import Callable, Iterable, Sequence
 from dataclasses import dataclass, field
 from typing import NamedTuple
 
@@ -138,6 +138,21 @@ def fold(run: Run, policy: Policy, judging: Judging) -> RunState:
     )
 
 
+def withdrawn_ids(removals: Sequence[tuple[str | None, str | None]]) -> set[str | None]:
+    """The ids of what is withdrawn and stays so: a withdrawal that was itself withdrawn takes nothing back.
+
+    removals : each withdrawal as its own id and the id that it withdraws, in order of time.
+
+    >>> sorted(withdrawn_ids([("w1", "mark"), ("w2", "w1")]))
+    ['w1']
+    """
+    gone: set[str | None] = set()
+    for own, target in reversed(removals):
+        if own is None or own not in gone:
+            gone.add(target)
+    return gone
+
+
 def standing_events(events: Iterable[Event]) -> tuple[list[Event], list[Event], Event | None]:
     """Events in order with what was withdrawn, resent or struck after the end left out, and numbers put in place.
 
@@ -163,15 +178,13 @@ def standing_events(events: Iterable[Event]) -> tuple[list[Event], list[Event], 
         elif event.type == "valued":
             numbers.append(event)
         ordered.append(event)
-    gone: set[str] = set()
     for event in reversed(removals):
         if event.event not in by_id:
             raise RecordError(
                 f"events[{event.place}].event",
                 f"{event.event!r} is no event of this run; nothing was withdrawn",
             )
-        if event.id not in gone:
-            gone.add(event.event)
+    gone = {name for name in withdrawn_ids([(one.id, one.event) for one in removals]) if name is not None}
     closed_by = next((e for e in ordered if e.type in END_TYPES and e.id not in gone), None)
     if not removals and not numbers and closed_by is None:
         return ordered, [], None

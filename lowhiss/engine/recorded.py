@@ -43,9 +43,10 @@ def judge_recording(
     """Find a test in a recording and judge it. Without an order of work the one that explains it best is taken.
 
     A stage whose interval lies inside its limit passes, outside it fails; one that is astride it is *not done*, with
-    the finding ``astride_limit``. A hold of which the log does not tell whether the pedal was held, and a log that holds
-    no test at all, are not judged. moved : by the place of a stage in the order, where a person put it [s]. orders : all
-    that it may be, where none is named; the built-in ones. Raises CoreError.
+    the finding ``astride_limit``. A hold of which the log doesn't tell whether the pedal was held, and a log without a
+    test, are not judged.
+    moved : by the place of a stage in the order, where a person put it [s].  orders : all that it may be, where none
+    is named; the built-in ones. Raises CoreError.
     """
     orders = [procedure] if procedure is not None else _orders(unit, orders or rulebook.procedures())
     found = find_stages(recording, orders, rules, unit)

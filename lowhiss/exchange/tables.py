@@ -5,6 +5,7 @@ from __future__ import annotations
 import csv
 import datetime as dt
 import io
+import unicodedata
 from collections.abc import Iterable, Sequence
 from pathlib import Path
 
@@ -13,12 +14,13 @@ _FORMULA = ("=", "+", "-", "@", "\t", "\r")
 
 
 def plain_cell(text: str) -> str:
-    """A text that stays one.
+    """A text that stays one; full-width signs and blanks before a sign begin formulas too.
 
-    >>> plain_cell("=1+1"), plain_cell("MV-12")
-    ("'=1+1", 'MV-12')
+    >>> plain_cell("=1+1"), plain_cell("MV-12"), plain_cell(" \uff1d1")
+    ("'=1+1", 'MV-12', "' \uff1d1")
     """
-    return f"'{text}" if text.startswith(_FORMULA) else text
+    begins = unicodedata.normalize("NFKC", text.lstrip(" \u00a0\ufeff")[:1])
+    return f"'{text}" if begins.startswith(_FORMULA) or text.startswith(_FORMULA) else text
 
 
 def csv_text(rows: Iterable[Iterable[object]]) -> str:

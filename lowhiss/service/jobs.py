@@ -13,7 +13,7 @@ from sqlalchemy.orm import Session
 
 from lowhiss.engine.executor import Executor
 from lowhiss.service.errors import NotFoundError, RefusedError
-from lowhiss.service.people.signin import Person
+from lowhiss.service.people.signin import ForbiddenError, Person
 from lowhiss.store.engine import Store
 from lowhiss.store.house_models import JobRow
 
@@ -22,9 +22,12 @@ UNENDED: tuple[JobState, ...] = ("waiting", "running")
 ENDED: tuple[JobState, ...] = ("done", "cancelled", "failed")
 LEFT_AFTER = dt.timedelta(seconds=10)
 """A job that nobody has worked on for so long was left: whoever finds it takes it up where it stood."""
-MAX_JOBS = 50
-"""So many of a kind are kept; the oldest ended one gives way."""
-MAX_UNENDED = 5
+MAX_JOBS = 20
+"""So many ended ones of a kind and a person are kept; their own oldest gives way, nobody else's."""
+MAX_UNENDED = 2
+"""So many of a kind one person has under way."""
+MAX_ALL_UNENDED = 40
+_MOST_LISTED = 200
 WorkOn = Callable[[Store, str, str, Executor], None]
 """Does a job of its kind from where it stood: the store, the job's id, the worker's, and where the work runs."""
 
@@ -39,9 +42,12 @@ def new_job(
     place: str | None = None,
 ) -> JobRow:
     """A job that waits to be done. place : where its files lie. Raises RefusedError where too many wait already."""
-    unended = select(func.count()).select_from(JobRow).where(JobRow.kind == kind, JobRow.state.in_(UNENDED))
-    if (session.scalar(unended) or 0) >= MAX_UNENDED:
-        raise RefusedError("too_many_jobs", "Other questions are still being answered: ask when one is done.", "")
+    unended = select(func.count()).select_from(JobRow).where(JobRow.kind == kind, JobRow.state.not_in(ENDED))
+    if (session.scalar(unended.where(JobRow.asked_by == by.name)) or 0) >= MAX_UNENDED:
+        sentence = f"You already have {MAX_UNENDED} of these in progress. Try again when one has finished."
+        raise RefusedError("too_many_jobs", sentence, "")
+    if (session.scalar(unended) or 0) >= MAX_ALL_UNENDED:
+        raise RefusedError("too_many_jobs", "Too many of these are in progress. Try again in a few minutes.", "")
     row = JobRow(
         id=str(uuid.uuid4()),
         kind=kind,
@@ -55,20 +61,21 @@ def new_job(
         place=place,
     )
     session.add(row)
-    _make_room(session, kind)
+    _make_room(session, kind, by.name)
     session.flush()
     return row
 
 
-def _make_room(session: Session, kind: str) -> None:
-    ended = select(JobRow.id).where(JobRow.kind == kind, JobRow.state.in_(ENDED)).order_by(JobRow.asked_at.desc())
+def _make_room(session: Session, kind: str, name: str) -> None:
+    ended = select(JobRow.id).where(JobRow.kind == kind, JobRow.state.in_(ENDED), JobRow.asked_by == name)
+    ended = ended.order_by(JobRow.asked_at.desc())
     for job_id in session.scalars(ended.offset(MAX_JOBS - 1)).all():
         session.execute(delete(JobRow).where(JobRow.id == job_id))
 
 
 def kept_jobs(session: Session, kind: str) -> list[JobRow]:
     """Every job of a kind that is kept, the latest first."""
-    query = select(JobRow).where(JobRow.kind == kind).order_by(JobRow.asked_at.desc()).limit(MAX_JOBS + MAX_UNENDED)
+    query = select(JobRow).where(JobRow.kind == kind).order_by(JobRow.asked_at.desc()).limit(_MOST_LISTED)
     return list(session.scalars(query))
 
 
@@ -80,9 +87,17 @@ def find_job(session: Session, kind: str, job_id: str, *, lock: bool = False) ->
     return row
 
 
-def cancel_job(session: Session, kind: str, job_id: str) -> JobRow:
-    """Stop a job; what was found so far stays. Raises NotFoundError."""
+def own_job(session: Session, kind: str, job_id: str, by: Person) -> JobRow:
+    """A job that somebody may change: their own, or any for a manager. Raises NotFoundError, ForbiddenError."""
     row = find_job(session, kind, job_id, lock=True)
+    if row.asked_by != by.name and by.role != "manager":
+        raise ForbiddenError("not_your_job", f"This is {row.asked_by}'s: ask them, or a manager.", "job_id")
+    return row
+
+
+def cancel_job(session: Session, kind: str, job_id: str, by: Person) -> JobRow:
+    """Stop a job; what was found so far stays. Raises NotFoundError, ForbiddenError."""
+    row = own_job(session, kind, job_id, by)
     if row.state not in ENDED:
         row.state, row.ended_at = "cancelled", dt.datetime.now(dt.UTC)
     return row
@@ -102,9 +117,20 @@ def claim(
     free = or_(JobRow.state == "waiting", (JobRow.state == "running") & left)
     with store.transaction() as session:
         here = or_(JobRow.place.is_(None), JobRow.place == place)
-        query = select(JobRow).where(JobRow.kind.in_(kinds), free, here).order_by(JobRow.asked_at).limit(1)
-        row = session.scalar(query.with_for_update(skip_locked=True))
-        if row is None:
+        waiting = select(JobRow.id, JobRow.asked_by, JobRow.asked_at).where(JobRow.kind.in_(kinds), free, here)
+        found = session.execute(waiting.order_by(JobRow.asked_at).limit(MAX_ALL_UNENDED * 3)).all()
+        # whoever was served longest ago is served next, so that nobody's many keep anybody's one waiting
+        latest = (
+            select(JobRow.asked_by, func.max(JobRow.seen_at)).where(JobRow.kind.in_(kinds)).group_by(JobRow.asked_by)
+        )
+        served = dict(session.execute(latest).all()) if len(found) > 1 else {}
+        never = dt.datetime.min.replace(tzinfo=dt.UTC)
+        for one in sorted(found, key=lambda one: (served.get(one.asked_by) or never, one.asked_at)):
+            query = select(JobRow).where(JobRow.id == one.id, free)
+            row = session.scalar(query.with_for_update(skip_locked=True))
+            if row is not None:
+                break
+        else:
             return None
         row.state, row.worker, row.seen_at = "running", worker, now
         return row.kind, row.id

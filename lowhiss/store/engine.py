@@ -27,6 +27,7 @@ def make_engine(url: str) -> Engine:
     """An engine whose connections are checked before use, so that a restarted database costs no failed request."""
     return create_engine(
         url,
+        hide_parameters=True,  # what somebody typed is for no log
         pool_pre_ping=True,
         pool_size=10,
         max_overflow=20,

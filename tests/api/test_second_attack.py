@@ -10,6 +10,8 @@ from websockets.exceptions import ConnectionClosed
 from websockets.sync.client import connect
 
 from lowhiss.api import careful
+from lowhiss.demo.scenario import demo_id
+from tests.conftest import sign_in
 from tests.devices import UNIT_ID, Device
 
 DEEP = "[" * 900 + "]" * 900
@@ -106,3 +108,59 @@ def test_records_and_files_of_nonsense_are_refused_in_a_sentence(client):
     toml = {"text": "format = 1\nid = " + "9" * 5000}
     answer = client.put("/api/lessons/own", json=toml)
     assert answer.status_code in (404, 405, 422)
+
+
+def batch(client):
+    return client.post("/api/trace-batches", json={"kind": "tractor"})
+
+
+def test_m5_one_person_fills_no_queue_and_stops_nobody_elses(app_url, client):
+    with httpx.Client(base_url=app_url, timeout=20) as other:
+        driver = sign_in(other, "Ines Aldous")
+        mine = batch(client).raise_for_status().json()
+        begun = [batch(driver) for _ in range(4)]
+        assert [one.status_code for one in begun] == [201, 201, 422, 422]
+        assert "You already have 2" in begun[-1].json()["error"]["message"]
+        for path in ("start", "stop"):
+            assert driver.post(f"/api/trace-batches/{mine['id']}/{path}").status_code == 403
+        assert driver.put(f"/api/trace-batches/{mine['id']}/files?name=a.csv", content=b"x").status_code == 403
+        # begun and stopped 55 times: what others have finished is still there
+        assert client.post(f"/api/trace-batches/{mine['id']}/stop").raise_for_status().json()["state"] == "cancelled"
+        for one in begun[:2]:
+            driver.post(f"/api/trace-batches/{one.json()['id']}/stop").raise_for_status()
+        for _ in range(25):
+            again = batch(driver).raise_for_status().json()
+            driver.post(f"/api/trace-batches/{again['id']}/stop").raise_for_status()
+        assert mine["id"] in [one["id"] for one in client.get("/api/trace-batches").json()]
+
+
+def long_run(client, marks=900):
+    device = Device(client)
+    device.begin(procedure="static-only").raise_for_status()
+    for _ in range(0, marks, 450):
+        device.send(*(device.wait(1).struck("note", text="x" * 50) for _ in range(450))).raise_for_status()
+    return device
+
+
+def test_h4_a_long_run_is_judged_beside_the_process_of_the_marks(client):
+    device = long_run(client)
+    device.send(*device.leak_test(100, 90)).raise_for_status()
+    sheet = client.get(f"/api/runs/{device.run_id}/sheet").raise_for_status().json()
+    assert {one["stage"]: one["outcome"] for one in sheet["verdict"]["stages"]}["leak_applied"] == "fail"
+    assert len(client.get(f"/api/runs/{device.run_id}/schools").raise_for_status().json()) >= 4
+    stands = {one["name"]: one["standing"] for one in client.get("/api/standing").json()}
+    assert stands["MV-12"] == "on_hold"
+    assert client.get("/api/runs/00000000-0000-4000-8000-000000000000/sheet").status_code == 404
+    paper = client.get(f"/api/runs/{device.run_id}/sheet.pdf", timeout=60)
+    assert (paper.status_code, paper.content[:4]) == (200, b"%PDF")
+
+
+def test_m4_own_failures_stop_a_device_before_everybody_behind_the_same_address(app_url):
+    """Wrong tries are counted by person and device first: an address is shared by a whole yard."""
+    with httpx.Client(base_url=app_url, timeout=20) as bad, httpx.Client(base_url=app_url, timeout=20) as good:
+        codes = [
+            bad.post("/api/session/sign-in", json={"name": f"Nobody {n}", "password": "wrong password"}).status_code
+            for n in range(42)
+        ]
+        assert 429 in codes
+        assert good.post("/api/session/demo", json={"person_id": demo_id("Ines Aldous")}).status_code == 200

@@ -250,10 +250,10 @@ def test_files_are_read_where_they_lie_and_no_process_takes_a_job_whose_files_it
     assert here.place != elsewhere.place
     assert Spool(tmp_path / "here").place == here.place
     batch = many.begin(store, here, ODILE, Asked("tractor_semitrailer", None, "leak-check", 1, {}))
-    taking = many.Taking(store, here, batch.id, "a.csv")
+    taking = many.Taking(store, here, batch.id, "a.csv", ODILE)
     taking.take(text)
     taking.done()
-    many.start(store, here, batch.id)
+    many.start(store, here, batch.id, ODILE)
     export = leaving.begin(store, here, ODILE, "csv", log.Wanted(outcome="fail"))
     kinds = (many.KIND, leaving.KIND)
     now = dt.datetime.now(dt.UTC)

@@ -100,10 +100,10 @@ def test_recordings_on_dask_are_read_as_here(store, cluster, tmp_path):
             ("milk.csv", "farm,litres\nA,1\nB,2\n"),
             ("b.csv", text.getvalue()),
         ):
-            taking = many.Taking(store, spool, batch.id, name)
+            taking = many.Taking(store, spool, batch.id, name, ODILE)
             taking.take(data.encode())
             taking.done()
-        many.start(store, spool, batch.id)
+        many.start(store, spool, batch.id, ODILE)
         assert claim(store, (many.KIND,), "here", dt.datetime.now(dt.UTC), spool.place) == (many.KIND, batch.id)
         with executor(**given) as work:
             many.work_on(spool, store, batch.id, "here", work)

@@ -18,6 +18,7 @@ from lowhiss.api.deps import StoreDep, WordsDep
 from lowhiss.api.lanes import FILES
 from lowhiss.api.runs.log import WantedQuery
 from lowhiss.api.schemas import UUID_PATTERN
+from lowhiss.api.workers import person_of, workers_of
 from lowhiss.core.fields import Language
 from lowhiss.core.units import PressureUnit
 from lowhiss.exchange.papers import Size
@@ -73,13 +74,12 @@ class ArrivedOut(BaseModel):
 async def get_sheet_pdf(
     run_id: Annotated[str, Path(pattern=UUID_PATTERN)],
     request: Request,
-    store: StoreDep,
     words: WordsDep,
     size: Size = "A4",
 ) -> Response:
     """A run's sheet as a paper, with its signatures and a code to check its seal by."""
     check_at = f"{request.base_url}check/"
-    data = await FILES.run(papers.sheet_pdf, store, run_id, words, size, check_at)
+    data = await workers_of(request).run(person_of(request), papers.sheet_pdf, run_id, words, size, check_at)
     return _pdf(data, f"low-hiss-{run_id[:8]}.pdf")
 
 
@@ -110,9 +110,9 @@ def get_export(job_id: JobId, store: StoreDep) -> ExportOut:
 
 
 @router.post("/exports/{job_id}/stop", operation_id="stopExport")
-def stop_export(job_id: JobId, store: StoreDep) -> ExportOut:
+def stop_export(job_id: JobId, store: StoreDep, by: PersonDep) -> ExportOut:
     """Stop it."""
-    return ExportOut.model_validate(asdict(leaving.cancel(store, job_id)))
+    return ExportOut.model_validate(asdict(leaving.cancel(store, job_id, by)))
 
 
 @router.get("/exports/{job_id}/file", operation_id="getExportFile", response_class=FileResponse)

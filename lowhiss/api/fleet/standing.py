@@ -27,7 +27,9 @@ from lowhiss.api.fleet.standing_schemas import (
     UnitStandingOut,
     WorkshopOut,
 )
+from lowhiss.api.lanes import PICTURES
 from lowhiss.api.schemas import UUID_PATTERN
+from lowhiss.api.workers import JUDGED_FIRST
 from lowhiss.service.fleet import acts, out, photographs, readers, standing
 from lowhiss.service.fleet.out import Reads
 from lowhiss.service.people.signin import SignedOutError
@@ -45,14 +47,14 @@ def _reader(request: Request, store: StoreDep, person: MaybePersonDep, reads: Re
         raise SignedOutError("signed_out", "Sign in, or send a token that is good for reading this.")
 
 
-@router.get("/standing", operation_id="getStanding")
+@router.get("/standing", operation_id="getStanding", dependencies=JUDGED_FIRST)
 def get_standing(request: Request, store: StoreDep, words: WordsDep, person: MaybePersonDep) -> list[UnitStandingOut]:
     """How every unit in use stands, the worst first; for a barrier or another system with a token of its own."""
     _reader(request, store, person, "standing")
     return [UnitStandingOut.of(one) for one in status.standings(store, words, dt.datetime.now(dt.UTC))]
 
 
-@router.get("/standing.csv", operation_id="getStandingCsv", response_class=Response)
+@router.get("/standing.csv", operation_id="getStandingCsv", dependencies=JUDGED_FIRST, response_class=Response)
 def get_standing_csv(request: Request, store: StoreDep, words: WordsDep, person: MaybePersonDep) -> Response:
     """The same as a table, CSV."""
     _reader(request, store, person, "standing")
@@ -60,7 +62,7 @@ def get_standing_csv(request: Request, store: StoreDep, words: WordsDep, person:
     return Response(status.as_csv(store, words, dt.datetime.now(dt.UTC)), media_type="text/csv", headers=kept)
 
 
-@router.get("/due.ics", operation_id="getDueCalendar", response_class=Response)
+@router.get("/due.ics", operation_id="getDueCalendar", dependencies=JUDGED_FIRST, response_class=Response)
 def get_due_calendar(
     request: Request,
     store: StoreDep,
@@ -96,14 +98,14 @@ def void_read_token(token_id: Annotated[str, Path(pattern=UUID_PATTERN)], store:
     out.void_read_token(store, token_id)
 
 
-@router.get("/workshop", operation_id="getWorkshop")
+@router.get("/workshop", operation_id="getWorkshop", dependencies=JUDGED_FIRST)
 def get_workshop(store: StoreDep, words: WordsDep) -> WorkshopOut:
     """Open holds and defects that are not closed, in the order to take them."""
     holds, defects = status.workshop(store, words, dt.datetime.now(dt.UTC))
     return WorkshopOut(holds=[HoldOut.of(one) for one in holds], defects=[DefectOut.of(one) for one in defects])
 
 
-@router.post("/acts", operation_id="addActs")
+@router.post("/acts", operation_id="addActs", dependencies=JUDGED_FIRST)
 def add_acts(body: ActsBody, store: StoreDep, by: PersonDep, device: DeviceDep) -> ReceivedActsOut:
     """Keep what people did about vehicles: each once, however often it is sent; what cannot be kept is set aside."""
     status.judge_open_runs(store)
@@ -111,7 +113,7 @@ def add_acts(body: ActsBody, store: StoreDep, by: PersonDep, device: DeviceDep) 
 
 
 @router.put("/photos/{photo_id}", operation_id="keepPhoto")
-def keep_photo(
+async def keep_photo(
     photo_id: Annotated[str, Path(pattern=UUID_PATTERN)],
     act: Annotated[str, Query(pattern=UUID_PATTERN)],
     store: StoreDep,
@@ -119,7 +121,7 @@ def keep_photo(
     data: Annotated[bytes, Body(media_type="image/*")],
 ) -> PhotoOut:
     """Keep a photograph with an act, once; it is made anew, at most 400 kB, without metadata."""
-    return PhotoOut(hash=photographs.keep_photo(store, photo_id, act, data, by))
+    return PhotoOut(hash=await PICTURES.run(photographs.keep_photo, store, photo_id, act, data, by))
 
 
 @router.get("/photos/{digest}", operation_id="getPhoto", response_class=Response)

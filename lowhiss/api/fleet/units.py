@@ -26,6 +26,7 @@ from lowhiss.api.people.schemas import RetireBody
 from lowhiss.api.runs.schemas import LatestOut
 from lowhiss.api.runs.script_schemas import ScriptOut
 from lowhiss.api.schemas import UUID_PATTERN
+from lowhiss.api.workers import JUDGED_FIRST
 from lowhiss.rulebook import chambers
 from lowhiss.service.fleet import couplings, course, standing, trends, unit_csv, units
 from lowhiss.service.runs import feeding, log, scripts, status
@@ -38,7 +39,7 @@ def _source() -> str:
     return chambers().source
 
 
-@router.get("", operation_id="listUnits")
+@router.get("", operation_id="listUnits", dependencies=JUDGED_FIRST)
 def list_units(store: StoreDep, words: WordsDep, retired: Annotated[bool, Query()] = False) -> list[YardUnitOut]:
     """Every unit in use with its latest run and how it stands, the worst first; ``retired`` adds the others."""
     latest = log.yard(store)
@@ -71,7 +72,7 @@ def make_feed_token(unit_id: UnitId, store: StoreDep) -> FeedTokenOut:
     return FeedTokenOut(token=feeding.make_feed_token(store, unit_id))
 
 
-@router.get("/{unit_id}", operation_id="getUnit")
+@router.get("/{unit_id}", operation_id="getUnit", dependencies=JUDGED_FIRST)
 def get_unit(unit_id: UnitId, store: StoreDep, words: WordsDep) -> UnitPageOut:
     """One unit: how it stands, and what happened to it."""
     unit = units.get_unit(store, unit_id)

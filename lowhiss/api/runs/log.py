@@ -15,6 +15,7 @@ from lowhiss.api.careful import CarefulRoute
 from lowhiss.api.deps import StoreDep, WordsDep
 from lowhiss.api.runs.schemas import LogLineOut, LogOut
 from lowhiss.api.schemas import UUID_PATTERN, AboutOut, Strict
+from lowhiss.api.workers import JUDGED_FIRST
 from lowhiss.core.findings import FINDINGS
 from lowhiss.core.record import Purpose
 from lowhiss.service.copies import copies_of
@@ -109,7 +110,7 @@ class ViewBody(Strict):
     query: Annotated[str, Field(max_length=1000)]
 
 
-@router.get("/log", operation_id="readLog")
+@router.get("/log", operation_id="readLog", dependencies=JUDGED_FIRST)
 def read_log(store: StoreDep, query: Annotated[PageQuery, Query()]) -> LogOut:
     """Runs, the latest first."""
     lines = log.log_page(store, query.to_service(), query.before)
@@ -117,7 +118,7 @@ def read_log(store: StoreDep, query: Annotated[PageQuery, Query()]) -> LogOut:
     return LogOut(runs=[LogLineOut.of(line) for line in lines], next_before=lines[-1].head.id if more else None)
 
 
-@router.get("/log/count", operation_id="countLog")
+@router.get("/log/count", operation_id="countLog", dependencies=JUDGED_FIRST)
 def count_log(store: StoreDep, query: WantedDep) -> CountOut:
     """How many runs are like that."""
     runs = log.log_count(store, query.to_service())

@@ -19,6 +19,7 @@ from lowhiss.api.runs.schemas import BeginRun, EventBatch, JoinBody, JoinCodeOut
 from lowhiss.api.runs.script_schemas import ScriptOut
 from lowhiss.api.runs.sheet_schemas import BesideOut, DecisionBody, LookBody, SchoolOut, SheetOut, StretchOut
 from lowhiss.api.schemas import UUID_PATTERN
+from lowhiss.api.workers import by_length
 from lowhiss.service.rounds import lifecycle as rounds
 from lowhiss.service.runs import feeding, lifecycle, participants, receiving, scripts
 
@@ -84,9 +85,9 @@ def list_events(run_id: RunId, store: StoreDep, after: Annotated[int, Query(ge=0
 
 
 @router.get("/{run_id}/sheet", operation_id="getSheet")
-def get_sheet(run_id: RunId, store: StoreDep, words: WordsDep) -> SheetOut:
+async def get_sheet(run_id: RunId, request: Request, words: WordsDep) -> SheetOut:
     """The run judged, worded in the reader's language and unit."""
-    return SheetOut.of(lifecycle.sheet(store, run_id, words))
+    return SheetOut.of(await by_length(request, run_id, lifecycle.sheet, words))
 
 
 @router.post("/{run_id}/result", operation_id="lookAtResult")
@@ -103,9 +104,10 @@ def decide_reported(run_id: RunId, body: DecisionBody, store: StoreDep, by: Pers
 
 
 @router.get("/{run_id}/schools", operation_id="getSchools")
-def get_schools(run_id: RunId, store: StoreDep, words: WordsDep) -> list[SchoolOut]:
+async def get_schools(run_id: RunId, request: Request, words: WordsDep) -> list[SchoolOut]:
     """The same run judged under every built-in rule set."""
-    return [SchoolOut.model_validate(verdict) for verdict in lifecycle.by_every_school(store, run_id, words)]
+    found = await by_length(request, run_id, lifecycle.by_every_school, words)
+    return [SchoolOut.model_validate(verdict) for verdict in found]
 
 
 @router.get("/{run_id}/script", operation_id="getRunScript", response_model=ScriptOut)

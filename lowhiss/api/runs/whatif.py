@@ -150,9 +150,9 @@ def get_what_if(job_id: JobId, store: StoreDep) -> WhatIfOut:
 
 
 @router.post("/{job_id}/stop", operation_id="stopWhatIf")
-def stop_what_if(job_id: JobId, store: StoreDep) -> WhatIfOut:
+def stop_what_if(job_id: JobId, store: StoreDep, by: PersonDep) -> WhatIfOut:
     """Stop a question; what was found so far stays."""
-    return WhatIfOut.of(whatif.cancel(store, job_id))
+    return WhatIfOut.of(whatif.cancel(store, job_id, by))
 
 
 @router.get("/{job_id}/lines", operation_id="getWhatIfLines")

@@ -10,7 +10,7 @@ from fastapi import APIRouter, Depends, Path, Query, Request
 from lowhiss.api.auth import PersonDep
 from lowhiss.api.careful import CarefulRoute
 from lowhiss.api.deps import StoreDep
-from lowhiss.api.lanes import HEAVY
+from lowhiss.api.lanes import RECORDINGS
 from lowhiss.api.schemas import UUID_PATTERN
 from lowhiss.api.traces.schemas import BatchBody, BatchLineOut, BatchOut
 from lowhiss.service.spool import Spool
@@ -52,31 +52,32 @@ async def put_batch_file(
     request: Request,
     store: StoreDep,
     spool: SpoolDep,
+    by: PersonDep,
     name: Annotated[str, Query(min_length=1, max_length=300)],
 ) -> None:
     """One file of a batch: a recording, a zip of them, or a description of messages (DBC); its bytes as they are."""
-    taking = await HEAVY.run(many.Taking, store, spool, job_id, name)
+    taking = await RECORDINGS.run(many.Taking, store, spool, job_id, name, by)
     try:
         async for piece in request.stream():
-            await HEAVY.run(taking.take, piece)
-        await HEAVY.run(taking.done)
+            await RECORDINGS.run(taking.take, piece)
+        await RECORDINGS.run(taking.done)
     except BaseException:  # a client that went away cancels: nothing of its file stays
         taking.give_up()
         raise
 
 
 @router.post("/{job_id}/start", operation_id="startBatch")
-def start_batch(job_id: JobId, request: Request, store: StoreDep, spool: SpoolDep) -> BatchOut:
+def start_batch(job_id: JobId, request: Request, store: StoreDep, spool: SpoolDep, by: PersonDep) -> BatchOut:
     """Every file has come: they may be read."""
-    batch = many.start(store, spool, job_id)
+    batch = many.start(store, spool, job_id, by)
     cast(Worker, request.app.state.worker).wake()
     return _out(batch)
 
 
 @router.post("/{job_id}/stop", operation_id="stopBatch")
-def stop_batch(job_id: JobId, store: StoreDep, spool: SpoolDep) -> BatchOut:
+def stop_batch(job_id: JobId, store: StoreDep, spool: SpoolDep, by: PersonDep) -> BatchOut:
     """Stop a batch; what was read so far stays."""
-    return _out(many.cancel(store, spool, job_id))
+    return _out(many.cancel(store, spool, job_id, by))
 
 
 @router.get("/{job_id}/lines", operation_id="getBatchLines")

@@ -11,6 +11,7 @@ from collections.abc import Callable, Iterable
 from lowhiss.core.errors import RecordError
 from lowhiss.core.judge.model import LateMark, RunVerdict
 from lowhiss.core.record import EVENT_KINDS, READABLE_TYPES, Event
+from lowhiss.core.run import withdrawn_ids
 
 MAX_LOOKED_AT_SINGLY = 200
 """So many late marks are weighed one by one; a flood of them is weighed as one."""
@@ -92,7 +93,7 @@ def _steps(verdict: RunVerdict) -> dict[str, int]:
 
 def _confirmed(events: list[Event]) -> set[str]:
     """The marks that were confirmed and whose confirmation stands."""
-    gone = {e.event for e in events if e.type == "withdrawn"}
+    gone = withdrawn_ids([(e.id, e.event) for e in sorted(events, key=_arrival) if e.type == "withdrawn"])
     return {e.event for e in events if e.type == "late_confirmed" and e.event and e.id not in gone}
 
 

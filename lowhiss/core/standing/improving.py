@@ -14,8 +14,8 @@ def improves(
 ) -> bool:
     """Whether a finished test with these outcomes by stage counts as the pass of a vehicle.
 
-    required : the stages of a limited kind that the vehicle's own order asks for.  rules, own : what judged, and its own.
-    cut_out_psi : what relative limits refer to where the maker's cut-out isn't known [psi].
+    required : the stages of a limited kind that the vehicle's own order asks for.  rules, own : what judged, and what
+        should have.  cut_out_psi : what relative limits refer to where the maker's cut-out isn't known [psi].
     Every required stage passed (or has no limit under its own rules), one at least; and where other rules judged,
     stage by stage what they accept its own accept too.
     """

@@ -38,7 +38,8 @@ class Clock:
 class PartFacts:
     """What stands of one part.
 
-    passed_at : when it last passed every stage that its own rules require, in one finished run.  rule : its own or the fleet's.
+    passed_at : when it last passed every stage that its own rules require, in one finished run.
+    rule : how often it is tested; its own, or the fleet's.
     """
 
     part: Part

@@ -56,6 +56,7 @@ PAPER = {
     "run": "Run",
     "recording": "From a recording",
     "origin": "From another yard",
+    "more_marks": "{count} more marks: see the record",
     "sealed": "Seal {place}, {when}: {hash}. Key {key}.",
     "check": "The code leads to where it is checked: unit, hour and outcome there must be those of this paper. Its file is "
     "checked without this house: lowhiss verify, or docs/seal.md.",

@@ -62,6 +62,7 @@ PAPER = {
     "run": "Prueba",
     "recording": "De una grabación",
     "origin": "De otro patio",
+    "more_marks": "{count} marcas más: vea el registro",
     "sealed": "Sello {place}, {when}: {hash}. Clave {key}.",
     "check": "El código lleva adonde se comprueba: unidad, hora y resultado deben ser los de este papel. Su archivo se "
     "comprueba sin esta casa: lowhiss verify, o docs/seal.md.",

@@ -117,10 +117,10 @@ def export(store: Store, job_id: str) -> Export:
         return _export(find_job(session, KIND, job_id))
 
 
-def cancel(store: Store, job_id: str) -> Export:
+def cancel(store: Store, job_id: str, by: Person) -> Export:
     """Stop it; nothing of it is kept. Raises NotFoundError."""
     with store.transaction() as session:
-        return _export(cancel_job(session, KIND, job_id))
+        return _export(cancel_job(session, KIND, job_id, by))
 
 
 def file_of(store: Store, spool: Spool, job_id: str) -> tuple[Path, str]:

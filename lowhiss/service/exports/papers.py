@@ -6,6 +6,7 @@ import datetime as dt
 from collections.abc import Sequence
 from typing import Any
 
+from lowhiss.core.run import withdrawn_ids
 from lowhiss.core.stages import STAGES
 from lowhiss.core.units import PRESSURE_UNITS, from_psi
 from lowhiss.core.words import Words
@@ -17,7 +18,9 @@ from lowhiss.service.seals import sealing
 from lowhiss.store.engine import Store
 
 MOST_LINES = 2_000
-_SETS = ("valued", "withdrawn")
+MOST_MARKS = 500
+"""So many marks stand on a paper; the record has all of them."""
+_SETS = ("valued", "withdrawn", "shown")
 """Marks that say something of another one; they stand with it."""
 
 
@@ -93,7 +96,7 @@ def _stages(verdict: dict[str, Any], words: Words) -> Table:
 def _marks(events: list[dict[str, Any]], words: Words) -> Table:
     book, marks = words.book.PAPER, words.book.MARKS
     numbers = {event["event"]: event for event in events if event["type"] == "valued"}
-    gone = {event["event"] for event in events if event["type"] == "withdrawn"}
+    gone = withdrawn_ids([(one.get("id"), one["event"]) for one in events if one["type"] == "withdrawn"])
     rows = []
     for event in events:
         if event["type"] in _SETS:
@@ -105,6 +108,9 @@ def _marks(events: list[dict[str, Any]], words: Words) -> Table:
         what = ", ".join(filter(None, (stage, text, *later)))
         read = _numbers(numbers.get(event.get("id"), event))
         rows.append([_clock(event["at_s"]), words.mark(event), what, read, str(event.get("by", ""))])
+    if len(rows) > MOST_MARKS:
+        left = len(rows) - MOST_MARKS
+        rows = [*rows[:MOST_MARKS], ["", book["more_marks"].format(count=left), "", "", ""]]
     return Table(book["marks"], [book["at"], book["mark"], "", book["read"], book["by"]], rows, frozenset({3}))
 
 

@@ -17,6 +17,8 @@ from lowhiss.store.engine import Store
 from lowhiss.store.fleet_models import ActRow, PhotoFileRow, PhotoRow
 
 MAX_OF_ACT = 12
+MAX_OF_OTHERS = 4
+"""So many photographs others may add to somebody's report: theirs are never crowded out."""
 
 
 def keep_photo(store: Store, photo_id: str, act_id: str, data: bytes, by: Person) -> str:
@@ -34,14 +36,24 @@ def keep_photo(store: Store, photo_id: str, act_id: str, data: bytes, by: Person
     digest = hashlib.sha256(jpeg).hexdigest()
     with store.transaction() as session:
         session.get_one(ActRow, act_id, with_for_update=True)
-        if len(session.scalars(select(PhotoRow.id).where(PhotoRow.act_id == act_id)).all()) >= MAX_OF_ACT:
-            raise RefusedError("too_many_photographs", f"At most {MAX_OF_ACT} photographs are kept with it.", "body")
+        _check_room(session, act_id, by)
         if session.get(PhotoFileRow, digest) is None:
             session.add(PhotoFileRow(hash=digest, jpeg=jpeg))
             session.flush()
         now = dt.datetime.now(dt.UTC)
         session.add(PhotoRow(id=photo_id, act_id=act_id, hash=digest, sent_by=by.id, received_at=now))
     return digest
+
+
+def _check_room(session: Session, act_id: str, by: Person) -> None:
+    """Raises RefusedError where whoever sends it has sent as many as they may."""
+    act = session.get_one(ActRow, act_id)
+    senders = session.scalars(select(PhotoRow.sent_by).where(PhotoRow.act_id == act_id)).all()
+    own = by.id in (act.author_id, act.sent_by)
+    owners = sum(sender in (act.author_id, act.sent_by) for sender in senders)
+    sent, most = (owners, MAX_OF_ACT) if own else (len(senders) - owners, MAX_OF_OTHERS)
+    if sent >= most:
+        raise RefusedError("too_many_photographs", f"At most {most} photographs of yours are kept with it.", "body")
 
 
 def _made_anew(data: bytes) -> bytes:

@@ -10,6 +10,7 @@ from typing import Any
 from sqlalchemy.orm import Session
 
 from lowhiss.core.rules import Limit
+from lowhiss.core.run import withdrawn_ids
 from lowhiss.core.stages import STAGES
 from lowhiss.core.words import Words
 from lowhiss.service.errors import ConflictError, NotFoundError, RefusedError
@@ -117,7 +118,7 @@ def _sheet(session: Session, run: RunRow, by: Person, words: Words) -> Examinati
 
 def _said(events: Sequence[dict[str, Any]]) -> list[dict[str, Any]]:
     """What was said, in the order in which the server heard it: two devices have two clocks."""
-    taken_back = {one.get("event") for one in events if one["type"] == "withdrawn"}
+    taken_back = withdrawn_ids([(one.get("id"), one["event"]) for one in events if one["type"] == "withdrawn"])
     said = [one for one in events if one["type"] == "said" and one.get("id") not in taken_back]
     return sorted(said, key=lambda one: one["seq"])
 

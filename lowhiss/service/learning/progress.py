@@ -2,9 +2,7 @@
 
 from __future__ import annotations
 
-import csv
 import datetime as dt
-import io
 import uuid
 from collections.abc import Iterable, Mapping, Sequence
 from dataclasses import dataclass
@@ -16,6 +14,7 @@ from sqlalchemy.orm import Session
 from lowhiss import rulebook
 from lowhiss.core.practice import Lesson, LessonStanding, Readiness, Tried, ladder, read_tried, readiness
 from lowhiss.exchange.learning_schemas import LEARNING_FORMAT
+from lowhiss.exchange.tables import csv_text
 from lowhiss.service.errors import NotFoundError, RefusedError
 from lowhiss.service.learning.classes import Assigned, LearningClass, may_see, own, set_for
 from lowhiss.service.learning.classes import listed as classes_of
@@ -228,12 +227,7 @@ def csv_of(store: Store, by: Person, person_id: str) -> str:
             .where(PracticeRow.person_id == person_id, PracticeRow.ended)
             .order_by(PracticeRow.began_at)
         )
-        text = io.StringIO()
-        writer = csv.writer(text, lineterminator="\r\n")
-        writer.writerow(_COLUMNS)
-        for row in rows:
-            writer.writerow([_cell(value) for value in _line(person.name, row)])
-        return text.getvalue()
+        return csv_text([_COLUMNS, *(_line(person.name, row) for row in rows)])
 
 
 _MARK_COLUMNS = (
@@ -257,15 +251,13 @@ def marks_csv_of(store: Store, by: Person, person_id: str) -> str:
     with store.transaction() as session:
         _person(session, by, person_id)
         found = select(PracticeRow.id, PracticeRow.after).where(PracticeRow.person_id == person_id, PracticeRow.ended)
-        text = io.StringIO()
-        writer = csv.writer(text, lineterminator="\r\n")
-        writer.writerow(_MARK_COLUMNS)
-        for practice_id, after in session.execute(found.order_by(PracticeRow.began_at)):
-            for mark in (after or {}).get("marks", ()):
-                for place, needle in enumerate(after.get("needles", ())):
-                    cells = _mark_line(practice_id, mark, place, needle)
-                    writer.writerow([_cell(value) for value in cells])
-        return text.getvalue()
+        lines = (
+            _mark_line(practice_id, mark, place, needle)
+            for practice_id, after in session.execute(found.order_by(PracticeRow.began_at))
+            for mark in (after or {}).get("marks", ())
+            for place, needle in enumerate(after.get("needles", ()))
+        )
+        return csv_text([_MARK_COLUMNS, *lines])
 
 
 def _mark_line(practice_id: str, mark: Mapping[str, Any], place: int, needle: str) -> Iterable[object]:
@@ -304,12 +296,6 @@ def _line(person: str, row: PracticeRow) -> Iterable[object]:
         " ".join(summary.get("codes", ())),
         round(row.ticks / 6000, 1),
     )
-
-
-def _cell(value: object) -> object:
-    """A value that no spreadsheet takes for a formula."""
-    text = "" if value is None else str(value)
-    return f"'{text}" if text[:1] in ("=", "+", "-", "@", "\t", "\r") and not isinstance(value, int | float) else text
 
 
 def forget(store: Store, by: Person, person_id: str) -> int:

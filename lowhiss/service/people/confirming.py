@@ -8,7 +8,7 @@ from sqlalchemy import select
 
 from lowhiss.service.errors import RefusedError
 from lowhiss.service.people import guess_limits, secrets
-from lowhiss.service.people.signin import Browser, Person, person_of
+from lowhiss.service.people.signin import Browser, Person, person_of, pin_matches
 from lowhiss.store.engine import Store
 from lowhiss.store.people_models import PersonRow, PinRow
 
@@ -31,13 +31,18 @@ def confirmed(store: Store, person_id: str, how: How, secret: str, browser: Brow
             if demo and row.demo:
                 return person
             raise wrong
-        guess_limits.check(session, trying, browser.address)
-        kept = row.password_hash
+        guess_limits.check(session, trying, None)
         if how == "pin":
-            query = select(PinRow.pin_hash).where(PinRow.device_hash == secrets.token_hash(browser.device))
-            kept = session.scalar(query.where(PinRow.person_id == person_id))
+            query = select(PinRow).where(PinRow.device_hash == secrets.token_hash(browser.device))
+            pin = session.scalar(query.where(PinRow.person_id == person_id).with_for_update())
+            right = pin is not None and pin_matches(session, pin, secret)
+        kept = row.password_hash
+    if how == "pin":
+        if right:
+            return person
+        raise wrong
     if not secrets.password_matches(kept, secret):
-        guess_limits.failed(store, trying, browser.address)
+        guess_limits.failed(store, trying, None)
         raise wrong
     with store.transaction() as session:
         guess_limits.forget(session, trying)

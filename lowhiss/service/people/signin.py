@@ -145,7 +145,8 @@ def sign_in(store: Store, name: str, password: str, browser: Browser) -> str:
         row = session.scalar(select(PersonRow).where(PersonRow.name_key == key))
         known = row is not None and _was_here(session, browser.device, row.id)
         trying = f"account {key}" + (f" on {secrets.token_hash(browser.device)}" if known else "")
-        address = None if known else browser.address
+        # a whole yard shares an address: devices that belong here do not wait for what a stranger beside them does
+        address = None if known or _was_here(session, browser.device) else browser.address
         guess_limits.check(session, trying, address)
         kept = row.password_hash if row is not None and row.retired_at is None else None
     if not secrets.password_matches(kept, password) or row is None:
@@ -181,6 +182,7 @@ def sign_out_everywhere(store: Store, person_id: str) -> None:
 def end_access(session: Session, person_id: str) -> None:
     """Within a transaction: no session and no PIN of this person is left."""
     session.execute(delete(SessionRow).where(SessionRow.person_id == person_id))
+    session.execute(delete(CodeRow).where(CodeRow.person_id == person_id))
     session.execute(delete(PinRow).where(PinRow.person_id == person_id))
     here = PresenceRow.person_id == person_id
     session.execute(update(PresenceRow).where(here, PresenceRow.until_at.is_(None)).values(until_at=now()))
@@ -208,10 +210,11 @@ def _end_session(session: Session, hashed: str) -> None:
     after_commit(session, forget_sessions)
 
 
-def _was_here(session: Session, device: str, person_id: str) -> bool:
-    query = select(PresenceRow.id).where(
-        PresenceRow.device_hash == secrets.token_hash(device), PresenceRow.person_id == person_id
-    )
+def _was_here(session: Session, device: str, person_id: str | None = None) -> bool:
+    """Whether somebody, or this person, was ever signed in on a device."""
+    query = select(PresenceRow.id).where(PresenceRow.device_hash == secrets.token_hash(device))
+    if person_id is not None:
+        query = query.where(PresenceRow.person_id == person_id)
     return session.scalar(query.limit(1)) is not None
 
 
@@ -243,7 +246,6 @@ def redeem(store: Store, code: str, name: str, password: str, browser: Browser, 
     check_password(password)
     hashed = secrets.hash_password(password)  # slow on purpose: before any row is locked
     with store.transaction() as session:
-        guess_limits.check(session, None, browser.address)
         kept = session.get(CodeRow, secrets.code_hash(code), with_for_update=True)
         if kept is not None and now() - kept.made_at > CODE_LASTS:
             kept = None
@@ -256,6 +258,9 @@ def redeem(store: Store, code: str, name: str, password: str, browser: Browser, 
                 end_access(session, person_id)
                 session.flush()
                 return begin_session(session, person_id, browser)
+    # a right code is taken, however many wrong ones came from the same address: nobody guesses sixty bits
+    with store.transaction() as session:
+        guess_limits.check(session, None, browser.address)
     guess_limits.failed(store, None, browser.address)
     raise RefusedError("code_unknown", "This code is not known, was used or has expired: ask for a new one.", "code")
 
@@ -331,10 +336,17 @@ def switch_person(store: Store, browser: Browser, person_id: str, pin: str) -> s
         person = session.get(PersonRow, person_id)
         if kept is None or person is None or person.retired_at is not None:
             raise refusal
-        if secrets.password_matches(kept.pin_hash, pin):
-            kept.tries_left = TRIES_OF_PIN
+        if pin_matches(session, kept, pin):
             return begin_session(session, person_id, browser)
-        kept.tries_left -= 1
-        if kept.tries_left <= 0:
-            session.delete(kept)
     raise refusal
+
+
+def pin_matches(session: Session, kept: PinRow, pin: str) -> bool:
+    """Whether a PIN is the one kept, its row locked; after too many wrong tries, for whatever, it is gone."""
+    if secrets.password_matches(kept.pin_hash, pin):
+        kept.tries_left = TRIES_OF_PIN
+        return True
+    kept.tries_left -= 1
+    if kept.tries_left <= 0:
+        session.delete(kept)
+    return False

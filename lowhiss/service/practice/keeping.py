@@ -199,7 +199,6 @@ def join(store: Store, code: str, by: Person) -> Joined:
                 raise ForbiddenError("trainers_only", "code: only a trainer or manager may join a practice.", "code")
             if row.person_id != by.id:
                 session.merge(PracticeTrainerRow(practice_id=row.id, person_id=by.id, joined_at=moment))
-            guess_limits.forget(session, trying)
             return Joined(practice_id=row.id)
     joined = rounds.join(store, code, by)
     return Joined(round_id=joined.round_id, run_id=joined.run_id)

@@ -316,6 +316,5 @@ def join(store: Store, code: str, by: Person) -> Joined:
             row = session.get_one(RoundRow, kept.round_id)
             if row.person_id != by.id:
                 session.merge(RoundMemberRow(round_id=row.id, person_id=by.id, joined_at=moment))
-            guess_limits.forget(session, trying)
             return Joined(round_id=row.id)
     return Joined(run_id=participants.join(store, code, by))

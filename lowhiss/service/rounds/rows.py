@@ -24,6 +24,7 @@ from lowhiss.core.rounds import (
     read_look,
     read_round,
 )
+from lowhiss.core.run import withdrawn_ids
 from lowhiss.engine.rounds import Rules, run_marks, state_of
 from lowhiss.service.errors import NotFoundError
 from lowhiss.service.fleet.defecting import open_defects
@@ -189,8 +190,9 @@ def marks_of_run(session: Session, row: RoundRow) -> list[RunMark]:
     if run is None:
         return []
     offset_s = (run.started_at - row.started_at).total_seconds()
-    withdrawn = {str(event.body.get("event")) for event in event_rows(session, run.id) if event.type == "withdrawn"}
-    events = [event for event in event_rows(session, run.id) if event.id not in withdrawn]
+    rows = event_rows(session, run.id)
+    withdrawn = withdrawn_ids([(row.id, row.body.get("event")) for row in rows if row.type == "withdrawn"])
+    events = [event for event in rows if event.id not in withdrawn]
     ordered = sorted(events, key=lambda event: (event.at_s, event.seq))
     return run_marks([{**event.body, "at_s": event.at_s} for event in ordered], offset_s)
 

@@ -318,6 +318,28 @@ def yard(store: Store) -> dict[str, Latest]:
         return latest_runs(session)
 
 
+def length_of(store: Store, run_id: str) -> tuple[int, bool]:
+    """How many marks a run has, and whether it has grown since it was judged; (0, False) where there is none."""
+    with store.transaction() as session:
+        row = session.execute(select(RunRow.last_seq, RunRow.stale).where(RunRow.id == run_id)).first()
+        return (row.last_seq, row.stale) if row is not None else (0, False)
+
+
+def long_open_runs(store: Store, marks: int) -> list[tuple[str, int]]:
+    """Runs of more marks than these that have grown since they were judged, with how many they have."""
+    query = select(RunRow.id, RunRow.last_seq).where(RunRow.stale, RunRow.last_seq > marks)
+    with store.transaction() as session:
+        return [(row.id, row.last_seq) for row in session.execute(query.limit(_MAX_GOING_ON))]
+
+
+def judge_one(store: Store, run_id: str) -> None:
+    """Judge one run that has grown."""
+    with store.transaction() as session:
+        run = session.get(RunRow, run_id)
+        if run is not None and run.stale:
+            keep_verdict(session, run, judge_row(session, run))
+
+
 def judge_open_runs(store: Store) -> None:
     """Judge what has grown since it was judged last: whoever asks how a vehicle stands gets that first."""
     with store.transaction() as session:

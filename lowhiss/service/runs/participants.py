@@ -35,7 +35,8 @@ def part_of(session: Session, run: RunRow, person_id: str, role: str, device: st
         return "lead"
     member = session.get(MemberRow, (run.id, person_id))
     if member is not None:
-        return "lead" if member.part == "lead" else "watch"
+        # the lead was taken over as a trainer or manager: it goes with that role
+        return "lead" if member.part == "lead" and role in OVERSEERS else "watch"
     if role in OVERSEERS:
         return "oversee"
     return "send" if device is not None and run.device_hash == secrets.token_hash(device) else None
@@ -109,7 +110,6 @@ def join(store: Store, code: str, by: Person) -> str:
             if run.person_id != by.id and session.get(MemberRow, (run.id, by.id)) is None:
                 session.merge(MemberRow(run_id=run.id, person_id=by.id, part="watch", joined_at=moment))
                 note_people(session, run, by.name)
-            guess_limits.forget(session, trying)
             return run.id
     guess_limits.failed(store, trying, None)
     raise RefusedError("join_code_unknown", "This code is not known or has expired: ask for a new one.", "code")

@@ -28,6 +28,8 @@ from lowhiss.store.run_models import ClockRow, EventRow, RunRow
 _SERVERS_OWN = frozenset({"at_s", "id", "seq", "after_end", "sent_by", "received"})
 MAX_EVENTS_OF_RUN = 5_000
 """Far above what any test needs; a run that grows past it is a fault or a flood."""
+MAX_JUDGED_HERE = 600
+"""A run of more marks is judged when somebody asks for it, in a process of its own."""
 MAX_EVENTS_OF_WATCHER = 1_000
 """A watcher's flood leaves room for whoever leads."""
 MAX_CLOCKS_OF_RUN = 200
@@ -87,8 +89,8 @@ def add_events(
         if adding.rows:
             session.connection().execute(_INSERT, adding.rows)
             run.stale = True
-            # while a test goes on, only whoever looks wants it judged
-            if run.ended_at is not None:
+            # while a test goes on, only whoever looks wants it judged; a long one is judged beside this process
+            if run.ended_at is not None and run.last_seq <= MAX_JUDGED_HERE:
                 session.flush()
                 keep_verdict(session, run, judge_row(session, run))
         adding.received.last_seq = run.last_seq

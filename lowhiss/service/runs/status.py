@@ -12,7 +12,6 @@ from lowhiss.service.fleet.standing import ToldDefect, ToldHold, UnitStanding
 from lowhiss.service.runs.log import judge_open_runs
 from lowhiss.store.engine import Store
 
-
 __all__ = ["as_calendar", "as_csv", "judge_open_runs", "standings", "unit_standing", "workshop"]
 
 

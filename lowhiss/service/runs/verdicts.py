@@ -11,8 +11,9 @@ import datetime as dt
 from collections.abc import Mapping
 from typing import Any
 
-from sqlalchemy import select
+from sqlalchemy import select, update
 from sqlalchemy.orm import Session
+from sqlalchemy.orm.attributes import set_committed_value
 
 from lowhiss import rulebook
 from lowhiss.core.judge import RunVerdict, air_column
@@ -54,7 +55,12 @@ def keep_verdict(session: Session, run: RunRow, verdict: RunVerdict) -> VerdictR
         _beside(row, run, verdict, told)
     if run.ended_at is not None and row.at_end is None:
         row.at_end = told
-    run.outcome, run.close_call, run.stale = row.outcome, row.close_call, False
+    run.outcome, run.close_call = row.outcome, row.close_call
+    session.flush()
+    # a mark that came in meanwhile leaves it to be judged again
+    judged = update(RunRow).where(RunRow.id == run.id, RunRow.last_seq == run.last_seq).values(stale=False)
+    session.execute(judged.execution_options(synchronize_session=False))
+    set_committed_value(run, "stale", False)
     for rules_hash in other_rules_wanted(session, run, row.figures["stages"]):
         _keep_under(session, run, rules_hash)
     _note(session, run, row, verdict)

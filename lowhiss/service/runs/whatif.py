@@ -159,10 +159,10 @@ def job(store: Store, job_id: str) -> Job:
         return _job(find_job(session, KIND, job_id))
 
 
-def cancel(store: Store, job_id: str) -> Job:
+def cancel(store: Store, job_id: str, by: Person) -> Job:
     """Stop a question; what was found so far stays. Raises NotFoundError."""
     with store.transaction() as session:
-        return _job(cancel_job(session, KIND, job_id))
+        return _job(cancel_job(session, KIND, job_id, by))
 
 
 # working on one

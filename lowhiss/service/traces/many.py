@@ -29,6 +29,7 @@ from lowhiss.service.jobs import (
     held,
     kept_jobs,
     new_job,
+    own_job,
 )
 from lowhiss.service.people.signin import Person
 from lowhiss.service.rules.kept import keep_rules, kept_rules
@@ -99,12 +100,12 @@ def begin(store: Store, spool: Spool, by: Person, asked: Asked) -> Batch:
 class Taking:
     """A file that comes in piece by piece; nothing of it stays where it does not come whole."""
 
-    def __init__(self, store: Store, spool: Spool, job_id: str, name: str) -> None:
+    def __init__(self, store: Store, spool: Spool, job_id: str, name: str, by: Person) -> None:
         with store.transaction() as session:
-            row = _gathering(session, job_id)
+            row = _gathering(session, job_id, by)
             if len(row.asked["files"]) >= _MOST_FILES:
                 raise RefusedError("too_many_files", f"file: at most {_MOST_FILES} are read together.", "file")
-        self._store, self._job_id, self._name = store, job_id, name
+        self._store, self._job_id, self._name, self._by = store, job_id, name, by
         # readers go by what a name ends in; nothing else of it is let onto the disk
         ending = PurePath(name).suffix.lower()
         self._stored = uuid.uuid4().hex + (ending if ending[1:].isalnum() and ending.isascii() else "")
@@ -127,7 +128,7 @@ class Taking:
         """It came whole."""
         self._file.close()
         with self._store.transaction() as session:
-            row = _gathering(session, self._job_id, lock=True)
+            row = _gathering(session, self._job_id, self._by)
             row.asked = {**row.asked, "files": {**row.asked["files"], self._stored: self._name}}
 
     def give_up(self) -> None:
@@ -136,17 +137,17 @@ class Taking:
         self._path.unlink(missing_ok=True)
 
 
-def _gathering(session: Session, job_id: str, *, lock: bool = False) -> JobRow:
-    row = find_job(session, KIND, job_id, lock=lock)
+def _gathering(session: Session, job_id: str, by: Person) -> JobRow:
+    row = own_job(session, KIND, job_id, by)
     if row.state != "gathering":
         raise RefusedError("job_begun", "job_id: it is being read already: drop the file anew.", "job_id")
     return row
 
 
-def start(store: Store, spool: Spool, job_id: str) -> Batch:
+def start(store: Store, spool: Spool, job_id: str, by: Person) -> Batch:
     """Every file has come: they may be read. Raises RefusedError where there is none."""
     with store.transaction() as session:
-        row = _gathering(session, job_id, lock=True)
+        row = _gathering(session, job_id, by)
         total = sum(1 for _ in files_in(spool.of(job_id), row.asked["files"]))
         if not total:
             raise RefusedError("no_files", "file: there is no recording among them.", "file")
@@ -166,10 +167,10 @@ def batch(store: Store, spool: Spool, job_id: str) -> Batch:
         return _batch(find_job(session, KIND, job_id), spool)
 
 
-def cancel(store: Store, spool: Spool, job_id: str) -> Batch:
+def cancel(store: Store, spool: Spool, job_id: str, by: Person) -> Batch:
     """Stop; what was read so far stays, of the current file nothing. Raises NotFoundError."""
     with store.transaction() as session:
-        row = cancel_job(session, KIND, job_id)
+        row = cancel_job(session, KIND, job_id, by)
         told = _batch(row, spool)
     with contextlib.suppress(OSError):
         (spool.of(job_id) / STOP).touch()

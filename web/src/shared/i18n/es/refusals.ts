@@ -131,6 +131,7 @@ export const refusals: Record<string, string> = {
   not_in_class: 'person_id: esta persona no está en la clase.',
   assignment_unknown: 'assignment_id: no existe esa tarea.',
   mistake_unknown: 'code: no existe ese error.',
+  not_your_job: 'Esto es de otra persona: pídaselo a ella o a un gerente.',
   reason_missing: 'text: diga por qué; queda registrado.',
   not_about_oneself: 'person_id: nadie decide sobre sí mismo.',
   not_your_trainee: 'person_id: esta persona no está en ninguna clase suya.',
