@@ -5,6 +5,9 @@ from __future__ import annotations
 import json
 import sys
 from pathlib import Path
+from typing import Any
+
+import rfc8785
 
 ROOT = Path(__file__).resolve().parents[1]
 sys.path.insert(0, str(ROOT))
@@ -22,12 +25,30 @@ from scripts.fill_cases import fill_cases  # noqa: E402
 from scripts.trade_words import desk_words, trade_lists, trade_words  # noqa: E402
 
 
+def canonical_cases() -> list[dict[str, object]]:
+    """Values with the text that is signed of them, for the browser's own canonical form to be held against."""
+    values: list[Any] = [
+        {"b": 1, "a": [True, None, "x"], "\u00e9": {"z": 0.1, "y": -1.5e-7}},
+        {"mono_s": 1234.567, "wall_ms": 1796000000123, "big": 1e21, "small": 5e-324, "whole": 100.0},
+        {"text": '\u2028 "quoted" \\ \n \t \u0007 \U0001f600', "": "empty key", "10": 1, "9": 2},
+        {
+            "body": {"type": "reading", "primary_psi": 99.5, "secondary_psi": 100},
+            "log": "a",
+            "by": "Ana N\u00fa\u00f1ez",
+        },
+        [],
+        {},
+    ]
+    return [{"value": value, "text": rfc8785.dumps(value).decode()} for value in values]
+
+
 def generated() -> dict[str, str]:
     """Each generated file's path below the project's root, and its text."""
     verdict = {"$schema": "https://json-schema.org/draft/2020-12/schema", **VerdictOut.model_json_schema()}
     tables = {
         "docs/openapi.json": create_app(None).openapi(),
         "web/src/run/round/filling.cases.gen.json": fill_cases(),
+        "web/src/device/canonical.cases.gen.json": canonical_cases(),
         "docs/schemas/low-hiss-run-1.json": schemas.run_schema(),
         "docs/schemas/low-hiss-round-1.json": schemas.round_schema(),
         "docs/schemas/low-hiss-rules-1.json": schemas.rules_schema(),

@@ -2,16 +2,42 @@
 
 from __future__ import annotations
 
+import base64
 import datetime as dt
 import json
 import uuid
 from typing import Any
 
 import httpx
+import rfc8785
+from cryptography.hazmat.primitives import hashes
+from cryptography.hazmat.primitives.asymmetric import ec
+from cryptography.hazmat.primitives.asymmetric.utils import decode_dss_signature
+from cryptography.hazmat.primitives.serialization import Encoding, PublicFormat
 
 from lowhiss.demo.scenario import UNITS
 
 UNIT_ID = {unit.name: unit.id for unit in UNITS}
+
+
+def wall_ms(wall: str) -> int:
+    return round(dt.datetime.fromisoformat(wall).timestamp() * 1000)
+
+
+class SessionKey:
+    """The key that a browser makes when somebody signs in; its public half is given to the server."""
+
+    def __init__(self, client: httpx.Client) -> None:
+        self.id = str(uuid.uuid4())
+        self._key = ec.generate_private_key(ec.SECP256R1())
+        point = self._key.public_key().public_bytes(Encoding.X962, PublicFormat.UncompressedPoint).hex()
+        client.post("/api/session/key", json={"id": self.id, "public": point}).raise_for_status()
+
+    def proof(self, content: dict[str, Any]) -> dict[str, str]:
+        """The proof of a mark."""
+        r, s = decode_dss_signature(self._key.sign(rfc8785.dumps(content), ec.ECDSA(hashes.SHA256())))
+        raw = r.to_bytes(32, "big") + s.to_bytes(32, "big")
+        return {"key": self.id, "signature": base64.b64encode(raw).decode()}
 
 
 class Device:
@@ -25,6 +51,7 @@ class Device:
         self.wall = dt.datetime.now(dt.UTC) + dt.timedelta(seconds=wall_off_s)
         self.seq = 0
         self.run_id = ""
+        self.key: SessionKey | None = None
 
     def wait(self, seconds: float) -> Device:
         """Let both clocks go on."""
@@ -53,7 +80,26 @@ class Device:
     def struck(self, kind: str, **fields: Any) -> dict[str, Any]:
         """An event of this instant, not yet sent."""
         self.seq += 1
-        return {"id": uuid.uuid4().hex, "seq": self.seq, **self.moment(), "by": "Ines Aldous", "type": kind, **fields}
+        event = {"id": uuid.uuid4().hex, "seq": self.seq, **self.moment(), "by": "Ines Aldous", "type": kind, **fields}
+        return self.proven(self.run_id, event)
+
+    def sign_with(self, key: SessionKey | None) -> Device:
+        """From here on marks are signed by the key of whoever is signed in here; None: by nobody's."""
+        self.key = key
+        return self
+
+    def by(self, name: str, event: dict[str, Any], log: str | None = None) -> dict[str, Any]:
+        """An event as somebody else's, signed by the key that is here."""
+        bare = {key: value for key, value in event.items() if key != "proof"}
+        return self.proven(log or self.run_id, {**bare, "by": name})
+
+    def proven(self, log: str, event: dict[str, Any]) -> dict[str, Any]:
+        """An event with its proof, where there is a key."""
+        if self.key is None:
+            return event
+        own = {name: event[name] for name in ("id", "device", "epoch", "mono_s", "by")}
+        body = {name: value for name, value in event.items() if name not in (*own, "seq", "wall")}
+        return {**event, "proof": self.key.proof({"log": log, **own, "wall_ms": wall_ms(event["wall"]), "body": body})}
 
     def send(self, *events: dict[str, Any]) -> httpx.Response:
         """Send a batch."""
@@ -62,7 +108,14 @@ class Device:
     def act(self, kind: str, part_id: str, part_kind: str = "unit", **body: Any) -> dict[str, Any]:
         """Something done about a vehicle at this instant, not yet sent."""
         part = {"kind": part_kind, "id": part_id}
-        return {"id": str(uuid.uuid4()), "type": kind, "part": part, "at": self.moment(), "by": "", "body": body}
+        by = body.pop("by", "")
+        act = {"id": str(uuid.uuid4()), "type": kind, "part": part, "at": self.moment(), "by": by, "body": body}
+        if self.key is not None:
+            at = self.moment()
+            own = {"id": act["id"], "by": by, **{name: at[name] for name in ("device", "epoch", "mono_s")}}
+            fields = {"type": kind, "part": part, **{f"body.{name}": value for name, value in body.items()}}
+            act["proof"] = self.key.proof({"log": "acts", **own, "wall_ms": wall_ms(at["wall"]), "body": fields})
+        return act
 
     def send_acts(self, *acts: dict[str, Any]) -> httpx.Response:
         """Send a batch of them."""

@@ -12,6 +12,8 @@ from pydantic import (
     Field,
 )
 
+from lowhiss.service.people.proofs import Proof
+
 UUID_PATTERN = r"^[0-9a-f]{8}-[0-9a-f]{4}-[0-9a-f]{4}-[0-9a-f]{4}-[0-9a-f]{12}$"
 Uuid = Annotated[str, Field(pattern=UUID_PATTERN)]
 Hash = Annotated[str, Field(pattern=r"^[0-9a-f]{64}$")]
@@ -51,3 +53,14 @@ class ErrorOut(BaseModel):
     """The body of every answer that is not a success."""
 
     error: ErrorBody
+
+
+class ProofBody(Strict):
+    """A mark's proof: the id of its author's session key, and the signature (base64, 64 bytes)."""
+
+    key: Annotated[str, Field(pattern=UUID_PATTERN)]
+    signature: Annotated[str, Field(pattern="^[A-Za-z0-9+/=]{86,90}$")]
+
+    def to_service(self) -> Proof:
+        """As the service takes it."""
+        return Proof(self.key, self.signature)

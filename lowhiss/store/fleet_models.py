@@ -118,6 +118,8 @@ class ActRow(Base):
     claimed: Mapped[str | None] = mapped_column(String(80))
     """Who was said to have done it, where that could not have been."""
     sent_by: Mapped[str | None] = mapped_column(ForeignKey("person.id"))
+    proof: Mapped[dict[str, Any] | None] = mapped_column(JSON(none_as_null=True))
+    """Its author's signature over it, by a key of their session; None for what was sent in the author's own."""
     device: Mapped[str] = mapped_column(Exact)
     wall: Mapped[dt.datetime] = mapped_column(UtcDateTime)
     received_at: Mapped[dt.datetime] = mapped_column(UtcDateTime)

@@ -63,6 +63,17 @@ class PresenceRow(Base):
     until_at: Mapped[dt.datetime | None] = mapped_column(UtcDateTime)
 
 
+class PresenceKeyRow(Base):
+    """The public half (hex) of a key that a browser made for one session; it signs marks while the session lasts."""
+
+    __tablename__ = "presence_key"
+
+    id: Mapped[str] = mapped_column(String(36), primary_key=True)
+    presence_id: Mapped[int] = mapped_column(ForeignKey("presence.id"))
+    public: Mapped[str] = mapped_column(String(130))
+    made_at: Mapped[dt.datetime] = mapped_column(UtcDateTime)
+
+
 class CodeRow(Base):
     """A one-time code, known by its hash: the first manager's (no person yet), an invitation or a reset."""
 

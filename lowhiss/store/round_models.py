@@ -75,6 +75,8 @@ class RoundMarkRow(Base):
     after_end: Mapped[bool] = mapped_column(default=False)
     sent_by: Mapped[str | None] = mapped_column(ForeignKey("person.id"))
     body: Mapped[dict[str, Any]] = mapped_column(JSON)
+    proof: Mapped[dict[str, Any] | None] = mapped_column(JSON(none_as_null=True))
+    """Its author's signature over it, by a key of their session; None for what was sent in the author's own."""
     received_at: Mapped[dt.datetime] = mapped_column(UtcDateTime)
 
 

@@ -154,6 +154,8 @@ class EventRow(Base):
     primary_psi: Mapped[float | None] = mapped_column(Psi)
     secondary_psi: Mapped[float | None] = mapped_column(Psi)
     body: Mapped[dict[str, Any]] = mapped_column(JSON)
+    proof: Mapped[dict[str, Any] | None] = mapped_column(JSON(none_as_null=True))
+    """Its author's signature over it, by a key of their session; None for what was sent in the author's own."""
     received_at: Mapped[dt.datetime] = mapped_column(UtcDateTime)
 
 

@@ -19,7 +19,7 @@ from lowhiss.demo.scenario import demo_id
 from lowhiss.engine.rounds import state_of
 from tests.builders import HEALTHY
 from tests.conftest import sign_in
-from tests.devices import Device
+from tests.devices import Device, SessionKey
 
 ROLE_OF = {
     "driver": "Tove Lind",
@@ -244,7 +244,9 @@ def test_whoever_takes_over_a_device_sends_on_what_was_made_there_and_marks_noth
     with httpx.Client(base_url=app_url, timeout=20) as http:
         phone = Walker(sign_in(http, "Tove Lind"))
         phone.begin_round(unit_id).raise_for_status()
-        waiting = {**phone.answer("wiper@P.left"), "by": "Tove Lind"}
+        phone.sign_with(SessionKey(http))
+        waiting = phone.by("Tove Lind", phone.answer("wiper@P.left"), phone.round_id)
+        phone.sign_with(None)
         http.post("/api/session/sign-out").raise_for_status()
         sign_in(http, "Ines Aldous")
         told = phone.tell(waiting, {**phone.answer("floor@P"), "by": "Ines Aldous"}, phone.mark("finished"))

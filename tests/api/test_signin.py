@@ -238,10 +238,10 @@ def test_pins_change_the_person_on_this_device_only_and_run_out_of_tries(newcome
 
 
 def test_somebody_elses_run_takes_no_marks_but_a_shared_device_sends_on(newcomer, client, app_url):
-    from tests.devices import Device
+    from tests.devices import Device, SessionKey
 
     name, _, http = newcomer
-    mine = Device(http)
+    mine = Device(http).sign_with(SessionKey(http))
     mine.begin().raise_for_status()
     with httpx.Client(base_url=app_url) as other:
         thief = Device(sign_in(other, "Bram Osei"))
@@ -252,7 +252,8 @@ def test_somebody_elses_run_takes_no_marks_but_a_shared_device_sends_on(newcomer
     trainer.run_id = mine.run_id
     assert trainer.send(trainer.struck("note", text="seen")).status_code == 200
     # the tablet changed hands while a mark still waited: it goes in, and stays its author's
-    waiting = [{**mine.struck("settled", stage="leak_applied"), "by": by} for by in (name, "Bram Osei")]
+    waiting = [mine.by(who, mine.struck("settled", stage="leak_applied")) for who in (name, "Bram Osei")]
+    mine.sign_with(None)
     sign_in(http, "Kit Varga")
     own = {**mine.struck("finished"), "by": "Kit Varga"}
     received = mine.send(*waiting, own).json()

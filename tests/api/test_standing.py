@@ -24,7 +24,7 @@ from lowhiss.service.runs.importing import import_record
 from lowhiss.store.fleet_models import ActRow
 from tests.builders import leak_record, ready, record, warned
 from tests.conftest import sign_in
-from tests.devices import Device
+from tests.devices import Device, SessionKey
 
 ROLE_OF = {"driver": "Tove Lind", "trainer": "Hanne Solberry", "workshop": "Jory Pask", "manager": "Odile Ferrow"}
 
@@ -441,8 +441,9 @@ def test_two_hundred_megabytes_are_not_even_read(app_url, people):
 def test_what_somebody_did_on_a_shared_tablet_stays_theirs_though_another_sends_it(app_url, client, tractor):
     with httpx.Client(base_url=app_url, timeout=20) as tablet:
         sign_in(tablet, "Ines Aldous")
-        device = Device(tablet)
-        act = {**device.act("hold_placed", tractor["id"], reason="pulls"), "by": "Ines Aldous"}
+        device = Device(tablet).sign_with(SessionKey(tablet))
+        act = device.act("hold_placed", tractor["id"], reason="pulls", by="Ines Aldous")
+        device.sign_with(None)
         tablet.post("/api/session/sign-out").raise_for_status()
         sign_in(tablet, "Bram Osei")
         mine = {**device.act("hold_placed", tractor["id"], reason="noise"), "by": "Odile Ferrow"}
@@ -456,7 +457,7 @@ def test_nobody_releases_by_another_persons_name(app_url, client, people, tracto
     placed = do(people["driver"], "hold_placed", tractor["id"], reason="noise")
     device = Device(people["driver"])
     act = {**device.act("hold_released", tractor["id"], hold=placed, reason="fine"), "by": "Odile Ferrow"}
-    assert device.send_acts(act).json()["set_aside"][0]["code"] == "not_yours"
+    assert device.send_acts(act).json()["set_aside"][0]["code"] == "sign_in_yourself"
     assert stands(client, tractor)[0] == "on_hold"
 
 

@@ -9,7 +9,7 @@ from typing import Annotated, Any, Literal
 from pydantic import BaseModel, Field
 
 from lowhiss.api.runs.schemas import Moment
-from lowhiss.api.schemas import Strict, Uuid
+from lowhiss.api.schemas import ProofBody, Strict, Uuid
 from lowhiss.core.stages import Stage
 from lowhiss.core.standing import ActType, Consequence, DefectState, Every, Group, Part, PartKind, Standing, Way
 from lowhiss.service.fleet.acts import Done, ReceivedActs
@@ -268,6 +268,7 @@ class ActBody(Strict):
     at: Moment
     by: Annotated[str, Field(max_length=200)] = ""
     body: dict[str, Any]
+    proof: ProofBody | None = None
 
 
 class ActsBody(Strict):
@@ -279,7 +280,15 @@ class ActsBody(Strict):
     def to_service(self) -> list[Done]:
         """As the service takes it."""
         return [
-            Done(act.id, act.type, Part(act.part.kind, act.part.id), act.at.to_service(), act.by, act.body)
+            Done(
+                act.id,
+                act.type,
+                Part(act.part.kind, act.part.id),
+                act.at.to_service(),
+                act.by,
+                act.body,
+                act.proof.to_service() if act.proof is not None else None,
+            )
             for act in self.acts
         ]
 

@@ -6,7 +6,7 @@ from typing import Annotated
 
 from pydantic import BaseModel, Field
 
-from lowhiss.api.schemas import Strict, Uuid
+from lowhiss.api.schemas import UUID_PATTERN, Strict, Uuid
 from lowhiss.core.fields import Language
 from lowhiss.core.standing import ActType
 from lowhiss.core.units import PressureUnit
@@ -141,3 +141,10 @@ class InvitedOut(CodeOut):
     """A new person with their code."""
 
     person: ListedPersonOut
+
+
+class SessionKeyBody(Strict):
+    """A key that a browser made for its session: its id, and the public half as an uncompressed P-256 point, hex."""
+
+    id: Annotated[str, Field(pattern=UUID_PATTERN)]
+    public: Annotated[str, Field(pattern="^04[0-9a-f]{128}$")]

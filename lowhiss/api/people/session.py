@@ -25,11 +25,12 @@ from lowhiss.api.people.schemas import (
     PersonOut,
     PinBody,
     RedeemBody,
+    SessionKeyBody,
     SignInBody,
     SwitchBody,
 )
 from lowhiss.service.errors import RefusedError
-from lowhiss.service.people import accounts, rights, secrets, signin
+from lowhiss.service.people import accounts, proofs, rights, secrets, signin
 from lowhiss.service.people.signin import Browser, ForbiddenError, Person
 from lowhiss.store.engine import Store
 
@@ -118,6 +119,12 @@ def sign_out(request: Request, store: StoreDep) -> None:
 def sign_out_everywhere(store: StoreDep, person: PersonDep) -> None:
     """End every session of this person, on every device."""
     signin.sign_out_everywhere(store, person.id)
+
+
+@router.post("/key", operation_id="keepSessionKey", status_code=204)
+def keep_session_key(body: SessionKeyBody, request: Request, store: StoreDep) -> None:
+    """Keep the public half of the key by which this session signs its marks."""
+    proofs.keep_key(store, request.cookies.get(SESSION_COOKIE, ""), body.id, body.public)
 
 
 @router.patch("", operation_id="changeMe")

@@ -15,7 +15,7 @@ from pydantic import (
     WrapValidator,
 )
 
-from lowhiss.api.schemas import Hash, Name, Psi, Seconds, Strict, Uuid, Wall
+from lowhiss.api.schemas import Hash, Name, ProofBody, Psi, Seconds, Strict, Uuid, Wall
 from lowhiss.core.fields import Language
 from lowhiss.core.judge import Outcome
 from lowhiss.core.record import Purpose
@@ -93,11 +93,13 @@ class StruckIn(BaseModel):
     mono_s: Seconds
     wall: Wall
     by: Annotated[str, Field(max_length=80)] = ""
+    proof: ProofBody | None = None
 
     def to_service(self) -> Struck:
         """As the service takes it."""
         at = Instant(self.device, self.epoch, self.mono_s, self.wall)
-        return Struck(self.id, self.seq, at, self.by, dict(self.model_extra or {}))
+        proof = self.proof.to_service() if self.proof is not None else None
+        return Struck(self.id, self.seq, at, self.by, dict(self.model_extra or {}), proof)
 
 
 @dataclass(frozen=True, slots=True)

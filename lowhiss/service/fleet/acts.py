@@ -20,7 +20,8 @@ from lowhiss.service.fleet.defecting import folded_defects, refold_defects, rule
 from lowhiss.service.fleet.holding import hold_of, refold
 from lowhiss.service.fleet.rows import find_trailer, find_unit
 from lowhiss.service.people.authors import Author, Authors
-from lowhiss.service.people.rights import ACTS, MILDER
+from lowhiss.service.people.proofs import Proof, signed_text
+from lowhiss.service.people.rights import ACTS, DECIDING, MILDER
 from lowhiss.service.people.signin import Person
 from lowhiss.store.engine import Store
 from lowhiss.store.fleet_models import ActRow, HoldRow
@@ -48,6 +49,13 @@ class Done:
     at: Instant
     author: str
     body: dict[str, Any]
+    proof: Proof | None = None
+
+    def signed(self) -> bytes:
+        """What its author signed. Raises ValueError."""
+        part = {"kind": self.part.kind, "id": self.part.id}
+        body = {"type": self.type, "part": part, **{f"body.{key}": value for key, value in self.body.items()}}
+        return signed_text("acts", self.id, self.at, self.author, body)
 
 
 @dataclass(frozen=True, slots=True)
@@ -108,9 +116,22 @@ def _take(session: Session, sent: Instant, act: Done, by: Person, device: str | 
         raise _AsideError("act_malformed", f"{error.field or 'type'} {error.problem}.") from None
     except UnicodeEncodeError:
         raise _AsideError("act_malformed", "It holds half a character, which cannot be kept.") from None
-    author, claimed = Authors(session, by, device).of(act.author, at)
+    authors = Authors(session, by, device)
+    author, claimed = authors.of(act.author, at, act.proof, act.signed)
+    if act.type in DECIDING and (author.id != by.id or claimed is not None):
+        # what decides counts in the session of who decides, now: not when somebody else comes to send it
+        raise _AsideError("sign_in_yourself", f"{act.author} must sign in to do this: nobody sends it for them.")
     read = Act(act.id, cast(ActType, act.type), act.part, at, author.name, body)
-    _keep(session, read, author, claimed=claimed, sent_by=by.id, device=act.at.device, wall=act.at.wall)
+    _keep(
+        session,
+        read,
+        author,
+        claimed=claimed,
+        sent_by=by.id,
+        device=act.at.device,
+        wall=act.at.wall,
+        proof=act.proof.as_dict() if act.proof is not None else None,
+    )
 
 
 def keep_act(

@@ -30,6 +30,7 @@ RIGHTS: dict[str, frozenset[str]] = {
     "signOutEverywhere": _SIGNED_IN,
     "changeMe": _SIGNED_IN,
     "setPin": _SIGNED_IN,
+    "keepSessionKey": _SIGNED_IN,
     # people
     "listPeople": _SEES_PEOPLE,
     "addPerson": _MANAGER,
@@ -239,6 +240,10 @@ ACTS: dict[ActType, frozenset[str]] = {
     "rechecked": _SIGNED_IN,
 }
 """Who may do what about a vehicle by `addActs`."""
+DECIDING: frozenset[ActType] = frozenset(
+    {"hold_released", "hold_struck_out", "defect_rated", "defect_taken", "repaired", "no_repair"}
+)
+"""What decides something: it counts only in the session of whoever decides, never sent on for them."""
 MILDER: frozenset[str] = _KEEPS_UNITS
 """Who may rate a defect milder than it was rated before."""
 

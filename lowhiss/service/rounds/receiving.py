@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import datetime as dt
+from functools import partial
 
 from sqlalchemy import select
 from sqlalchemy.orm import Session
@@ -90,7 +91,8 @@ class _Adding:
         except UnicodeEncodeError:
             self.aside(struck, "mark_malformed", "It holds half a character, which cannot be kept.")
             return
-        author, claimed = self.authors.of(struck.author, self.row.started_at + dt.timedelta(seconds=at_s))
+        made_at = self.row.started_at + dt.timedelta(seconds=at_s)
+        author, claimed = self.authors.of(struck.author, made_at, struck.proof, partial(struck.signed, self.row.id))
         if not self.may(mark.type, author):
             self.aside(struck, "helper_may_not", "Only who leads the round may mark this: tell them.")
             return
@@ -112,6 +114,7 @@ class _Adding:
             after_end=self.after_end,
             sent_by=self.authors.sender.id,
             body=struck.body,
+            proof=struck.proof.as_dict() if struck.proof is not None else None,
             received_at=self.received_at,
         )
         self.session.add(kept)

@@ -5,6 +5,7 @@ from __future__ import annotations
 import datetime as dt
 import math
 from dataclasses import dataclass, field
+from functools import partial
 from typing import Any
 
 from sqlalchemy import bindparam, func, insert, select, tuple_
@@ -18,6 +19,7 @@ from lowhiss.engine.clocks import WALL_CLOCK_ERROR_S, Instant, Mapping, map_epoc
 from lowhiss.service.errors import NotFoundError
 from lowhiss.service.fleet.units import unit_of
 from lowhiss.service.people.authors import Author, Authors
+from lowhiss.service.people.proofs import Proof, signed_text
 from lowhiss.service.people.signin import ForbiddenError, Person
 from lowhiss.service.runs.participants import OVERSEERS, Part, is_grant, overseer_may, part_of, watcher_may
 from lowhiss.service.runs.rows import clock_row, judge_row
@@ -40,13 +42,21 @@ _MAX_KNOWN_CLOCKS = 10_000
 
 @dataclass(frozen=True, slots=True)
 class Struck:
-    """One event as a device sends it: its identity and clocks, and ``body``, the fields of its type."""
+    """One event as a device sends it: its identity and clocks, and ``body``, the fields of its type.
+
+    proof : its author's signature, made when it was struck.
+    """
 
     id: str
     seq: int
     at: Instant
     author: str
     body: dict[str, Any]
+    proof: Proof | None = None
+
+    def signed(self, log: str) -> bytes:
+        """What its author signed. log : the id of the run or inspection. Raises ValueError."""
+        return signed_text(log, self.id, self.at, self.author, self.body)
 
 
 @dataclass(frozen=True, slots=True)
@@ -132,7 +142,7 @@ class _Authors(Authors):
         return any(
             self.part(author) in ("lead", "watch", "oversee")
             for key in keys
-            for author, _, _ in self.present().get(key, [])
+            for author, *_ in self.present().get(key, [])
         )
 
 
@@ -193,7 +203,8 @@ class _Adding:
             return
         if checked.type in END_TYPES:
             at_s = max(at_s, self.latest_at_s())  # an end dated back would cut off what was struck before it came
-        author, claimed = self.authors.of(event.author, self.run.started_at + dt.timedelta(seconds=at_s))
+        struck_at = self.run.started_at + dt.timedelta(seconds=at_s)
+        author, claimed = self.authors.of(event.author, struck_at, event.proof, partial(event.signed, self.run.id))
         target = self.known.get(checked.event or "")
         if refusal := self.refusal(event, checked.type, at_s, author, target, new_clock):
             self.aside(event, *refusal)
@@ -221,6 +232,7 @@ class _Adding:
             "primary_psi": checked.primary_psi,
             "secondary_psi": checked.secondary_psi,
             "body": event.body,
+            "proof": event.proof.as_dict() if event.proof is not None else None,
             "received_at": self.received_at,
         }
         self.rows.append(row)
@@ -241,6 +253,8 @@ class _Adding:
         part = self.authors.part(author)
         if part in (None, "send"):
             return "not_your_run", "Only who began this run or joined it may add to it."
+        if confirms and author.id != self.authors.sender.id:
+            return "sign_in_yourself", f"{author.name} decides this when signed in: nobody sends it for them."
         if confirms and author.role not in OVERSEERS:
             return "trainer_needed", "Only a trainer or a manager may confirm what came after the end."
         if part == "lead" and is_grant(event.body):

@@ -4,6 +4,7 @@ import { useTranslation } from 'react-i18next'
 import { usePreferences } from '../shared/preferences'
 import { csrfWord, onSignedOut } from '../shared/api'
 import { SignIn } from './screens'
+import { forgetSessionKey, keepSessionKey } from '../device'
 import { useRecorder } from '../run'
 import { Notice } from '../shared/ui'
 import {
@@ -49,7 +50,9 @@ export function SessionGate({ children }: { children: ReactNode }) {
   const word = me?.csrf
   // what waits on this device is sent once it is known who is here
   useEffect(() => {
-    if (signedIn && word) wake()
+    if (!signedIn || !word) return
+    void keepSessionKey(signedIn, word)
+    wake()
   }, [signedIn, word, wake])
   useEffect(
     () =>
@@ -84,6 +87,7 @@ export function SessionGate({ children }: { children: ReactNode }) {
       await queries.cancelQueries() // what is still on its way would come back as refused
       // here at once, whether there is contact or not: the next in the cab must see nothing of this one's
       leave(everywhere)
+      await forgetSessionKey()
       queries.setQueryData(['session'], NOBODY)
       queries.removeQueries({ predicate: ({ queryKey }) => queryKey[0] !== 'session' })
       if ('recorder' in device) await device.recorder.forget()

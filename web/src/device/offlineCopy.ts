@@ -1,15 +1,7 @@
 /** What a test without contact needs to begin: the units and their scripts, kept from the last contact. */
 
 import { dehydrate, hydrate, type DehydratedState, type Query, type QueryClient } from '@tanstack/react-query'
-import {
-  begunWith,
-  groupsQuery,
-  personHere,
-  rulebookQuery,
-  scriptQuery,
-  unitsQuery,
-  type Schema,
-} from '../shared/api'
+import { personHere } from '../shared/api'
 import type { Recorder } from './recorder'
 
 const KEPT = new Set<unknown>([
@@ -42,22 +34,3 @@ export async function keepOfflineCopy(queries: QueryClient, recorder: Recorder):
     }, PAUSE_MS)
   })
 }
-
-/** Fetch each unit's script once, one after the other, so that its test can begin without contact. */
-export async function knowScripts(queries: QueryClient): Promise<void> {
-  await Promise.all([queries.prefetchQuery(rulebookQuery()), queries.prefetchQuery(groupsQuery())])
-  const units = queries.getQueryData(unitsQuery().queryKey) ?? []
-  for (const { id, procedure, rules } of units.flatMap(waysOf)) {
-    const script = scriptQuery(id, procedure, rules)
-    const known = queries.getQueryState(script.queryKey)?.dataUpdatedAt ?? 0
-    if (Date.now() - known < SCRIPT_GOOD_FOR_MS) continue
-    await queries.prefetchQuery(script)
-    if (queries.getQueryState(script.queryKey)?.status !== 'success') return
-  }
-}
-
-/** As its next test is begun, and its own way where something holds it. */
-const waysOf = (unit: Schema['YardUnitOut']) =>
-  [begunWith(unit), begunWith({ ...unit, standing: null })].map((way) => ({ ...way, id: unit.id }))
-
-const SCRIPT_GOOD_FOR_MS = 12 * 3600_000

@@ -19,11 +19,11 @@ import {
   type LocalAct,
   type LocalRun,
   type RunSetup,
-  type Struck,
 } from './db'
 import { isEnd, type Stage } from '../shared/trade'
 import { arrange } from './order'
 import { CatchUp } from './catchUp'
+import { proofOf, signedMarks } from './marks'
 import { fetchRun, withReadableScript } from './fetchRun'
 import { Outbox } from './outbox'
 import type { LiveRun, TestRecorder } from './live'
@@ -165,10 +165,7 @@ export class Recorder extends Subscribable implements TestRecorder {
   strike(runId: string, bodies: Body[], at: Moment = now()): Promise<void> {
     const work = this.inTurn(async () => {
       const live = this.live.get(runId) ?? (await this.load(runId))
-      const events = bodies.map(
-        (body) =>
-          ({ ...at, id: crypto.randomUUID(), by: personHere()?.name ?? '', ...body }) as Omit<Struck, 'seq'>,
-      )
+      const events = await signedMarks(runId, bodies, at)
       const kept = await appendEvents(this.db, runId, events)
       const ends = bodies.map(({ type }) => type).find(isEnd)
       const closed = live.run.closed || ends !== undefined
@@ -210,7 +207,11 @@ export class Recorder extends Subscribable implements TestRecorder {
     const { about, part, type, body, photos = [] } = done
     const id = crypto.randomUUID()
     const by = personHere()
-    const act = { id, type, part, at: now(), by: by?.name ?? '', body }
+    const at = now()
+    const name = by?.name ?? ''
+    const fields = Object.fromEntries(Object.entries(body).map(([key, value]) => [`body.${key}`, value]))
+    const proof = await proofOf('acts', { ...at, id, by: name }, { type, part: { ...part }, ...fields })
+    const act = { id, type, part, at, by: name, body, ...(proof && { proof }) }
     const pictured = photos.length
       ? { photos: photos.map((jpeg) => ({ id: crypto.randomUUID(), jpeg })) }
       : {}

@@ -3,6 +3,7 @@
 import { api, need, personHere, type Schema } from '../shared/api'
 import { Subscribable } from '../shared/subscribable'
 import { now, type Moment } from './clock'
+import { signedMarks } from './marks'
 import {
   appendAct,
   appendEvents,
@@ -13,7 +14,6 @@ import {
   type Db,
   type DeviceEvent,
   type LocalRound,
-  type Struck,
 } from './db'
 
 export interface LiveRound {
@@ -105,11 +105,7 @@ export class Rounds extends Subscribable {
   mark(roundId: string, bodies: Body[], at: Moment = now()): Promise<void> {
     const work = this.inTurn(async () => {
       if (!this.live.get(roundId)) await this.load(roundId)
-      const by = personHere()?.name ?? ''
-      const struck = bodies.map(
-        (body) => ({ ...at, id: crypto.randomUUID(), by, ...body }) as Omit<Struck, 'seq'>,
-      )
-      await appendEvents(this.db, roundId, struck)
+      await appendEvents(this.db, roundId, await signedMarks(roundId, bodies, at))
       const round = (await this.db.get('rounds', roundId)) ?? this.live.get(roundId)?.round
       if (round && bodies.some(({ type }) => END_MARKS.includes(type))) {
         await putLog(this.db, 'rounds', { ...round, closed: true })

@@ -8,7 +8,6 @@ import { Button } from '../../shared/ui'
 import type { AroundProps } from './Alone'
 import { CallsNow } from './CallsNow'
 import { placeOf } from './legs'
-import { SideStrikes } from './SideStrikes'
 import { StageBody } from './StageBody'
 import { Strike } from './Strike'
 import { TakeBack } from './TakeBack'
@@ -29,6 +28,8 @@ const Examined = lazy(async () => {
   return { default: m.Examined }
 })
 const dialogs = () => import('./dialogs')
+const Shown = lazy(() => dialogs().then((m) => ({ default: m.Shown })))
+const SideStrikes = lazy(() => dialogs().then((m) => ({ default: m.SideStrikes })))
 const CourseDialog = lazy(() => dialogs().then((m) => ({ default: m.CourseDialog })))
 const MarksDialog = lazy(() => dialogs().then((m) => ({ default: m.MarksDialog })))
 
@@ -60,6 +61,12 @@ export function Conductor({ recorder, live, narrow = false, around: Around }: Co
   )
   const body = (
     <>
+      {/* a practice vehicle is held by nothing */}
+      {verdicts.onDevice && verdicts.now && !Around && (
+        <Suspense>
+          <Shown write={test.write} stages={verdicts.now} events={live.events} />
+        </Suspense>
+      )}
       <StageBody
         {...{ phase, live, state, legs, bar }}
         holdS={test.holdS}
@@ -149,7 +156,9 @@ export function Conductor({ recorder, live, narrow = false, around: Around }: Co
               </Button>
             )}
             {phase.name === 'strike' && !rolling && (!watches || phase.strike.name === 'warning') && (
-              <SideStrikes speed={test.speed} {...phase} onSpeed={test.setSpeed} onStrike={strike} />
+              <Suspense>
+                <SideStrikes speed={test.speed} {...phase} onSpeed={test.setSpeed} onStrike={strike} />
+              </Suspense>
             )}
             {!rolling && phase.name !== 'rest' && state.lastStrike.every(isOwn) && (
               <TakeBack

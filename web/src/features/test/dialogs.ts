@@ -2,3 +2,5 @@
 export { CourseDialog } from './CourseDialog'
 export { MarksDialog } from './MarksDialog'
 export { WrongNumber } from './WrongNumber'
+export { Shown } from './Shown'
+export { SideStrikes } from './SideStrikes'

@@ -35,7 +35,6 @@ import { bodiesOf, phaseOf, stageInSight, type Phase } from './phase'
 import { useHoldEnd, useSettledTone } from './useHoldEnd'
 import { useMeantBar } from './useMeantBar'
 import { useReadings } from './useReadings'
-import { useShown } from './useShown'
 import { useTicking } from './useTimer'
 import { useVerdicts } from './useVerdicts'
 
@@ -108,7 +107,6 @@ export function useConductor(recorder: TestRecorder, live: LiveRun) {
     newest.current = written
     return written
   }
-  useShown(strike, run.id, verdicts.onDevice ? verdicts.now : undefined, live.events)
   useHoldEnd(state.hold?.start, ownWatch || watches || !state.hold ? null : holdS, (at) => {
     const start = state.hold?.start
     if (!start || !state.hold) return
@@ -217,6 +215,7 @@ export function useConductor(recorder: TestRecorder, live: LiveRun) {
     },
     ...{ watches, rolling, ownWatch, holdS, unkept, speed, setSpeed, chosen, choose: setChosen },
     ...{ onStrike, makeSafe, takeLead, takeProposal },
+    write: strike,
     strike: (bodies: Body[]) => void strike(bodies),
     stop: () => once(finish),
     goOn: () => once(goOn),

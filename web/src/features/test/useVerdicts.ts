@@ -2,7 +2,7 @@ import { keepPreviousData, useQuery } from '@tanstack/react-query'
 import { useEffect } from 'react'
 import { sheetQuery, type Schema } from '../../shared/api'
 import { useFigures } from '../../shared/figures/useFigures'
-import { judgeHere, recordOf, type LiveRun, type DeviceEvent, type TestRecorder } from '../../device'
+import { judgeLive, type LiveRun, type DeviceEvent, type TestRecorder } from '../../device'
 
 export interface Verdicts {
   /** Every mark of this run has reached the server. */
@@ -32,7 +32,7 @@ export function useVerdicts(recorder: TestRecorder, live: LiveRun): Verdicts {
   const alone = !delivered && !live.reached && !live.run.refused
   const here = useQuery({
     queryKey: ['here', live.run.id, language, unit, live.events.length],
-    queryFn: () => judgeHere(recordOf(live), language, unit),
+    queryFn: () => judgeLive(live, language, unit),
     enabled: alone,
     networkMode: 'always',
     retry: false,

@@ -171,6 +171,26 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/session/key": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Keep Session Key
+         * @description Keep the public half of the key by which this session signs its marks.
+         */
+        post: operations["keepSessionKey"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/session/pin": {
         parameters: {
             query?: never;
@@ -2926,6 +2946,7 @@ export interface components {
             body: {
                 [key: string]: unknown;
             };
+            proof?: components["schemas"]["ProofBody"] | null;
         };
         /**
          * ActsBody
@@ -5454,6 +5475,16 @@ export interface components {
             exam_on: string | null;
         };
         /**
+         * ProofBody
+         * @description A mark's proof: the id of its author's session key, and the signature (base64, 64 bytes).
+         */
+        ProofBody: {
+            /** Key */
+            key: string;
+            /** Signature */
+            signature: string;
+        };
+        /**
          * ProposalOut
          * @description A finding that may be a defect, of this group of parts or of none in particular.
          */
@@ -6563,6 +6594,16 @@ export interface components {
             problems: string[];
         };
         /**
+         * SessionKeyBody
+         * @description A key that a browser made for its session: its id, and the public half as an uncompressed P-256 point, hex.
+         */
+        SessionKeyBody: {
+            /** Id */
+            id: string;
+            /** Public */
+            public: string;
+        };
+        /**
          * SessionOut
          * @description A stretch that holds a test, and what somebody said it is.
          */
@@ -6899,6 +6940,7 @@ export interface components {
              * @default
              */
             by: string;
+            proof?: components["schemas"]["ProofBody"] | null;
         } & {
             [key: string]: unknown;
         };
@@ -8078,6 +8120,46 @@ export interface operations {
             cookie?: never;
         };
         requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            204: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
+            };
+            /** @description The input cannot be accepted. */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ErrorOut"];
+                };
+            };
+            /** @description It was not done: the error's code and sentence say why. */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ErrorOut"];
+                };
+            };
+        };
+    };
+    keepSessionKey: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["SessionKeyBody"];
+            };
+        };
         responses: {
             /** @description Successful Response */
             204: {

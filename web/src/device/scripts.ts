@@ -1,0 +1,21 @@
+import type { QueryClient } from '@tanstack/react-query'
+import { begunWith, groupsQuery, rulebookQuery, scriptQuery, unitsQuery, type Schema } from '../shared/api'
+
+/** Fetch each unit's script once, one after the other, so that its test can begin without contact. */
+export async function knowScripts(queries: QueryClient): Promise<void> {
+  await Promise.all([queries.prefetchQuery(rulebookQuery()), queries.prefetchQuery(groupsQuery())])
+  const units = queries.getQueryData(unitsQuery().queryKey) ?? []
+  for (const { id, procedure, rules } of units.flatMap(waysOf)) {
+    const script = scriptQuery(id, procedure, rules)
+    const known = queries.getQueryState(script.queryKey)?.dataUpdatedAt ?? 0
+    if (Date.now() - known < SCRIPT_GOOD_FOR_MS) continue
+    await queries.prefetchQuery(script)
+    if (queries.getQueryState(script.queryKey)?.status !== 'success') return
+  }
+}
+
+/** As its next test is begun, and its own way where something holds it. */
+const waysOf = (unit: Schema['YardUnitOut']) =>
+  [begunWith(unit), begunWith({ ...unit, standing: null })].map((way) => ({ ...way, id: unit.id }))
+
+const SCRIPT_GOOD_FOR_MS = 12 * 3600_000
