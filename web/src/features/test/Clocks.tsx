@@ -1,3 +1,4 @@
+import { parseNumber } from '../../shared/figures/numbers'
 import { useState, type ReactNode } from 'react'
 import { useTranslation } from 'react-i18next'
 import { clockFace, toPsi, unitLabel } from '../../shared/figures/format'
@@ -177,7 +178,7 @@ function NeedlesNow({ onTell }: { onTell: (psi: number) => void }) {
         size={5}
         className="num min-h-touch w-20 border-[1.5px] border-ink bg-sheet px-2 text-lead text-ink"
         onChange={(event) => {
-          const value = Number(event.target.value.replace(',', '.'))
+          const value = parseNumber(event.target.value) ?? NaN
           const psi = toPsi(value, unit)
           if (event.target.value.length > 1 && psi > 0 && psi <= 200) onTell(psi)
         }}

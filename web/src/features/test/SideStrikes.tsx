@@ -1,3 +1,4 @@
+import { parseNumber } from '../../shared/figures/numbers'
 import type { ReactNode } from 'react'
 import { useTranslation } from 'react-i18next'
 import type { Body } from '../../device'
@@ -77,7 +78,7 @@ export function SideStrikes({ step, strike, missing, speed, onSpeed, onStrike }:
 
 /** A rolling stop as it is taken down; a speed that is none is left out. */
 export function rolledBody(stopped: boolean, pulled: boolean, speed: string): Body {
-  const mph = Number(speed.replace(',', '.'))
+  const mph = parseNumber(speed) ?? NaN
   const given = speed.trim() !== '' && mph >= 0 && mph <= 100
   return { type: 'rolled', stopped, pulled, ...(given ? { speed_mph: mph } : {}) }
 }

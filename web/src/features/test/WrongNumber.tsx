@@ -1,3 +1,4 @@
+import { parseNumber } from '../../shared/figures/numbers'
 import { useState, type FormEvent } from 'react'
 import { useTranslation } from 'react-i18next'
 import type { Body } from '../../device'
@@ -16,7 +17,7 @@ export function WrongNumber({
 }) {
   const { t } = useTranslation()
   const [text, setText] = useState('')
-  const value = Number(text.replace(',', '.'))
+  const value = parseNumber(text) ?? NaN
   const good = text.trim() !== '' && Number.isFinite(value) && Math.abs(value) <= 1000
   const submit = (event: FormEvent) => {
     event.preventDefault()

@@ -1,3 +1,4 @@
+import { parseNumber } from '../../shared/figures/numbers'
 import { useState, type FormEvent } from 'react'
 import { useTranslation } from 'react-i18next'
 import type { Schema } from '../../shared/api'
@@ -28,7 +29,7 @@ export function RepairDialog({ part, holds, defects, chosen = [], onClose }: Rep
     ...holds,
     ...defects.filter(({ part_id, certified_at }) => part_id === part.id && !certified_at),
   ]
-  const figure = Number(odometer.replace(',', '.'))
+  const figure = parseNumber(odometer) ?? NaN
   const submit = (event: FormEvent) => {
     event.preventDefault()
     if (odometer.trim() && !Number.isFinite(figure)) {

@@ -4,7 +4,7 @@ import { useTranslation } from 'react-i18next'
 import { api, need, type Schema } from '../../shared/api'
 import { useMay } from '../../shared/session'
 import { Button, FormError, Modal, TextField } from '../../shared/ui'
-import { toNumbers } from './numbers'
+import { numbersOf } from '../../shared/figures/numbers'
 
 /** Add a trailer, edit it, or take it out of use. */
 export function TrailerDialog({ trailer, onClose }: { trailer?: Schema['TrailerOut']; onClose: () => void }) {
@@ -20,8 +20,13 @@ export function TrailerDialog({ trailer, onClose }: { trailer?: Schema['TrailerO
     onClose()
   }
   const save = useMutation({
-    mutationFn: () => {
-      const body = { name, chambers: toNumbers(chambers), reservoirs_in3: toNumbers(reservoirs) }
+    mutationFn: async () => {
+      const refusal = (field: string) => () => t('units.noNumber', { field })
+      const body = {
+        name,
+        chambers: numbersOf(chambers, refusal(t('units.chambers'))),
+        reservoirs_in3: numbersOf(reservoirs, refusal(t('units.reservoirsIn3'))),
+      }
       if (!trailer) return need(api.POST('/api/trailers', { body }))
       const params = { path: { trailer_id: trailer.id } }
       return need(

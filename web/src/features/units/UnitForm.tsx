@@ -4,7 +4,7 @@ import { useTranslation } from 'react-i18next'
 import { api, need, type Schema } from '../../shared/api'
 import { useRulebook } from '../../shared/figures/useRulebook'
 import { Button, FormError, SelectField, TextField } from '../../shared/ui'
-import { toNumber, toNumbers } from './numbers'
+import { numberOf, numbersOf } from '../../shared/figures/numbers'
 import { POWER_KINDS } from '../../shared/trade.gen'
 
 type Unit = Schema['UnitOut']
@@ -47,19 +47,24 @@ export function UnitForm({
       setFields((now) => ({ ...now, [key]: event.target.value })),
   })
   const save = useMutation({
-    mutationFn: () => {
+    // what can't be read is refused by its field, before anything is sent
+    mutationFn: async () => {
+      const refusal = (field: string) => () => t('units.noNumber', { field })
       const body: Body = {
         name: fields.name,
         kind: fields.kind,
         circuits: fields.circuits,
-        governor: { cut_in_psi: toNumber(fields.cutIn), cut_out_psi: toNumber(fields.cutOut) },
-        chambers: toNumbers(fields.chambers),
-        reservoirs_in3: toNumbers(fields.reservoirs),
-        build_year: toNumber(fields.year),
+        governor: {
+          cut_in_psi: numberOf(fields.cutIn, refusal(t('units.cutIn'))),
+          cut_out_psi: numberOf(fields.cutOut, refusal(t('units.cutOut'))),
+        },
+        chambers: numbersOf(fields.chambers, refusal(t('units.chambers'))),
+        reservoirs_in3: numbersOf(fields.reservoirs, refusal(t('units.reservoirsIn3'))),
+        build_year: numberOf(fields.year, refusal(t('units.year'))),
         fmvss_121: fields.fmvss ? fields.fmvss === 'yes' : null,
         gearbox: fields.gearbox || null,
         trailer_knob: fields.trailerKnob === 'yes',
-        resolution_psi: toNumber(fields.resolution) ?? 1,
+        resolution_psi: numberOf(fields.resolution, refusal(t('units.resolution'))) ?? 1,
         rules: fields.rules || null,
         procedure: fields.procedure || null,
         holding: fields.holding || null,

@@ -13,6 +13,7 @@ export const units = {
       count_one: '{{count}} test',
       count_other: '{{count}} tests',
     },
+    noNumber: '{{field}} must be a number, such as 125 or 8.5.',
     feed: 'Live feed',
     feedAbout:
       'A gauge box on this unit can fill in the readings of a test. It sends with a token of its own.',

@@ -15,6 +15,7 @@ export const units: typeof english = {
       count_one: '{{count}} prueba',
       count_other: '{{count}} pruebas',
     },
+    noNumber: '{{field}} debe ser un número, como 125 u 8.5.',
     feed: 'Señal en vivo',
     feedAbout:
       'Un medidor en esta unidad puede poner las lecturas de una prueba. Envía con una clave propia.',
