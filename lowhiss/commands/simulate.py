@@ -55,6 +55,8 @@ def simulate(options: argparse.Namespace) -> int:
         raise Refusal("--plot needs matplotlib, which is not installed: .venv/bin/uv pip install matplotlib")
     if not options.unit:
         raise Refusal("--unit is missing: name a kind of unit, or a file with its specification")
+    if options.out.is_dir() or options.out.name in ("", ".."):
+        raise Refusal(f"--out {options.out}: is a directory; name the beginning of the files, such as drives/one")
     rules = rules_named(options.rules)
     try:
         procedure = rulebook.procedure(options.procedure) if options.procedure else None

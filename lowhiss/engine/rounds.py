@@ -194,8 +194,11 @@ class _Script:
         ]
         if item.group == "paper":
             means = "finish"
+            region = self.book.region(self.rules)
             yes = [
-                {"id": one.id, "ask": self.said.of(one.name), "to": one.otherwise} for one in self.book.papers.values()
+                {"id": one.id, "ask": self.said.of(one.name), "to": one.otherwise}
+                for one in self.book.papers.values()
+                if region in one.regions
             ]
         return {
             "name": self.said.of(item.name),

@@ -263,11 +263,14 @@ def test_a_pushrod_is_measured_only_released_and_chocked():
     slack = answer("slack@P.axle1.left", value=1.25)
     seen = one(judged(SEMI, [answer("slack@P.axle1.left", value=0.75)]), "slack@P.axle1.left")
     assert (seen.outcome, seen.findings) == ("unmeasured", ("not_released",))
-    released = {"type": "state", "first": "released", "so": True}
-    assert (
-        one(judged(SEMI, [released, answer("slack@P.axle1.left", value=0.75)]), "slack@P.axle1.left").outcome == "right"
-    )
-    found = one(judged(SEMI, [released, slack]), "slack@P.axle1.left")
+    released, chocked = ({"type": "state", "first": first, "so": True} for first in ("released", "chocked"))
+    good = answer("slack@P.axle1.left", value=0.75)
+    outcomes = [
+        one(judged(SEMI, [*states, good]), "slack@P.axle1.left").outcome
+        for states in ((released,), (chocked,), (released, chocked))
+    ]
+    assert outcomes == ["unmeasured", "unmeasured", "right"]
+    found = one(judged(SEMI, [released, chocked, slack]), "slack@P.axle1.left")
     assert (found.outcome, found.consequence) == ("not_right", "stay")
 
 
@@ -617,3 +620,21 @@ def test_stations_follow_each_other_on_one_side():
         if one.stop.side in ("left", "right", "rear")
     ]
     assert [pair for pair in pairwise(sides) if len(set(pair)) == 2] == [("left", "rear"), ("rear", "right")]
+
+
+def test_what_is_outside_of_a_bus_is_looked_at_outside():
+    """Baggage doors and the engine's stand along the sides and at the rear: nobody looks at them from the aisle."""
+    usual = rulebook.rounds()
+    zones = {name: usual.items[name].zone for name in ("baggage", "engine_door")}
+    assert zones == {"baggage": "cab_side", "engine_door": "rear"}
+    inside = next(stop for stop in usual.paths["bus"] if "bus" in stop.zones)
+    assert not set(zones.values()) & set(inside.zones)
+
+
+def test_only_papers_of_the_country_are_asked():
+    papers = rulebook.rounds().papers
+    for rules, region in (("us-cdl", "us"), ("us-federal", "us"), ("canada-west", "canada")):
+        script = script_of(read_round(record("bus", [], rules=rules), BOOK), Words("en", "psi"), rules)
+        asked = {one["id"] for item in script["items"].values() for one in item["questions"] if one["id"] in papers}
+        assert asked == {name for name, one in papers.items() if region in one.regions}
+        assert asked != set(papers)

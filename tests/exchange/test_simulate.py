@@ -95,6 +95,7 @@ def test_a_units_own_specification_is_simulated(tmp_path, capsys):
         (["--unit", "bus", "--plot", "drive.docx"], "--plot draws PNG files"),
         (["--unit", "nowhere.json"], "cannot be read"),
         (["--unit", "bus", "--out", "/nowhere/at/all"], "cannot be written"),
+        (["--unit", "bus", "--out", "."], "is a directory"),
     ],
 )
 def test_a_wrong_call_is_refused_in_one_sentence(tmp_path, capsys, arguments, words):

@@ -332,7 +332,9 @@ class _Judging:
             if outcome != "right" or not needs_number(measure, bounds):
                 return outcome, mark.wrong, []
             return "unmeasured", mark.wrong, ["not_measured"]
-        if "released" in ask.item.first and not self.states.at("released", mark.at_s):
+        # with the spring brakes released only the chocks hold the vehicle
+        held = self.states.at("released", mark.at_s) and self.states.at("chocked", mark.at_s)
+        if "released" in ask.item.first and not held:
             return ("unmeasured" if outcome == "right" else outcome), mark.wrong, ["not_released"]
         bound = bound_in(bounds, mark.unit or measure.unit)
         if bound is None or bound.seen:

@@ -162,8 +162,13 @@ export class Rounds extends Subscribable {
   async staysBeside(runId: string): Promise<boolean> {
     for (const round of await this.known()) {
       if (round.runId !== runId) continue
-      const stays = (await eventsOf(this.db, round.id)).some(({ event, delivery }) => {
-        const [key = ''] = (event.asks as string[] | undefined) ?? []
+      // a later answer to the same item takes the place of the one before
+      const latest = new Map<string, DeviceEvent>()
+      for (const mark of await eventsOf(this.db, round.id)) {
+        const [key = ''] = (mark.event.asks as string[] | undefined) ?? []
+        if (mark.event.answer !== undefined) latest.set(key, mark)
+      }
+      const stays = [...latest].some(([key, { event, delivery }]) => {
         const item = round.script.items[key.split('@')[0] ?? '']
         const yes = (event.yes as string[] | undefined) ?? []
         const means = [

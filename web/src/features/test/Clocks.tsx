@@ -136,7 +136,10 @@ export function FillClock({ script, state, compact, livePsi, onConfirm, beside }
         bar={<Share share={wholeS > 0 ? 1 - leftS / wholeS : 1} />}
       >
         <Meaning>{t('test.fill.left')}</Meaning>
-        {leftS > 0 ? t(script.fill.own > 0 ? 'test.fill.own' : 'test.fill.usual') : t('test.fill.over')}
+        {/* full from the start: nothing takes longer than was expected */}
+        {leftS > 0
+          ? t(script.fill.own > 0 ? 'test.fill.own' : 'test.fill.usual')
+          : buildsS > 0 && t('test.fill.over')}
       </Face>
       {anchor.psi > cutIn && anchor.at === state.engineStart && (
         <p className="max-w-2xl border-l-4 border-amber pl-3 font-semibold">{t('test.fill.draw')}</p>
