@@ -4,8 +4,8 @@
 
 A real server with its database; every request goes to loopback. First how soon a mark is kept while nothing else goes
 on, then while forty people sign in at once, while eight traces of thirty minutes are fetched, while the whole log is
-printed, and with a thousand half-sent requests open. Last, random calls of every operation with real ids and hostile
-values: none may answer 5xx (10,000 of them with --long).
+printed, with a thousand half-sent requests open, and beside each attack of benchmarks/attacks.py. Last, random calls of
+every operation with real ids and hostile values: none may answer 5xx (10,000 of them with --long).
 """
 
 from __future__ import annotations
@@ -27,6 +27,7 @@ from typing import Any
 import httpx
 from sqlalchemy import select
 
+from benchmarks.attacks import attacks
 from benchmarks.live import PORT, Bare, Marked, Times, server
 from lowhiss.database import PrivateServer
 from lowhiss.demo.scenario import PEOPLE, TRAILERS, UNITS, demo_id
@@ -237,6 +238,8 @@ async def measure(options: argparse.Namespace, store: Store) -> int:
     print(f"with a thousand half-sent requests: {spread(await marks_during(bare, None, options.seconds))}")
     for writer in writers:
         writer.close()
+    for name, attack in (await attacks(client, _URL)).items():
+        print(f"{name}: {spread(await marks_during(bare, attack, options.seconds))}", flush=True)
     document = (await client.get("/api/openapi.json")).raise_for_status().json()
     with store.transaction() as session:
         run_ids = [*session.scalars(select(RunRow.id).limit(20)).all(), run.run_id]
