@@ -15,7 +15,8 @@ from lowhiss.store.types import UtcDateTime
 class PracticeRow(Base):
     """A practice on the simulated vehicle, kept apart from every unit: it says nothing of any.
 
-    ``record`` is the open record it can be driven again from; ``after`` what its device found when it was over.
+    ``record`` is the open record it can be driven again from; ``after`` what was found when it was over: by its
+    device at first, then by the server, which drives it again.
     """
 
     __tablename__ = "practice"
@@ -36,7 +37,9 @@ class PracticeRow(Base):
     code_hash: Mapped[str | None] = mapped_column(String(64))
     code_made_at: Mapped[dt.datetime | None] = mapped_column(UtcDateTime)
     summary: Mapped[dict[str, Any] | None] = mapped_column(JSON(none_as_null=True))
-    """What somebody's progress hangs on, once it is over."""
+    """What somebody's progress hangs on, once it is over and was driven again."""
+    driven_again: Mapped[bool | None]
+    """Whether the server could drive it again from its log, so that it counts; null until it has tried."""
 
 
 class PracticeTrainerRow(Base):

@@ -15,6 +15,7 @@ from jsonschema import Draft202012Validator, ValidationError
 from referencing import Registry
 from referencing.jsonschema import DRAFT202012
 
+from lowhiss import rulebook
 from lowhiss.demo.scenario import demo_id
 from lowhiss.engine.debrief import debrief
 from lowhiss.exchange.learning_schemas import learning_schema, practice_schema
@@ -323,3 +324,73 @@ def test_the_next_examination_of_a_class_reaches_its_members(people, own_class):
     body = {"version": own_class["version"], "name": "Autumn", "exam_on": "2020-01-01", "members": [DRIVER]}
     people["trainer"].put(f"/api/learning/classes/{own_class['id']}", json=body).raise_for_status()
     assert people["driver"].get(of).json()["exam_on"] != "2020-01-01"
+
+
+# a practice counts when the server has driven it again
+
+
+def told(trainee, **record):
+    return {
+        "title": "truck",
+        "began_at": "2026-11-28T08:00:00Z",
+        "record": {**json.loads(json.dumps(trainee.drive.kept_record(trainee.marks))), **record},
+        "after": json.loads(json.dumps(debrief(trainee.drive, trainee.marks))),
+    }
+
+
+def counted(client, person_id, body):
+    """What the server says of a practice that was sent, and what it counts for."""
+    practice_id = str(uuid.uuid4())
+    client.put(f"/api/practices/{practice_id}", json=body).raise_for_status()
+    mine = {one["id"]: one for one in client.get("/api/practices").raise_for_status().json()}[practice_id]
+    return mine, client.get(f"/api/practices/{practice_id}").json()["after"]
+
+
+def test_a_failed_practice_that_says_it_was_passed_is_found_out(people, failed_then_passed):
+    wrong, right, _ = failed_then_passed
+    body = told(wrong)
+    true = body["after"]["debrief"]["summary"]
+    assert true["passed"] is False
+    body["after"]["debrief"] = told(right)["after"]["debrief"]  # of another drive, which was passed
+    mine, after = counted(people["other"], OTHER, body)
+    assert mine["summary"] == true
+    assert after["debrief"]["summary"] == true
+
+
+@pytest.mark.parametrize(
+    "change",
+    [
+        {"kind": "bus"},
+        {"traits": {"knobs": "soft"}},
+        {"mode": "free"},
+        {"procedure": "holds-first"},
+    ],
+)
+def test_a_drive_that_is_not_its_lessons_counts_for_nothing(people, failed_then_passed, change):
+    """Passed as sent, but with another vehicle, mode or order of work than the lesson's."""
+    body = told(failed_then_passed[1])
+    body["record"]["choice"] |= change
+    mine, after = counted(people["other"], OTHER, body)
+    assert mine["ended"]
+    assert mine["summary"] is None
+    assert after["run"]["events"], "what was sent stays to be looked at"
+
+
+def test_a_lesson_of_ones_own_under_a_kept_name_counts_for_nothing(people, failed_then_passed):
+    body = told(failed_then_passed[1])
+    body["record"]["choice"]["lesson"]["table"] = {**rulebook.lessons()["dash"].table, "passes": {}}
+    mine, _ = counted(people["other"], OTHER, body)
+    assert mine["summary"] is None
+
+
+def test_faults_set_from_outside_without_a_trainer_count_for_nothing(people, failed_then_passed):
+    body = told(failed_then_passed[1])
+    body["record"]["controls"] = [[0, "faults", []], *body["record"]["controls"]]
+    assert counted(people["other"], OTHER, body)[0]["summary"] is None
+
+
+def test_a_practice_of_another_release_that_comes_out_otherwise_counts_for_nothing(people, failed_then_passed):
+    body = told(failed_then_passed[1], core="2024.1", digest="0" * 64)
+    assert counted(people["other"], OTHER, body)[0]["summary"] is None
+    same = told(failed_then_passed[1], core="2024.1")
+    assert counted(people["other"], OTHER, same)[0]["summary"]["passed"] is True

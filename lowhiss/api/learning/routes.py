@@ -12,6 +12,7 @@ from pydantic import AwareDatetime, BaseModel, Field
 from lowhiss.api.auth import PersonDep
 from lowhiss.api.careful import CarefulRoute
 from lowhiss.api.deps import StoreDep
+from lowhiss.api.practice.counting import DRIVEN_FIRST
 from lowhiss.api.schemas import UUID_PATTERN, Strict
 from lowhiss.core.practice.progress import LessonState
 from lowhiss.service.learning import classes, progress, reviews
@@ -208,7 +209,7 @@ class ForgottenOut(BaseModel):
     practices: int
 
 
-@router.get("/people/{person_id}", operation_id="getProgress")
+@router.get("/people/{person_id}", operation_id="getProgress", dependencies=DRIVEN_FIRST)
 def get_progress(person_id: PersonId, store: StoreDep, by: PersonDep) -> ProgressOut:
     """How far somebody has come: oneself, or, for a trainer, somebody in a class of theirs."""
     return _progress(progress.of_person(store, by, person_id))
@@ -235,7 +236,7 @@ def edit_class(class_id: ClassId, body: ClassBody, store: StoreDep, by: PersonDe
     return _class(edited)
 
 
-@router.get("/classes/{class_id}/board", operation_id="getBoard")
+@router.get("/classes/{class_id}/board", operation_id="getBoard", dependencies=DRIVEN_FIRST)
 def get_board(
     class_id: ClassId, store: StoreDep, by: PersonDep, code: Annotated[str | None, Query(max_length=40)] = None
 ) -> BoardOut:
@@ -267,13 +268,15 @@ def add_note(person_id: PersonId, body: NoteBody, store: StoreDep, by: PersonDep
     return NoteOut.model_validate(asdict(kept))
 
 
-@router.get("/people/{person_id}/record.json", operation_id="getLearningRecord")
+@router.get("/people/{person_id}/record.json", operation_id="getLearningRecord", dependencies=DRIVEN_FIRST)
 def get_record(person_id: PersonId, store: StoreDep, by: PersonDep) -> dict[str, Any]:
     """All that is kept of somebody's learning, to be taken along."""
     return progress.record_of(store, by, person_id)
 
 
-@router.get("/people/{person_id}/record.csv", operation_id="getLearningCsv", response_class=Response)
+@router.get(
+    "/people/{person_id}/record.csv", operation_id="getLearningCsv", dependencies=DRIVEN_FIRST, response_class=Response
+)
 def get_csv(person_id: PersonId, store: StoreDep, by: PersonDep) -> Response:
     """One line a practice."""
     name = 'attachment; filename="practice-progress.csv"'
@@ -281,7 +284,9 @@ def get_csv(person_id: PersonId, store: StoreDep, by: PersonDep) -> Response:
     return Response(text, media_type="text/csv; charset=utf-8", headers={"Content-Disposition": name})
 
 
-@router.get("/people/{person_id}/marks.csv", operation_id="getMarksCsv", response_class=Response)
+@router.get(
+    "/people/{person_id}/marks.csv", operation_id="getMarksCsv", dependencies=DRIVEN_FIRST, response_class=Response
+)
 def get_marks_csv(person_id: PersonId, store: StoreDep, by: PersonDep) -> Response:
     """One line a needle of each mark, beside its true moment."""
     name = 'attachment; filename="practice-marks.csv"'

@@ -6,12 +6,14 @@ import datetime as dt
 from dataclasses import asdict
 from typing import Annotated, Any
 
-from fastapi import APIRouter, Path, Query
+from fastapi import APIRouter, Path, Query, Request
 from pydantic import AwareDatetime, BaseModel, Field
+from starlette.concurrency import run_in_threadpool
 
 from lowhiss.api.auth import PersonDep
 from lowhiss.api.careful import CarefulRoute
 from lowhiss.api.deps import StoreDep, WordsDep
+from lowhiss.api.practice.counting import DRIVEN_FIRST, soon
 from lowhiss.api.runs.schemas import JoinBody, JoinCodeOut
 from lowhiss.api.schemas import UUID_PATTERN, Strict
 from lowhiss.service.practice import keeping
@@ -61,13 +63,18 @@ class JoinedOut(BaseModel):
 
 
 @router.put("/practices/{practice_id}", operation_id="keepPractice")
-def keep_practice(practice_id: PracticeId, body: PracticeBody, store: StoreDep, by: PersonDep) -> PracticeHeadOut:
-    """Keep a practice; sent again it is kept once, and it only grows."""
-    kept = keeping.keep(store, practice_id, by, body.title, body.began_at, body.record, body.after)
+async def keep_practice(
+    practice_id: PracticeId, body: PracticeBody, request: Request, store: StoreDep, by: PersonDep
+) -> PracticeHeadOut:
+    """Keep a practice; sent again it is kept once, and it only grows. Once it is over it is driven again."""
+    given = body.title, body.began_at, body.record, body.after
+    kept = await run_in_threadpool(keeping.keep, store, practice_id, by, *given)
+    if kept.ended:
+        soon(request, practice_id, by.id)
     return PracticeHeadOut.model_validate(asdict(kept))
 
 
-@router.get("/practices", operation_id="listPractices")
+@router.get("/practices", operation_id="listPractices", dependencies=DRIVEN_FIRST)
 def list_practices(
     store: StoreDep, by: PersonDep, everybody: Annotated[bool, Query()] = False
 ) -> list[PracticeHeadOut]:

@@ -78,6 +78,8 @@ def keep(
 ) -> PracticeHead:
     """Keep a practice as far as it has come. Sent again it is kept once; it only grows, and not after its end.
 
+    after : what its device found; nobody's progress hangs on it until the server has driven the log again.
+
     Raises CoreError for a record that cannot be read, ConflictError where another state is kept already.
     """
     ticks = _checked(record)
@@ -92,8 +94,10 @@ def keep(
             session.add(row)
         elif row.person_id != by.id:
             raise ForbiddenError("not_your_practice", "practice_id: this is somebody else's practice.", "practice_id")
-        elif row.ended and (row.record != record or after is None):
-            raise ConflictError("practice_over", "record: this practice is over; it stays as it ended.", "record")
+        elif row.ended:
+            if row.record != record or after is None:
+                raise ConflictError("practice_over", "record: this practice is over; it stays as it ended.", "record")
+            return _head(row, by.name, by)
         elif ticks < row.ticks:
             raise ConflictError("practice_shorter", "record: more of this practice is kept already.", "record")
         row.ticks, row.record, row.received_at = ticks, record, now
@@ -102,7 +106,6 @@ def keep(
             row.ended, row.after = True, after
             row.outcome = str(after.get("outcome", ""))[:20] or None
             row.faulty = bool(after.get("faults"))
-            row.summary = _summary_of(after)
         session.flush()
         return _head(row, by.name, by)
 
@@ -128,7 +131,7 @@ def _readable(after: dict[str, Any]) -> None:
         raise RefusedError("practice_after", "after: must hold the run and its faults.", "after")
     try:
         debrief_told(after, Words("en"))
-        summary = _summary_of(after)
+        summary = summary_of(after)
         if summary is not None:
             read_tried({**summary, "at": "2000-01-01T00:00:00+00:00"})
     except CoreError:
@@ -138,7 +141,7 @@ def _readable(after: dict[str, Any]) -> None:
         raise RefusedError("practice_after", problem, "after.debrief") from broken
 
 
-def _summary_of(after: dict[str, Any]) -> dict[str, Any] | None:
+def summary_of(after: dict[str, Any]) -> dict[str, Any] | None:
     """What progress hangs on; None for a practice of an earlier release."""
     debrief = after.get("debrief")
     return debrief.get("summary") if isinstance(debrief, dict) else None

@@ -1725,7 +1725,7 @@ export interface paths {
         get: operations["getPractice"];
         /**
          * Keep Practice
-         * @description Keep a practice; sent again it is kept once, and it only grows.
+         * @description Keep a practice; sent again it is kept once, and it only grows. Once it is over it is driven again.
          */
         put: operations["keepPractice"];
         post?: never;

@@ -1,0 +1,42 @@
+"""Practices that are over are driven again beside this process: at once, and at the latest when somebody asks."""
+
+from __future__ import annotations
+
+import asyncio
+from typing import cast
+
+from fastapi import Depends, Request
+from starlette.concurrency import run_in_threadpool
+
+from lowhiss.api.workers import TookTooLongError, person_of, workers_of
+from lowhiss.service.learning import driven_again
+from lowhiss.store.engine import Store
+
+_driving: set[asyncio.Task[None]] = set()
+
+
+def soon(request: Request, practice_id: str, person_id: str) -> None:
+    """Drive a practice again without letting anybody wait for it. What is cut off is driven when it is asked for."""
+    task = asyncio.get_running_loop().create_task(_drive(request, practice_id, person_id))
+    _driving.add(task)
+    task.add_done_callback(_driving.discard)
+
+
+async def driven_first(request: Request) -> None:
+    """Drive again what waits of whoever asks, and of the person or class that is asked for."""
+    store = cast(Store, request.app.state.store)
+    asked = request.path_params.get("person_id")
+    people = [person_of(request), *([asked] if asked else [])]
+    found = await run_in_threadpool(driven_again.waiting, store, people, request.path_params.get("class_id"))
+    await asyncio.gather(*(_drive(request, practice_id, person_id) for practice_id, person_id in found))
+
+
+async def _drive(request: Request, practice_id: str, person_id: str) -> None:
+    try:
+        await workers_of(request).run(f"practice {person_id}", driven_again.drive_again, practice_id, seen="once")
+    except TookTooLongError:
+        await run_in_threadpool(driven_again.settle, cast(Store, request.app.state.store), practice_id, None)
+
+
+DRIVEN_FIRST = [Depends(driven_first)]
+"""The dependencies of an operation that tells how far somebody has come."""
