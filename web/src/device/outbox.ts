@@ -1,7 +1,7 @@
 /** Sends what is kept on the device until the server has acknowledged it; nothing is dropped, nothing blocks the rest. */
 
 import { api, ApiError, need, type Schema } from '../shared/api'
-import { refusal } from '../shared/i18n'
+import { refusal, unheard } from '../shared/i18n'
 import { now } from './clock'
 import {
   actsOf,
@@ -135,10 +135,9 @@ export class Outbox {
         continue
       }
       const settled = settle(batch, answer)
-      const unheard = settled.filter(({ delivery }) => delivery === 'waiting')
+      const silent = settled.filter(({ delivery }) => delivery === 'waiting')
       await markDelivered(this.db, settled)
-      if (unheard.length === batch.length)
-        await this.aside(unheard, 'the server did not say what became of it')
+      if (silent.length === batch.length) await this.aside(silent, unheard())
       this.changed(runId, answer.last_seq)
     }
   }
@@ -160,9 +159,7 @@ export class Outbox {
         const kept = new Set(answer.accepted)
         const why = new Map(answer.set_aside.map(({ id, code, message }) => [id, refusal(code, message)]))
         const rest = batch.filter(({ id }) => !kept.has(id))
-        const left = rest.map((act) =>
-          aside(act, why.get(act.id) ?? 'the server did not say what became of it'),
-        )
+        const left = rest.map((act) => aside(act, why.get(act.id) ?? unheard()))
         const pictured = batch.filter(({ id, photos }) => kept.has(id) && photos?.length)
         const told = pictured.map((act) => ({ ...act, told: true }))
         const gone = [...kept].filter((id) => !pictured.some((act) => act.id === id))

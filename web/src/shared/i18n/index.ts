@@ -2,7 +2,7 @@ import i18next from 'i18next'
 import { initReactI18next } from 'react-i18next'
 import type { FirstWords, Words } from './en'
 
-export { refusal } from './refusals'
+export { refusal, unheard } from './refusals'
 export type { Words } from './en'
 
 export const languages = ['en', 'es'] as const

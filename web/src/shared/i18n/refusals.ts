@@ -5,3 +5,6 @@ import i18next from 'i18next'
 /** A refusal in the reader's language; the server's own sentence where there are no words of ours for its code. */
 export const refusal = (code: string, sentence: string): string =>
   (i18next.getResource(i18next.language, 'refusals', code) as string | undefined) ?? sentence
+
+/** What is said of a mark of which the server said nothing. */
+export const unheard = (): string => i18next.t('test.unheard')

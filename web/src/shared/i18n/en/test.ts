@@ -14,6 +14,7 @@ export const test = {
     aside_one: '{{count}} mark set aside',
     aside_other: '{{count}} marks set aside',
     asideTitle: 'Set aside',
+    unheard: 'the server did not say what became of it',
     unkept: 'That strike was not kept: this device has no room for it. Free some space, then strike again.',
     soundLost: 'no sound',
     muted: 'tones off',
@@ -259,7 +260,7 @@ export const test = {
       '{{needle}}: {{value}} is higher than the mark before ({{before}}), though air was spent. Is that what it shows?',
     implausible: '{{needle}}: {{value}} is far from the usual {{usual}}. Is that what it shows?',
     outOfRange: 'A reading lies between {{low}} and {{high}}.',
-    voidAhead: 'Not all is as it must be. Going on gives a void test.',
+    voidAhead: 'Not all is as it must be. Going on counts against this test.',
     again: 'Set it right',
     feed: {
       stopped: 'The live feed has stopped. Read the needles by eye.',

@@ -16,6 +16,7 @@ export const test: typeof english = {
     aside_one: '{{count}} marca apartada',
     aside_other: '{{count}} marcas apartadas',
     asideTitle: 'Apartadas',
+    unheard: 'el servidor no dijo qué pasó con ello',
     unkept: 'No se guardó esa marca: el aparato no tiene lugar. Libere espacio y márquela otra vez.',
     soundLost: 'sin sonido',
     muted: 'sin tonos',
@@ -260,7 +261,7 @@ export const test: typeof english = {
       '{{needle}}: {{value}} es más que la marca anterior ({{before}}), aunque se gastó aire. ¿Eso marca?',
     implausible: '{{needle}}: {{value}} está lejos de lo usual, {{usual}}. ¿Eso marca?',
     outOfRange: 'Una lectura va de {{low}} a {{high}}.',
-    voidAhead: 'No todo está como debe. Si sigue, la prueba será nula.',
+    voidAhead: 'No todo está como debe. Seguir cuenta en contra de esta prueba.',
     again: 'Corregirlo',
     feed: {
       stopped: 'La señal en vivo se detuvo. Lea las agujas a ojo.',
