@@ -227,6 +227,8 @@ class _Zygote:
             got = ["broken", "file", ""]
             if ended == "-24":  # SIGXCPU
                 got = ["time", "file", "takes too long to read"]
+            elif ended == "-9":  # the hard limit of time, or the machine's own memory
+                got = ["time", "file", "takes too long, or too much memory, to read"]
             elif ended == "-25":  # SIGXFSZ
                 got = ["size", "file", "unpacks to more than may be read"]
         kind, where, problem = got
