@@ -36,10 +36,11 @@ export function recordOf(live: LiveRun): { events: Record<string, unknown>[] } &
     ...script.record,
     ...{ format: 'low-hiss-run/1', id: run.id, started_at: run.startedWall, purpose, people, gauges },
     events: events.flatMap(({ event, delivery }, n) => {
+      // a proof is for the server that keeps the mark, and no part of a record
       const { mono_s, by, ...rest } = event
       // what somebody only claimed of a practice vehicle is not what the vehicle says
       const left = delivery === 'aside' || !Number.isFinite(mono_s) || event.claimed === true
-      return left ? [] : [{ at_s: times[n], ...rest, ...(by && { by }) }]
+      return left ? [] : [{ at_s: times[n], ...rest, proof: undefined, ...(by && { by }) }]
     }),
   }
 }

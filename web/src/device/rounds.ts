@@ -218,7 +218,8 @@ export function roundRecordOf({ round, marks }: LiveRound): Record<string, unkno
       const { mono_s, wall, ...rest } = event
       const offset = offsets.get(event.epoch)
       const at_s = atS ?? (offset === undefined ? (Date.parse(wall) - began) / 1000 : mono_s + offset)
-      return [{ ...rest, wall, at_s: Math.max(0, Math.round(at_s * 1000) / 1000) }]
+      // a proof is for the server that keeps the mark, and no part of a record
+      return [{ ...rest, proof: undefined, wall, at_s: Math.max(0, Math.round(at_s * 1000) / 1000) }]
     }),
   }
 }
