@@ -54,11 +54,20 @@ class Workers:
         self._loop: asyncio.AbstractEventLoop | None = None
         self._known: OrderedDict[tuple[Any, ...], tuple[float, asyncio.Future[Any]]] = OrderedDict()
 
-    async def run(self, person: str, work: Callable[..., Result], *given: Any, seen: object = None) -> Result:
+    async def run(
+        self,
+        person: str,
+        work: Callable[..., Result],
+        *given: Any,
+        seen: object = None,
+        turns: int = PER_PERSON,
+        limit_s: float = LIMIT_S,
+    ) -> Result:
         """Do the work, as ``work(store, *given)``, in another process.
 
-        person : whose turn it is.  seen : what the result depends on beside its arguments; asked again with the same
-        within some seconds, the same result is given. Raises TookTooLongError and what the work raises.
+        person : whose turn it is; ``turns`` of theirs are done at once.  seen : what the result depends on beside its
+        arguments; asked again with the same within some seconds, the same result is given.  limit_s : then it is ended.
+        Raises TookTooLongError and what the work raises.
         """
         loop = asyncio.get_running_loop()
         if self._loop is not loop:
@@ -76,11 +85,11 @@ class Workers:
                 self._known.popitem(last=False)
         turn = self._turns.get(person)
         if turn is None:
-            turn = self._turns[person] = asyncio.Semaphore(PER_PERSON)
+            turn = self._turns[person] = asyncio.Semaphore(turns)
         assert self._all is not None
         try:
             async with turn, self._all:
-                result = await self._done(loop, work, given)
+                result = await self._done(loop, work, given, limit_s)
             future.set_result(result)
         except BaseException as error:
             self._known.pop(key, None)
@@ -90,11 +99,13 @@ class Workers:
             raise
         return cast(Result, _opened(result))
 
-    async def _done(self, loop: asyncio.AbstractEventLoop, work: Callable[..., Any], given: tuple[Any, ...]) -> Any:
+    async def _done(
+        self, loop: asyncio.AbstractEventLoop, work: Callable[..., Any], given: tuple[Any, ...], limit_s: float
+    ) -> Any:
         for left in (1, 0):
             pool = self._begun()
             try:
-                async with asyncio.timeout(LIMIT_S):
+                async with asyncio.timeout(limit_s):
                     return await loop.run_in_executor(pool, beside.call, work, given)
             except TimeoutError:
                 self.close()

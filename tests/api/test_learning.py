@@ -338,7 +338,7 @@ def told(trainee, **record):
     }
 
 
-def counted(client, person_id, body):
+def counted(client, body):
     """What the server says of a practice that was sent, and what it counts for."""
     practice_id = str(uuid.uuid4())
     client.put(f"/api/practices/{practice_id}", json=body).raise_for_status()
@@ -352,8 +352,8 @@ def test_a_failed_practice_that_says_it_was_passed_is_found_out(people, failed_t
     true = body["after"]["debrief"]["summary"]
     assert true["passed"] is False
     body["after"]["debrief"] = told(right)["after"]["debrief"]  # of another drive, which was passed
-    mine, after = counted(people["other"], OTHER, body)
-    assert mine["summary"] == true
+    mine, after = counted(people["other"], body)
+    assert (mine["counts"], mine["summary"]) == (True, true)
     assert after["debrief"]["summary"] == true
 
 
@@ -370,27 +370,30 @@ def test_a_drive_that_is_not_its_lessons_counts_for_nothing(people, failed_then_
     """Passed as sent, but with another vehicle, mode or order of work than the lesson's."""
     body = told(failed_then_passed[1])
     body["record"]["choice"] |= change
-    mine, after = counted(people["other"], OTHER, body)
-    assert mine["ended"]
-    assert mine["summary"] is None
+    mine, after = counted(people["other"], body)
+    assert (mine["ended"], mine["counts"], mine["summary"]) == (True, False, None)
     assert after["run"]["events"], "what was sent stays to be looked at"
 
 
 def test_a_lesson_of_ones_own_under_a_kept_name_counts_for_nothing(people, failed_then_passed):
     body = told(failed_then_passed[1])
     body["record"]["choice"]["lesson"]["table"] = {**rulebook.lessons()["dash"].table, "passes": {}}
-    mine, _ = counted(people["other"], OTHER, body)
+    mine, _ = counted(people["other"], body)
     assert mine["summary"] is None
 
 
-def test_faults_set_from_outside_without_a_trainer_count_for_nothing(people, failed_then_passed):
+@pytest.mark.parametrize("moved", [[0, "faults", []], [0, ["key"], "on"], [0], "key", None, {"key": 1}])
+def test_controls_from_outside_or_no_controls_at_all_count_for_nothing(people, failed_then_passed, moved):
+    """Faults without a trainer, and what no dash sends: the pages that count go on."""
     body = told(failed_then_passed[1])
-    body["record"]["controls"] = [[0, "faults", []], *body["record"]["controls"]]
-    assert counted(people["other"], OTHER, body)[0]["summary"] is None
+    body["record"]["controls"] = [moved, *body["record"]["controls"]]
+    mine, _ = counted(people["other"], body)
+    assert (mine["counts"], mine["summary"]) == (False, None)
+    assert people["other"].get(f"/api/learning/people/{OTHER}").status_code == 200
 
 
 def test_a_practice_of_another_release_that_comes_out_otherwise_counts_for_nothing(people, failed_then_passed):
     body = told(failed_then_passed[1], core="2024.1", digest="0" * 64)
-    assert counted(people["other"], OTHER, body)[0]["summary"] is None
+    assert counted(people["other"], body)[0]["summary"] is None
     same = told(failed_then_passed[1], core="2024.1")
-    assert counted(people["other"], OTHER, same)[0]["summary"]["passed"] is True
+    assert counted(people["other"], same)[0]["summary"]["passed"] is True

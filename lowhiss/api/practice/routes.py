@@ -44,6 +44,8 @@ class PracticeHeadOut(BaseModel):
     outcome: str | None
     faulty: bool | None
     summary: dict[str, Any] | None
+    counts: bool | None
+    """Whether the server could drive it again from its log; null until it has tried."""
 
 
 class PracticeOut(BaseModel):

@@ -12,11 +12,10 @@ from collections.abc import Mapping, Sequence
 from typing import Any
 
 from sqlalchemy import select
-from sqlalchemy.orm import Session
 
 from lowhiss import rulebook
 from lowhiss.core.airsystem import FROM_OUTSIDE
-from lowhiss.core.practice import PracticeError
+from lowhiss.core.practice import Lesson, PracticeError
 from lowhiss.engine.debrief import debrief
 from lowhiss.engine.practice import read_choice, replay
 from lowhiss.service.learning.lessons import lessons_of
@@ -56,15 +55,15 @@ def drive_again(store: Store, practice_id: str) -> bool:
         if row is None or not row.ended or row.driven_again is not None:
             return bool(row and row.driven_again)
         record = row.record
-        why = _why_not(session, practice_id, record)
+        trained = select(PracticeTrainerRow.person_id).where(PracticeTrainerRow.practice_id == practice_id).limit(1)
+        has_trainer = session.scalar(trained) is not None
+        lessons = lessons_of(session)
     after: dict[str, Any] | None = None
-    if not why:
-        try:
-            after = _found_again(record)
-        except Exception as broken:  # whatever a record of somebody's making may do, it counts for nothing then
-            why = f"{type(broken).__name__}: {broken}"
-    if why:
-        log.warning("practice %s does not count: %s", practice_id, why[:200])
+    try:
+        _check(record, lessons, has_trainer=has_trainer)
+        after = _found_again(record)
+    except Exception as broken:  # whatever a record of somebody's making may do, it counts for nothing then
+        log.warning("practice %s does not count: %s: %s", practice_id, type(broken).__name__, str(broken)[:200])
     return settle(store, practice_id, after)
 
 
@@ -82,34 +81,32 @@ def settle(store: Store, practice_id: str, after: dict[str, Any] | None) -> bool
         return row.driven_again
 
 
-def _why_not(session: Session, practice_id: str, record: Mapping[str, Any]) -> str:
-    """Why a record may not count, whatever comes of driving it; empty where it may."""
+def _check(record: Mapping[str, Any], lessons: Mapping[str, Lesson], *, has_trainer: bool) -> None:
+    """Raises PracticeError for a record that may not count, whatever comes of driving it."""
     if record["ticks"] > LONGEST_TICKS:
-        return "it is longer than an hour"
-    moved = {one[1] for one in record["controls"] if isinstance(one, list) and len(one) > 1}
-    if moved & set(FROM_OUTSIDE):
-        joined = select(PracticeTrainerRow.person_id).where(PracticeTrainerRow.practice_id == practice_id)
-        if session.scalar(joined.limit(1)) is None:
-            return "it was set from outside, and no trainer had joined"
-    named = record["choice"].get("lesson")
-    return _not_the_lesson(session, record["choice"], named) if named else ""
+        raise PracticeError("ticks", "are more than an hour's")
+    if not has_trainer and any(one[1] in FROM_OUTSIDE for one in record["controls"]):
+        raise PracticeError("controls", "were moved from outside, and no trainer had joined")
+    if record["choice"].get("lesson"):
+        _check_lesson(record["choice"], lessons)
 
 
-def _not_the_lesson(session: Session, choice: Mapping[str, Any], named: Mapping[str, Any]) -> str:
-    """Why a drive is not the one of the lesson that it names; empty where it is."""
-    lesson = lessons_of(session).get(named["id"])
+def _check_lesson(choice: Mapping[str, Any], lessons: Mapping[str, Lesson]) -> None:
+    """Raises PracticeError for a drive that is not the one of the lesson that it names."""
+    named = choice["lesson"]
+    lesson = lessons.get(named["id"])
     if lesson is None:
-        return "there is no such lesson now"
+        raise PracticeError("lesson.id", "is none that there is now")
     if named.get("table") is not None and dict(lesson.table) != named["table"]:
-        return "its lesson is not the one that is kept"
+        raise PracticeError("lesson.table", "is not the one that is kept")
     has = read_choice(choice)
     free = _FREE | (_AGREED if has["mode"] == "exam" and isinstance(has["procedure"], str) else frozenset())
     for again in (False, True):
-        wanted = read_choice(lesson.choice(named["drive"], again) | {"lesson": None})
+        wanted = read_choice(lesson.choice(named["drive"], again))
         same = all(has[name] == value for name, value in wanted.items() if name not in free)
         if same and has["resolution_psi"] <= wanted["resolution_psi"]:
-            return ""
-    return "its vehicle, rules or order of work are not the lesson's"
+            return
+    raise PracticeError("choice", "has another vehicle, other rules or another order of work than its lesson")
 
 
 def _found_again(record: Mapping[str, Any]) -> dict[str, Any]:

@@ -47,6 +47,8 @@ class PracticeHead:
     outcome: str | None
     faulty: bool | None
     summary: dict[str, Any] | None
+    counts: bool | None
+    """Whether the server could drive it again from its log; None until it has tried."""
 
 
 @dataclass(frozen=True, slots=True)
@@ -258,4 +260,5 @@ def _head(row: PracticeRow, person: str, by: Person) -> PracticeHead:
         outcome=row.outcome,
         faulty=row.faulty,
         summary=row.summary,
+        counts=row.driven_again,
     )

@@ -1,3 +1,5 @@
+/** Marks as they are written down: with the proof of who made them, whose code is fetched beside the first screen. */
+
 import { personHere } from '../shared/api'
 import type { Moment } from './clock'
 import type { Body, Struck } from './db'

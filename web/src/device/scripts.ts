@@ -1,3 +1,5 @@
+/** Scripts of every unit, fetched while there is contact. */
+
 import type { QueryClient } from '@tanstack/react-query'
 import { begunWith, groupsQuery, rulebookQuery, scriptQuery, unitsQuery, type Schema } from '../shared/api'
 

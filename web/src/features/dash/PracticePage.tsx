@@ -346,6 +346,7 @@ function Driven() {
     return () => window.removeEventListener('online', send)
   }, [recorder, queries])
   const known = new Set(here?.map(({ id }) => id))
+  const counts = new Map(kept?.map(({ id, ended, counts }) => [id, ended ? counts : true]))
   const rows = [
     ...(here ?? []).map(({ id, title, startedWall, tick, ended, told, after }) => ({
       ...{ id, title, at: startedWall, seconds: tick / 100, ended, person: '' },
@@ -371,7 +372,11 @@ function Driven() {
               <span className="block text-note text-soft">
                 {figures.when(at)} · {t('practice.minutes', { minutes: Math.round(seconds / SECONDS) })}
                 {waits && ` · ${t('practice.waits')}`}
+                {counts.get(id) === null && ` · ${t('practice.checking')}`}
               </span>
+              {counts.get(id) === false && (
+                <span className="block text-note text-clay">{t('practice.uncounted')}</span>
+              )}
             </span>
             {ended && outcome && <OutcomeMark outcome={outcome as AnyOutcome} />}
             {(ended || known.has(id)) && (

@@ -5434,6 +5434,8 @@ export interface components {
             summary: {
                 [key: string]: unknown;
             } | null;
+            /** Counts */
+            counts: boolean | null;
         };
         /**
          * PracticeOut

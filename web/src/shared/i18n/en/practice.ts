@@ -46,6 +46,8 @@ export const practice = {
     after: 'What was true',
     minutes: '{{minutes}} min',
     waits: 'waits to be sent',
+    checking: 'being checked',
+    uncounted: "Doesn't count: the server couldn't drive it again as its lesson. You can still look at it.",
     notHere: 'This practice is not on this device.',
     stage: {
       interpreter: 'Python comes to this device: once, some seconds; from then on it is here.',

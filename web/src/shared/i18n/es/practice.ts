@@ -48,6 +48,8 @@ export const practice: typeof english = {
     after: 'Lo que era cierto',
     minutes: '{{minutes}} min',
     waits: 'espera el envío',
+    checking: 'se está comprobando',
+    uncounted: 'No cuenta: el servidor no pudo repetirla como su lección. Aún puede verla.',
     notHere: 'Esta práctica no está en este dispositivo.',
     stage: {
       interpreter: 'Python llega a este dispositivo: una vez, unos segundos; después ya está aquí.',
