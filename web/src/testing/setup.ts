@@ -1,4 +1,4 @@
-import { afterAll } from 'vitest'
+import { afterAll, afterEach } from 'vitest'
 import 'fake-indexeddb/auto'
 
 // logic is tried without a page; all it is told of one is its address
@@ -6,8 +6,12 @@ if (typeof window === 'undefined') {
   Object.assign(globalThis, { window: globalThis, location: new URL('http://localhost/') })
 }
 const { needWords, startWords } = await import('../shared/i18n')
+const { rememberPerson } = await import('../shared/api')
 await startWords('en')
 await needWords('round', 'units', 'people', 'log', 'rules', 'practice', 'learn', 'yard', 'acts')
+
+// test files of one thread share their modules: whoever one of them signed in is not here for the next
+afterEach(() => rememberPerson(null))
 
 // a channel reaches every thread of the process: what other test files say must not reach a page that is gone
 const open: BroadcastChannel[] = []
