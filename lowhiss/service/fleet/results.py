@@ -123,17 +123,24 @@ def later_runs_of(session: Session, run: RunRow) -> list[RunRow]:
 
     They may have come in before: under the rules of this one they may have passed what failed in it.
     """
-    parts = [part.id for part in parts_of(session, run)]
-    with_them = select(RunTrailerRow.run_id).where(RunTrailerRow.trailer_id.in_(parts))
-    query = select(RunRow).where(
-        or_(RunRow.unit_id == run.unit_id, RunRow.id.in_(with_them)),
+    trailers = [part.id for part in parts_of(session, run) if part.kind == "trailer"]
+    of_unit = select(RunRow).where(RunRow.unit_id == run.unit_id)
+    # each by an index of its own: asked together, every later run of the fleet would be read
+    of_trailers = select(RunRow).join(RunTrailerRow, RunTrailerRow.run_id == RunRow.id)
+    queries = [of_unit, of_trailers.where(RunTrailerRow.trailer_id.in_(trailers)).distinct()][: 1 + bool(trailers)]
+    later = (
         RunRow.started_at > run.started_at,
         RunRow.rules_hash != run.rules_hash,
         RunRow.purpose.in_(COUNTING_PURPOSES),
         RunRow.ended_by == "finished",
     )
-    found = session.scalars(query.order_by(RunRow.started_at).limit(_MOST_LATER))
-    return [one for one in found if counts(one)]
+    found = {
+        one.id: one
+        for query in queries
+        for one in session.scalars(query.where(*later).order_by(RunRow.started_at).limit(_MOST_LATER))
+    }
+    ordered = sorted(found.values(), key=lambda one: one.started_at)
+    return [one for one in ordered[:_MOST_LATER] if counts(one)]
 
 
 def _note_fails(session: Session, run: RunRow, result: Result) -> set[Part]:
