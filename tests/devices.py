@@ -6,6 +6,8 @@ import base64
 import datetime as dt
 import json
 import uuid
+from collections.abc import Iterator
+from contextlib import contextmanager
 from typing import Any
 
 import httpx
@@ -14,6 +16,7 @@ from cryptography.hazmat.primitives import hashes
 from cryptography.hazmat.primitives.asymmetric import ec
 from cryptography.hazmat.primitives.asymmetric.utils import decode_dss_signature
 from cryptography.hazmat.primitives.serialization import Encoding, PublicFormat
+from websockets.sync.client import ClientConnection, connect
 
 from lowhiss.demo.scenario import UNITS
 
@@ -22,6 +25,15 @@ UNIT_ID = {unit.name: unit.id for unit in UNITS}
 
 def wall_ms(wall: str) -> int:
     return round(dt.datetime.fromisoformat(wall).timestamp() * 1000)
+
+
+@contextmanager
+def watching(client: httpx.Client, log_id: str, kind: str = "run", **headers: str) -> Iterator[ClientConnection]:
+    """The connection of a screen that shows a log."""
+    address = str(client.base_url).replace("http", "ws", 1)
+    cookies = "; ".join(f"{name}={value}" for name, value in client.cookies.items())
+    with connect(f"{address}/api/{kind}s/{log_id}/live", additional_headers={"Cookie": cookies, **headers}) as socket:
+        yield socket
 
 
 class SessionKey:

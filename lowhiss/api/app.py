@@ -27,6 +27,7 @@ from lowhiss.api.fleet import standing, trailers, units
 from lowhiss.api.guard import Guard
 from lowhiss.api.learning import examinations, lessons
 from lowhiss.api.learning import routes as learning
+from lowhiss.api.marks import live
 from lowhiss.api.people import accounts as people
 from lowhiss.api.people import session
 from lowhiss.api.practice import live as practice_live
@@ -34,7 +35,7 @@ from lowhiss.api.practice import routes as practice
 from lowhiss.api.rounds import routes as rounds
 from lowhiss.api.rules import routes as rulebook
 from lowhiss.api.rules import sums
-from lowhiss.api.runs import feed, live, log, whatif
+from lowhiss.api.runs import feed, log, whatif
 from lowhiss.api.runs import routes as runs
 from lowhiss.api.schemas import ErrorOut
 from lowhiss.api.seals import routes as seals

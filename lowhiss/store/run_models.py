@@ -9,11 +9,12 @@ from sqlalchemy import JSON, CheckConstraint, Double, ForeignKey, Index, String,
 from sqlalchemy.dialects.mysql import MEDIUMTEXT
 from sqlalchemy.orm import Mapped, mapped_column
 
-from lowhiss.store.base import Base, Exact
+from lowhiss.store.base import Base
+from lowhiss.store.mark_models import ClockColumns, LogColumns, MarkColumns
 from lowhiss.store.types import Psi, UtcDateTime
 
 
-class RunRow(Base):
+class RunRow(LogColumns, Base):
     """A run: what stands beside its events.
 
     ``unit`` is the unit as it was assembled on the day, ``setup`` how the run is led. ``ended_by`` is the type of the
@@ -39,7 +40,6 @@ class RunRow(Base):
         CheckConstraint("last_seq >= 0", "last_seq_not_negative"),
     )
 
-    id: Mapped[str] = mapped_column(String(36), primary_key=True)
     unit_id: Mapped[str] = mapped_column(ForeignKey("unit.id"))
     unit: Mapped[dict[str, Any]] = mapped_column(JSON)
     rules_hash: Mapped[str] = mapped_column(ForeignKey("rule_set.hash"))
@@ -48,15 +48,6 @@ class RunRow(Base):
     driver: Mapped[str] = mapped_column(String(80))
     setup: Mapped[dict[str, Any]] = mapped_column(JSON, server_default=text("'{}'"))
     resolution_psi: Mapped[float] = mapped_column(Psi)
-    started_at: Mapped[dt.datetime] = mapped_column(UtcDateTime)
-    begun: Mapped[dict[str, Any]] = mapped_column(JSON)
-    person_id: Mapped[str | None] = mapped_column(ForeignKey("person.id"))
-    device_hash: Mapped[str | None] = mapped_column(String(64))
-    last_seq: Mapped[int] = mapped_column(default=0)
-    demo: Mapped[bool] = mapped_column(default=False)
-    received_at: Mapped[dt.datetime | None] = mapped_column(UtcDateTime)
-    ended_at: Mapped[dt.datetime | None] = mapped_column(UtcDateTime)
-    ended_by: Mapped[str | None] = mapped_column(String(20))
     ended_at_s: Mapped[float | None] = mapped_column(Double)
     outcome: Mapped[str | None] = mapped_column(String(20))
     close_call: Mapped[bool] = mapped_column(default=False, server_default="0")
@@ -117,46 +108,23 @@ class TracePartRow(Base):
     frames: Mapped[str] = mapped_column(MEDIUMTEXT)
 
 
-class ClockRow(Base):
-    """How one page life's monotonic clock maps to the run's time: ``at_s = mono_s + offset_s``, made once."""
+class ClockRow(ClockColumns, Base):
+    """A page life of a device in a run."""
 
     __tablename__ = "clock"
 
-    run_id: Mapped[str] = mapped_column(ForeignKey("run.id"), primary_key=True)
-    device: Mapped[str] = mapped_column(Exact, primary_key=True)
-    epoch: Mapped[str] = mapped_column(Exact, primary_key=True)
-    offset_s: Mapped[float] = mapped_column(Double)
-    error_s: Mapped[float] = mapped_column(Double)
+    run_id: Mapped[str] = mapped_column(ForeignKey("run.id"), primary_key=True, sort_order=-1)
 
 
-class EventRow(Base):
-    """One event as it was struck, with what the server added: its place in the run, its time, when it came."""
+class EventRow(MarkColumns, Base):
+    """One mark of a run; ``primary_psi`` and ``secondary_psi`` are the needles in it, for lists and charts."""
 
     __tablename__ = "event"
     __table_args__ = (UniqueConstraint("run_id", "id"),)
 
-    run_id: Mapped[str] = mapped_column(ForeignKey("run.id"), primary_key=True)
-    seq: Mapped[int] = mapped_column(primary_key=True, autoincrement=False)
-    id: Mapped[str] = mapped_column(Exact)
-    type: Mapped[str] = mapped_column(String(20))
-    device: Mapped[str] = mapped_column(Exact)
-    epoch: Mapped[str] = mapped_column(Exact)
-    device_seq: Mapped[int] = mapped_column()
-    mono_s: Mapped[float] = mapped_column(Double)
-    wall: Mapped[dt.datetime] = mapped_column(UtcDateTime)
-    at_s: Mapped[float] = mapped_column(Double)
-    author: Mapped[str] = mapped_column(String(80))
-    author_id: Mapped[str | None] = mapped_column(ForeignKey("person.id"))
-    claimed: Mapped[str | None] = mapped_column(String(80))
-    """Who was said to have struck it, where that could not have been."""
-    after_end: Mapped[bool] = mapped_column(default=False, server_default="0")
-    sent_by: Mapped[str | None] = mapped_column(ForeignKey("person.id"))
+    run_id: Mapped[str] = mapped_column(ForeignKey("run.id"), primary_key=True, sort_order=-1)
     primary_psi: Mapped[float | None] = mapped_column(Psi)
     secondary_psi: Mapped[float | None] = mapped_column(Psi)
-    body: Mapped[dict[str, Any]] = mapped_column(JSON)
-    proof: Mapped[dict[str, Any] | None] = mapped_column(JSON(none_as_null=True))
-    """Its author's signature over it, by a key of their session; None for what was sent in the author's own."""
-    received_at: Mapped[dt.datetime] = mapped_column(UtcDateTime)
 
 
 class VerdictRow(Base):

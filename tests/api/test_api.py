@@ -98,11 +98,11 @@ def test_events_that_cannot_be_applied_are_set_aside_and_block_nothing(device):
     received = device.send(*events).raise_for_status().json()
     assert [accepted["id"] for accepted in received["accepted"]] == [good["id"]]
     assert [(aside["id"], aside["code"]) for aside in received["set_aside"]] == [
-        (events[0]["id"], "event_malformed"),
-        (events[1]["id"], "event_malformed"),
+        (events[0]["id"], "mark_malformed"),
+        (events[1]["id"], "mark_malformed"),
         (events[2]["id"], "target_unknown"),
         (events[3]["id"], "target_unknown"),
-        (events[4]["id"], "event_malformed"),
+        (events[4]["id"], "mark_malformed"),
         (good["id"], "id_conflict"),
     ]
     assert received["set_aside"][0]["message"] == "state must be one of full, released, not 'half'."
@@ -215,7 +215,7 @@ def test_an_event_that_is_none_is_set_aside_and_holds_up_no_other(client, device
     )
     received = answer.raise_for_status().json()
     assert [one["id"] for one in received["accepted"]] == [good["id"]]
-    assert [one["code"] for one in received["set_aside"]] == ["event_malformed"]
+    assert [one["code"] for one in received["set_aside"]] == ["mark_malformed"]
     assert received["set_aside"][0]["message"].startswith(field)
     assert [one["id"] for one in client.get(f"/api/runs/{device.run_id}/events").json()] == [good["id"]]
 

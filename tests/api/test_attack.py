@@ -26,6 +26,7 @@ from lowhiss.database.dump import dump
 from lowhiss.house import CannotStartError
 from lowhiss.serve import Wider, _check_wider
 from lowhiss.service.exports import tables
+from lowhiss.service.marks import receiver
 from lowhiss.service.people import accounts as people
 from lowhiss.service.people import guess_limits, signin
 from lowhiss.service.runs import receiving
@@ -386,7 +387,7 @@ def test_refused_marks_leave_no_clocks_and_clocks_are_bounded(device, store, mon
         device.epoch = f"life {n}".replace(" ", "-")
         assert device.send(device.struck("pedal", state="half")).json()["accepted"] == []
     assert clocks() == 1
-    monkeypatch.setattr(receiving, "MAX_CLOCKS_OF_RUN", 2)
+    monkeypatch.setattr(receiver, "MAX_CLOCKS", 2)
     codes = []
     for n in range(3):
         device.epoch = f"later-{n}"
@@ -403,7 +404,7 @@ def test_a_watcher_cannot_fill_a_run(device, app_url, monkeypatch):
         watcher.run_id = http.post("/api/runs/join", json={"code": code}).json()["id"]
         answers = [watcher.send(watcher.struck("note", text="x")).json() for _ in range(5)]
         assert [len(one["accepted"]) for one in answers] == [1, 1, 1, 0, 0]
-        assert answers[-1]["set_aside"][0]["code"] == "run_full"
+        assert answers[-1]["set_aside"][0]["code"] == "log_full"
     assert len(device.send(device.struck("note", text="mine")).json()["accepted"]) == 1
 
 

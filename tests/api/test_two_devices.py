@@ -5,21 +5,21 @@ from __future__ import annotations
 import datetime as dt
 import json
 from collections.abc import Iterator
-from contextlib import ExitStack, contextmanager
+from contextlib import ExitStack
 
 import httpx
 import pytest
 from sqlalchemy import update
 from websockets.exceptions import ConnectionClosed
-from websockets.sync.client import ClientConnection, connect
+from websockets.sync.client import ClientConnection
 
 from lowhiss.api import sockets
-from lowhiss.api.runs import live
+from lowhiss.api.marks import live
 from lowhiss.service.people import guess_limits
 from lowhiss.service.runs import participants
 from lowhiss.store.run_models import JoinCodeRow
 from tests.conftest import Running, sign_in
-from tests.devices import Device
+from tests.devices import Device, watching
 
 CODE = "/api/runs/{}/join-code"
 
@@ -47,15 +47,6 @@ def joined(driver: Device, watching: httpx.Client) -> Device:
     device.run_id = answer.json()["id"]
     assert device.run_id == driver.run_id
     return device
-
-
-@contextmanager
-def watching(client: httpx.Client, run_id: str, **headers: str) -> Iterator[ClientConnection]:
-    """The live connection of a screen."""
-    address = str(client.base_url).replace("http", "ws", 1)
-    cookies = "; ".join(f"{name}={value}" for name, value in client.cookies.items())
-    with connect(f"{address}/api/runs/{run_id}/live", additional_headers={"Cookie": cookies, **headers}) as socket:
-        yield socket
 
 
 def heard(socket: ClientConnection) -> dict:
@@ -200,7 +191,7 @@ def test_a_screen_that_may_not_listen_is_told_why(driver, stranger, signed_in, r
 
 def test_no_run_is_watched_by_a_crowd(driver):
     with ExitStack() as stack:
-        for _ in range(live.MAX_ON_RUN):
+        for _ in range(live.MAX_ON_LOG):
             heard(stack.enter_context(watching(driver.client, driver.run_id)))
         late = stack.enter_context(watching(driver.client, driver.run_id))
         with pytest.raises(ConnectionClosed) as closed:

@@ -137,7 +137,7 @@ DETAILED = {
     "act_malformed",
     "calendar_unknown",
     "choice_unknown",
-    "event_malformed",
+    "mark_malformed",
     "input_invalid",
     "json_invalid",
     "not_understood",
@@ -147,7 +147,11 @@ DETAILED = {
 
 def test_every_refusal_of_the_server_has_words_on_the_screen_in_the_other_language():
     sources = [path.read_text() for room in ("service", "api") for path in (ROOT / "lowhiss" / room).rglob("*.py")]
-    said = set(re.findall(r'(?:(?<!System)(?<!Rule)Error|aside|answer)\(\s*(?:\w+, )?"([a-z_]+)"', "\n".join(sources)))
+    said = set(
+        re.findall(
+            r'(?:(?<!System)(?<!Rule)(?<!Practice)Error|aside|answer)\(\s*(?:\w+, )?"([a-z_]+)"', "\n".join(sources)
+        )
+    )
     said |= set(re.findall(r'return "([a-z_]+)", f?"[A-Z]', "\n".join(sources)))
     screen = (ROOT / "web" / "src" / "shared" / "i18n" / "es" / "refusals.ts").read_text()
     worded = set(re.findall(r"^  ([a-z_]+):", screen, re.MULTILINE))

@@ -8,7 +8,7 @@ from typing import Annotated, Any, Literal
 
 from pydantic import BaseModel, Field
 
-from lowhiss.api.runs.schemas import Moment
+from lowhiss.api.marks.schemas import Moment
 from lowhiss.api.schemas import ProofBody, Strict, Uuid
 from lowhiss.core.stages import Stage
 from lowhiss.core.standing import ActType, Consequence, DefectState, Every, Group, Part, PartKind, Standing, Way

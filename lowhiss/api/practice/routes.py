@@ -13,8 +13,8 @@ from starlette.concurrency import run_in_threadpool
 from lowhiss.api.auth import PersonDep
 from lowhiss.api.careful import CarefulRoute
 from lowhiss.api.deps import StoreDep, WordsDep
+from lowhiss.api.marks.schemas import JoinBody, JoinCodeOut
 from lowhiss.api.practice.counting import DRIVEN_FIRST, soon
-from lowhiss.api.runs.schemas import JoinBody, JoinCodeOut
 from lowhiss.api.schemas import UUID_PATTERN, Strict
 from lowhiss.service.practice import keeping
 

@@ -5,11 +5,13 @@ from __future__ import annotations
 import datetime as dt
 from typing import Annotated, Any
 
-from fastapi import APIRouter, Path, Query, Response
+from fastapi import APIRouter, Path, Query, Request, Response
 
 from lowhiss.api.auth import DeviceDep, PersonDep
 from lowhiss.api.careful import CarefulRoute
 from lowhiss.api.deps import StoreDep, WordsDep
+from lowhiss.api.marks.live import nudges_of
+from lowhiss.api.marks.schemas import EventBatch, JoinCodeOut, KeptEventOut, ReceivedOut
 from lowhiss.api.rounds.schemas import (
     BeginRound,
     PaperBody,
@@ -20,7 +22,6 @@ from lowhiss.api.rounds.schemas import (
     RoundStartOut,
     RoundStateOut,
 )
-from lowhiss.api.runs.schemas import EventBatch, JoinCodeOut, KeptEventOut, ReceivedOut
 from lowhiss.api.schemas import UUID_PATTERN
 from lowhiss.core.record import Purpose
 from lowhiss.service.fleet.standing import get_calendar
@@ -72,11 +73,14 @@ def get_round(round_id: RoundId, store: StoreDep, by: PersonDep, device: DeviceD
 
 
 @router.post("/rounds/{round_id}/marks", operation_id="addRoundMarks")
-def add_marks(round_id: RoundId, body: EventBatch, store: StoreDep, by: PersonDep, device: DeviceDep) -> ReceivedOut:
+def add_marks(
+    round_id: RoundId, body: EventBatch, request: Request, store: StoreDep, by: PersonDep, device: DeviceDep
+) -> ReceivedOut:
     """Append marks. What is answered as accepted is committed; a resent mark is accepted again, once."""
     marks, malformed = body.to_service()
     received = receiving.add_marks(store, round_id, body.sent.to_service(), marks, by, device)
     received.set_aside += malformed
+    nudges_of(request).grown("round", round_id, received.last_seq)
     return ReceivedOut.of(received)
 
 

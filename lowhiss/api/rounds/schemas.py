@@ -8,7 +8,7 @@ from typing import Annotated, Any, Literal
 
 from pydantic import BaseModel, Field
 
-from lowhiss.api.runs.schemas import Moment
+from lowhiss.api.marks.schemas import Moment
 from lowhiss.api.schemas import Hash, Strict, Uuid
 from lowhiss.core.fields import Language
 from lowhiss.core.record import Purpose

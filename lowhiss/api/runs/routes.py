@@ -14,8 +14,9 @@ from lowhiss.api.auth import DeviceDep, PersonDep
 from lowhiss.api.careful import CarefulRoute
 from lowhiss.api.deps import StoreDep, WordsDep
 from lowhiss.api.lanes import HEAVY
-from lowhiss.api.runs.live import nudges_of
-from lowhiss.api.runs.schemas import BeginRun, EventBatch, JoinBody, JoinCodeOut, KeptEventOut, ReceivedOut, RunOut
+from lowhiss.api.marks.live import nudges_of
+from lowhiss.api.marks.schemas import EventBatch, JoinBody, JoinCodeOut, KeptEventOut, ReceivedOut
+from lowhiss.api.runs.schemas import BeginRun, RunOut
 from lowhiss.api.runs.script_schemas import ScriptOut
 from lowhiss.api.runs.sheet_schemas import BesideOut, DecisionBody, LookBody, SchoolOut, SheetOut, StretchOut
 from lowhiss.api.schemas import UUID_PATTERN
@@ -74,7 +75,7 @@ def add_events(
     events, malformed = body.to_service()
     received = receiving.add_events(store, run_id, body.sent.to_service(), events, by, device)
     received.set_aside += malformed
-    nudges_of(request).grown(run_id, received.last_seq)
+    nudges_of(request).grown("run", run_id, received.last_seq)
     return ReceivedOut.of(received)
 
 

@@ -3,47 +3,26 @@
 from __future__ import annotations
 
 import datetime as dt
-from dataclasses import asdict, dataclass
+from dataclasses import asdict
 from typing import Annotated, Any, Literal
 
-from pydantic import (
-    BaseModel,
-    ConfigDict,
-    Field,
-    ValidationError,
-    ValidatorFunctionWrapHandler,
-    WrapValidator,
-)
+from pydantic import BaseModel, Field
 
-from lowhiss.api.schemas import Hash, Name, ProofBody, Psi, Seconds, Strict, Uuid, Wall
+from lowhiss.api.marks.schemas import Moment
+from lowhiss.api.schemas import Hash, Psi, Strict, Uuid
 from lowhiss.core.fields import Language
 from lowhiss.core.judge import Outcome
 from lowhiss.core.record import Purpose
 from lowhiss.core.rules import Policy
 from lowhiss.core.stages import Stage
 from lowhiss.core.vehicle import UnitKind
-from lowhiss.engine.clocks import Instant
 from lowhiss.service.fleet.choosing import Given
 from lowhiss.service.runs.lifecycle import Beginning
 from lowhiss.service.runs.log import Latest, LogLine
 from lowhiss.service.runs.participants import Part
-from lowhiss.service.runs.receiving import Received, SetAside, Struck
-from lowhiss.service.runs.rows import KeptEvent, RunHead, Setup
+from lowhiss.service.runs.rows import RunHead, Setup
 
 Headline = Literal["pass", "fail", "void", "incomplete"]
-
-
-class Moment(Strict):
-    """One moment by a device's clocks; an epoch is one page life of the device."""
-
-    device: Name
-    epoch: Name
-    mono_s: Seconds
-    wall: Wall
-
-    def to_service(self) -> Instant:
-        """As the service takes it."""
-        return Instant(self.device, self.epoch, self.mono_s, self.wall)
 
 
 class SetupBody(Strict):
@@ -79,132 +58,6 @@ class BeginRun(Strict):
         given = Given(self.rules_hash, self.procedure_hash)
         named = (self.id, self.unit_id, self.procedure, self.rules, self.purpose, self.driver)
         return Beginning(*named, begun, setup, given)
-
-
-class StruckIn(BaseModel):
-    """One event; beside its identity and clocks it carries the fields of its type, as in the open run record."""
-
-    model_config = ConfigDict(extra="allow")
-
-    id: Name
-    seq: Annotated[int, Field(ge=0, lt=2**31)]
-    device: Name
-    epoch: Name
-    mono_s: Seconds
-    wall: Wall
-    by: Annotated[str, Field(max_length=80)] = ""
-    proof: ProofBody | None = None
-
-    def to_service(self) -> Struck:
-        """As the service takes it."""
-        at = Instant(self.device, self.epoch, self.mono_s, self.wall)
-        proof = self.proof.to_service() if self.proof is not None else None
-        return Struck(self.id, self.seq, at, self.by, dict(self.model_extra or {}), proof)
-
-
-@dataclass(frozen=True, slots=True)
-class MalformedEvent:
-    """An event that does not have the form of one: set aside by itself, so that it holds up none of the others."""
-
-    id: str
-    sentence: str
-
-
-def _or_malformed(given: Any, handler: ValidatorFunctionWrapHandler) -> Any:
-    try:
-        return handler(given)
-    except ValidationError as error:
-        first = error.errors()[0]
-        name = given.get("id") if isinstance(given, dict) else None
-        place = ".".join(str(part) for part in first["loc"]) or "event"
-        known = name if isinstance(name, str) and name.isascii() else ""
-        return MalformedEvent(known, f"{place}: {first['msg']}.")
-
-
-class EventBatch(Strict):
-    """Events in the order they were struck, and the moment of sending."""
-
-    sent: Moment
-    events: Annotated[list[Annotated[StruckIn, WrapValidator(_or_malformed)]], Field(min_length=1, max_length=500)]
-
-    def to_service(self) -> tuple[list[Struck], list[SetAside]]:
-        """The events as the service takes them, and those that are none."""
-        malformed = [one for one in self.events if isinstance(one, MalformedEvent)]
-        aside = [SetAside(one.id, "event_malformed", one.sentence) for one in malformed]
-        return [one.to_service() for one in self.events if isinstance(one, StruckIn)], aside
-
-
-class AcceptedOut(BaseModel):
-    """An event that is kept, with its sequence number within the run."""
-
-    id: str
-    seq: int
-
-
-class SetAsideOut(BaseModel):
-    """An event that could not be applied, and why."""
-
-    id: str
-    code: str
-    message: str
-
-
-class ReceivedOut(BaseModel):
-    """What became of a batch; what is accepted is committed."""
-
-    last_seq: int
-    accepted: list[AcceptedOut]
-    set_aside: list[SetAsideOut]
-
-    @classmethod
-    def of(cls, received: Received) -> ReceivedOut:
-        """From the service's answer."""
-        return cls(
-            last_seq=received.last_seq,
-            accepted=[AcceptedOut(id=name, seq=seq) for name, seq in received.accepted.items()],
-            set_aside=[SetAsideOut(id=e.id, code=e.code, message=e.sentence) for e in received.set_aside],
-        )
-
-
-class KeptEventOut(BaseModel):
-    """An event as the run keeps it; ``body`` holds the fields of its type.
-
-    by, sent_by : who struck it and who sent it.  claimed : who was said to have struck it, where that could not be.
-    after_end : it came when the run's end had been received already.
-    """
-
-    seq: int
-    at_s: float
-    id: str
-    device: str
-    epoch: str
-    mono_s: float
-    wall: dt.datetime
-    by: str
-    body: dict[str, Any]
-    received_at: dt.datetime
-    sent_by: str
-    after_end: bool
-    claimed: str | None
-
-    @classmethod
-    def of(cls, kept: KeptEvent) -> KeptEventOut:
-        """From the service's answer."""
-        return cls(
-            seq=kept.seq,
-            at_s=kept.at_s,
-            id=kept.id,
-            device=kept.at.device,
-            epoch=kept.at.epoch,
-            mono_s=kept.at.mono_s,
-            wall=kept.at.wall,
-            by=kept.author,
-            body=kept.body,
-            received_at=kept.received_at,
-            sent_by=kept.sent_by,
-            after_end=kept.after_end,
-            claimed=kept.claimed,
-        )
 
 
 class MemberOut(BaseModel):
@@ -287,19 +140,6 @@ class RunOut(BaseModel):
             members=[MemberOut(name=name, part=part) for name, part in head.members],
             part=head.part,
         )
-
-
-class JoinBody(Strict):
-    """The code by which somebody joins a run; case, spaces and dashes do not count."""
-
-    code: Annotated[str, Field(min_length=1, max_length=40)]
-
-
-class JoinCodeOut(BaseModel):
-    """A code to read aloud to whoever is to watch, and until when it lasts."""
-
-    code: str
-    until: dt.datetime
 
 
 class BayOut(BaseModel):

@@ -81,6 +81,7 @@ RIGHTS: dict[str, frozenset[str]] = {
     "joinRun": _SIGNED_IN,
     "takeLead": _SIGNED_IN,
     "watchRun": _SIGNED_IN,
+    "watchRound": _SIGNED_IN,
     "getSheet": _SIGNED_IN,
     "getSchools": _SIGNED_IN,
     "lookAtResult": _MANAGER,

@@ -14,7 +14,7 @@ from lowhiss.core.errors import RuleError
 from lowhiss.core.names import seen_of
 from lowhiss.core.rounds import ROUND_FORMAT, Round, RoundSet, Way, read_round, set_table, ways_for
 from lowhiss.core.words import Words
-from lowhiss.engine.clocks import Instant, seconds_ago
+from lowhiss.engine.clocks import Instant, map_begun, seconds_ago
 from lowhiss.engine.judging import rules_in_record
 from lowhiss.engine.rounds import Rules, script_of, state_of, state_table
 from lowhiss.service.errors import ConflictError, NotFoundError, RefusedError
@@ -22,6 +22,8 @@ from lowhiss.service.fleet.choosing import Given, choose
 from lowhiss.service.fleet.counting import OFFLINE_FOR
 from lowhiss.service.fleet.rows import find_unit
 from lowhiss.service.fleet.units import assembled
+from lowhiss.service.marks.kinds import ROUNDS, clock_of, load_marks
+from lowhiss.service.marks.model import KeptMark
 from lowhiss.service.people import guess_limits, secrets
 from lowhiss.service.people.signin import ForbiddenError, Person
 from lowhiss.service.rounds.rows import (
@@ -33,7 +35,6 @@ from lowhiss.service.rounds.rows import (
     judge_row,
     known_on,
     known_tables,
-    mark_rows,
     part_in,
     record_of,
     record_table,
@@ -42,7 +43,6 @@ from lowhiss.service.rounds.rows import (
 from lowhiss.service.rules.editions import rules_named
 from lowhiss.service.rules.kept import keep_rules
 from lowhiss.service.runs import participants
-from lowhiss.service.runs.rows import KeptEvent
 from lowhiss.store.engine import Store
 from lowhiss.store.fleet_models import UnitRow
 from lowhiss.store.people_models import PersonRow
@@ -176,6 +176,7 @@ def begin_round(store: Store, start: RoundBeginning, sent: Instant, by: Person, 
         )
         session.add(row)
         session.flush()
+        session.add(clock_of(ROUNDS, row.id, start.begun, map_begun(start.begun.mono_s)))
         return _head(session, row, by, device_hash)
 
 
@@ -217,25 +218,10 @@ def rounds_of(
         return [_head(session, row, by) for row in session.scalars(query)]
 
 
-def marks_after(store: Store, round_id: str, after: int) -> list[KeptEvent]:
+def marks_after(store: Store, round_id: str, after: int) -> list[KeptMark]:
     """The round's marks with a sequence number above ``after``, in order. Raises NotFoundError."""
     with store.transaction() as session:
-        find_round(session, round_id)
-        return [
-            KeptEvent(
-                seq=row.seq,
-                at_s=row.at_s,
-                id=row.id,
-                at=Instant(row.device, row.epoch, row.mono_s, row.wall),
-                device_seq=row.device_seq,
-                author=row.author,
-                body=row.body,
-                received_at=row.received_at,
-                after_end=row.after_end,
-                claimed=row.claimed,
-            )
-            for row in mark_rows(session, round_id, after)
-        ]
+        return load_marks(session, ROUNDS, round_id, after)
 
 
 def script(store: Store, round_id: str, words: Words) -> dict[str, Any]:

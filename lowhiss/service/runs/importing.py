@@ -17,9 +17,10 @@ from lowhiss.engine.judging import procedure_of, rules_of
 from lowhiss.service.errors import RefusedError
 from lowhiss.service.fleet.results import note_trailers, trailers_named
 from lowhiss.service.fleet.rows import find_unit
+from lowhiss.service.marks.kinds import RUNS, clock_of
 from lowhiss.service.rules.kept import keep_rules
 from lowhiss.service.runs.participants import note_people
-from lowhiss.service.runs.rows import Setup, clock_row, timekeeper_of
+from lowhiss.service.runs.rows import Setup, timekeeper_of
 from lowhiss.service.runs.verdicts import keep_verdict
 from lowhiss.store.run_models import EventRow, RunRow
 
@@ -84,7 +85,7 @@ def import_record(
     session.flush()
     note_trailers(session, row.id, trailers_named(session, run.unit.trailers))
     note_people(session, row, row.driver, people.get("watcher", ""))
-    session.add(clock_row(row.id, begun, map_begun(0.0)))
+    session.add(clock_of(RUNS, row.id, begun, map_begun(0.0)))
     rows = [
         {
             "run_id": row.id,

@@ -4,7 +4,6 @@ from __future__ import annotations
 
 import dataclasses
 import datetime as dt
-from collections.abc import Collection
 from dataclasses import asdict, dataclass
 from typing import Any
 
@@ -24,21 +23,19 @@ from lowhiss.service.fleet.results import note_trailers
 from lowhiss.service.fleet.rows import find_unit
 from lowhiss.service.fleet.standing import did_to_holds
 from lowhiss.service.fleet.units import assembled
+from lowhiss.service.marks.kinds import RUNS, clock_of, load_marks
+from lowhiss.service.marks.model import KeptMark
 from lowhiss.service.people.secrets import token_hash
 from lowhiss.service.people.signin import Person
 from lowhiss.service.rules.editions import rule_sets_now
 from lowhiss.service.rules.kept import keep_rules
 from lowhiss.service.runs.participants import OVERSEERS, note_people, part_of
 from lowhiss.service.runs.rows import (
-    KeptEvent,
     RunHead,
     Setup,
-    clock_row,
-    event_rows,
     find_run,
     head_of,
     judge_row,
-    names_of,
     record_of,
     run_of,
 )
@@ -148,7 +145,7 @@ def begin_run(store: Store, start: Beginning, sent: Instant, by: Person, device:
         note_trailers(session, run.id, listed.trailer_ids)
         note_people(session, run, run.driver, start.setup.watcher, by.name)
         mapping = map_begun(start.begun.mono_s)
-        session.add(clock_row(run.id, start.begun, mapping))
+        session.add(clock_of(RUNS, run.id, start.begun, mapping))
         keep_verdict(session, run, judge_row(session, run))
         return head_of(session, run, "lead")
 
@@ -179,41 +176,10 @@ def open_runs(store: Store, by: Person, now: dt.datetime) -> list[RunHead]:
         return [head_of(session, run, part) for run, part in parts if part is not None]
 
 
-def events_after(store: Store, run_id: str, after: int) -> list[KeptEvent]:
+def events_after(store: Store, run_id: str, after: int) -> list[KeptMark]:
     """The run's events with a sequence number above ``after``, in order. Raises NotFoundError."""
     with store.transaction() as session:
-        find_run(session, run_id)
-        names = names_of(session, run_id)
-        return [
-            KeptEvent(
-                seq=row.seq,
-                at_s=row.at_s,
-                id=row.id,
-                at=Instant(row.device, row.epoch, row.mono_s, row.wall),
-                device_seq=row.device_seq,
-                author=row.author,
-                body=row.body,
-                received_at=row.received_at,
-                sent_by=names.get(row.sent_by or "", ""),
-                after_end=row.after_end,
-                claimed=row.claimed,
-            )
-            for row in event_rows(session, run_id, after)
-        ]
-
-
-def how_far(store: Store, run_id: str) -> tuple[int, dt.datetime]:
-    """The run's last sequence number, and when it began. Raises NotFoundError."""
-    with store.transaction() as session:
-        run = find_run(session, run_id)
-        return run.last_seq, run.started_at
-
-
-def last_seqs(store: Store, run_ids: Collection[str]) -> dict[str, int]:
-    """How far each of these runs has come; one that there is not is left out."""
-    with store.transaction() as session:
-        query = select(RunRow.id, RunRow.last_seq).where(RunRow.id.in_(run_ids))
-        return {row.id: row.last_seq for row in session.execute(query)}
+        return load_marks(session, RUNS, run_id, after)
 
 
 def sheet(store: Store, run_id: str, words: Words) -> Sheet:

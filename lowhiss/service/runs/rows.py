@@ -16,7 +16,6 @@ from lowhiss.core.procedure import read_procedure
 from lowhiss.core.record import RUN_FORMAT, Event, Purpose, Run, read_event, read_run
 from lowhiss.core.rules import RuleSet
 from lowhiss.core.vehicle import Unit
-from lowhiss.engine.clocks import Instant, Mapping
 from lowhiss.engine.judging import judged_by
 from lowhiss.exchange.run_json import run_record
 from lowhiss.service.errors import NotFoundError
@@ -25,7 +24,7 @@ from lowhiss.service.fleet.units import unit_of
 from lowhiss.service.rules.kept import kept_rules
 from lowhiss.service.runs.participants import Part, members_of
 from lowhiss.store.people_models import PersonRow
-from lowhiss.store.run_models import ClockRow, EventRow, RunRow
+from lowhiss.store.run_models import EventRow, RunRow
 
 _TIMEKEEPERS = {"tool": "", "driver": "driver", "watcher": "watcher"}
 """Who keeps the time, as a run record says it; the tool does where nobody is named."""
@@ -52,23 +51,6 @@ class Setup:
     calls: str = "off"
     readings: str = "eye"
     examined: bool = False
-
-
-@dataclass(frozen=True, slots=True)
-class KeptEvent:
-    """An event with its place in the run; ``body`` holds the fields of its type as they were struck."""
-
-    seq: int
-    at_s: float
-    id: str
-    at: Instant
-    device_seq: int
-    author: str
-    body: dict[str, Any]
-    received_at: dt.datetime
-    sent_by: str = ""
-    after_end: bool = False
-    claimed: str | None = None
 
 
 @dataclass(frozen=True, slots=True)
@@ -103,11 +85,6 @@ class RunHead:
     decision: dict[str, Any] | None = None
     part: Part | None = None
     """The part that the asker takes in it, where that was asked."""
-
-
-def clock_row(run_id: str, at: Instant, mapping: Mapping) -> ClockRow:
-    """The row that keeps an epoch's mapping."""
-    return ClockRow(run_id=run_id, device=at.device, epoch=at.epoch, offset_s=mapping.offset_s, error_s=mapping.error_s)
 
 
 def find_run(session: Session, run_id: str) -> RunRow:
