@@ -59,7 +59,7 @@ test('what is done without contact is kept in its order and sent when there is s
   const told = sent.at(-1)?.acts ?? []
   expect(told.map(({ body }) => body.reason)).toEqual(['first', 'second'])
   expect(told[0]).toMatchObject({ by: 'Ines Aldous', at: { device: now().device } })
-  expect(recorder.actsSettled).toBeGreaterThan(0)
+  expect(recorder.settled).toBeGreaterThan(0)
 })
 
 test('it survives the page, and is sent again as the very same until it is acknowledged', async () => {

@@ -125,6 +125,8 @@ export interface LocalRound {
   /** Why the server refused to begin it; its marks stay here. */
   refused?: string
   closed: boolean
+  /** What brought it to its end here. */
+  endedBy?: EndType
   part: NonNullable<Schema['RoundOut']['part']>
   holder?: string
 }
@@ -152,6 +154,8 @@ export interface LocalPractice {
   record?: Record<string, unknown>
   /** The server has its end. */
   told?: boolean
+  /** Why the server will not take it; it stays here. */
+  refused?: string
 }
 
 export interface PracticeMark {
@@ -315,20 +319,17 @@ export async function markDelivered(db: Db, changed: DeviceEvent[]): Promise<voi
 
 export const eventsOf = (db: Db, runId: string): Promise<DeviceEvent[]> => db.getAll('events', rangeOf(runId))
 
-/** Forget everything but runs whose marks still wait; those stay, for their holder alone, until they are sent. */
+/** Forget everything but logs whose marks still wait; those stay, for their holder alone, until they are sent. */
 export async function forgetFleet(db: Db): Promise<void> {
   const tx = db.transaction(['runs', 'rounds', 'events', 'copies'], 'readwrite', strict)
   const waiting = await tx.objectStore('events').index('delivery').getAll('waiting')
   const kept = new Set(waiting.map(({ runId }) => runId))
-  for (const run of await tx.objectStore('runs').getAll()) {
-    if (kept.has(run.id) || (run.begin && !run.refused)) continue
-    await tx.objectStore('runs').delete(run.id)
-    await tx.objectStore('events').delete(rangeOf(run.id))
-  }
-  for (const round of await tx.objectStore('rounds').getAll()) {
-    if (kept.has(round.id) || (round.begin && !round.refused)) continue
-    await tx.objectStore('rounds').delete(round.id)
-    await tx.objectStore('events').delete(rangeOf(round.id))
+  for (const store of ['runs', 'rounds'] as const) {
+    for (const log of await tx.objectStore(store).getAll()) {
+      if (kept.has(log.id) || (log.begin && !log.refused)) continue
+      await tx.objectStore(store).delete(log.id)
+      await tx.objectStore('events').delete(rangeOf(log.id))
+    }
   }
   await tx.objectStore('copies').delete('queries')
   await tx.done

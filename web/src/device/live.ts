@@ -1,4 +1,4 @@
-/** A run on a screen, and what the test screen strikes into. */
+/** A run on a screen, and what the test screen writes into. */
 
 import type { Schema } from '../shared/api'
 import type { Stage } from '../shared/trade'
@@ -15,13 +15,13 @@ export interface LiveRun {
   offsetS: number | null
 }
 
-/** What the test screen strikes into: the runs of this device, or a practice that is driven on it. */
+/** What the test screen writes into: the runs of this device, or a practice that is driven on it. */
 export interface TestRecorder {
   subscribe: (listener: () => void) => () => void
   snapshot: (runId: string) => LiveRun | undefined
   load: (runId: string) => Promise<LiveRun>
   listen: (runId: string) => () => void
-  strike: (runId: string, bodies: Body[], at?: Moment) => Promise<void>
+  mark: (runId: string, bodies: Body[], at?: Moment) => Promise<void>
   noteStanding: (runId: string, stands: Partial<Record<Stage, string>>) => Promise<void>
   takePart: (head: Pick<Schema['RunOut'], 'id' | 'part'>) => Promise<void>
   /** Whether a round beside the run found something that must not move. */

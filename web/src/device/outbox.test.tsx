@@ -49,7 +49,7 @@ test('a strike is on the device before it is sent, and kept once acknowledged', 
   const { recorder } = await opened()
   const id = await recorder.begin({ unit, script, driver: 'Ines Aldous', setup: HOUSE_WAY })
   answer = () => json({ error: { code: 'database_away', message: 'wait', field: '' } }, 503)
-  await recorder.strike(id, [{ type: 'engine', state: 'off' }])
+  await recorder.mark(id, [{ type: 'engine', state: 'off' }])
   expect(deliveries(recorder, id)).toEqual(['waiting'])
   answer = keepAll
   window.dispatchEvent(new Event('online'))
@@ -64,8 +64,8 @@ test('marks survive the page: another page life sends what was left', async () =
     throw new TypeError('no network')
   }
   const id = await recorder.begin({ unit, script, driver: '', setup: HOUSE_WAY })
-  await recorder.strike(id, [{ type: 'pedal', state: 'full' }])
-  await recorder.strike(id, [{ type: 'settled', stage: 'leak_applied' }])
+  await recorder.mark(id, [{ type: 'pedal', state: 'full' }])
+  await recorder.mark(id, [{ type: 'settled', stage: 'leak_applied' }])
   answer = keepAll
   const { recorder: later } = await opened(name)
   await later.load(id)
@@ -83,7 +83,7 @@ test('one mark that can never be taken is set aside alone, and whose run it is s
       ? json({ error: { code: 'input_invalid', message: 'never', field: '' } }, 422)
       : keepAll(request)
   answer = () => json({ error: { code: 'database_away', message: 'wait', field: '' } }, 503)
-  await recorder.strike(
+  await recorder.mark(
     id,
     ['pedal', 'settled', 'poison', 'note', 'note'].map((type) => ({ type })),
   )
@@ -100,7 +100,7 @@ test('strikes in a burst keep their order and their moments', async () => {
   const at = now()
   await Promise.all(
     Array.from({ length: 20 }, (_, n) =>
-      recorder.strike(id, [{ type: 'note', text: `${n}` }], { ...at, mono_s: n }),
+      recorder.mark(id, [{ type: 'note', text: `${n}` }], { ...at, mono_s: n }),
     ),
   )
   const events = recorder.snapshot(id)?.events.map(({ event }) => event) ?? []
@@ -118,11 +118,11 @@ test('a mark that cannot be applied is set aside in sight and blocks nothing', a
     return json({
       last_seq: 1,
       accepted,
-      set_aside: [{ id: first?.id, code: 'event_malformed', message: 'why.' }],
+      set_aside: [{ id: first?.id, code: 'mark_malformed', message: 'why.' }],
     })
   }
   const id = await recorder.begin({ unit, script, driver: '', setup: HOUSE_WAY })
-  await recorder.strike(id, [
+  await recorder.mark(id, [
     { type: 'note', text: 'a' },
     { type: 'note', text: 'b' },
   ])
@@ -136,7 +136,7 @@ test('a run the server refuses keeps its marks on the device, with the reason', 
   answer = () =>
     json({ error: { code: 'unit_unknown', message: 'There is no such unit.', field: 'unit_id' } }, 404)
   const id = await recorder.begin({ unit, script, driver: '', setup: HOUSE_WAY })
-  await recorder.strike(id, [{ type: 'note', text: 'a' }])
+  await recorder.mark(id, [{ type: 'note', text: 'a' }])
   await vi.waitFor(() => expect(deliveries(recorder, id)).toEqual(['aside']))
   expect(recorder.snapshot(id)?.run.refused).toBe('There is no such unit.')
 })

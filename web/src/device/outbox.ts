@@ -1,6 +1,6 @@
 /** Sends what is kept on the device until the server has acknowledged it; nothing is dropped, nothing blocks the rest. */
 
-import { api, ApiError, need, type Schema } from '../shared/api'
+import { api, ApiError, need, personHere, type Schema } from '../shared/api'
 import { refusal, unheard } from '../shared/i18n'
 import { now } from './clock'
 import {
@@ -15,6 +15,7 @@ import {
   type LocalRound,
   type LocalRun,
 } from './db'
+import { KINDS, type LogKind } from './kinds'
 
 const FIRST_PAUSE_MS = 500
 const LONGEST_PAUSE_MS = 10_000
@@ -61,9 +62,9 @@ export class Outbox {
         this.again = false
         // one sender per device: another tab's events are in the same store
         await withLock(async () => {
-          await this.passOver('runs')
-          await this.passOver('rounds')
+          for (const kind of KINDS) await this.passOver(kind)
           await this.sendActs()
+          await this.sendPractices()
         })
       } while (this.again)
       this.reached = true
@@ -79,36 +80,31 @@ export class Outbox {
     }
   }
 
-  /** Runs, then rounds: a round may be done beside a run. */
-  private async passOver(store: 'runs' | 'rounds'): Promise<void> {
+  private async passOver(kind: LogKind): Promise<void> {
     const waiting = await this.db.getAllFromIndex('events', 'delivery', 'waiting')
     const ids = new Set(waiting.map((local) => local.runId))
-    for (const log of await this.db.getAll(store)) {
-      if (log.begin && !log.refused) await this.begin(store, log)
+    for (const log of await this.db.getAll(kind.store)) {
+      if (log.begin && !log.refused) await this.begin(kind, log)
       if (log.refused && ids.has(log.id)) await this.setAside(log.id, log.refused)
-      if (ids.has(log.id) && !log.begin) await this.sendEvents(store, log.id)
+      if (ids.has(log.id) && !log.begin) await this.sendEvents(kind, log.id)
     }
   }
 
-  private async begin(store: 'runs' | 'rounds', log: LocalRun | LocalRound): Promise<void> {
-    const body = { ...log.begin, sent: now() }
+  private async begin(kind: LogKind, log: LocalRun | LocalRound): Promise<void> {
     try {
-      await (store === 'runs'
-        ? need(api.POST('/api/runs', { body: body as Schema['BeginRun'] }))
-        : need(api.POST('/api/rounds', { body: body as Schema['BeginRound'] })))
+      await kind.begin(log, now())
     } catch (error) {
-      if (!(error instanceof ApiError) || error.passing || error.needsSignIn) throw error
-      log.refused = error.message
-      await putLog(this.db, store, log)
-      await this.setAside(log.id, error.message)
+      log.refused = refusedFor(error)
+      await putLog(this.db, kind.store, log)
+      await this.setAside(log.id, log.refused)
       return
     }
     delete log.begin
-    await putLog(this.db, store, log)
+    await putLog(this.db, kind.store, log)
     this.changed(log.id)
   }
 
-  private async sendEvents(store: 'runs' | 'rounds', runId: string): Promise<void> {
+  private async sendEvents(kind: LogKind, runId: string): Promise<void> {
     let most = BATCH
     for (;;) {
       const all = await eventsOf(this.db, runId)
@@ -116,20 +112,15 @@ export class Outbox {
       if (batch.length === 0) return
       let answer: Schema['ReceivedOut']
       try {
-        const body = { sent: now(), events: batch.map((local) => local.event) }
-        answer = await need(
-          store === 'runs'
-            ? api.POST('/api/runs/{run_id}/events', { params: { path: { run_id: runId } }, body })
-            : api.POST('/api/rounds/{round_id}/marks', { params: { path: { round_id: runId } }, body }),
-        )
+        answer = await kind.send(runId, { sent: now(), events: batch.map((local) => local.event) })
       } catch (error) {
-        if (!(error instanceof ApiError) || error.passing || error.needsSignIn) throw error
+        const why = refusedFor(error)
         // one mark that can never be taken holds up no other: it is found by halves, and only it is set aside
         if (batch.length > 1) {
           most = Math.ceil(batch.length / 2)
           continue
         }
-        await this.aside(batch, error.message)
+        await this.aside(batch, why)
         this.changed(runId)
         most = BATCH
         continue
@@ -166,13 +157,13 @@ export class Outbox {
         await settleActs(this.db, gone, [...left, ...told])
         this.settled()
       } catch (error) {
-        if (!(error instanceof ApiError) || error.passing || error.needsSignIn) throw error
+        const why = refusedFor(error)
         if (batch.length > 1) most = Math.ceil(batch.length / 2)
         else {
           await settleActs(
             this.db,
             [],
-            batch.map((act) => aside(act, error.message)),
+            batch.map((act) => aside(act, why)),
           )
           this.settled()
           most = ACTS_BATCH
@@ -196,8 +187,7 @@ export class Outbox {
         }),
       )
     } catch (error) {
-      if (!(error instanceof ApiError) || error.passing || error.needsSignIn) throw error
-      await settleActs(this.db, [], [{ ...act, delivery: 'aside', why: error.message }])
+      await settleActs(this.db, [], [{ ...act, delivery: 'aside', why: refusedFor(error) }])
       this.settled()
       return
     }
@@ -205,6 +195,22 @@ export class Outbox {
     await settleActs(this.db, rest.length ? [] : [act.id], rest.length ? [left] : [])
     this.settled()
     await this.sendPhotos(left)
+  }
+
+  /** Practices that are over: they go whole, for the server drives each again from its log. */
+  private async sendPractices(): Promise<void> {
+    for (const one of await this.db.getAll('practices')) {
+      const { id, title, startedWall, record, after, holder } = one
+      if (!one.ended || one.told || one.refused || !record || !after || holder !== personHere()?.id) continue
+      const params = { path: { practice_id: id } }
+      const body = { title, began_at: startedWall, record, after }
+      const sent = await need(api.PUT('/api/practices/{practice_id}', { params, body })).then(
+        () => ({ told: true }),
+        (error: unknown) => ({ refused: refusedFor(error) }),
+      )
+      await this.db.put('practices', { ...one, ...sent })
+      this.settled()
+    }
   }
 
   private aside(events: DeviceEvent[], why: string): Promise<void> {
@@ -222,6 +228,12 @@ export class Outbox {
     )
     this.changed(runId)
   }
+}
+
+/** Why the server will never take something. Throws what may pass by itself, or with a sign-in. */
+function refusedFor(error: unknown): string {
+  if (!(error instanceof ApiError) || error.passing || error.needsSignIn) throw error
+  return error.message
 }
 
 /** What became of each event of a batch. One the server did not mention keeps waiting. */

@@ -4,7 +4,8 @@ import { script } from '../testing/script'
 import { keepTimeBy, momentOf, now, secondsSince } from './clock'
 import { openStore, type Db } from './db'
 import type { DriveAsk, DriveTold, Frame } from './driving'
-import { beginPractice, Practice, practicesHere, sendPractices } from './practice'
+import { Outbox } from './outbox'
+import { beginPractice, Practice, practicesHere } from './practice'
 import { recordOf } from './record'
 
 const worker = vi.hoisted(() => {
@@ -68,11 +69,12 @@ const show = (more: Partial<Frame> = {}, world = 4) =>
     rate: 0,
     behindS: 0,
   })
+const woken = vi.fn()
 const settled = () => new Promise((done) => setTimeout(done, 20))
 
 async function sit(id?: string): Promise<string> {
   const begun = id ?? (await beginPractice(db, { title: 'bus', choice: { kind: 'bus' } }))
-  practice = await Practice.open(db, begun)
+  practice = await Practice.open(db, begun, woken)
   await practice.start()
   tell({
     drive: 'ready',
@@ -98,7 +100,7 @@ afterEach(() => {
 })
 
 const struck = async (...bodies: { type: string; [field: string]: unknown }[]) => {
-  await practice.strike('x', bodies)
+  await practice.mark('x', bodies)
   return practice.marks()
 }
 
@@ -213,13 +215,39 @@ test('its end is worked out here, kept, and sent as soon as there is contact', a
     sent.push(`${request.method} ${new URL(request.url).pathname}`)
     return new Response('{}', { headers: { 'content-type': 'application/json' } })
   })
-  await sendPractices(db)
-  await sendPractices(db)
+  expect(woken).toHaveBeenCalled()
+  const outbox = new Outbox(db, () => undefined)
+  outbox.wake()
+  await vi.waitFor(async () => expect((await practicesHere(db))[0]?.told).toBe(true))
+  outbox.wake()
+  await settled()
   expect(sent).toEqual([`PUT /api/practices/${practice.local.id}`])
+})
+
+test('a practice that the server refuses says why and holds up no other', async () => {
+  await struck({ type: 'finished' })
+  const first = practice.local.id
+  practice.stop()
+  await sit()
+  await struck({ type: 'finished' })
+  vi.stubGlobal('fetch', (request: Request) => {
+    const refused = new URL(request.url).pathname.endsWith(first)
+    const error = { code: 'practice_format', message: 'record.format: must be another.', field: 'record' }
+    return new Response(JSON.stringify(refused ? { error } : {}), {
+      status: refused ? 422 : 200,
+      headers: { 'content-type': 'application/json' },
+    })
+  })
+  new Outbox(db, () => undefined).wake()
+  await vi.waitFor(async () => {
+    const found = new Map((await practicesHere(db)).map((one) => [one.id, one]))
+    expect(found.get(practice.local.id)?.told).toBe(true)
+    expect(found.get(first)).toMatchObject({ refused: 'record.format: must be another.' })
+  })
 })
 
 test('somebody else on the same device has no practice of mine', async () => {
   rememberPerson({ id: 'q', name: 'Tove Lind' })
   expect(await practicesHere(db)).toEqual([])
-  await expect(Practice.open(db, practice.local.id)).rejects.toThrow('no such practice')
+  await expect(Practice.open(db, practice.local.id, woken)).rejects.toThrow('no such practice')
 })

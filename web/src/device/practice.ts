@@ -93,27 +93,6 @@ export async function practicesHere(db: Db): Promise<LocalPractice[]> {
   return mine.sort((a, b) => b.startedWall.localeCompare(a.startedWall))
 }
 
-/** Send what is over and not told yet; what cannot be sent stays here. */
-export async function sendPractices(db: Db): Promise<void> {
-  for (const one of await practicesHere(db)) {
-    if (!one.ended || one.told || !one.record || !one.after) continue
-    await need(
-      api.PUT('/api/practices/{practice_id}', {
-        params: { path: { practice_id: one.id } },
-        body: bodyOf(one),
-      }),
-    )
-    await db.put('practices', { ...one, told: true })
-  }
-}
-
-const bodyOf = ({ title, startedWall, record, after }: LocalPractice): Schema['PracticeBody'] => ({
-  title,
-  began_at: startedWall,
-  record: record ?? {},
-  after: after ?? null,
-})
-
 /** One practice that is driven on this page. */
 export class Practice extends Subscribable implements TestRecorder {
   state: DriveState = 'interpreter'
@@ -142,6 +121,8 @@ export class Practice extends Subscribable implements TestRecorder {
   private constructor(
     private readonly db: Db,
     readonly local: LocalPractice,
+    /** Send what waits now. */
+    private readonly wake: () => void,
   ) {
     super()
     this.say = driveHere((told) => this.hear(told))
@@ -154,10 +135,10 @@ export class Practice extends Subscribable implements TestRecorder {
   }
 
   /** Begin, or go on with, a practice of this device. Rejects where it has none such. */
-  static async open(db: Db, id: string): Promise<Practice> {
+  static async open(db: Db, id: string, wake: () => void): Promise<Practice> {
     const local = await db.get('practices', id)
     if (!local || local.holder !== personHere()?.id) throw new Error('no such practice on this device')
-    const practice = new Practice(db, local)
+    const practice = new Practice(db, local, wake)
     const marks = await db.getAll('practiceMarks', rangeOf(id))
     practice.events = marks.map(({ place, event }) => ({ runId: id, place, event, delivery: 'waiting' }))
     return practice
@@ -335,7 +316,7 @@ export class Practice extends Subscribable implements TestRecorder {
   }
 
   /** Write down what the trainee strikes; what only the vehicle can say is at most a claim. */
-  strike = async (_runId: string, bodies: Body[], at: Moment = now()): Promise<void> => {
+  mark = async (_runId: string, bodies: Body[], at: Moment = now()): Promise<void> => {
     const so = await this.answers(bodies)
     const marks = bodies.flatMap((body, n) => this.asStruck(body, so[n] ?? true))
     await this.append(
@@ -416,7 +397,7 @@ export class Practice extends Subscribable implements TestRecorder {
     if (this.live) this.live = { ...this.live, run: { ...this.live.run, closed: true } }
     this.say({ drive: 'freeze', frozen: true })
     this.tell()
-    await sendPractices(this.db).catch(() => undefined)
+    this.wake()
   }
 
   /** What went wrong in the drive comes back among the words to be learnt, dated now. */
@@ -435,7 +416,7 @@ export class Practice extends Subscribable implements TestRecorder {
     await need(
       api.PUT('/api/practices/{practice_id}', {
         params,
-        body: bodyOf({ ...this.local, record, after: undefined }),
+        body: { title: this.local.title, began_at: this.local.startedWall, record, after: null },
       }),
     )
     return need(api.POST('/api/practices/{practice_id}/code', { params }))

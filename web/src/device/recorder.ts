@@ -1,29 +1,24 @@
-/** The runs on this device: every strike is written down here first, then sent. */
+/** The runs on this device, and everything else that it keeps until it is sent. */
 
 import { csrfWord, personHere, type Schema } from '../shared/api'
-import { Subscribable } from '../shared/subscribable'
-import { epoch, now, type Moment } from './clock'
+import { now } from './clock'
 import {
   actsOf,
   appendAct,
-  appendEvents,
-  eventsOf,
   forgetFleet,
   openStore,
   putRun,
   settleActs,
-  takeIn,
-  type Body,
   type Db,
   type DeviceEvent,
   type LocalAct,
   type LocalRun,
   type RunSetup,
 } from './db'
-import { isEnd, type Stage } from '../shared/trade'
-import { arrange } from './order'
-import { CatchUp } from './catchUp'
-import { proofOf, signedMarks } from './marks'
+import type { Stage } from '../shared/trade'
+import { RUNS } from './kinds'
+import { LogBook } from './logBook'
+import { proofOf } from './marks'
 import { fetchRun, withReadableScript } from './fetchRun'
 import { Outbox } from './outbox'
 import type { LiveRun, TestRecorder } from './live'
@@ -53,21 +48,16 @@ export interface NewRun {
   setup: RunSetup
 }
 
-/** Writes marks down on this device before anything else happens to them, and holds the runs that are on a screen. */
-export class Recorder extends Subscribable implements TestRecorder {
-  private readonly live = new Map<string, LiveRun>()
+export class Recorder extends LogBook<LocalRun, LiveRun> implements TestRecorder {
   private readonly outbox: Outbox
   private book: Promise<Rounds> | undefined
-  /** How often acts have reached the server: what it says of the fleet is another since then. */
-  actsSettled = 0
-  private queue: Promise<unknown> = Promise.resolve()
-  private readonly others: CatchUp
+  /** How often acts or practices have reached the server: what it says of them is another since then. */
+  settled = 0
   /** Other tabs of this device write into the same store. */
   private readonly tabs = typeof BroadcastChannel === 'undefined' ? null : new BroadcastChannel('lowhiss')
 
-  private constructor(private readonly db: Db) {
-    super()
-    this.others = new CatchUp(db, (runId, kept) => this.inTurn(() => this.take(runId, kept)))
+  private constructor(db: Db) {
+    super(RUNS, { db, wake: () => this.wake(), tellTabs: (id) => this.tabs?.postMessage(id) })
     const changed = (runId: string, lastSeq?: number) => {
       void this.refresh(runId, lastSeq)
       void this.book?.then((rounds) => rounds.refresh(runId))
@@ -78,7 +68,7 @@ export class Recorder extends Subscribable implements TestRecorder {
       changed,
       () => csrfWord() !== '',
       () => {
-        this.actsSettled += 1
+        this.settled += 1
         this.tell()
       },
     )
@@ -107,13 +97,11 @@ export class Recorder extends Subscribable implements TestRecorder {
   /** Send what waits now, as after somebody signed in again. */
   wake = (): void => this.outbox.wake()
 
-  snapshot = (runId: string): LiveRun | undefined => this.live.get(runId)
-
   /** Begin a run on this device; it reaches the server when there is contact. */
-  async begin({ unit, script, driver, setup }: NewRun): Promise<string> {
+  begin({ unit, script, driver, setup }: NewRun): Promise<string> {
     const begun = now()
     const id = crypto.randomUUID()
-    const run: LocalRun = {
+    return this.beginLog({
       id,
       unitId: unit.id,
       unitName: unit.name,
@@ -137,56 +125,19 @@ export class Recorder extends Subscribable implements TestRecorder {
       },
       closed: false,
       holder: personHere()?.id,
-    }
-    await putRun(this.db, run)
-    this.live.set(id, { run, events: [], lastSeq: 0, reached: this.outbox.reached, offsetS: null })
-    this.outbox.wake()
-    return id
-  }
-
-  /** The run, from this device or else from the server. Rejects when neither has it. */
-  async load(runId: string): Promise<LiveRun> {
-    const known = await this.db.get('runs', runId)
-    // what somebody else left on a shared device is theirs: whoever is here now asks the server what is theirs
-    const mine = known && isMine(known) ? known : await fetchRun(this.db, runId)
-    const live = {
-      run: await withReadableScript(this.db, mine),
-      events: await this.arranged(runId),
-      lastSeq: 0,
-      reached: this.outbox.reached,
-      offsetS: this.others.offsetOf(runId),
-    }
-    this.live.set(runId, live)
-    this.tell()
-    return live
-  }
-
-  /** Write marks down, in the order given, all struck at `at`; the screen may move on when this resolves. */
-  strike(runId: string, bodies: Body[], at: Moment = now()): Promise<void> {
-    const work = this.inTurn(async () => {
-      const live = this.live.get(runId) ?? (await this.load(runId))
-      const events = await signedMarks(runId, bodies, at)
-      const kept = await appendEvents(this.db, runId, events)
-      const ends = bodies.map(({ type }) => type).find(isEnd)
-      const closed = live.run.closed || ends !== undefined
-      const before = (await this.db.get('runs', runId)) ?? live.run
-      const endedBy = before.endedBy ?? ends
-      if (closed !== live.run.closed) await putRun(this.db, { ...before, closed, endedBy })
-      const latest = this.live.get(runId) ?? live
-      this.live.set(runId, {
-        ...latest,
-        run: { ...latest.run, closed },
-        events: merge(latest.events, kept),
-      })
-      this.tell()
-      this.tabs?.postMessage(runId)
     })
-    return work.finally(() => this.outbox.wake())
   }
+
+  protected viewOf = (run: LocalRun, events: DeviceEvent[], before?: LiveRun, lastSeq?: number): LiveRun => ({
+    ...{ run, events, lastSeq: lastSeq ?? before?.lastSeq ?? 0 },
+    ...{ reached: this.outbox.reached, offsetS: this.offsetOf(run.id) },
+  })
+  protected logIn = ({ run }: LiveRun): LocalRun => run
+  protected fetch = (runId: string): Promise<LocalRun> => fetchRun(this.db, runId)
+  protected override readable = (run: LocalRun): Promise<LocalRun> => withReadableScript(this.db, run)
 
   /** The rounds on this device: fetched with the screens that show them. */
-  rounds = (): Promise<Rounds> =>
-    (this.book ??= import('./rounds').then((m) => new m.Rounds(this.db, () => this.outbox.wake())))
+  rounds = (): Promise<Rounds> => (this.book ??= import('./rounds').then((m) => new m.Rounds(this.shelf)))
 
   staysBeside = async (runId: string): Promise<boolean> => (await this.rounds()).staysBeside(runId)
 
@@ -196,8 +147,7 @@ export class Recorder extends Subscribable implements TestRecorder {
     return {
       begin: (chosen: NewPractice) => m.beginPractice(this.db, chosen),
       here: () => m.practicesHere(this.db),
-      open: (id: string) => m.Practice.open(this.db, id),
-      send: () => m.sendPractices(this.db),
+      open: (id: string) => m.Practice.open(this.db, id, this.wake),
       cards: new m.Cards(this.db),
     }
   }
@@ -230,30 +180,6 @@ export class Recorder extends Subscribable implements TestRecorder {
     this.tell()
   }
 
-  /** Strikes in bursts keep their order, and what comes from elsewhere goes between: each is written before the next. */
-  private inTurn<T>(work: () => Promise<T>): Promise<T> {
-    const done = this.queue.then(work)
-    this.queue = done.catch(() => undefined)
-    return done
-  }
-
-  /** Hear of other devices' marks in a run for as long as it is on the screen; the answer ends it. */
-  listen = (runId: string): (() => void) => this.others.listen(runId)
-
-  private async take(runId: string, kept: Schema['KeptEventOut'][]): Promise<void> {
-    if (!(await takeIn(this.db, runId, kept))) return
-    const run = await this.db.get('runs', runId)
-    const ended = kept.some(({ body }) => isEnd(body.type))
-    if (run && ended && !run.closed) await putRun(this.db, { ...run, closed: true })
-    await this.refresh(runId, kept.at(-1)?.seq)
-    this.tabs?.postMessage(runId)
-  }
-
-  private async arranged(runId: string): Promise<DeviceEvent[]> {
-    const offsetS = this.others.offsetOf(runId)
-    return arrange(await eventsOf(this.db, runId), { device: now().device, epoch, offsetS })
-  }
-
   /** Take part in a run as the server says: one that was joined, or whose lead was taken over. */
   async takePart(head: Pick<Schema['RunOut'], 'id' | 'part'>): Promise<void> {
     const run = (await this.db.get('runs', head.id)) ?? (await fetchRun(this.db, head.id))
@@ -262,9 +188,6 @@ export class Recorder extends Subscribable implements TestRecorder {
     else await this.load(head.id)
     this.tabs?.postMessage(head.id)
   }
-
-  /** Every run that whoever is here has taken part in on this device. */
-  known = async (): Promise<LocalRun[]> => (await this.db.getAll('runs')).filter(isMine)
 
   /** How a run's stages stand, as it was judged last: a fail is to be seen before the server is heard. */
   async noteStanding(runId: string, stands: Partial<Record<Stage, string>>): Promise<void> {
@@ -275,11 +198,10 @@ export class Recorder extends Subscribable implements TestRecorder {
   }
 
   /** After a sign-out nothing of the fleet is left here but what still has to be sent. */
-  async forget(): Promise<void> {
+  override async forget(): Promise<void> {
     await forgetFleet(this.db)
-    this.live.clear()
     void this.book?.then((rounds) => rounds.forget())
-    this.tell()
+    await super.forget()
   }
 
   /** Of which units how many marks wait on this device, and since when; null while nothing does. */
@@ -304,46 +226,11 @@ export class Recorder extends Subscribable implements TestRecorder {
     return { units: [...new Set([...units, ...about])], count: waiting.length + acts.length, since }
   }
 
-  /** How many marks of a run the server has not acknowledged; a run it does not know yet counts as one more. */
-  async waitingOf(runId: string): Promise<number> {
-    const run = await this.db.get('runs', runId)
-    const events = await eventsOf(this.db, runId)
-    return events.filter(({ delivery }) => delivery === 'waiting').length + (run?.begin ? 1 : 0)
-  }
-
   /** Whether the server has heard of a run: one that was begun here may still wait to be told. */
   async isTold(runId: string): Promise<boolean> {
     return !(await this.db.get('runs', runId))?.begin
   }
-
-  private async refresh(runId: string, lastSeq?: number): Promise<void> {
-    const ids = runId ? [runId] : [...this.live.keys()]
-    for (const id of ids) {
-      const live = this.live.get(id)
-      if (!live) continue
-      const run = (await this.db.get('runs', id)) ?? live.run
-      const events = await this.arranged(id)
-      const latest = this.live.get(id) ?? live
-      this.live.set(id, {
-        run,
-        events: events.length >= latest.events.length ? events : latest.events,
-        lastSeq: lastSeq ?? latest.lastSeq,
-        reached: this.outbox.reached,
-        offsetS: this.others.offsetOf(id),
-      })
-    }
-    this.tell()
-  }
 }
-
-/** Whether a run on this device is of whoever is here. */
-const isMine = ({ holder }: LocalRun): boolean => holder === undefined || holder === personHere()?.id
 
 /** Whether whoever holds a run leads it; everybody else only looks on, and strikes what a watcher may. */
 export const leads = ({ part }: Pick<LocalRun, 'part'>): boolean => (part ?? 'lead') === 'lead'
-
-/** Each place once: the store may already have been read again while the newest marks were written. */
-function merge(known: DeviceEvent[], added: DeviceEvent[]): DeviceEvent[] {
-  const places = new Set(known.map(({ place }) => place))
-  return [...known, ...added.filter(({ place }) => !places.has(place))]
-}

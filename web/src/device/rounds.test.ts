@@ -11,7 +11,7 @@ test('without contact a later answer takes the place of the one that keeps the v
     ...{ id: 'i', unitId: 'u', unitName: 'MV-12', startedWall: '2026-11-20T05:00:00Z', runId: 'r' },
     ...{ script, record: {}, closed: false, part: 'lead' },
   } as unknown as LocalRound)
-  const rounds = new Rounds(db, () => undefined)
+  const rounds = new Rounds({ db, wake: () => undefined, tellTabs: () => undefined })
   const answer = (answered: string) =>
     appendEvents(db, 'i', [
       { ...struck('answer', { asks: ['brake_hose@P'], answer: answered }), id: crypto.randomUUID() },

@@ -1,25 +1,15 @@
-/** The rounds on this device: every touch is written down here first, then sent. */
+/** The rounds on this device. */
 
 import { api, need, personHere, type Schema } from '../shared/api'
-import { Subscribable } from '../shared/subscribable'
-import { now, type Moment } from './clock'
-import { signedMarks } from './marks'
-import {
-  appendAct,
-  appendEvents,
-  eventsOf,
-  putLog,
-  takeIn,
-  type Body,
-  type Db,
-  type DeviceEvent,
-  type LocalRound,
-} from './db'
+import { now } from './clock'
+import { appendAct, eventsOf, takeIn, type DeviceEvent, type LocalRound } from './db'
+import { ROUNDS } from './kinds'
+import { LogBook, type BookShelf } from './logBook'
 
 export interface LiveRound {
   round: LocalRound
-  /** Its marks in the order in which this device has them. */
-  marks: DeviceEvent[]
+  /** Its marks in the order in which they were made, as far as this device has them. */
+  events: DeviceEvent[]
 }
 
 export interface NewRound {
@@ -30,30 +20,22 @@ export interface NewRound {
   runId?: string
 }
 
-const END_MARKS = ['finished', 'abandoned']
-
-/** Writes marks down on this device before anything else happens to them, and holds the rounds that are on a screen. */
-export class Rounds extends Subscribable {
-  private readonly live = new Map<string, LiveRound>()
-  private queue: Promise<unknown> = Promise.resolve()
-
-  constructor(
-    private readonly db: Db,
-    private readonly wake: () => void,
-  ) {
-    super()
+export class Rounds extends LogBook<LocalRound, LiveRound> {
+  constructor(shelf: BookShelf) {
+    super(ROUNDS, shelf)
   }
 
-  snapshot = (roundId: string): LiveRound | undefined => this.live.get(roundId)
+  protected viewOf = (round: LocalRound, events: DeviceEvent[]): LiveRound => ({ round, events })
+  protected logIn = ({ round }: LiveRound): LocalRound => round
 
   /** Begin a round on this device; it reaches the server when there is contact. */
-  async begin({ unit, start, driver, runId }: NewRound): Promise<string> {
+  begin({ unit, start, driver, runId }: NewRound): Promise<string> {
     const begun = now()
     const id = crypto.randomUUID()
     const { way, purpose } = start.record as Pick<Schema['BeginRound'], 'way' | 'purpose'>
     const { rules, rules_hash } = start.script
     const people = { driver }
-    const round: LocalRound = {
+    return this.beginLog({
       id,
       unitId: unit.id,
       unitName: unit.name,
@@ -68,51 +50,23 @@ export class Rounds extends Subscribable {
       closed: false,
       part: 'lead',
       holder: personHere()?.id,
-    }
-    await putLog(this.db, 'rounds', round)
-    this.live.set(id, { round, marks: [] })
-    this.tell()
-    this.wake()
-    return id
+    })
   }
 
-  /** The round, from this device or else from the server. Rejects when neither has it. */
-  async load(roundId: string): Promise<void> {
-    const known = await this.db.get('rounds', roundId)
-    const mine = known && (known.holder === undefined || known.holder === personHere()?.id)
-    const round = mine ? known : await this.fetch(roundId)
-    this.live.set(roundId, { round, marks: await eventsOf(this.db, roundId) })
-    this.tell()
-  }
-
-  private async fetch(roundId: string): Promise<LocalRound> {
+  protected async fetch(roundId: string): Promise<LocalRound> {
     const params = { path: { round_id: roundId } }
     const { head, record } = await need(api.GET('/api/rounds/{round_id}', { params }))
     const script = await need(api.GET('/api/rounds/{round_id}/script', { params }))
-    const kept = await need(api.GET('/api/rounds/{round_id}/marks', { params }))
+    const kept = await this.kind.after(roundId, 0)
     const round: LocalRound = {
       ...{ id: roundId, unitId: head.unit_id, unitName: head.unit_name, startedWall: head.started_at },
       ...{ record, script, closed: head.ended_by !== null, part: head.part ?? 'oversee' },
       ...(head.run_id && { runId: head.run_id }),
       holder: personHere()?.id,
     }
-    await putLog(this.db, 'rounds', round)
+    await this.put(round)
     await takeIn(this.db, roundId, kept)
     return round
-  }
-
-  /** Write marks down, in the order given; the screen may move on when this resolves. */
-  mark(roundId: string, bodies: Body[], at: Moment = now()): Promise<void> {
-    const work = this.inTurn(async () => {
-      if (!this.live.get(roundId)) await this.load(roundId)
-      await appendEvents(this.db, roundId, await signedMarks(roundId, bodies, at))
-      const round = (await this.db.get('rounds', roundId)) ?? this.live.get(roundId)?.round
-      if (round && bodies.some(({ type }) => END_MARKS.includes(type))) {
-        await putLog(this.db, 'rounds', { ...round, closed: true })
-      }
-      await this.refresh(roundId)
-    })
-    return work.finally(this.wake)
   }
 
   /** Keep photographs of a defect that a round reports under this id: they go once the server has the mark. */
@@ -124,38 +78,15 @@ export class Rounds extends Subscribable {
       ...{ id: defect, act, about, holder: by?.id ?? '', delivery: 'waiting' },
       ...{ photos: pictured, told: true },
     })
-    this.wake()
-  }
-
-  /** Take in what the server has of a round. */
-  take(roundId: string, kept: Schema['KeptEventOut'][]): Promise<void> {
-    return this.inTurn(async () => {
-      if (!(await takeIn(this.db, roundId, kept))) return
-      const round = await this.db.get('rounds', roundId)
-      const ended = kept.some(({ body }) => END_MARKS.includes(String(body.type)))
-      if (round && ended && !round.closed) await putLog(this.db, 'rounds', { ...round, closed: true })
-      await this.refresh(roundId)
-    })
+    this.shelf.wake()
   }
 
   /** Lead on by another script: something was said of the set, or the reader has changed the language. */
   async follow(roundId: string, script: Schema['RoundScriptOut']): Promise<void> {
-    const round = await this.db.get('rounds', roundId)
+    const round = await this.stored(roundId)
     if (!round || round.script.hash === script.hash) return
-    await putLog(this.db, 'rounds', { ...round, script })
+    await this.put({ ...round, script })
     await this.refresh(roundId)
-  }
-
-  /** Every round that whoever is here takes part in on this device. */
-  known = async (): Promise<LocalRound[]> =>
-    (await this.db.getAll('rounds')).filter(({ holder }) => holder === personHere()?.id)
-
-  /** Whether something of a round on this device has not reached the server; one that is not here waits for nothing. */
-  async waits(roundId: string): Promise<boolean> {
-    const round = await this.db.get('rounds', roundId)
-    if (!round || round.holder !== personHere()?.id) return false
-    const marks = await eventsOf(this.db, roundId)
-    return round.begin !== undefined || marks.some(({ delivery }) => delivery === 'waiting')
   }
 
   /** Whether a round beside a test has marked something that stays put, whatever the server has heard of it. */
@@ -181,39 +112,17 @@ export class Rounds extends Subscribable {
     }
     return false
   }
-
-  async refresh(roundId: string): Promise<void> {
-    const ids = roundId ? [roundId] : [...this.live.keys()]
-    for (const id of ids) {
-      const live = this.live.get(id)
-      const round = live && ((await this.db.get('rounds', id)) ?? live.round)
-      if (round) this.live.set(id, { round, marks: await eventsOf(this.db, id) })
-    }
-    this.tell()
-  }
-
-  /** After a sign-out nothing is on any screen. */
-  forget(): void {
-    this.live.clear()
-    this.tell()
-  }
-
-  private inTurn<T>(work: () => Promise<T>): Promise<T> {
-    const done = this.queue.then(work)
-    this.queue = done.catch(() => undefined)
-    return done
-  }
 }
 
 /** The round as an open record, from what this device has of it. */
-export function roundRecordOf({ round, marks }: LiveRound): Record<string, unknown> {
+export function roundRecordOf({ round, events }: LiveRound): Record<string, unknown> {
   const began = Date.parse(round.startedWall)
   const offsets = new Map<string, number>()
   if (round.begin) offsets.set(round.begin.begun.epoch, -round.begin.begun.mono_s)
-  for (const { event, atS } of marks) if (atS !== undefined) offsets.set(event.epoch, atS - event.mono_s)
+  for (const { event, atS } of events) if (atS !== undefined) offsets.set(event.epoch, atS - event.mono_s)
   return {
     ...round.record,
-    marks: marks.flatMap(({ event, delivery, atS }) => {
+    marks: events.flatMap(({ event, delivery, atS }) => {
       if (delivery === 'aside') return []
       const { mono_s, wall, ...rest } = event
       const offset = offsets.get(event.epoch)

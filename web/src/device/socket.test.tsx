@@ -46,7 +46,7 @@ afterEach(() => {
 
 test('a run is heard of over the page’s own server until nobody listens', async () => {
   const nudged = vi.fn()
-  const stop = listen('r1', nudged)
+  const stop = listen('/api/runs/r1/live', nudged)
   await pass(0)
   expect(newest().url).toBe(`ws://${window.location.host}/api/runs/r1/live`)
   newest().open()

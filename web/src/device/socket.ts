@@ -1,8 +1,8 @@
-/** Connections that the server speaks on: nudges of a run, and a unit's live feed. */
+/** Connections that the server speaks on: nudges of a log, and a unit's live feed. */
 
 import ReconnectingSocket from 'partysocket/ws'
 
-/** The run is not there, or this page is not the server's own: coming back would not help. */
+/** The log is not there, or this page is not the server's own: coming back would not help. */
 const FOR_GOOD = new Set([4404, 4403])
 const COMING_BACK = {
   minReconnectionDelay: 500,
@@ -14,13 +14,13 @@ const COMING_BACK = {
 
 export interface Nudge {
   last_seq: number
-  /** The run's time at the server [s]. */
+  /** The log's time at the server [s]. */
   at_s: number
 }
 
-/** Hear of a run until the answer is called. */
-export const listen = (runId: string, nudged: (nudge: Nudge) => void): (() => void) =>
-  keepConnected(`/api/runs/${runId}/live`, (message) => nudged(message as Nudge))
+/** Hear how far a log has come until the answer is called. */
+export const listen = (path: string, nudged: (nudge: Nudge) => void): (() => void) =>
+  keepConnected(path, (message) => nudged(message as Nudge))
 
 /** Stay connected until the answer is called: again after every loss, at once when there is contact again. */
 export const keepConnected = (

@@ -1,5 +1,5 @@
 import { useMutation, useQuery, useQueryClient } from '@tanstack/react-query'
-import { useEffect, useState } from 'react'
+import { useEffect, useState, useSyncExternalStore } from 'react'
 import { useTranslation } from 'react-i18next'
 import { Link, useNavigate } from 'react-router'
 import { askCore } from '../../device'
@@ -334,23 +334,20 @@ function Driven() {
     queryFn: () => need(api.GET('/api/practices', { params: { query: { everybody: trains } } })),
     retry: false,
   }).data
+  const settled = useSyncExternalStore(
+    (hear) => recorder?.subscribe(hear) ?? (() => undefined),
+    () => recorder?.settled,
+  )
   useEffect(() => {
-    const send = () =>
-      void recorder
-        ?.practices()
-        .then((practices) => practices.send())
-        .then(() => queries.invalidateQueries({ queryKey: ['practices'] }))
-        .catch(() => undefined)
-    send()
-    window.addEventListener('online', send)
-    return () => window.removeEventListener('online', send)
-  }, [recorder, queries])
+    for (const list of ['practices', 'practices-here']) void queries.invalidateQueries({ queryKey: [list] })
+  }, [queries, settled])
   const known = new Set(here?.map(({ id }) => id))
   const counts = new Map(kept?.map(({ id, ended, counts }) => [id, ended ? counts : true]))
   const rows = [
-    ...(here ?? []).map(({ id, title, startedWall, tick, ended, told, after }) => ({
+    ...(here ?? []).map(({ id, title, startedWall, tick, ended, told, refused, after }) => ({
       ...{ id, title, at: startedWall, seconds: tick / 100, ended, person: '' },
-      waits: ended && !told,
+      waits: ended && !told && !refused,
+      refused,
       outcome: (after?.outcome as string | undefined) ?? null,
     })),
     ...(kept ?? [])
@@ -358,6 +355,7 @@ function Driven() {
       .map(({ id, title, began_at, seconds, ended, outcome, person, mine }) => ({
         ...{ id, title, at: began_at, seconds, ended, outcome, person: mine ? '' : person },
         waits: false,
+        refused: undefined,
       })),
   ]
   return (
@@ -365,7 +363,7 @@ function Driven() {
       <h2 className="text-lead font-bold">{t('practice.here')}</h2>
       {rows.length === 0 && <p className="mt-1 text-soft">{t('practice.none')}</p>}
       <ul className="mt-2 grid">
-        {rows.map(({ id, title, at, seconds, ended, waits, outcome, person }) => (
+        {rows.map(({ id, title, at, seconds, ended, waits, refused, outcome, person }) => (
           <li key={id} className="flex flex-wrap items-center gap-x-3 border-b border-line py-1">
             <span className="min-w-0 grow">
               <b>{title}</b> {person && <span className="text-soft">{person}</span>}
@@ -374,6 +372,9 @@ function Driven() {
                 {waits && ` · ${t('practice.waits')}`}
                 {counts.get(id) === null && ` · ${t('practice.checking')}`}
               </span>
+              {refused && (
+                <span className="block text-note text-clay">{t('practice.notSaved', { why: refused })}</span>
+              )}
               {counts.get(id) === false && (
                 <span className="block text-note text-clay">{t('practice.uncounted')}</span>
               )}

@@ -28,8 +28,8 @@ export function SheetDialog({ practice, onClose }: { practice: Practice; onClose
   const asked = parts ?? []
   const complete = asked.length > 0 && asked.every(({ part }) => answers[part])
   const handIn = async () => {
-    await practice.strike(practice.local.id, [{ type: 'claim', what: 'sheet', ...answers }])
-    await practice.strike(practice.local.id, [{ type: 'finished' }])
+    await practice.mark(practice.local.id, [{ type: 'claim', what: 'sheet', ...answers }])
+    await practice.mark(practice.local.id, [{ type: 'finished' }])
     void navigate(`/practice/${practice.local.id}/after`)
   }
   return (

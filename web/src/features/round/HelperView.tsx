@@ -41,7 +41,7 @@ function Named({ here }: { here: RoundHere }) {
   const { script } = here.live.round
   const [stop, setStop] = useState(script.stations[0]?.id ?? '')
   const said = new Map<string, boolean>()
-  for (const { event } of here.live.marks) {
+  for (const { event } of here.live.events) {
     if (event.type !== 'said') continue
     for (const key of event.asks as string[]) said.set(key, event.wrong !== true)
   }

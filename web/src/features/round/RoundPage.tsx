@@ -110,7 +110,7 @@ function Going({ recorder, here }: { recorder: Recorder; here: RoundHere }) {
           {t('round.left', { count: left })}
         </span>
         <span className="ml-auto flex items-center gap-x-1 sm:gap-x-4">
-          <span data-saved={!live.marks.some(({ delivery }) => delivery === 'waiting')} className="sr-only">
+          <span data-saved={!live.events.some(({ delivery }) => delivery === 'waiting')} className="sr-only">
             {t('round.answered')}
           </span>
           <PreferencesMenu />

@@ -24,7 +24,7 @@ export function RoundSheet() {
     else
       void recorder
         .rounds()
-        .then((rounds) => rounds.waits(roundId).then((so) => wanted && setWaits(so), none))
+        .then((rounds) => rounds.waitingOf(roundId).then((count) => wanted && setWaits(count > 0), none))
     return () => void (wanted = false)
   }, [recorder, roundId])
   if (waits === undefined) return <Notice />
@@ -47,7 +47,7 @@ function WaitingSheet({
   const sent =
     typeof here !== 'string' &&
     !here.live.round.begin &&
-    here.live.marks.every(({ delivery }) => delivery !== 'waiting')
+    here.live.events.every(({ delivery }) => delivery !== 'waiting')
   const queries = useQueryClient()
   const { language, unit } = useFigures()
   useEffect(() => {

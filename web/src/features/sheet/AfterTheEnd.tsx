@@ -46,7 +46,7 @@ function LateMarks({ sheet, late }: { sheet: Sheet; late: Late[] }) {
   )
   const may = recorder !== null && me.person !== null && MAY_CONFIRM.has(me.person.role)
   const confirm = async (why: string) => {
-    await recorder?.strike(sheet.run.id, [{ type: 'late_confirmed', event: asked?.event, why }])
+    await recorder?.mark(sheet.run.id, [{ type: 'late_confirmed', event: asked?.event, why }])
     setAsked(undefined)
     await queries.invalidateQueries({ queryKey: ['sheet'] })
   }

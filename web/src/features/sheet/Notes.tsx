@@ -18,7 +18,7 @@ export function Notes({ runId, events }: NotesProps) {
   const recorder = 'recorder' in device ? device.recorder : null
   const keep = async (text: string) => {
     setFailed(false)
-    await recorder?.strike(runId, [{ type: 'note', text }]).catch((error: unknown) => {
+    await recorder?.mark(runId, [{ type: 'note', text }]).catch((error: unknown) => {
       setFailed(true)
       throw error
     })

@@ -94,7 +94,7 @@ export function useConductor(recorder: TestRecorder, live: LiveRun) {
   const strike = (bodies: Body[], at: Moment = now()): Promise<boolean> => {
     const seen = feed?.at(at) ?? {}
     const signed = bodies.map((body) => ({ ...by, ...(wantsNumbers(body) ? seen : {}), ...body }))
-    const written = recorder.strike(run.id, signed, at).then(
+    const written = recorder.mark(run.id, signed, at).then(
       () => {
         setUnkept(false)
         return true

@@ -13,7 +13,7 @@ export function useVehicleTicks(recorder: TestRecorder, run: LocalRun, phase: Ph
     if (!recorder.isSo || yes.length === 0 || taken.current === need) return
     if (!(await recorder.isSo(yes)) || taken.current === need) return
     taken.current = need
-    await recorder.strike(run.id, yes)
+    await recorder.mark(run.id, yes)
   })
   const knows = recorder.isSo !== undefined
   useEffect(() => {

@@ -15,7 +15,7 @@ const recorder = {
   act: done,
   acts: () => Promise.resolve([]),
   subscribe: () => () => undefined,
-  actsSettled: 0,
+  settled: 0,
 }
 const ROLES: Record<string, Pick<Me, 'acts' | 'milder'>> = {
   driver: {

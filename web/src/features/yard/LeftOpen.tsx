@@ -110,7 +110,7 @@ export function LeftOpen() {
           onEnd={(why) => {
             setEnding(undefined)
             setFailed(false)
-            recorder.strike(ending.id, [{ type: 'abandoned', why }]).then(
+            recorder.mark(ending.id, [{ type: 'abandoned', why }]).then(
               () => void refetch(),
               () => setFailed(true),
             )

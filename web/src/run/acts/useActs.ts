@@ -27,14 +27,14 @@ export function useWaitingActs(): { acts: LocalAct[]; dismiss: (id: string) => v
   const recorder = 'recorder' in device ? device.recorder : null
   const queries = useQueryClient()
   const [acts, setActs] = useState<LocalAct[]>([])
-  const settled = useRef(recorder?.actsSettled)
+  const settled = useRef(recorder?.settled)
   useEffect(() => {
     if (!recorder) return
     let wanted = true
     const look = () => {
       void recorder.acts().then((found) => wanted && setActs(found))
-      if (settled.current === recorder.actsSettled) return
-      settled.current = recorder.actsSettled
+      if (settled.current === recorder.settled) return
+      settled.current = recorder.settled
       void queries.invalidateQueries({ predicate: ({ queryKey }) => FLEET_KEYS.includes(queryKey[0]) })
     }
     look()

@@ -13,7 +13,6 @@ import { api, need, type Schema } from '../../shared/api'
 import { useFigures } from '../../shared/figures/useFigures'
 import { foldRound, stepsOf, type RoundFold, type Step } from './fold'
 
-const LOOK_EVERY_MS = 2_000
 const OFFLINE_AFTER_MS = 400
 
 type RunMarks = { type: string; [field: string]: unknown }[]
@@ -40,49 +39,25 @@ export function useRound(
   useEffect(() => {
     if (!rounds.snapshot(roundId)) rounds.load(roundId).catch(() => setGoneId(roundId))
   }, [rounds, roundId])
+  useEffect(() => rounds.listen(roundId), [rounds, roundId])
   const script = live?.round.script
   const fold = useMemo(
-    () => (live && script ? foldRound(script, live.marks, run) : null),
+    () => (live && script ? foldRound(script, live.events, run) : null),
     [live, script, run],
   )
   const steps = useMemo(() => (script ? stepsOf(script) : []), [script])
   const state = useJudged(live)
-  useOthers(rounds, live)
   useScript(rounds, live)
   if (!live || !fold) return goneId === roundId ? 'gone' : 'loading'
   return { live, fold, steps, state, mark: (bodies) => rounds.mark(roundId, bodies) }
-}
-
-/** Marks of other devices, while the round is on the screen and goes on. */
-function useOthers(rounds: Rounds, live: LiveRound | undefined): void {
-  const id = live?.round.id ?? ''
-  const after = Math.max(0, ...(live?.marks ?? []).map(({ serverSeq }) => serverSeq ?? 0))
-  const told = live !== undefined && !live.round.begin
-  const found = useQuery({
-    queryKey: ['round', id, 'marks'],
-    enabled: told && !live.round.closed,
-    refetchInterval: LOOK_EVERY_MS,
-    queryFn: ({ signal }) =>
-      need(
-        api.GET('/api/rounds/{round_id}/marks', {
-          signal,
-          params: { path: { round_id: id }, query: { after } },
-        }),
-      ),
-    gcTime: 0,
-    retry: false,
-  }).data
-  useEffect(() => {
-    if (found?.length) void rounds.take(id, found)
-  }, [rounds, id, found])
 }
 
 /** How it stands: the server says once it has every mark; without contact this device says so itself. */
 function useJudged(live: LiveRound | undefined): Schema['RoundStateOut'] | undefined {
   const { language, unit } = useFigures()
   const id = live?.round.id ?? ''
-  const kept = live?.marks.filter(({ delivery }) => delivery === 'kept').length ?? 0
-  const waiting = live?.marks.filter(({ delivery }) => delivery === 'waiting').length ?? 0
+  const kept = live?.events.filter(({ delivery }) => delivery === 'kept').length ?? 0
+  const waiting = live?.events.filter(({ delivery }) => delivery === 'waiting').length ?? 0
   const told = live !== undefined && !live.round.begin
   const server = useQuery({
     queryKey: ['round', id, 'state', kept, language, unit],
@@ -120,7 +95,7 @@ function useJudged(live: LiveRound | undefined): Schema['RoundStateOut'] | undef
 function useScript(rounds: Rounds, live: LiveRound | undefined): void {
   const { language, unit } = useFigures()
   const id = live?.round.id ?? ''
-  const said = live?.marks.filter(({ event }) => ['fact', 'figure', 'axles'].includes(event.type)) ?? []
+  const said = live?.events.filter(({ event }) => ['fact', 'figure', 'axles'].includes(event.type)) ?? []
   const waiting = said.some(({ delivery }) => delivery === 'waiting')
   const told = live !== undefined && !live.round.begin && !waiting
   const server = useQuery({

@@ -46,6 +46,7 @@ export const practice = {
     after: 'What was true',
     minutes: '{{minutes}} min',
     waits: 'waits to be sent',
+    notSaved: 'Not saved on the server: {{why}}',
     checking: 'being checked',
     uncounted: "Doesn't count: the server couldn't drive it again as its lesson. You can still look at it.",
     notHere: 'This practice is not on this device.',

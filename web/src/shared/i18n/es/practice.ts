@@ -48,6 +48,7 @@ export const practice: typeof english = {
     after: 'Lo que era cierto',
     minutes: '{{minutes}} min',
     waits: 'espera el envío',
+    notSaved: 'No se guardó en el servidor: {{why}}',
     checking: 'se está comprobando',
     uncounted: 'No cuenta: el servidor no pudo repetirla como su lección. Aún puede verla.',
     notHere: 'Esta práctica no está en este dispositivo.',
