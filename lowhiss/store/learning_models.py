@@ -28,7 +28,10 @@ class LearningClassRow(Base):
 
 
 class ClassMemberRow(Base):
-    """Somebody in a class; one person may be in several."""
+    """Somebody in a class; one person may be in several.
+
+    ``agreed_at``: when they, or a manager for them, agreed to it; until then their trainer sees nothing of theirs.
+    """
 
     __tablename__ = "class_member"
     __table_args__ = (Index(None, "person_id"),)
@@ -36,6 +39,7 @@ class ClassMemberRow(Base):
     class_id: Mapped[str] = mapped_column(ForeignKey("learning_class.id"), primary_key=True)
     person_id: Mapped[str] = mapped_column(ForeignKey("person.id"), primary_key=True)
     joined_at: Mapped[dt.datetime] = mapped_column(UtcDateTime)
+    agreed_at: Mapped[dt.datetime | None] = mapped_column(UtcDateTime)
 
 
 class AssignmentRow(Base):

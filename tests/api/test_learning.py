@@ -59,10 +59,20 @@ def practised(client, trainee, began_at="2026-11-27T08:00:00Z"):
 
 
 @pytest.fixture
-def own_class(people):
+def asked_class(people):
     made = people["trainer"].post("/api/learning/classes", json={"name": "Autumn"}).raise_for_status().json()
     body = {"version": made["version"], "name": "Autumn", "exam_on": "2026-12-09", "members": [DRIVER]}
     return people["trainer"].put(f"/api/learning/classes/{made['id']}", json=body).raise_for_status().json()
+
+
+@pytest.fixture
+def own_class(people, asked_class):
+    answer(people["driver"], asked_class, agree=True).raise_for_status()
+    return asked_class
+
+
+def answer(client, of, agree):
+    return client.post(f"/api/learning/invitations/{of['id']}", json={"agree": agree})
 
 
 def error_of(response):
@@ -94,6 +104,50 @@ def test_nobody_sees_anybody_elses_but_a_trainer_those_of_a_class_of_theirs(peop
     board = f"/api/learning/classes/{own_class['id']}/board"
     assert people["manager"].get(board).status_code == 200
     assert people["other"].get(board).status_code == 403
+
+
+def test_whom_a_trainer_asks_into_a_class_agrees_before_anything_of_theirs_is_seen(people, failed_then_passed):
+    """M9: a trainer put anybody into a class and read their learning."""
+    practice_id = practised(people["other"], failed_then_passed[0])
+    made = people["trainer"].post("/api/learning/classes", json={"name": "Asked"}).raise_for_status().json()
+    url = f"/api/learning/classes/{made['id']}"
+    body = {"name": "Asked", "exam_on": "2026-12-20", "members": [OTHER]}
+    asked = people["trainer"].put(url, json={**body, "version": made["version"]}).raise_for_status().json()
+    assert [(one["name"], one["agreed"]) for one in asked["members"]] == [(WHO["other"], False)]
+    lesson = {"lesson": "minute", "due_at": "2026-12-01T16:00:00Z"}
+    people["trainer"].post(f"{url}/assignments", json=lesson).raise_for_status()
+
+    def sees():
+        learning = people["trainer"].get(f"/api/learning/people/{OTHER}").status_code
+        practice = people["trainer"].get(f"/api/practices/{practice_id}").status_code
+        listed = [one["id"] for one in people["trainer"].get("/api/practices?everybody=true").json()]
+        board = people["trainer"].get(f"{url}/board").json()["rows"]
+        mine = people["other"].get(f"/api/learning/people/{OTHER}").json()
+        assigned = [one["class_name"] for one in mine["assigned"]]
+        return learning, practice, practice_id in listed, len(board), "Asked" in assigned
+
+    assert sees() == (403, 403, False, 0, False)
+    invitation = {"class_id": made["id"], "class_name": "Asked", "trainer": WHO["trainer"]}
+    assert invitation in people["other"].get("/api/learning/invitations").json()
+    assert invitation not in people["driver"].get("/api/learning/invitations").json()
+    assert error_of(answer(people["driver"], made, agree=True)) == (404, "class_unknown")
+    assert answer(people["other"], made, agree=True).status_code == 204
+    assert sees() == (200, 200, True, 1, True)
+    assert answer(people["other"], made, agree=False).status_code == 204  # answered already
+    assert sees()[0] == 200
+    people["other"].delete(f"/api/learning/people/{OTHER}/record").raise_for_status()
+
+
+def test_who_declines_is_in_no_class_and_whom_a_manager_adds_is_in_it(people):
+    made = people["trainer"].post("/api/learning/classes", json={"name": "Declined"}).raise_for_status().json()
+    url = f"/api/learning/classes/{made['id']}"
+    body = {"version": made["version"], "name": "Declined", "exam_on": None, "members": [OTHER]}
+    asked = people["trainer"].put(url, json=body).raise_for_status().json()
+    assert answer(people["other"], made, agree=False).status_code == 204
+    assert error_of(answer(people["other"], made, agree=True)) == (404, "class_unknown")
+    body["version"] = asked["version"]
+    added = people["manager"].put(url, json=body).raise_for_status().json()
+    assert [one["agreed"] for one in added["members"]] == [True]
 
 
 def test_a_class_is_set_a_lesson_and_its_members_see_it(people, own_class):

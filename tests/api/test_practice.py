@@ -62,6 +62,9 @@ def test_a_practice_is_kept_once_and_only_grows(people):
     assert keep(driver, practice_id, longer).json()["seconds"] == pytest.approx(9, abs=0.05)
     refused = keep(driver, practice_id, short)
     assert (refused.status_code, refused.json()["error"]["code"]) == (409, "practice_shorter")
+    other = body_of(driven(9))
+    other["record"]["controls"] = [[0, "key", "off"], *other["record"]["controls"]]
+    assert keep(driver, practice_id, other).json()["error"]["code"] == "practice_rewritten"
     over = body_of(driven(9), over=True)
     assert keep(driver, practice_id, over).json()["faulty"] is True
     assert keep(driver, practice_id, over).status_code == 200  # sent again
@@ -75,13 +78,13 @@ def test_a_practice_is_kept_once_and_only_grows(people):
     assert [one["ended"] for one in mine] == [True]
 
 
-def test_it_is_nobody_elses_but_a_trainers_to_look_at(people, kept):
+def test_it_is_nobody_elses_but_a_managers_to_look_at(people, kept):
     assert keep(people["other"], kept, body_of(driven(20))).status_code == 403
     assert people["other"].get(f"/api/practices/{kept}").status_code == 403
-    assert people["trainer"].get(f"/api/practices/{kept}").json()["head"]["person"] == "Tove Lind"
+    assert people["manager"].get(f"/api/practices/{kept}").json()["head"]["person"] == "Tove Lind"
     assert kept not in [one["id"] for one in people["other"].get("/api/practices").json()]
     assert kept not in [one["id"] for one in people["other"].get("/api/practices?everybody=true").json()]
-    assert kept in [one["id"] for one in people["trainer"].get("/api/practices?everybody=true").json()]
+    assert kept in [one["id"] for one in people["manager"].get("/api/practices?everybody=true").json()]
     assert people["driver"].get(f"/api/practices/{uuid.uuid4()}").status_code == 404
 
 

@@ -92,10 +92,11 @@ class ProgressOut(BaseModel):
 
 
 class MemberOut(BaseModel):
-    """Somebody in a class."""
+    """Somebody in a class. ``agreed``: whether they have agreed to it; until then nothing of theirs is seen."""
 
     id: str
     name: str
+    agreed: bool
 
 
 class ClassOut(BaseModel):
@@ -125,6 +126,20 @@ class BoardOut(BaseModel):
     of: ClassOut
     rows: list[ProgressOut]
     wrong: list[WrongOut]
+
+
+class InvitationOut(BaseModel):
+    """A class that one is asked into, and by whom."""
+
+    class_id: str
+    class_name: str
+    trainer: str
+
+
+class InvitationAnswer(Strict):
+    """Whether one joins the class."""
+
+    agree: bool
 
 
 class NewClass(Strict):
@@ -213,6 +228,18 @@ class ForgottenOut(BaseModel):
 def get_progress(person_id: PersonId, store: StoreDep, by: PersonDep) -> ProgressOut:
     """How far somebody has come: oneself, or, for a trainer, somebody in a class of theirs."""
     return _progress(progress.of_person(store, by, person_id))
+
+
+@router.get("/invitations", operation_id="listInvitations")
+def list_invitations(store: StoreDep, by: PersonDep) -> list[InvitationOut]:
+    """The classes that the asker is asked into and has not answered."""
+    return [InvitationOut.model_validate(asdict(one)) for one in classes.invitations_of(store, by)]
+
+
+@router.post("/invitations/{class_id}", operation_id="answerInvitation", status_code=204)
+def answer_invitation(class_id: ClassId, body: InvitationAnswer, store: StoreDep, by: PersonDep) -> None:
+    """Join the class, or decline. Only after that its trainer sees the asker's practices and progress."""
+    classes.answer_invitation(store, by, class_id, agree=body.agree)
 
 
 @router.get("/classes", operation_id="listClasses")
@@ -314,9 +341,7 @@ def list_reviews(store: StoreDep, by: PersonDep) -> list[ReviewOut]:
 
 
 def _class(one: classes.LearningClass) -> ClassOut:
-    table = asdict(one)
-    members = [{"id": person_id, "name": name} for person_id, name in one.members]
-    return ClassOut.model_validate({**table, "members": members})
+    return ClassOut.model_validate(asdict(one))
 
 
 def _progress(one: progress.Progress) -> ProgressOut:

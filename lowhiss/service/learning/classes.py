@@ -19,7 +19,6 @@ from lowhiss.store.learning_models import AssignmentRow, ClassMemberRow, Learnin
 from lowhiss.store.people_models import PersonRow
 
 MOST_MEMBERS = 400
-_TEACHES = frozenset({"trainer", "manager"})
 
 
 @dataclass(frozen=True, slots=True)
@@ -34,6 +33,24 @@ class Assigned:
 
 
 @dataclass(frozen=True, slots=True)
+class Invitation:
+    """A class that somebody is asked into."""
+
+    class_id: str
+    class_name: str
+    trainer: str
+
+
+@dataclass(frozen=True, slots=True)
+class Member:
+    """Somebody in a class. agreed : whether they have agreed to it; until then nothing of theirs is seen."""
+
+    id: str
+    name: str
+    agreed: bool
+
+
+@dataclass(frozen=True, slots=True)
 class LearningClass:
     """A class with its members, those who left the fleet among them."""
 
@@ -43,7 +60,7 @@ class LearningClass:
     licence: dict[str, Any]
     exam_on: dt.date | None
     version: int
-    members: tuple[tuple[str, str], ...]
+    members: tuple[Member, ...]
     assigned: tuple[Assigned, ...]
 
 
@@ -66,7 +83,10 @@ def edit(
     members: Sequence[str],
     licence: dict[str, Any],
 ) -> LearningClass:
-    """Change a class. Raises NotFoundError, ForbiddenError, ConflictError, RefusedError."""
+    """Change a class. Whom a trainer adds is asked first; whom a manager adds is in it.
+
+    Raises NotFoundError, ForbiddenError, ConflictError, RefusedError.
+    """
     with store.transaction() as session:
         row = own(session, by, class_id)
         if row.version != version:
@@ -82,8 +102,10 @@ def edit(
         session.execute(
             delete(ClassMemberRow).where(ClassMemberRow.class_id == class_id, ClassMemberRow.person_id.in_(gone))
         )
+        agreed_at = _now() if by.role == "manager" else None
         session.add_all(
-            ClassMemberRow(class_id=class_id, person_id=one, joined_at=_now()) for one in sorted(set(members) - before)
+            ClassMemberRow(class_id=class_id, person_id=one, joined_at=_now(), agreed_at=agreed_at)
+            for one in sorted(set(members) - before)
         )
         session.flush()
         return _whole(session, row)
@@ -145,6 +167,7 @@ def set_for(session: Session, people: Sequence[str]) -> dict[str, list[Assigned]
         .join(ClassMemberRow, ClassMemberRow.class_id == AssignmentRow.class_id)
         .where(
             ClassMemberRow.person_id.in_(people),
+            ClassMemberRow.agreed_at.is_not(None),
             AssignmentRow.void_at.is_(None),
             or_(AssignmentRow.person_id.is_(None), AssignmentRow.person_id == ClassMemberRow.person_id),
         )
@@ -166,22 +189,33 @@ def own(session: Session, by: Person, class_id: str) -> LearningClassRow:
     return row
 
 
-def may_see(session: Session, by: Person, person_id: str) -> bool:
-    """Whether somebody's learning is theirs to see: their own, a member's of a class of theirs, a manager's."""
-    if by.id == person_id or by.role == "manager":
-        return True
-    if by.role not in _TEACHES:
-        return False
-    mine = (
-        select(ClassMemberRow.person_id)
-        .join(LearningClassRow, LearningClassRow.id == ClassMemberRow.class_id)
-        .where(LearningClassRow.trainer_id == by.id, ClassMemberRow.person_id == person_id)
-    )
-    return session.scalar(mine) is not None
+def invitations_of(store: Store, by: Person) -> list[Invitation]:
+    """The classes that somebody is asked into and has not answered, by name."""
+    with store.transaction() as session:
+        found = (
+            select(LearningClassRow.id, LearningClassRow.name, PersonRow.name)
+            .join(ClassMemberRow, ClassMemberRow.class_id == LearningClassRow.id)
+            .join(PersonRow, PersonRow.id == LearningClassRow.trainer_id)
+            .where(ClassMemberRow.person_id == by.id, ClassMemberRow.agreed_at.is_(None))
+        )
+        return [Invitation(*row) for row in session.execute(found.order_by(LearningClassRow.name))]
+
+
+def answer_invitation(store: Store, by: Person, class_id: str, *, agree: bool) -> None:
+    """Join the class that one is asked into, or decline. Answering twice is answering once. Raises NotFoundError."""
+    with store.transaction() as session:
+        row = session.get(ClassMemberRow, (class_id, by.id), with_for_update=True)
+        if row is None:
+            raise NotFoundError("class_unknown", "class_id: nobody asks you into this class any more.", "class_id")
+        if agree:
+            row.agreed_at = row.agreed_at or _now()
+        elif row.agreed_at is None:
+            session.delete(row)
 
 
 def _whole(session: Session, row: LearningClassRow) -> LearningClass:
-    members = select(PersonRow.id, PersonRow.name).join(ClassMemberRow, ClassMemberRow.person_id == PersonRow.id)
+    members = select(PersonRow.id, PersonRow.name, ClassMemberRow.agreed_at.is_not(None))
+    members = members.join(ClassMemberRow, ClassMemberRow.person_id == PersonRow.id)
     members = members.where(ClassMemberRow.class_id == row.id).order_by(PersonRow.name)
     assigned = select(AssignmentRow).where(AssignmentRow.class_id == row.id, AssignmentRow.void_at.is_(None))
     return LearningClass(
@@ -191,7 +225,7 @@ def _whole(session: Session, row: LearningClassRow) -> LearningClass:
         licence=row.licence,
         exam_on=row.exam_on,
         version=row.version,
-        members=tuple((person_id, name) for person_id, name in session.execute(members)),
+        members=tuple(Member(one, name, bool(agreed)) for one, name, agreed in session.execute(members)),
         assigned=tuple(
             Assigned(one.id, one.lesson, one.due_at, one.person_id, row.name)
             for one in session.scalars(assigned.order_by(AssignmentRow.due_at))

@@ -16,10 +16,11 @@ from lowhiss.core.practice import Lesson, LessonStanding, Readiness, Tried, ladd
 from lowhiss.exchange.learning_schemas import LEARNING_FORMAT
 from lowhiss.exchange.tables import csv_text
 from lowhiss.service.errors import NotFoundError, RefusedError
-from lowhiss.service.learning.classes import Assigned, LearningClass, may_see, own, set_for
+from lowhiss.service.learning.classes import Assigned, LearningClass, own, set_for
 from lowhiss.service.learning.classes import listed as classes_of
 from lowhiss.service.learning.lessons import lessons_of
 from lowhiss.service.people.signin import ForbiddenError, Person
+from lowhiss.service.practice.classmates import may_see
 from lowhiss.store.engine import Store
 from lowhiss.store.learning_models import CardReviewRow, ClassMemberRow, LearningClassRow, TrainerNoteRow
 from lowhiss.store.people_models import PersonRow
@@ -82,7 +83,8 @@ def board(store: Store, by: Person, class_id: str, code: str | None) -> Board:
     with store.transaction() as session:
         own(session, by, class_id)
         found = select(PersonRow).join(ClassMemberRow, ClassMemberRow.person_id == PersonRow.id)
-        people = list(session.scalars(found.where(ClassMemberRow.class_id == class_id).order_by(PersonRow.name)))
+        here = (ClassMemberRow.class_id == class_id, ClassMemberRow.agreed_at.is_not(None))
+        people = list(session.scalars(found.where(*here).order_by(PersonRow.name)))
         rows = _progress(session, by, people)
         wrong: list[tuple[str, str, dt.datetime]] = []
         if code is not None:
@@ -360,7 +362,11 @@ def _exams(session: Session, people: Sequence[str]) -> dict[str, dt.date]:
     found = (
         select(ClassMemberRow.person_id, next_day)
         .join(LearningClassRow, LearningClassRow.id == ClassMemberRow.class_id)
-        .where(ClassMemberRow.person_id.in_(people), LearningClassRow.exam_on >= _now().date())
+        .where(
+            ClassMemberRow.person_id.in_(people),
+            ClassMemberRow.agreed_at.is_not(None),
+            LearningClassRow.exam_on >= _now().date(),
+        )
         .group_by(ClassMemberRow.person_id)
     )
     return {person_id: day for person_id, day in session.execute(found) if day is not None}

@@ -120,6 +120,8 @@ RIGHTS: dict[str, frozenset[str]] = {
     "watchPractice": _SIGNED_IN,
     # learning
     "getProgress": _SIGNED_IN,
+    "listInvitations": _SIGNED_IN,
+    "answerInvitation": _SIGNED_IN,
     "listClasses": _SEES_PEOPLE,
     "makeClass": _SEES_PEOPLE,
     "editClass": _SEES_PEOPLE,

@@ -6,7 +6,7 @@ import datetime as dt
 from dataclasses import dataclass
 from typing import Any
 
-from sqlalchemy import select
+from sqlalchemy import or_, select
 from sqlalchemy.orm import Session, defer
 
 from lowhiss.core.errors import CoreError
@@ -23,6 +23,7 @@ from lowhiss.service.fleet.rows import couplings_of, find_unit
 from lowhiss.service.fleet.units import assembled
 from lowhiss.service.people import guess_limits, secrets
 from lowhiss.service.people.signin import ForbiddenError, Person
+from lowhiss.service.practice.classmates import may_see, trainees_of
 from lowhiss.service.rounds import lifecycle as rounds
 from lowhiss.service.runs.participants import CODE_LASTS, OVERSEERS
 from lowhiss.store.engine import Store
@@ -102,6 +103,9 @@ def keep(
             return _head(row, by.name, by)
         elif ticks < row.ticks:
             raise ConflictError("practice_shorter", "record: more of this practice is kept already.", "record")
+        elif row.record and not _continues(record, row.record):
+            problem = "record: what is kept of this practice went otherwise; it only grows."
+            raise ConflictError("practice_rewritten", problem, "record")
         row.ticks, row.record, row.received_at = ticks, record, now
         row.core = str(record.get("core", ""))[:64]
         if after is not None:
@@ -110,6 +114,12 @@ def keep(
             row.faulty = bool(after.get("faults"))
         session.flush()
         return _head(row, by.name, by)
+
+
+def _continues(record: dict[str, Any], kept: dict[str, Any]) -> bool:
+    """Whether a record is the kept one with more behind it: like every log, a practice only grows."""
+    before = kept["controls"]
+    return bool(record["choice"] == kept["choice"] and record["controls"][: len(before)] == before)
 
 
 def _checked(record: dict[str, Any]) -> int:
@@ -150,25 +160,26 @@ def summary_of(after: dict[str, Any]) -> dict[str, Any] | None:
 
 
 def listed(store: Store, by: Person, everybody: bool) -> list[PracticeHead]:
-    """The latest practices of whoever asks, or, for a trainer or manager who wants them, of everybody."""
+    """The latest practices of whoever asks; with ``everybody`` of a trainer's trainees too, of all for a manager."""
     with store.transaction() as session:
         heads = defer(PracticeRow.record), defer(PracticeRow.after)  # a hundred times what a list shows
         found = select(PracticeRow, PersonRow.name).join(PersonRow, PersonRow.id == PracticeRow.person_id)
         found = found.options(*heads)
-        if not (everybody and by.role in OVERSEERS):
-            found = found.where(PracticeRow.person_id == by.id)
+        if not (everybody and by.role == "manager"):
+            mine = PracticeRow.person_id == by.id
+            found = found.where(or_(mine, PracticeRow.person_id.in_(trainees_of(by))) if everybody else mine)
         found = found.order_by(PracticeRow.began_at.desc()).limit(_LISTED)
         return [_head(row, name, by) for row, name in session.execute(found)]
 
 
 def read(store: Store, practice_id: str, by: Person, words: Words) -> PracticeKept:
-    """A practice of one's own, or, for a trainer or manager, of anybody, in the reader's words.
+    """A practice of one's own, of a trainee, of one that a trainer joined, or any for a manager, in the reader's words.
 
     Raises NotFoundError, ForbiddenError.
     """
     with store.transaction() as session:
         row = _found(session, practice_id)
-        if row.person_id != by.id and by.role not in OVERSEERS:
+        if not may_see(session, by, row.person_id) and not _joined(session, row, by):
             raise ForbiddenError("not_your_practice", "practice_id: this is somebody else's practice.", "practice_id")
         name = session.get_one(PersonRow, row.person_id).name
         return PracticeKept(_head(row, name, by), row.record, row.after and debrief_told(row.after, words))
@@ -239,6 +250,10 @@ def vehicle_of(store: Store, unit_id: str) -> dict[str, Any]:
         "procedure": procedure.as_dict(),
         "resolution_psi": listed.resolution_psi,
     }
+
+
+def _joined(session: Session, row: PracticeRow, by: Person) -> bool:
+    return by.role in OVERSEERS and session.get(PracticeTrainerRow, (row.id, by.id)) is not None
 
 
 def _found(session: Session, practice_id: str) -> PracticeRow:

@@ -252,9 +252,12 @@ function Edit({ of }: { of: Class }) {
         onChange={(event) => setExam(event.target.value)}
       />
       <ul className="max-h-72 overflow-y-auto">
-        {members.map(({ id, name }) => (
-          <li key={id} className="flex items-center justify-between border-b border-line">
-            {name}
+        {members.map(({ id, name, agreed }) => (
+          <li key={id} className="flex items-center justify-between gap-x-3 border-b border-line">
+            <span>
+              {name}
+              {!agreed && <span className="block text-note text-soft">{t('learn.classes.asked')}</span>}
+            </span>
             <button
               type="button"
               aria-label={t('learn.classes.remove', { name })}
@@ -271,7 +274,7 @@ function Edit({ of }: { of: Class }) {
         value=""
         onChange={(event) => {
           const found = people?.find(({ id }) => id === event.target.value)
-          if (found) setMembers([...members, { id: found.id, name: found.name }])
+          if (found) setMembers([...members, { id: found.id, name: found.name, agreed: false }])
         }}
         options={[
           { value: '', text: t('learn.classes.add') },

@@ -7,6 +7,7 @@ import { api, need, rulebookQuery, type Schema } from '../../shared/api'
 import { useFigures } from '../../shared/figures/useFigures'
 import { useSession } from '../../shared/session'
 import { Button, FormError, Notice, SelectField } from '../../shared/ui'
+import { Invitations } from './Invitations'
 import { lessonChoice, progressQuery, useLessons, type Lesson } from './core'
 import { BringLesson, HandleLesson } from './OwnLesson'
 import { Readiness } from './Readiness'
@@ -35,6 +36,7 @@ export function LessonsPage() {
     <div className="max-w-6xl py-3">
       <h1 className="text-title">{t('learn.title')}</h1>
       <p className="mt-1 max-w-prose">{t('learn.lead')}</p>
+      <Invitations />
       {progress && progress.assigned.length > 0 && (
         <section className="mt-4 border-l-8 border-ink pl-3">
           <h2 className="font-bold">{t('learn.set')}</h2>

@@ -45,6 +45,11 @@ const ownLessonsQuery = queryOptions({
   queryFn: ({ signal }) => need(api.GET('/api/learning/lessons', { signal })),
 })
 
+export const invitationsQuery = queryOptions({
+  queryKey: ['invitations'],
+  queryFn: ({ signal }) => need(api.GET('/api/learning/invitations', { signal })),
+})
+
 /** The ladder: the built-in lessons and, as far as this device knows them, the fleet's own. */
 export function useLessons() {
   const { language } = useFigures()

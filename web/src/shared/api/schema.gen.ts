@@ -1835,6 +1835,46 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/learning/invitations": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * List Invitations
+         * @description The classes that the asker is asked into and has not answered.
+         */
+        get: operations["listInvitations"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/learning/invitations/{class_id}": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Answer Invitation
+         * @description Join the class, or decline. Only after that its trainer sees the asker's practices and progress.
+         */
+        post: operations["answerInvitation"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/learning/classes": {
         parameters: {
             query?: never;
@@ -4589,6 +4629,26 @@ export interface components {
             bad: components["schemas"]["BadLineOut"][];
             /** Kept */
             kept: boolean;
+        };
+        /**
+         * InvitationAnswer
+         * @description Whether one joins the class.
+         */
+        InvitationAnswer: {
+            /** Agree */
+            agree: boolean;
+        };
+        /**
+         * InvitationOut
+         * @description A class that one is asked into, and by whom.
+         */
+        InvitationOut: {
+            /** Class Id */
+            class_id: string;
+            /** Class Name */
+            class_name: string;
+            /** Trainer */
+            trainer: string;
         };
         /**
          * InvitedOut
@@ -7707,13 +7767,15 @@ export interface components {
         };
         /**
          * MemberOut
-         * @description Somebody in a class.
+         * @description Somebody in a class. ``agreed``: whether they have agreed to it; until then nothing of theirs is seen.
          */
         lowhiss__api__learning__routes__MemberOut: {
             /** Id */
             id: string;
             /** Name */
             name: string;
+            /** Agreed */
+            agreed: boolean;
         };
         /**
          * PaperBody
@@ -11978,6 +12040,86 @@ export interface operations {
                 content: {
                     "application/json": components["schemas"]["ProgressOut"];
                 };
+            };
+            /** @description The input cannot be accepted. */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ErrorOut"];
+                };
+            };
+            /** @description It was not done: the error's code and sentence say why. */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ErrorOut"];
+                };
+            };
+        };
+    };
+    listInvitations: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["InvitationOut"][];
+                };
+            };
+            /** @description The input cannot be accepted. */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ErrorOut"];
+                };
+            };
+            /** @description It was not done: the error's code and sentence say why. */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ErrorOut"];
+                };
+            };
+        };
+    };
+    answerInvitation: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                class_id: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["InvitationAnswer"];
+            };
+        };
+        responses: {
+            /** @description Successful Response */
+            204: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
             };
             /** @description The input cannot be accepted. */
             422: {

@@ -161,8 +161,15 @@ export const learn = {
       little:
         'Five clean runs in a row still leave, at 95 %, a true error rate of up to 45 %; ten up to 26 %.',
     },
+    invitation: {
+      title: '{{trainer}} asks you to join the class {{name}}',
+      sees: 'If you join, {{trainer}} can see your practice drives, your lessons and what you got wrong.',
+      join: 'Join class',
+      decline: 'Decline',
+    },
     classes: {
       title: 'Classes',
+      asked: 'asked, not joined yet',
       none: 'No class yet.',
       name: 'Name of the class',
       make: 'Make a class',

@@ -165,8 +165,15 @@ export const learn: typeof en = {
       little:
         'Cinco limpios seguidos dejan todavía, al 95 %, un error verdadero de hasta 45 %; diez, hasta 26 %.',
     },
+    invitation: {
+      title: '{{trainer}} lo invita a la clase {{name}}',
+      sees: 'Si acepta, {{trainer}} podrá ver sus prácticas, sus lecciones y sus errores.',
+      join: 'Unirse a la clase',
+      decline: 'No, gracias',
+    },
     classes: {
       title: 'Clases',
+      asked: 'invitado, aún no acepta',
       none: 'Aún no hay clases.',
       name: 'Nombre de la clase',
       make: 'Crear una clase',

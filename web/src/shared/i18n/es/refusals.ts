@@ -141,6 +141,7 @@ export const refusals: Record<string, string> = {
   practice_unknown: 'No existe esa práctica.',
   not_your_practice: 'Esa práctica es de otra persona.',
   practice_over: 'Esa práctica terminó y queda como terminó.',
+  practice_rewritten: 'Lo guardado de esa práctica es distinto; solo puede crecer.',
   practice_shorter: 'De esa práctica ya está guardado más.',
   practice_format: 'Eso no es el registro de una práctica.',
   practice_choice: 'Falta lo que se eligió para la práctica.',
