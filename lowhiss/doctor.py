@@ -13,6 +13,7 @@ from sqlalchemy import select, text
 
 from lowhiss import sandbox
 from lowhiss.exchange.keys import KeyFileError, KeyFiles
+from lowhiss.service.backing_services import BackingService, look_at_dask, look_at_redis, look_at_replica
 from lowhiss.service.copies import LATE_AFTER, copies_of
 from lowhiss.service.seals import sealing, verifying
 from lowhiss.store.engine import Store, current_revision, head_revision
@@ -54,6 +55,9 @@ def examine(
         ("keys", lambda: _keys(keys)),
         ("chain", lambda: _chain(store, keys)),
         ("clock", lambda: _clock(store, now)),
+        ("replica", lambda: _backing(look_at_replica(store))),
+        ("redis", lambda: _backing(look_at_redis())),
+        ("dask", lambda: _backing(look_at_dask())),
     ]
     if certificate is not None:
         looks.append(("certificate", lambda: _certificate(certificate, now)))
@@ -62,6 +66,10 @@ def examine(
             yield look()
         except Exception as error:  # whatever is broken is what is to be told
             yield Finding(name, f"could not be looked at ({type(error).__name__})", "See the server's log.")
+
+
+def _backing(service: BackingService) -> Finding:
+    return Finding(service.name, service.text, service.advice)
 
 
 def _programs() -> Finding:

@@ -20,7 +20,6 @@ from starlette.middleware.trustedhost import TrustedHostMiddleware
 from lowhiss import __version__
 from lowhiss.api import errors
 from lowhiss.api.auth import authorize
-from lowhiss.api.bus import URL as BUS_URL
 from lowhiss.api.bus import Bus
 from lowhiss.api.exports import routes as exports
 from lowhiss.api.fleet import standing, trailers, units
@@ -43,6 +42,7 @@ from lowhiss.api.traces import batches
 from lowhiss.api.traces import routes as traces
 from lowhiss.api.workers import Workers
 from lowhiss.exchange.keys import KeyFiles
+from lowhiss.service.backing_services import REDIS_URL, Watch
 from lowhiss.service.exports import leaving
 from lowhiss.service.jobs import WorkOn
 from lowhiss.service.runs import whatif as whatif_job
@@ -97,7 +97,8 @@ def create_app(
     app.state.demo_accounts = demo_accounts
     own = Path(tempfile.gettempdir()) / f"low-hiss-{os.getuid()}"
     app.state.spool = Spool(spool or own / "waiting")
-    app.state.bus = Bus(os.environ.get(BUS_URL))
+    app.state.bus = Bus(os.environ.get(REDIS_URL))
+    app.state.backing = Watch(store) if store is not None else None
     app.state.keys = keys or KeyFiles(own / "keys")
     app.state.workers = Workers(store)
     app.state.worker = None if store is None else Worker(store, _jobs(app.state.spool), app.state.spool)

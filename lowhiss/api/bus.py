@@ -20,7 +20,6 @@ from redis import asyncio as redis
 from redis.exceptions import RedisError
 
 log = logging.getLogger(__name__)
-URL = "LOWHISS_REDIS_URL"
 _PREFIX = "lowhiss"
 _OWN = f"{_PREFIX}:nothing:"
 """Every process hears of this and nobody tells it: without one channel there would be nothing to listen to."""
@@ -52,10 +51,23 @@ class Bus:
         self._followed = asyncio.Event()
         self.up = False
         """Whether words go through just now."""
+        self.apart = False
+        """Whether other processes are to be heard of, and cannot be."""
+        self._on_apart: list[Callable[[bool], None]] = []
 
     def on(self, kind: str, heard: Heard) -> None:
         """Who takes words of a kind from other processes."""
         self._heard[kind] = heard
+
+    def on_apart(self, changed: Callable[[bool], None]) -> None:
+        """Who is told, in the bus's own thread, when `apart` changes."""
+        self._on_apart.append(changed)
+
+    def _set_apart(self, apart: bool) -> None:
+        if apart != self.apart:
+            self.apart = apart
+            for changed in self._on_apart:
+                changed(apart)
 
     def hear(self, kind: str, about: str) -> None:
         """Hear from other processes what is told of this, until `leave`."""
@@ -110,6 +122,7 @@ class Bus:
                 if self.up:
                     log.warning("the bus is away: %s", type(error).__name__)
             self.up = False
+            self._set_apart(True)
             await asyncio.sleep(_AGAIN_S)
 
     async def _talk(self, client: Any) -> None:
@@ -118,6 +131,7 @@ class Bus:
             self._followed_changes = 0
             await words.subscribe(_OWN)
             self.up = True
+            self._set_apart(False)
             sending = asyncio.create_task(self._send(client, words))
             try:
                 async for message in words.listen():

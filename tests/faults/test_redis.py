@@ -13,7 +13,7 @@ import pytest
 from websockets.exceptions import ConnectionClosed
 from websockets.sync.client import connect
 
-from lowhiss.api.bus import URL
+from lowhiss.service.backing_services import REDIS_URL
 from tests.conftest import Running, sign_in
 from tests.devices import UNIT_ID, Device
 from tests.faults.processes import free_port
@@ -42,7 +42,7 @@ class Redis:
 def pair(store, monkeypatch, tmp_path):
     """Two applications on one database, and the Redis between them."""
     server = Redis(free_port())
-    monkeypatch.setenv(URL, f"redis://127.0.0.1:{server.port}")
+    monkeypatch.setenv(REDIS_URL, f"redis://127.0.0.1:{server.port}")
     apps = [Running(store, spool=tmp_path / name, keys=tmp_path / "keys") for name in ("one", "other")]
     yield apps, server
     for app in apps:
@@ -81,10 +81,14 @@ def test_a_sender_on_one_process_is_seen_on_the_other(pair):
         # a screen that comes later hears that somebody sends
         late = stack.enter_context(connect(f"{ws[1]}/api/units/{unit}/feed", additional_headers=cookies(http)))
         heard(late, lambda message: message.get("state") == "live")
-        # Redis dies and comes again: only what was on its way is missed
+        # Redis dies and comes again: only what was on its way is missed, and the screen says so meanwhile
         server.kill()
         sender.send(frame(seen + 1))
+        heard(screen, lambda message: message.get("apart") is True)
+        health = http.get("/api/health").raise_for_status().json()
+        assert (health["ok"], health["redis"]) == (True, "away")
         server.start()
+        heard(screen, lambda message: "state" in message and "apart" not in message)
         seen = _sent_until_seen(sender, screen, seen + 1)
         # a newer sender at the other process takes the older one's place, wherever that is
         newer = stack.enter_context(connect(f"{ws[1]}/api/feed", additional_headers=bearer))

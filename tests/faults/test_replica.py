@@ -1,14 +1,19 @@
-"""An external MariaDB with a replica: the primary is killed, the replica takes its place, and no mark is missing.
+"""An external MariaDB with a replica, set up by the words of docs/replica.md: a lost primary, and a lost replica.
 
-Semi-synchronous replication as MariaDB's documentation has it ("Semisynchronous Replication", `AFTER_SYNC`): a commit
-is acknowledged when the replica has it too. Both servers are ours, on loopback.
+Semi-synchronous replication as MariaDB's documentation has it ("Semisynchronous Replication", `AFTER_SYNC`, from
+memory): a commit is acknowledged when the replica has it too. Both servers are ours, on loopback.
 """
 
 from __future__ import annotations
 
 import os
+import re
+import shlex
 import signal
+import subprocess
 import threading
+import time
+from collections.abc import Iterator
 from pathlib import Path
 
 import httpx
@@ -16,60 +21,74 @@ import pymysql
 import pytest
 
 from lowhiss.database import PrivateServer
-from tests.conftest import copied, sign_in
+from lowhiss.service.backing_services import look_at_replica
+from lowhiss.store.engine import Store, make_engine
+from tests.conftest import ROOT, copied, sign_in
 from tests.devices import Device
 from tests.faults.processes import LowHiss, free_port
 
 PAUSE = threading.Event()
-SEMI_SYNC = ("--rpl-semi-sync-master-wait-point=AFTER_SYNC", "--rpl-semi-sync-master-timeout=60000")
+PAGE = (ROOT / "docs" / "replica.md").read_text()
 
 
-class Replicated(PrivateServer):
+def blocks(kind: str, of: str) -> str:
+    """What the page shows in the blocks of this kind for one of the servers."""
+    return "\n".join(re.findall(rf"```{kind} {of}\n(.*?)```", PAGE, re.DOTALL))
+
+
+def options(of: str) -> tuple[str, ...]:
+    """The page's configuration of a server, as mariadbd takes it."""
+    lines = [line.split(" = ") for line in blocks("ini", of).splitlines() if line]
+    return tuple(f"--{name}={value}" for name, value in lines)
+
+
+class Server(PrivateServer):
     """A server that may be asked as its root, over its socket."""
 
-    def ask(self, *statements: str) -> list[dict]:
-        """What the last statement gives."""
+    @property
+    def socket(self) -> str:
         given = Path(f"/proc/{self.pid}/cmdline").read_text().split("\0")
-        socket = next(one.removeprefix("--socket=") for one in given if one.startswith("--socket="))
-        account = {"unix_socket": socket, "user": "root", "cursorclass": pymysql.cursors.DictCursor}
+        return next(one.removeprefix("--socket=") for one in given if one.startswith("--socket="))
+
+    def ask(self, statements: str) -> list[dict]:
+        """What the last of these statements gives."""
+        account = {"unix_socket": self.socket, "user": "root", "cursorclass": pymysql.cursors.DictCursor}
         with pymysql.connect(**account) as connection, connection.cursor() as cursor:
-            for statement in statements:
+            for statement in filter(None, (one.strip() for one in statements.split(";"))):
                 cursor.execute(statement)
             return list(cursor.fetchall())
 
+    def run(self, command: str, directory: Path) -> None:
+        """Run a command of the page beside this server."""
+        program, rest = command.strip().split(" ", 1)
+        account = f"--no-defaults --user=root --socket={shlex.quote(self.socket)}"
+        subprocess.run(f"{program} {account} {rest}", shell=True, check=True, cwd=directory)
+
 
 @pytest.fixture
-def pair(demo_database, tmp_path):
-    """A primary with the demo in it, and a replica that began as its copy."""
-    common = ("--log-bin=log", "--binlog-format=ROW", "--sync-binlog=1", "--gtid-strict-mode=1", *SEMI_SYNC)
-    servers = []
-    for place, name in enumerate(("primary", "replica"), 1):
-        directory = copied(demo_database, tmp_path / name)
-        servers.append(Replicated(directory, (f"--server-id={place}", "--skip-slave-start", *common)))
-    for server in servers:
-        server.start()
-    yield servers
-    for server in servers:
+def pair(demo_database, tmp_path) -> Iterator[tuple[Server, Server]]:
+    """A primary with the demo in it and an empty replica, joined as the page says."""
+    primary = Server(copied(demo_database, tmp_path / "primary"), options("primary"))
+    replica = Server(tmp_path / "replica", options("replica"))
+    primary.start()
+    primary.ask(blocks("sql", "primary"))
+    primary.run(blocks("sh", "primary"), tmp_path)
+    replica.start()
+    replica.run(blocks("sh", "replica"), tmp_path)
+    (position,) = re.findall(r"SET GLOBAL gtid_slave_pos='([^']*)'", (tmp_path / "first-copy.sql").read_text())
+    replica.ask("STOP SLAVE; RESET MASTER")
+    start = blocks("sql", "replica").replace("POSITION-OF-THE-COPY", position)
+    replica.ask(start.replace("MASTER_PORT=3306", f"MASTER_PORT={primary.port}"))
+    until(lambda: replica.ask("SHOW SLAVE STATUS")[0]["Slave_IO_Running"] == "Yes")
+    primary.ask(blocks("sql", "primary-on"))
+    until(lambda: state(primary) == "ok")
+    yield primary, replica
+    for server in (primary, replica):
         server.stop()
 
 
-def follow(replica, primary) -> None:
-    """Let the replica take everything that the primary commits from here on."""
-    account = "'copies'@'127.0.0.1'"
-    primary.ask(
-        f"CREATE USER {account} IDENTIFIED BY 'only-here'",
-        f"GRANT REPLICATION SLAVE ON *.* TO {account}",
-        "SET GLOBAL rpl_semi_sync_master_enabled = 1",
-    )
-    (at,) = primary.ask("SHOW MASTER STATUS")
-    replica.ask(
-        "SET GLOBAL rpl_semi_sync_slave_enabled = 1",
-        f"CHANGE MASTER TO MASTER_HOST='127.0.0.1', MASTER_PORT={primary.port}, MASTER_USER='copies', "
-        f"MASTER_PASSWORD='only-here', MASTER_LOG_FILE='{at['File']}', MASTER_LOG_POS={at['Position']}",
-        "START SLAVE",
-    )
-    until(lambda: replica.ask("SHOW SLAVE STATUS")[0]["Slave_IO_Running"] == "Yes")
-    until(lambda: primary.ask("SHOW STATUS LIKE 'Rpl_semi_sync_master_clients'")[0]["Value"] == "1")
+def state(server: Server) -> str:
+    return look_at_replica(Store(make_engine(server.url))).state
 
 
 def until(true) -> None:
@@ -83,10 +102,10 @@ def until(true) -> None:
 
 def test_the_replica_has_every_acknowledged_mark_and_takes_the_primarys_place(pair, tmp_path):
     primary, replica = pair
-    follow(replica, primary)
     app = LowHiss(tmp_path / "one", free_port(), "--demo", database_url=primary.url)
     acknowledged = []
     with httpx.Client(base_url=app.url, timeout=20) as client:
+        assert client.get("/api/health").json()["replica"] == "ok"
         sign_in(client)
         device = Device(client)
         device.begin().raise_for_status()
@@ -100,8 +119,13 @@ def test_the_replica_has_every_acknowledged_mark_and_takes_the_primarys_place(pa
         assert (away.status_code, away.json()["error"]["code"]) == (503, "database_away")
     app.kill()
     until(lambda: replica.ask("SHOW SLAVE STATUS")[0]["Slave_SQL_Running_State"].startswith("Slave has read all"))
-    replica.ask("STOP SLAVE", "RESET SLAVE ALL")
-    other = LowHiss(tmp_path / "other", free_port(), "--demo", database_url=replica.url)
+    replica.ask(blocks("sql", "takeover"))
+    other = LowHiss(
+        tmp_path / "other",
+        free_port(),
+        "--demo",
+        database_url=primary.url.replace(f":{primary.port}/", f":{replica.port}/"),
+    )
     with httpx.Client(base_url=other.url, timeout=20) as client:
         sign_in(client)
         kept = client.get(f"/api/runs/{device.run_id}/events").raise_for_status().json()
@@ -112,3 +136,36 @@ def test_the_replica_has_every_acknowledged_mark_and_takes_the_primarys_place(pa
         stage = device.sheet()["verdict"]["stages"][0]
         assert (stage["outcome"], stage["measured"]["drop_psi"]) == ("pass", 3)
     assert other.interrupt() == 0
+
+
+def test_while_the_replica_is_away_marks_wait_or_go_on_as_was_chosen(pair, tmp_path):
+    primary, replica = pair
+    wait_ms, go_on_ms = (int(one) for one in re.findall(r"\| `(\d+)`", PAGE))
+    app = LowHiss(tmp_path / "one", free_port(), "--demo", database_url=primary.url)
+    with httpx.Client(base_url=app.url, timeout=20) as client:
+        sign_in(client)
+        device = Device(client)
+        device.begin().raise_for_status()
+        primary.ask(f"SET GLOBAL rpl_semi_sync_master_timeout = {wait_ms}")
+        replica.stop()
+        waiting = device.struck("note", text="it waits")
+        answers = []
+        sender = threading.Thread(target=lambda: answers.append(device.send(waiting)))
+        sender.start()
+        PAUSE.wait(2)
+        assert answers == []
+        again = Server(replica.directory, options("replica"))
+        again.start()
+        again.ask("START SLAVE")
+        sender.join(20)
+        assert [answer.status_code for answer in answers] == [200]
+        primary.ask(f"SET GLOBAL rpl_semi_sync_master_timeout = {go_on_ms}")
+        again.stop()
+        began = time.monotonic()
+        device.send(device.struck("note", text="it goes on")).raise_for_status()
+        assert time.monotonic() - began < wait_ms / 1000
+        until(lambda: client.get("/api/health").json()["replica"] == "away")
+        told = look_at_replica(Store(make_engine(primary.url)))
+        assert "kept by the primary alone" in told.text
+        assert "docs/replica.md" in told.advice
+    assert app.interrupt() == 0

@@ -52,7 +52,8 @@ def told(store, home, now=None, certificate=None):
 def test_what_is_well_is_said_to_be(store, home):
     found = told(store, home)
     assert [one.line for one in found.values() if one.mend] == []
-    assert {"programs", "sandbox", "tables", "space", "copies", "keys", "chain", "clock"} == set(found)
+    looked_at = "programs sandbox tables space copies keys chain clock replica redis dask"
+    assert set(looked_at.split()) == set(found)
 
 
 def test_what_is_wrong_is_named_with_what_to_do(store, home, monkeypatch, tmp_path):
@@ -79,6 +80,17 @@ def test_what_is_wrong_is_named_with_what_to_do(store, home, monkeypatch, tmp_pa
     assert "put it back" in told(store, home)["keys"].mend
     (tmp_path / "gone.pem").rename(pem)
     assert data.is_dir()
+
+
+def test_services_beside_it_that_do_not_answer_are_named(store, home, monkeypatch):
+    """Redis and Dask that were away were silent: screens of other processes just stood still."""
+    monkeypatch.setenv("LOWHISS_REDIS_URL", "redis://127.0.0.1:1")
+    monkeypatch.setenv("LOWHISS_DASK_SCHEDULER", "tcp://127.0.0.1:1")
+    found = told(store, home)
+    assert "Redis doesn't answer" in found["redis"].said
+    assert "LOWHISS_DASK_SCHEDULER" in found["dask"].mend
+    monkeypatch.setenv("LOWHISS_DASK_SCHEDULER", "not an address")
+    assert told(store, home)["dask"].mend
 
 
 def test_a_row_that_was_changed_is_seen_in_the_chain(store, home):

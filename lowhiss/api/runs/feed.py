@@ -101,6 +101,23 @@ class Feeds:
         self._missing: asyncio.Task[None] | None = None
         self._closing: asyncio.Task[None] | None = None
         bus.on("feed", self._heard)
+        bus.on_apart(lambda _: self._tell_apart())
+
+    def state(self, feed: Feed) -> dict[str, Any]:
+        """Whether anybody sends; ``apart``: another process may, and cannot be heard just now."""
+        apart = {"apart": True} if self._bus.apart and feed.sender is None else {}
+        return {"state": "live" if feed.live else "stopped", **apart}
+
+    def _tell_apart(self) -> None:
+        loop = self._loop
+        if loop is not None and not loop.is_closed():
+            loop.call_soon_threadsafe(self._show_states)
+
+    def _show_states(self) -> None:
+        for feed in self._by_unit.values():
+            if feed.sender is None:
+                feed.show(self.state(feed))
+                self.ask(feed)
 
     def of(self, unit_id: str) -> Feed:
         """The unit's feed."""
@@ -371,7 +388,7 @@ async def watch_feed(socket: WebSocket) -> None:
         return
     waiting: asyncio.Queue[dict[str, Any]] = asyncio.Queue(_MAX_WAITING)
     feed.screens.add(waiting)
-    waiting.put_nowait({"state": "live" if feed.live else "stopped"})
+    waiting.put_nowait(feeds.state(feed))
     feeds.ask(feed)
     gone = asyncio.create_task(until_gone(socket))
     known_until = _now_s() + _KNOWN_AGAIN_S

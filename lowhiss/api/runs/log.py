@@ -5,7 +5,7 @@ from __future__ import annotations
 import datetime as dt
 from typing import Annotated, Literal
 
-from fastapi import APIRouter, Query
+from fastapi import APIRouter, Query, Request
 from pydantic import AwareDatetime, BaseModel, Field, model_validator
 from sqlalchemy import text
 
@@ -18,6 +18,7 @@ from lowhiss.api.schemas import UUID_PATTERN, AboutOut, Strict
 from lowhiss.api.workers import JUDGED_FIRST
 from lowhiss.core.findings import FINDINGS
 from lowhiss.core.record import Purpose
+from lowhiss.service.backing_services import State, Watch
 from lowhiss.service.copies import copies_of
 from lowhiss.service.fleet import choosing
 from lowhiss.service.runs import facts, log, views
@@ -75,10 +76,13 @@ class PageQuery(WantedQuery):
 
 
 class HealthOut(BaseModel):
-    """It serves."""
+    """This process and its database serve; ``replica``, ``redis`` and ``dask``: the services beside them."""
 
     ok: Literal[True] = True
     version: str
+    replica: State
+    redis: State
+    dask: State
 
 
 class CountOut(BaseModel):
@@ -154,11 +158,15 @@ def drop_view(name: Annotated[str, Query(max_length=60)], store: StoreDep, by: P
 
 
 @router.get("/health", operation_id="health")
-def health(store: StoreDep) -> HealthOut:
-    """Whether it serves: it and its database. Asked by whatever starts it anew; says nothing of anybody."""
+def health(request: Request, store: StoreDep) -> HealthOut:
+    """Whether this process and its database serve, and the state of the services beside them; 503 without a database.
+
+    Asked by whatever restarts the server, and by proxies. It names nobody.
+    """
     with store.engine.connect() as connection:
         connection.execute(text("SELECT 1"))
-    return HealthOut(version=__version__)
+    watch: Watch = request.app.state.backing
+    return HealthOut.model_validate({"version": __version__, **watch.states()})
 
 
 @router.get("/about", operation_id="about")

@@ -15,6 +15,8 @@ export interface Proposal {
 export interface FeedState {
   /** No frame for so long that what was shown is old. */
   stopped: boolean
+  /** Another process of the server may have the sender, and cannot be heard just now. */
+  apart: boolean
   /** What was wrong with the order of the frames lately. */
   trouble: 'gap' | 'jump' | null
   /** Needles in psi, as of the newest frame. */
@@ -34,6 +36,7 @@ interface Frame {
 
 interface Message {
   state?: 'live' | 'stopped'
+  apart?: boolean
   frame?: Frame
   trouble?: 'gap' | 'jump'
   proposals?: {
@@ -70,7 +73,15 @@ export class Feed extends Subscribable {
   private proposed: Proposal[] = []
   private knobs: FeedState['knobs'] = {}
   private over = false
-  private shown: FeedState = { stopped: true, trouble: null, numbers: null, knobs: {}, proposals: [] }
+  private apart = false
+  private shown: FeedState = {
+    stopped: true,
+    apart: false,
+    trouble: null,
+    numbers: null,
+    knobs: {},
+    proposals: [],
+  }
 
   constructor(unitId: string) {
     super()
@@ -99,8 +110,9 @@ export class Feed extends Subscribable {
     return Math.abs(moment.mono_s - near.at.mono_s) <= STOPPED_AFTER_S ? near.numbers : null
   }
 
-  private take({ frame, trouble, proposals }: Message): void {
+  private take({ state, apart = false, frame, trouble, proposals }: Message): void {
     const at = now()
+    if (state) this.apart = apart
     if (frame) {
       this.seen.push({ at, numbers: needlesOf(frame) })
       while (this.seen[0] && at.mono_s - this.seen[0].at.mono_s > KEPT_S) this.seen.shift()
@@ -122,6 +134,7 @@ export class Feed extends Subscribable {
     const stopped = !newest || secondsSince(newest.at) > STOPPED_AFTER_S
     this.shown = {
       stopped,
+      apart: this.apart,
       trouble: this.troubled && secondsSince(this.troubled.at) < TROUBLE_SHOWN_S ? this.troubled.what : null,
       numbers: stopped ? null : (newest?.numbers ?? null),
       knobs: stopped ? {} : this.knobs,

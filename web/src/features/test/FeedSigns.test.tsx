@@ -7,7 +7,14 @@ import { script, struck } from '../../testing/script'
 import { FeedSigns } from './FeedSigns'
 import type { Phase } from './phase'
 
-const calm: FeedState = { stopped: false, trouble: null, numbers: null, knobs: {}, proposals: [] }
+const calm: FeedState = {
+  stopped: false,
+  apart: false,
+  trouble: null,
+  numbers: null,
+  knobs: {},
+  proposals: [],
+}
 const popped = (script.steps.find(({ step }) => step === 'spring_brakes')?.strikes ?? [])[0]
 
 function shown(feed: Partial<FeedState>, missing = popped?.marks ?? []) {

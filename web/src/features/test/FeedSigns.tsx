@@ -20,7 +20,8 @@ export function FeedSigns({ feed, state, phase, onTake }: FeedSignsProps) {
   const seen = phase.name === 'strike' ? seenFor(feed, phase.strike.name, phase.missing) : undefined
   const proposal = seen?.proposal
   const against = disagreement(feed, state)
-  const trouble = feed.stopped ? 'stopped' : feed.trouble
+  const silent = feed.apart ? ('apart' as const) : ('stopped' as const)
+  const trouble = feed.stopped ? silent : feed.trouble
   return (
     <>
       {(trouble || against) && (

@@ -1680,7 +1680,9 @@ export interface paths {
         };
         /**
          * Health
-         * @description Whether it serves: it and its database. Asked by whatever starts it anew; says nothing of anybody.
+         * @description Whether this process and its database serve, and the state of the services beside them; 503 without a database.
+         *
+         *     Asked by whatever restarts the server, and by proxies. It names nobody.
          */
         get: operations["health"];
         put?: never;
@@ -4565,7 +4567,7 @@ export interface components {
         };
         /**
          * HealthOut
-         * @description It serves.
+         * @description This process and its database serve; ``replica``, ``redis`` and ``dask``: the services beside them.
          */
         HealthOut: {
             /**
@@ -4576,6 +4578,21 @@ export interface components {
             ok: true;
             /** Version */
             version: string;
+            /**
+             * Replica
+             * @enum {string}
+             */
+            replica: "ok" | "away" | "unused";
+            /**
+             * Redis
+             * @enum {string}
+             */
+            redis: "ok" | "away" | "unused";
+            /**
+             * Dask
+             * @enum {string}
+             */
+            dask: "ok" | "away" | "unused";
         };
         /**
          * HoldOut

@@ -264,6 +264,8 @@ export const test = {
     again: 'Set it right',
     feed: {
       stopped: 'The live feed has stopped. Read the needles by eye.',
+      apart:
+        'The live feed can’t be reached just now: the servers can’t hear each other. Read the needles by eye.',
       gap: 'The live feed has left out some moments.',
       jump: 'The live feed has jumped. Look at the needles.',
       tractorIn: 'The feed shows the parking knob in; it was marked out.',

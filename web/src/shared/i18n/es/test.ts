@@ -265,6 +265,7 @@ export const test: typeof english = {
     again: 'Corregirlo',
     feed: {
       stopped: 'La señal en vivo se detuvo. Lea las agujas a ojo.',
+      apart: 'La señal en vivo no llega: los servidores no se oyen entre sí. Lea las agujas a ojo.',
       gap: 'La señal en vivo se saltó unos momentos.',
       jump: 'La señal en vivo dio un salto. Mire las agujas.',
       tractorIn: 'La señal muestra la perilla de estacionamiento adentro; se marcó afuera.',
