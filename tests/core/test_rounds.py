@@ -401,6 +401,17 @@ def test_half_a_pair_left_open_is_said_at_the_end():
     assert one(state, "floor@P").findings == ("left_open",)
 
 
+@pytest.mark.parametrize(("kind", "trailers"), [(SEMI, 1), (MULTI, 2)])
+def test_what_is_on_the_trailer_is_looked_at_beside_the_trailer(kind, trailers):
+    """The frame, crossmembers and tanks of a trailer were asked for behind the cab. Facts of the trade."""
+    asks = judged(kind, [], facts=NO_FACT, way="round-exam-tractor-trailer" if kind == SEMI else "path").plan.asks
+    stops = {ask.key: ask.stop for ask in asks}
+    for item in ("frame", "crossmembers", "air_tanks"):
+        assert stops[f"{item}@P"] == "tractor_rear"
+        for number in range(1, trailers + 1):
+            assert stops[f"{item}@L{number}"].startswith("side_left"), item
+
+
 def test_naming_is_judged_apart_from_the_vehicle():
     marks = [answer("floor@P"), answer("horn_city@P"), {"type": "said", "asks": ["floor@P"]}]
     state = judged(SEMI, marks, purpose="training")

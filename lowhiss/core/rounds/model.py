@@ -203,11 +203,13 @@ class Item:
     """Something that is looked at.
 
     gn : number and Spanish gender of its name.  fitted : facts that must hold; ``not:`` before one that must not.
+    trailer_zone : the zone where it is on a trailer, if that is another one than ``zone``.
     axles : on which axles it is, by their role.  block : with which it is answered by one touch; ``own`` keeps it out.
     """
 
     id: str
     zone: str
+    trailer_zone: str
     name: Text
     gn: GenderNumber
     kinds: tuple[UnitKind, ...]

@@ -176,7 +176,7 @@ class _Planning:
         order = {name: place for place, name in enumerate(first)}
         items.sort(key=lambda item: order.get(item.id, len(order)))
         for item in items:
-            if item.zone in stop.zones and item.repeat not in _BY_AXLE:
+            if {item.zone, item.trailer_zone} & set(stop.zones) and item.repeat not in _BY_AXLE:
                 yield from self.beside(item, station)
         if stop.axles:
             yield from self.axles(items, station)
@@ -218,7 +218,7 @@ class _Planning:
 
     def beside(self, item: Item, station: Station) -> Iterator[Ask]:
         """An item that is not at an axle, at a station where its zone is."""
-        parts = self.on(item)
+        parts = [part for part in self.on(item) if self.zone_of(item, part) in station.stop.zones]
         if station.number and {"trailer", "cargo", "tank", "dolly"} & set(station.stop.zones):
             ahead = 1 if item.where in ("not_last", "carries") else 0
             parts = [
@@ -229,6 +229,11 @@ class _Planning:
         if item.zone == "coupling":
             parts = [part for part in parts if part.number <= 1]
         yield from self.placed(item, station, parts)
+
+    def zone_of(self, item: Item, part: Part) -> str:
+        """Where an item is on this part; a path that does not stop at the trailer sees it where the unit's is."""
+        apart = part.number and item.trailer_zone in self.sides_of_zone
+        return item.trailer_zone if apart else item.zone
 
     def placed(self, item: Item, station: Station, parts: list[Part]) -> Iterator[Ask]:
         """An item on these parts, at each of its places there."""

@@ -377,6 +377,7 @@ class _Items:
         item = Item(
             id=fields.text("id"),
             zone=_one_known(fields, "zone", self.zones),
+            trailer_zone=_one_known(fields, "trailer_zone", self.zones, ""),
             name=both_languages(fields, "name"),
             gn=fields.choice("gn", GenderNumber),
             kinds=_kinds(fields),

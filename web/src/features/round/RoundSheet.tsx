@@ -129,6 +129,8 @@ function Sheet({ head, state, script, rules, setRules, title }: SheetProps) {
   const seenOnly = byName(of('unmeasured'))
   const measured = state.items.filter(({ shown }) => shown)
   const answered = new Set(state.items.filter(({ outcome }) => outcome !== 'open').map(({ key }) => key))
+  // only what was named: nothing is printed because it could have been said
+  const said = state.items.filter((one) => one.said === true)
   const open = (script?.asks ?? []).filter(({ key }) => !answered.has(key))
   const findings = state.items.flatMap((one) => one.findings.map((finding) => ({ ...finding, line: one })))
   const minutes = Math.max(1, Math.round(state.took_s / 60))
@@ -301,15 +303,17 @@ function Sheet({ head, state, script, rules, setRules, title }: SheetProps) {
           </ul>
         </Part>
       )}
-      <Part title={t('round.sheet.said')}>
-        <ol className="list-inside list-decimal columns-1 gap-8 sm:columns-2">
-          {(script?.asks ?? []).map((ask) => (
-            <li key={ask.key} className="py-0.5 text-note">
-              {ask.say} <span className="text-soft">{ask.where}</span>
-            </li>
-          ))}
-        </ol>
-      </Part>
+      {said.length > 0 && (
+        <Part title={t('round.sheet.said')}>
+          <ol className="list-inside list-decimal columns-1 gap-8 sm:columns-2">
+            {said.map(({ key, say, where }) => (
+              <li key={key} className="py-0.5 text-note">
+                {say} <span className="text-soft">{where}</span>
+              </li>
+            ))}
+          </ol>
+        </Part>
+      )}
     </article>
   )
 }
