@@ -106,7 +106,7 @@ class KeyFiles:
                 if place.isdigit():
                     found.setdefault(int(place), rest)  # the first that was written counts
                 elif place == _RESTORED:
-                    upto = int(rest.split()[0])
+                    upto = _place_in(rest)
                     found = {known: sha256 for known, sha256 in found.items() if known <= upto}
         if (head := self.head()) is not None:
             found.setdefault(*head)
@@ -123,7 +123,11 @@ class KeyFiles:
         if self.heads is None or not self.heads.exists():
             return []
         lines = (line.split() for line in self.heads.read_text(encoding="ascii", errors="replace").splitlines())
-        return [(int(parts[1]), parts[2]) for parts in lines if len(parts) > 2 and parts[0] == _RESTORED]
+        return [
+            (int(parts[1]), parts[2])
+            for parts in lines
+            if len(parts) > 2 and parts[0] == _RESTORED and parts[1].isdigit()
+        ]
 
     def _append(self, line: str) -> None:
         """One line more, never one changed; a full or missing disk there stops no signature."""
@@ -204,3 +208,11 @@ class KeyFiles:
 def _of(private: Ed25519PrivateKey) -> SigningKey:
     public = private.public_key().public_bytes(Encoding.Raw, PublicFormat.Raw).hex()
     return SigningKey(key_id(public), public, private)
+
+
+def _place_in(rest: str) -> int:
+    """The place that a line of the heads names. Raises KeyFileError for a line that somebody broke."""
+    place = rest.partition(" ")[0]
+    if not place.isdigit():
+        raise KeyFileError(f"The file of kept heads has a line that can't be read: {_RESTORED} {rest[:40]}")
+    return int(place)

@@ -6,6 +6,7 @@ Kept so that neither a begun and abandoned test nor the order in which runs arri
 from __future__ import annotations
 
 import datetime as dt
+import itertools
 from collections.abc import Iterable, Mapping, Sequence
 from dataclasses import dataclass, field
 from typing import Any, cast
@@ -115,6 +116,7 @@ def note_result(session: Session, run: RunRow, result: Result) -> None:
         refold(session, unit)
 
 
+_PAGE = 20
 _MOST_LATER = 50
 
 
@@ -225,9 +227,14 @@ def _last_pass(session: Session, part: Part) -> tuple[dt.datetime | None, str | 
         query = query.where(RunRow.unit_id == part.id)
     else:
         query = query.join(RunTrailerRow, RunTrailerRow.run_id == RunRow.id).where(RunTrailerRow.trailer_id == part.id)
-    for run, figures in session.execute(query.order_by(RunRow.started_at.desc()).execution_options(yield_per=20)):
-        if counts(run) and _improves(session, run, Result(figures["stages"], {})):
-            return run.started_at + dt.timedelta(seconds=run.ended_at_s or 0.0), run.id
+    query = query.order_by(RunRow.started_at.desc(), RunRow.id)
+    for start in itertools.count(0, _PAGE):
+        rows = session.execute(query.limit(_PAGE).offset(start)).all()
+        for run, figures in rows:
+            if counts(run) and _improves(session, run, Result(figures["stages"], {})):
+                return run.started_at + dt.timedelta(seconds=run.ended_at_s or 0.0), run.id
+        if len(rows) < _PAGE:
+            break
     return None, None
 
 
