@@ -33,11 +33,6 @@ ROOT = Path(__file__).resolve().parents[1]
 DEMO_LOADED_AT = dt.datetime(2026, 11, 20, 5, 30, tzinfo=dt.UTC)
 
 
-def pytest_collection_modifyitems(items: list[pytest.Item]) -> None:
-    """What takes a minute of the real clock begins first: begun last, every other worker would wait for it."""
-    items.sort(key=lambda item: item.get_closest_marker("real_time") is None)
-
-
 @pytest.fixture(scope="session", autouse=True)
 def cheap_passwords() -> Iterator[None]:
     """Hashes that cost next to nothing: what they cost is the matter of the few tests that ask for `dear_passwords`."""

@@ -84,12 +84,29 @@ function deviceJudge(): Plugin {
         __JUDGE_FILES__: JSON.stringify(Object.keys(shipped)),
       },
     }),
+    // while developing, the same files without a build
+    configureServer(server) {
+      server.middlewares.use(`/${folder}/`, (request, response, next) => {
+        const name = (request.url ?? '').split('?')[0]?.slice(1) ?? ''
+        const content = shipped[name]
+        if (content === undefined) return next()
+        const [, ending = ''] = /\.(\w+)$/.exec(name) ?? []
+        response.setHeader('Content-Type', TYPES[ending] ?? 'application/octet-stream')
+        response.end(content)
+      })
+    },
     generateBundle() {
       for (const [name, source] of Object.entries(shipped)) {
         this.emitFile({ type: 'asset', fileName: `${folder}/${name}`, source })
       }
     },
   }
+}
+
+const TYPES: Record<string, string> = {
+  json: 'application/json',
+  mjs: 'text/javascript',
+  wasm: 'application/wasm',
 }
 
 /** Where the Python packages lie that the server uses: the device has the same ones. */
@@ -119,7 +136,16 @@ function textsBelow(root: URL, path: string): string[] {
 export default defineConfig({
   plugins: [react(), tailwindcss(), deviceJudge(), firstLoads(), offline],
   worker: { format: 'es' },
-  server: { proxy: { '/api': 'http://127.0.0.1:8420' } },
+  // the page's own host goes along: the server compares it with the origin of every write and socket
+  server: {
+    proxy: {
+      '/api': {
+        target: process.env.LOWHISS_DEV_SERVER ?? 'http://127.0.0.1:8420',
+        changeOrigin: false,
+        ws: true,
+      },
+    },
+  },
   build: { assetsInlineLimit: 0, chunkSizeWarningLimit: 900 },
   test: {
     restoreMocks: true,

@@ -12,9 +12,10 @@ from playwright.sync_api import Page, expect
 from lowhiss.demo.scenario import UNITS, demo_id
 from tests.conftest import sign_in
 from tests.devices import Device
+from tests.plugin import patience
 
 STEP_MS = 250
-PATIENCE_S = 90
+PATIENCE_S = 90 * patience()
 MANY_STEPS = 240
 BOUNCE_S = 0.4
 JUMP_S = 30

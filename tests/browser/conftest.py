@@ -17,9 +17,10 @@ from playwright.sync_api import expect
 
 from tests.browser.cab import Cab
 from tests.conftest import ROOT, sign_in
+from tests.plugin import patience
 
 HOST = "yard.lowhiss.test"
-expect.set_options(timeout=20_000)  # a busy machine stands still for seconds at a time
+expect.set_options(timeout=30_000 * patience())  # a bound of hanging: a busy machine stands still for seconds
 
 
 @pytest.fixture(scope="session")
