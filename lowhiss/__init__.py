@@ -1,3 +1,3 @@
 """Low Hiss: conducts, measures, judges and records the static air brake test."""
 
-__version__ = "0.1.0"
+__version__ = "0.9.0a1"

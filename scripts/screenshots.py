@@ -20,6 +20,7 @@ ROOT = Path(__file__).resolve().parents[1]
 sys.path.insert(0, str(ROOT))
 
 from lowhiss.demo.scenario import demo_id  # noqa: E402
+from lowhiss.static import WEB  # noqa: E402
 from tests.browser.cab import Cab  # noqa: E402
 from tests.browser.seat import Seat  # noqa: E402
 from tests.browser.test_conductor import COMBINATION  # noqa: E402
@@ -207,7 +208,7 @@ def application() -> Iterator[str]:
 
 def main() -> None:
     """Every picture, newly made."""
-    if not (ROOT / "web" / "dist" / "index.html").exists():
+    if not (WEB / "index.html").exists():
         subprocess.run(["npm", "--prefix", "web", "run", "build"], cwd=ROOT, check=True)
     SHOTS.mkdir(exist_ok=True)
     with application() as url, sync_playwright() as playwright:

@@ -94,13 +94,16 @@ need_web_packages() {
   printf '%s' "$want" >"$stamp"
 }
 
-# need_web_build: web/dist made from the sources as they are now
+# need_web_build: lowhiss/static, the built front end and the face of papers, made from the sources as they are now
 need_web_build() {
-  local stamp="$ROOT/web/dist/.stamp-sources" want
+  local static="$ROOT/lowhiss/static" want
+  local stamp="$static/.stamp-sources"
   want="$(cd "$ROOT/web" && find src public index.html package-lock.json vite.config.ts firstLoads.ts tsconfig.json ../lowhiss/core ../lowhiss/rulebook ../lowhiss/engine -type f -not -name '*.pyc' -print0 | LC_ALL=C sort -z | xargs -0 sha256sum | sha256sum | cut -c1-64)"
   if [ -f "$stamp" ] && [ "$(cat "$stamp")" = "$want" ]; then return 0; fi
   need_web_packages
   slowly "Building the front end" npm --prefix "$ROOT/web" run build \
     || give_up "the front end could not be built; the lines above say why."
+  mkdir -p "$static/fonts"
+  cp "$ROOT"/web/node_modules/@fontsource-variable/archivo/files/archivo-latin-standard-normal.* "$static/fonts/"
   printf '%s' "$want" >"$stamp"
 }

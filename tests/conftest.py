@@ -20,13 +20,13 @@ from argon2 import PasswordHasher
 
 import tests.house  # noqa: F401  how properties are tried
 from lowhiss.api import create_app
-from lowhiss.api.app import WEB_DIST
 from lowhiss.api.patient import web_options
 from lowhiss.database import PrivateServer
 from lowhiss.demo import load_demo
 from lowhiss.demo.scenario import demo_id
 from lowhiss.exchange.keys import KeyFiles
 from lowhiss.service.people import secrets
+from lowhiss.static import WEB
 from lowhiss.store.engine import Store, make_engine, migrate
 
 ROOT = Path(__file__).resolve().parents[1]
@@ -112,7 +112,7 @@ class Running:
     def __init__(
         self,
         store: Store,
-        web: Path = WEB_DIST,
+        web: Path = WEB,
         demo_accounts: bool = True,
         *,
         secure: bool = False,

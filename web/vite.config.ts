@@ -146,7 +146,10 @@ export default defineConfig({
       },
     },
   },
-  build: { assetsInlineLimit: 0, chunkSizeWarningLimit: 900 },
+  build: {
+    outDir: '../lowhiss/static/web',
+    emptyOutDir: true,
+    assetsInlineLimit: 0, chunkSizeWarningLimit: 900 },
   test: {
     restoreMocks: true,
     pool: 'vmThreads', // as apart as processes, and three times as quick

@@ -49,9 +49,9 @@ from lowhiss.service.runs import whatif as whatif_job
 from lowhiss.service.spool import Spool
 from lowhiss.service.traces import many
 from lowhiss.service.working import Worker
+from lowhiss.static import WEB
 from lowhiss.store.engine import Store
 
-WEB_DIST = Path(__file__).resolve().parents[2] / "web" / "dist"
 _THREADS = 4
 _ERRORS: dict[int | str, dict[str, Any]] = {
     # every error has the one form; its status and code say which it is (docs/architecture.md lists them)
@@ -71,7 +71,7 @@ async def _few_threads(app: FastAPI) -> AsyncIterator[None]:
 def create_app(
     store: Store | None,
     hosts: tuple[str, ...] = ("127.0.0.1", "localhost"),
-    web: Path = WEB_DIST,
+    web: Path = WEB,
     *,
     demo_accounts: bool = False,
     secure: bool = False,

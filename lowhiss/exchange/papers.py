@@ -12,9 +12,9 @@ from typing import Any, Literal
 
 import segno
 
+from lowhiss.static import FONTS
+
 Size = Literal["A4", "letter"]
-_FONTS = Path(__file__).resolve().parents[2] / "web" / "node_modules" / "@fontsource-variable" / "archivo" / "files"
-_BUILT = Path(__file__).resolve().parents[2] / "web" / "dist" / "assets"
 _NO_FOOT = r"[^\w .,:;·–/()+'-]"
 """What a name may hold and a style sheet may not."""
 _FACE = "archivo-latin-standard-normal"
@@ -111,11 +111,8 @@ def _text(text: str) -> str:
 
 @cache
 def _face_file() -> Path | None:
-    for place in (_BUILT, _FONTS):
-        found = sorted(place.glob(f"{_FACE}*.woff2")) if place.is_dir() else []
-        if found:
-            return found[0]
-    return None
+    found = FONTS / f"{_FACE}.woff2"
+    return found if found.is_file() else None
 
 
 def _face() -> str:

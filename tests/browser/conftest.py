@@ -15,8 +15,9 @@ from cryptography.hazmat.primitives.asymmetric import ec
 from cryptography.x509.oid import NameOID
 from playwright.sync_api import expect
 
+from lowhiss.static import WEB
 from tests.browser.cab import Cab
-from tests.conftest import ROOT, sign_in
+from tests.conftest import sign_in
 from tests.plugin import patience
 
 HOST = "yard.lowhiss.test"
@@ -105,7 +106,7 @@ def pytest_runtest_makereport(item, call):
 @pytest.fixture
 def cab(page, app_url):
     """A page on the application, with a clock the test turns by hand; fails on any console error or outside request."""
-    assert (ROOT / "web" / "dist" / "index.html").exists(), "build the front end first: ./test does"
+    assert (WEB / "index.html").exists(), "build the front end first: ./test does"
     cab = Cab(page, app_url)
     yield cab
     assert cab.complaints == []

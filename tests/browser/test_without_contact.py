@@ -8,7 +8,7 @@ import shutil
 import pytest
 from playwright.sync_api import expect
 
-from lowhiss.api.app import WEB_DIST
+from lowhiss.static import WEB
 from tests.browser.cab import RealCab, failed_an_hour_ago
 from tests.browser.test_conductor import COMBINATION
 from tests.browser.test_leak_journey import events_of, run_id
@@ -170,7 +170,7 @@ def test_what_is_held_is_looked_at_again_without_contact(cab, coupled):
 
 def test_a_newer_version_waits_until_it_is_taken(page, store, tmp_path):
     web = tmp_path / "web"
-    shutil.copytree(WEB_DIST, web)
+    shutil.copytree(WEB, web)
     running = Running(store, web)
     try:
         cab = RealCab(page, running.url)
