@@ -25,6 +25,7 @@ def real_cab(page, app_url):
     assert cab.complaints == []
 
 
+@pytest.mark.long
 @pytest.mark.real_time
 def test_the_hold_is_measured_right_by_a_slow_page_that_was_frozen_meanwhile(real_cab):
     cab, page = real_cab, real_cab.page

@@ -36,6 +36,9 @@ def opened(app_url):
         made = client.post("/api/learning/classes", json={"name": "Winter"}).raise_for_status().json()
         body = {"version": made["version"], "name": "Winter", "members": [demo_id(TRAINEE)]}
         client.put(f"/api/learning/classes/{made['id']}", json=body).raise_for_status()
+        with httpx.Client(base_url=app_url, timeout=30) as their:
+            answer = {"json": {"agree": True}}
+            sign_in(their, TRAINEE).post(f"/api/learning/invitations/{made['id']}", **answer).raise_for_status()
         for lesson in ("which_way", "where"):
             note = {"kind": "opened", "about": lesson, "text": "to begin with"}
             client.post(f"/api/learning/people/{demo_id(TRAINEE)}/notes", json=note).raise_for_status()

@@ -66,6 +66,7 @@ def test_a_whole_test_is_driven_by_keys_and_its_log_is_the_same_on_the_server(br
     assert not seat.complaints
 
 
+@pytest.mark.long
 @pytest.mark.real_time
 def test_a_hidden_leak_is_found_by_two_thumbs(browser, app_url):
     """At 390 px: the pedal under one thumb, the strike under the other; what was hidden is told after it."""

@@ -38,7 +38,7 @@ def visit_once(cab, *, with_judge: bool = False) -> None:
     scripts: set[str] = set()
     cab.page.on("response", lambda answer: scripts.add(answer.url) if "/script" in answer.url else None)
     units = cab.page.request.get(f"{cab.url}/api/units").json()
-    ways = len(units) + sum((unit["standing"] or {}).get("recheck") is not None for unit in units)
+    ways = sum(len(ways_of(unit)) for unit in units)
     cab.go()
     expect(cab.page.get_by_role("link", name=re.compile("^Test ")).first).to_be_visible()
     assert cab.page.evaluate(READY) in ("activated", "activating")
@@ -47,6 +47,13 @@ def visit_once(cab, *, with_judge: bool = False) -> None:
         fetched(cab, lambda: cab.page.evaluate(JUDGE_KEPT) == JUDGE_FILES)
     cab.pass_time(2)  # the copy is written a moment after the last change
     cab.page.wait_for_load_state("networkidle")
+
+
+def ways_of(unit) -> set[tuple]:
+    """By which order and rules a test of a unit may begin next: its own, and those of its recheck."""
+    recheck = (unit["standing"] or {}).get("recheck") or {}
+    again = (recheck.get("procedure") or unit["procedure"], recheck.get("rules") or unit["rules"])
+    return {(unit["procedure"], unit["rules"]), again}
 
 
 def fetched(cab, condition) -> None:

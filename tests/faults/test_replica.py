@@ -27,6 +27,7 @@ from tests.conftest import ROOT, copied, sign_in
 from tests.devices import Device
 from tests.faults.processes import LowHiss, free_port
 
+pytestmark = pytest.mark.long
 PAUSE = threading.Event()
 PAGE = (ROOT / "docs" / "replica.md").read_text()
 

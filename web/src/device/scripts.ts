@@ -1,7 +1,15 @@
 /** Scripts of every unit, fetched while there is contact. */
 
 import type { QueryClient } from '@tanstack/react-query'
-import { begunWith, groupsQuery, rulebookQuery, scriptQuery, unitsQuery, type Schema } from '../shared/api'
+import {
+  ApiError,
+  begunWith,
+  groupsQuery,
+  rulebookQuery,
+  scriptQuery,
+  unitsQuery,
+  type Schema,
+} from '../shared/api'
 
 /** Fetch each unit's script once, one after the other, so that its test can begin without contact. */
 export async function knowScripts(queries: QueryClient): Promise<void> {
@@ -12,7 +20,9 @@ export async function knowScripts(queries: QueryClient): Promise<void> {
     const known = queries.getQueryState(script.queryKey)?.dataUpdatedAt ?? 0
     if (Date.now() - known < SCRIPT_GOOD_FOR_MS) continue
     await queries.prefetchQuery(script)
-    if (queries.getQueryState(script.queryKey)?.status !== 'success') return
+    const error = queries.getQueryState(script.queryKey)?.error
+    // without contact the rest waits for the next time; one unit that has no script keeps no other from having its own
+    if (error && !(error instanceof ApiError && !error.passing)) return
   }
 }
 
