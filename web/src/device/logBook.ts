@@ -151,9 +151,13 @@ export abstract class LogBook<
     return Promise.resolve()
   }
 
+  /** The marks of several devices in the order in which they were made. */
+  protected inOrder(events: DeviceEvent[], id: string): DeviceEvent[] {
+    return arrange(events, { device: now().device, epoch, offsetS: this.offsetOf(id) })
+  }
+
   private async arranged(id: string): Promise<DeviceEvent[]> {
-    const offsetS = this.offsetOf(id)
-    return arrange(await eventsOf(this.db, id), { device: now().device, epoch, offsetS })
+    return this.inOrder(await eventsOf(this.db, id), id)
   }
 
   /** Marks in bursts keep their order, and what comes from elsewhere goes between: each is written before the next. */
