@@ -149,7 +149,9 @@ export default defineConfig({
   build: {
     outDir: '../lowhiss/static/web',
     emptyOutDir: true,
-    assetsInlineLimit: 0, chunkSizeWarningLimit: 900 },
+    assetsInlineLimit: 0,
+    chunkSizeWarningLimit: 900,
+  },
   test: {
     restoreMocks: true,
     pool: 'vmThreads', // as apart as processes, and three times as quick

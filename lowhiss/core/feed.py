@@ -15,7 +15,6 @@ from lowhiss.core.fields import Fields
 from lowhiss.core.units import PRESSURE_UNITS, to_psi
 from lowhiss.core.vehicle import Knob, Unit
 
-FEED_FORMAT = "low-hiss-feed/1"
 LOWEST_PSI, HIGHEST_PSI = -2.0, 250.0
 """No gauge on an air brake system shows less or more."""
 Moment = Literal["settled", "cut_out", "cut_in", "warning", "tractor_out", "trailer_out"]

@@ -288,15 +288,6 @@ FINDINGS: dict[str, FindingCode] = {
 }
 
 
-def codes_of(weight: Weight) -> frozenset[str]:
-    """Every code of this weight.
-
-    >>> "hold_short" in codes_of("critical")
-    True
-    """
-    return frozenset(code for code, row in FINDINGS.items() if row.weight == weight)
-
-
 def findings_table() -> str:
     """The table as Markdown."""
     lines = [

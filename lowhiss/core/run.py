@@ -77,7 +77,6 @@ class Attempt:
 
     stage: str
     number: int
-    opened_position: int
     marks: list[Mark] = field(default_factory=list)
     changes: list[Event] = field(default_factory=list)
     hold: tuple[Mark | None, Mark | None] = (None, None)
@@ -315,7 +314,7 @@ class _Folder:
         """The stage's open attempt, or a new one when there is none or ``again`` says that it is over."""
         tries = self.attempts.setdefault(stage, [])
         if not tries or tries[-1].closed or again(tries[-1]):
-            tries.append(Attempt(stage, len(tries) + 1, self.position))
+            tries.append(Attempt(stage, len(tries) + 1))
         return tries[-1]
 
     def mark(self, event: Event, attempt: Attempt) -> Mark:
@@ -458,7 +457,7 @@ class _Folder:
         self.close_open_attempts()
         self.knob_stage_open = False
         tries = self.attempts.setdefault(event.stage or "", [])
-        tries.append(Attempt(event.stage or "", len(tries) + 1, self.position))
+        tries.append(Attempt(event.stage or "", len(tries) + 1))
 
     def on_skipped(self, event: Event) -> None:
         self.knob_stage_open = False

@@ -3,23 +3,12 @@
 from __future__ import annotations
 
 import datetime as dt
-from dataclasses import dataclass
 from typing import Any
 
-from sqlalchemy import select
 from sqlalchemy.orm import Session
 
 from lowhiss.service.errors import ConflictError
 from lowhiss.store.house_models import ChangeRow
-
-
-@dataclass(frozen=True, slots=True)
-class Change:
-    """One change: ``what`` maps each field to its value before and after."""
-
-    at: dt.datetime
-    by_name: str
-    what: dict[str, Any]
 
 
 def note_change(session: Session, subject: str, subject_id: str, by_name: str, what: dict[str, Any]) -> None:
@@ -33,12 +22,6 @@ def differences(before: dict[str, Any], after: dict[str, Any]) -> dict[str, Any]
     """Each field that differs, with its value before and after."""
     keys = before.keys() | after.keys()
     return {key: [before.get(key), after.get(key)] for key in sorted(keys) if before.get(key) != after.get(key)}
-
-
-def history_of(session: Session, subject_id: str) -> list[Change]:
-    """The changes of one thing, the latest first."""
-    query = select(ChangeRow).where(ChangeRow.subject_id == subject_id).order_by(ChangeRow.id.desc()).limit(200)
-    return [Change(row.at, row.by_name, row.what) for row in session.scalars(query)]
 
 
 def check_version(kept: int, seen: int) -> None:

@@ -630,11 +630,6 @@ class World:
         return self.v_m_per_s * MPH
 
     @property
-    def rolled_feet(self) -> float:
-        """How far it has come since the begin."""
-        return self.x_m * _FEET
-
-    @property
     def ground_in(self) -> float:
         """The same in inches, as the picture outside moves."""
         return self.x_m * _INCHES

@@ -27,7 +27,6 @@ class Case:
 
 
 Key = Callable[[str, str], str]
-Tongues = Mapping[Language, Words]
 Ways = tuple[Language, Language]
 """The languages of front and back."""
 _PLACES = ("inside", "on", "outside")

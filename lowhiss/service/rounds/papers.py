@@ -33,7 +33,6 @@ _OF: dict[HolderKind, tuple[str, ...]] = {
 }
 """Whose papers are kept with whom."""
 _KEEPERS = ("workshop", "manager")
-MAX_NUMBER = 60
 
 
 @dataclass(frozen=True, slots=True)

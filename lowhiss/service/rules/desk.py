@@ -24,7 +24,7 @@ from lowhiss.sandbox.documents import rule_tables
 from lowhiss.service.errors import ConflictError, NotFoundError, RefusedError
 from lowhiss.service.history import check_version, note_change
 from lowhiss.service.people.signin import Person
-from lowhiss.service.rules.editions import EditionKind, in_force, order_of, rules_named
+from lowhiss.service.rules.editions import EditionKind, in_force, rules_named
 from lowhiss.service.rules.kept import keep_rules, kept_rules
 from lowhiss.store.engine import Store
 from lowhiss.store.fleet_models import UnitRow
@@ -351,17 +351,3 @@ def _set_named(session: Session, name: str, now: dt.datetime) -> tuple[RuleSet, 
         return checked.rules, _edition(row, set())
     except RuleError as error:
         raise RefusedError("choice_unknown", f"{error}.", error.field) from error
-
-
-def order_named(session: Session, kind_name: str, now: dt.datetime) -> Procedure:
-    """An order of work by name, or by ``name@version``. Raises RefusedError, NotFoundError."""
-    base, _, version = kind_name.partition("@")
-    if not version:
-        rows = in_force(session, "procedure", now)
-        if base in rulebook.procedure_ids():
-            return rulebook.procedure(base)
-        if base not in rows:
-            raise RefusedError("choice_unknown", "procedure: there is no such order of work in force.", "procedure")
-        return order_of(rows[base])
-    row = find(session, "procedure", base, int(version) if version.isdigit() and len(version) < 6 else -1)
-    return read_procedure(row.written)
