@@ -148,7 +148,7 @@ def test_another_language_in_mid_hold_changes_words_and_nothing_else(cab):
     cab.finish()
     expect(page.locator("[data-try='leak_applied 1']")).to_contain_text("Aprobado")
     start, end = (event for event in events_of(cab, run) if event["body"]["type"] == "reading")
-    assert end["mono_s"] - start["mono_s"] == pytest.approx(60)
+    assert end["mono_s"] - start["mono_s"] == pytest.approx(60, abs=0.05)
 
 
 def test_what_is_said_from_memory_is_ticked_by_the_watcher_and_graded(cab, tmp_path, capsys):
