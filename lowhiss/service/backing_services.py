@@ -56,7 +56,8 @@ def look_at_replica(store: Store) -> BackingService:
         return BackingService("replica", "unused", "no replica is set up")
     waits = int(timeout) >= WAITS_FROM_MS
     choice = "without it, marks wait on the devices" if waits else "without it, marks go on, kept by the primary alone"
-    if status["rpl_semi_sync_master_status"] == "ON" and int(status["rpl_semi_sync_master_clients"]) > 0:
+    followed = int(status.get("rpl_semi_sync_master_clients", "0")) > 0
+    if status.get("rpl_semi_sync_master_status") == "ON" and followed:
         return BackingService("replica", "ok", f"the replica has every acknowledged mark; {choice}")
     return BackingService("replica", "away", f"no replica answers; {choice}", "Start the replica (docs/replica.md).")
 
@@ -100,7 +101,8 @@ class Watch:
 
     def states(self) -> dict[str, State]:
         """What each was like when it was looked at last."""
-        if time.monotonic() - self._looked_at >= _LOOK_EVERY_S:
-            self._looked_at = time.monotonic()
+        if not self._seen or time.monotonic() - self._looked_at >= _LOOK_EVERY_S:
+            # whoever asks meanwhile, or after a look that failed, never finds half of it
             self._seen = {one.name: one.state for one in look_at_all(self._store)}
+            self._looked_at = time.monotonic()
         return self._seen

@@ -46,7 +46,7 @@ LOOK_WITH_BUS_S = 1.0
 _KNOWN_AGAIN_S = 60.0
 """How often an open connection is asked again whether its person is still signed in."""
 MAX_ON_LOG = 20
-OPERATIONS = {"run": "watchRun", "round": "watchRound"}
+OPERATIONS = {kind: f"watch{kind.title()}" for kind in KINDS}
 """The right that watching a log of each kind needs."""
 
 
