@@ -7,7 +7,7 @@ from asyncio import constants
 from typing import Any
 
 import h11
-from uvicorn.protocols.http.h11_impl import H11Protocol
+from uvicorn.protocols.http.h11_impl import H11Protocol, RequestResponseCycle
 
 HEAD_S = 10.0
 """How long a connection may take to send the head of a request, its first byte included."""
@@ -47,10 +47,11 @@ class PatientProtocol(H11Protocol):
         self._stop_waiting()
         # answered before all of it was here: the rest is let run out, so that the answer is heard, but not for ever
         if self.conn.their_state is h11.SEND_BODY:
-            self.loop.call_later(RUN_OUT_S, self._cut_off)
+            self.loop.call_later(RUN_OUT_S, self._cut_off, self.cycle)
 
-    def _cut_off(self) -> None:
-        if self.conn.their_state is h11.SEND_BODY and not self.transport.is_closing():
+    def _cut_off(self, refused: RequestResponseCycle) -> None:
+        # the connection may be at a later request by now, whose body has all the time that it needs
+        if self.cycle is refused and self.conn.their_state is h11.SEND_BODY and not self.transport.is_closing():
             self.transport.close()
 
     def _wait_for_head(self) -> None:

@@ -109,6 +109,29 @@ def test_half_a_request_ends_after_a_while_and_many_leave_others_served(store, m
         running.stop()
 
 
+def test_the_end_of_a_refused_body_cuts_off_no_later_request_of_the_connection(store, monkeypatch):
+    run_out_s = 0.3
+    monkeypatch.setattr(patient, "RUN_OUT_S", run_out_s)
+    head = b"POST /api/%s HTTP/1.1\r\nHost: 127.0.0.1\r\nContent-Type: application/json\r\nContent-Length: 2\r\n\r\n"
+    running = Running(store)
+    try:
+        with raw(running.url) as bare:
+            bare.sendall(head % b"units")
+            assert bare.recv(65536).startswith(b"HTTP/1.1 401")
+            bare.sendall(b"{}" + head % b"session/sign-in")
+            bare.settimeout(3 * run_out_s)
+            with pytest.raises(TimeoutError):
+                bare.recv(65536)
+            bare.settimeout(20)
+            bare.sendall(b"{}")
+            assert bare.recv(65536).startswith(b"HTTP/1.1 422")
+            # and one that never ends is not waited for
+            bare.sendall(head % b"units")
+            assert answered(bare).startswith(b"HTTP/1.1 401")
+    finally:
+        running.stop()
+
+
 # guessing
 
 
