@@ -2,14 +2,17 @@
 
 from __future__ import annotations
 
+import contextlib
 import errno
+import itertools
 import os
 import shutil
 import subprocess
 import tempfile
-from collections.abc import Iterator, Sequence
+from collections.abc import Iterable, Iterator, Sequence
 from contextlib import contextmanager
 from pathlib import Path
+from typing import BinaryIO
 
 from sqlalchemy import make_url
 
@@ -17,6 +20,16 @@ from lowhiss.database.server import DatabaseError
 
 _CONFINED = ("--sandbox", "--binary-mode", "--local-infile=0")
 """A dump is text that somebody may have written: no shell, no files of ours, no commands of the client."""
+_PIECE = 1 << 20
+_EMPTIED = """
+SELECT GET_LOCK(LEFT(CONCAT('lowhiss_restore.', DATABASE()), 64), 3600);
+SET FOREIGN_KEY_CHECKS = 0, group_concat_max_len = 1000000;
+SELECT IFNULL(CONCAT('DROP TABLE ', GROUP_CONCAT('`', table_name, '`')), 'DO 0') INTO @drops
+  FROM information_schema.tables WHERE table_schema = DATABASE();
+EXECUTE IMMEDIATE @drops;
+"""
+"""What a copy is put into. The lock is the client's own: one whose Low Hiss was killed may still be at its last
+statement, and the next one waits until it is gone."""
 
 
 def rows_in(url: str) -> dict[str, int]:
@@ -44,29 +57,39 @@ def dump(url: str, target: Path) -> None:
 
 def restore(url: str, source: Path) -> None:
     """Make the database at ``url`` what it was when ``source`` was written. Raises DatabaseError."""
-    tables = _run("mariadb", url, ["--batch", "--skip-column-names", "--execute=SHOW TABLES"]).decode().split()
-    drops = "".join(f"DROP TABLE IF EXISTS `{table}`;" for table in tables)
-    _run("mariadb", url, [f"--execute=SET FOREIGN_KEY_CHECKS=0;{drops}"])
-    with source.open("rb") as given:
-        _run("mariadb", url, _CONFINED, stdin=given)
+    with source.open("rb") as sql:
+        pieces = iter(lambda: sql.read(_PIECE), b"")
+        _run("mariadb", url, _CONFINED, given=itertools.chain([_EMPTIED.encode()], pieces))
 
 
-def _run(program: str, url: str, arguments: Sequence[str], **streams: object) -> bytes:
+def _run(
+    program: str,
+    url: str,
+    arguments: Sequence[str],
+    *,
+    stdout: int | BinaryIO = subprocess.PIPE,
+    given: Iterable[bytes] = (),
+) -> bytes:
+    """Run one of MariaDB's programs; what it printed. given : its standard input, through a pipe that ends with us."""
     path = shutil.which(program)
     if path is None:
         raise DatabaseError(f"'{program}' was not found: install the Debian package mariadb-client.")
     database = make_url(url).database or ""
     with _credentials(url) as defaults:
         command = [path, f"--defaults-file={defaults}", *arguments, database]
-        options = {"stdout": subprocess.PIPE, **streams}
-        done = subprocess.run(command, stderr=subprocess.PIPE, check=False, **options)  # type: ignore[call-overload]
-    if done.returncode != 0:
-        reason = done.stderr.decode(errors="replace").strip().splitlines()
+        with subprocess.Popen(command, stdin=subprocess.PIPE, stdout=stdout, stderr=subprocess.PIPE) as running:
+            assert running.stdin is not None
+            with contextlib.suppress(BrokenPipeError):  # it says below why it ended
+                for piece in given:
+                    running.stdin.write(piece)
+            printed, errors = running.communicate()
+    if running.returncode != 0:
+        reason = errors.decode(errors="replace").strip().splitlines()
         last = reason[-1] if reason else "it gave no reason"
         if os.strerror(errno.ENOSPC) in last or f"Errcode: {errno.ENOSPC}" in last:
             raise DatabaseError("The disk is full: make room on it, then try again.")
         raise DatabaseError(f"'{program}' failed: {last}")
-    return done.stdout or b""
+    return printed or b""
 
 
 @contextmanager

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import concurrent.futures
 import datetime as dt
 import gzip
 import hashlib
@@ -21,6 +22,7 @@ from sqlalchemy import text
 from lowhiss.backup import BackupError, back_up, clear_leftovers, outdated, put_back, read_manifest, scheduled
 from lowhiss.cli import main
 from lowhiss.database import PrivateServer
+from lowhiss.database.dump import dump, restore
 from lowhiss.exchange.keys import KeyFiles
 from lowhiss.service.copies import Copies, copies_of, keep_copies
 from lowhiss.service.seals import sealing
@@ -98,6 +100,24 @@ def test_killed_anywhere_while_it_is_put_back_nothing_half_is_left(home, tmp_pat
     assert not (copies / NOTE).exists()
     assert noted(store) in (("then", "now") if whole_before else ("then",))
     assert runs_in(store) == read_manifest(copy).runs
+
+
+def test_one_that_was_killed_and_still_loads_is_waited_for(home, tmp_path):
+    """Its client may be at its last statement: two at once would leave neither copy whole."""
+    _, server, store = home
+    note(store, "then")
+    dump(server.url, tmp_path / "copy.sql")
+    note(store, "now")
+    waiting = "SELECT COUNT(*) FROM information_schema.processlist WHERE state = 'User lock'"
+    with store.engine.connect() as loading, concurrent.futures.ThreadPoolExecutor(1) as pool:
+        assert loading.execute(text("SELECT GET_LOCK('lowhiss_restore.lowhiss', 0)")).scalar() == 1
+        restored = pool.submit(restore, server.url, tmp_path / "copy.sql")
+        while not loading.execute(text(waiting)).scalar():
+            assert not restored.done()
+        assert noted(store) == "now"
+        loading.execute(text("SELECT RELEASE_LOCK('lowhiss_restore.lowhiss')"))
+        restored.result()
+    assert noted(store) == "then"
 
 
 HOSTILE = {
