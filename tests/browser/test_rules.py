@@ -52,6 +52,8 @@ def publish(cab, title):
 
 def test_a_trainer_writes_rules_and_an_order_by_keys_a_manager_publishes_and_a_unit_is_tested_by_them(cab):
     page, rules, order = cab.page, fresh("Yard"), fresh("Morning")
+    # a number is refused while only its first digit stands; and the page asks on while the manager signs in below
+    cab.expected = ["status of 422", "status of 401"]
     cab.sign_in("Hanne Solberry")
     cab.go("/rules")
     expect(page.locator("[data-cell]").first).to_be_visible()
@@ -71,7 +73,6 @@ def test_a_trainer_writes_rules_and_an_order_by_keys_a_manager_publishes_and_a_u
     expect(page.locator("[data-said=es]")).to_have_text(re.compile("debe marcar 60 psi o más"))
     expect(page.get_by_role("status").filter(has_text="Kept as a draft.")).to_be_visible()
     # a slip of the unit is refused, and what was kept stays
-    cab.expected = ["status of 422", "status of 401"]  # and what the page asks while the manager signs in below
     page.get_by_role("slider", name="Low-air warning: From").focus()
     cab.pass_time(4)
     page.keyboard.type("413")
