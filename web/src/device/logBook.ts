@@ -106,7 +106,20 @@ export abstract class LogBook<
   }
 
   /** Hear of other devices' marks in a log for as long as it is on the screen; the answer ends it. */
-  listen = (id: string): (() => void) => this.others.listen(id)
+  listen = (id: string): (() => void) => {
+    let hangUp: (() => void) | undefined
+    // one that is not at the server yet is unknown there, and whoever is told so does not ask again
+    const onceTold = () => {
+      const view = this.live.get(id)
+      if (!hangUp && view && !this.logIn(view).begin) hangUp = this.others.listen(id)
+    }
+    const leave = this.subscribe(onceTold)
+    onceTold()
+    return () => {
+      leave()
+      hangUp?.()
+    }
+  }
 
   protected offsetOf = (id: string): number | null => this.others.offsetOf(id)
 

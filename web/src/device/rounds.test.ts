@@ -1,8 +1,32 @@
 import 'fake-indexeddb/auto'
-import { expect, test } from 'vitest'
+import { expect, test, vi } from 'vitest'
 import { struck } from '../testing/script'
 import { appendEvents, openStore, putLog, type LocalRound } from './db'
 import { Rounds } from './rounds'
+import * as socket from './socket'
+
+test('it hears of other devices once the server knows it: one that is unknown there would never hear', async () => {
+  const db = await openStore('told')
+  const round = {
+    ...{ id: 'i', unitId: 'u', unitName: 'MV-12', startedWall: '2026-11-20T05:00:00Z', begin: {} },
+    ...{ script: { hash: 'h' }, record: {}, closed: false, part: 'lead' },
+  } as unknown as LocalRound
+  await putLog(db, 'rounds', round)
+  const hangUp = vi.fn()
+  const listen = vi.spyOn(socket, 'listen').mockReturnValue(hangUp)
+  const rounds = new Rounds({ db, wake: () => undefined, tellTabs: () => undefined })
+  const leave = rounds.listen('i')
+  await rounds.load('i')
+  expect(listen).not.toHaveBeenCalled()
+  delete round.begin
+  await putLog(db, 'rounds', round)
+  await rounds.refresh('i')
+  expect(listen).toHaveBeenCalledTimes(1)
+  await rounds.refresh('i')
+  expect(listen).toHaveBeenCalledTimes(1)
+  leave()
+  expect(hangUp).toHaveBeenCalledTimes(1)
+})
 
 test('without contact a later answer takes the place of the one that keeps the vehicle in', async () => {
   const db = await openStore('beside')

@@ -21,8 +21,7 @@ export function useLiveRun(recorder: Recorder, runId: string): Loaded {
   useEffect(() => {
     if (!recorder.snapshot(runId)) recorder.load(runId).catch(() => setGoneId(runId))
   }, [recorder, runId])
-  const here = live !== undefined && !live.run.begin
-  useEffect(() => (here ? recorder.listen(runId) : undefined), [recorder, runId, here])
+  useEffect(() => recorder.listen(runId), [recorder, runId])
   if (live) return { live }
   return goneId === runId ? 'gone' : 'loading'
 }
