@@ -48,6 +48,7 @@ def parse_toml(text: str, where: str) -> dict[str, Any]:
 
 _MAX_KEY_PARTS = 12
 _MAX_DEPTH = 24
+_BRACKET = re.compile(r"[\[\]{}]")
 _KEY = re.compile(r"(?:[A-Za-z0-9_-]+|\"[^\"\n]*\"|'[^'\n]*')[ \t]*")
 
 
@@ -64,9 +65,9 @@ def _check_shape(text: str, where: str) -> None:
 
 
 def _key_parts(line: str) -> int:
-    """How many parts the dotted key at the beginning of a line has."""
+    """How many parts the dotted key at the beginning of a line has; no more are counted than are too many."""
     parts, at = 0, 0
-    while found := _KEY.match(line, at):
+    while parts <= _MAX_KEY_PARTS and (found := _KEY.match(line, at)):
         parts, at = parts + 1, found.end()
         if not line.startswith(".", at):
             break
@@ -78,9 +79,11 @@ def _key_parts(line: str) -> int:
 
 def _depth(line: str) -> int:
     depth = deepest = 0
-    for letter in line:
-        depth += (letter in "[{") - (letter in "]}")
+    for bracket in _BRACKET.finditer(line):
+        depth += 1 if bracket[0] in "[{" else -1
         deepest = max(deepest, depth)
+        if deepest > _MAX_DEPTH:
+            break
     return deepest
 
 

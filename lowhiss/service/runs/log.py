@@ -3,9 +3,12 @@
 from __future__ import annotations
 
 import datetime as dt
+import threading
+import time
 from collections.abc import Sequence
 from dataclasses import dataclass
 from typing import Any
+from weakref import WeakKeyDictionary
 
 from sqlalchemy import ColumnElement, and_, false, func, or_, select, true, union_all
 from sqlalchemy.orm import Session, aliased, defer
@@ -89,9 +92,9 @@ def log_page(store: Store, wanted: Wanted = Wanted(), before: str | None = None)
 
     Raises NotFoundError when that run is unknown.
     """
+    if wanted.outcome is not None:
+        judge_open_runs(store)
     with store.transaction() as session:
-        if wanted.outcome is not None:
-            judge_what_goes_on(session)
         last = find_run(session, before) if before is not None else None
         return _lines(session, list(session.scalars(_chosen(session, wanted, last, LOG_PAGE))))
 
@@ -313,8 +316,8 @@ def last_tests(store: Store, unit_id: str) -> list[Latest]:
 
 def yard(store: Store) -> dict[str, Latest]:
     """Each unit's latest run, by unit id, once what goes on is judged."""
+    judge_open_runs(store)
     with store.transaction() as session:
-        judge_what_goes_on(session)
         return latest_runs(session)
 
 
@@ -340,18 +343,27 @@ def judge_one(store: Store, run_id: str) -> None:
             keep_verdict(session, run, judge_row(session, run))
 
 
+_JUDGING = threading.Lock()
+_JUDGED_FROM: WeakKeyDictionary[Store, float] = WeakKeyDictionary()
+"""When the last judging of all open runs began that is over."""
+
+
 def judge_open_runs(store: Store) -> None:
-    """Judge what has grown since it was judged last: whoever asks how a vehicle stands gets that first."""
-    with store.transaction() as session:
-        judge_what_goes_on(session)
+    """Judge what has grown since it was judged last: a fail shows at once, whoever asks how a vehicle stands.
 
-
-def judge_what_goes_on(session: Session) -> None:
-    """Verdicts of runs that have grown since they were judged last: a fail shows at once, whoever looks."""
-    stale = select(RunRow).where(RunRow.stale).order_by(RunRow.started_at.desc()).limit(_MAX_GOING_ON)
-    for run in session.scalars(stale).all():
-        keep_verdict(session, run, judge_row(session, run))
-    session.flush()
+    One thread does it for all that ask meanwhile, and a run at a time: a mark of that run waits for no more than that.
+    """
+    asked = time.monotonic()
+    with _JUDGING:
+        if _JUDGED_FROM.get(store, 0.0) > asked:
+            return
+        began = time.monotonic()
+        stale = select(RunRow.id).where(RunRow.stale).order_by(RunRow.started_at.desc()).limit(_MAX_GOING_ON)
+        with store.transaction() as session:
+            run_ids = session.scalars(stale).all()
+        for run_id in run_ids:
+            judge_one(store, run_id)
+        _JUDGED_FROM[store] = began
 
 
 def _log_line(session: Session, run: RunRow, kept: VerdictRow | None, procedure: str) -> LogLine:
