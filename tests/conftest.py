@@ -22,14 +22,17 @@ import tests.house  # noqa: F401  how properties are tried
 from lowhiss.api import create_app
 from lowhiss.api.patient import web_options
 from lowhiss.database import PrivateServer
+from lowhiss.database.dump import dump, restore
 from lowhiss.demo import load_demo
 from lowhiss.demo.scenario import demo_id
 from lowhiss.exchange.keys import KeyFiles
 from lowhiss.service.people import secrets
 from lowhiss.static import WEB
 from lowhiss.store.engine import Store, make_engine, migrate
+from tests.plugin import HANG_S
 
 ROOT = Path(__file__).resolve().parents[1]
+TEMPLATE, DEMO_TEMPLATE = "tables.sql", "demo.sql"
 DEMO_LOADED_AT = dt.datetime(2026, 11, 20, 5, 30, tzinfo=dt.UTC)
 
 
@@ -54,7 +57,10 @@ def dear_passwords() -> Iterator[None]:
 
 @pytest.fixture(scope="session")
 def demo_database(tmp_path_factory: pytest.TempPathFactory) -> Path:
-    """A stopped database with the demo scenario, made by whichever test process comes first; to be copied."""
+    """A stopped database with the demo scenario, made by whichever test process comes first; to be copied.
+
+    Beside it lie the dumps that a schema of a running server is filled from: of its tables, and of all that is in them.
+    """
     base = tmp_path_factory.getbasetemp()
     shared = base.parent if "PYTEST_XDIST_WORKER" in os.environ else base
     made = shared / "demo-database"
@@ -65,8 +71,10 @@ def demo_database(tmp_path_factory: pytest.TempPathFactory) -> Path:
             server.start()
             engine = make_engine(server.url)
             migrate(engine)
+            dump(server.url, shared / TEMPLATE)
             assert load_demo(Store(engine), DEMO_LOADED_AT)
             engine.dispose()
+            dump(server.url, shared / DEMO_TEMPLATE)
             server.stop()
             server.directory.rename(made)
     return made
@@ -170,21 +178,32 @@ def sign_in(http: httpx.Client, name: str = "Odile Ferrow") -> httpx.Client:
 @pytest.fixture
 def client(app_url: str) -> Iterator[httpx.Client]:
     """An HTTP client of the application, signed in as a manager."""
-    with httpx.Client(base_url=app_url, timeout=20) as http:
+    with httpx.Client(base_url=app_url, timeout=HANG_S) as http:
         yield sign_in(http)
 
 
 @pytest.fixture
 def stranger(app_url: str) -> Iterator[httpx.Client]:
     """An HTTP client that nobody signed in."""
-    with httpx.Client(base_url=app_url, timeout=20) as http:
+    with httpx.Client(base_url=app_url, timeout=HANG_S) as http:
         yield http
 
 
-@pytest.fixture
-def empty_store(empty_url: str) -> Iterator[Store]:
-    """A store with tables and nothing in them."""
-    engine = make_engine(empty_url)
-    migrate(engine)
+def filled(url: str, template: Path) -> Iterator[Store]:
+    """A store on a schema that is made from a dump."""
+    restore(url, template)
+    engine = make_engine(url)
     yield Store(engine)
     engine.dispose()
+
+
+@pytest.fixture
+def empty_store(empty_url: str, demo_database: Path) -> Iterator[Store]:
+    """A store with tables and nothing in them."""
+    yield from filled(empty_url, demo_database.with_name(TEMPLATE))
+
+
+@pytest.fixture
+def demo_store(empty_url: str, demo_database: Path) -> Iterator[Store]:
+    """A store with the demo scenario that no other test sees."""
+    yield from filled(empty_url, demo_database.with_name(DEMO_TEMPLATE))

@@ -28,10 +28,10 @@ def processes_of(run: str) -> list[int]:
     return found
 
 
-def end_all(run: str, but: int = 0) -> None:
-    """End what is left of a run, and what it begins meanwhile. but : the run itself, which ends in its own time."""
+def end_all(run: str) -> None:
+    """End what is left of a run, and what that begins meanwhile."""
     for _ in range(_LOOKS):
-        left = [pid for pid in processes_of(run) if pid != but]
+        left = processes_of(run)
         if not left:
             return
         for pid in left:
@@ -44,4 +44,4 @@ if __name__ == "__main__":
     for number in (signal.SIGINT, signal.SIGTERM, signal.SIGHUP):
         signal.signal(number, signal.SIG_IGN)
     sys.stdin.buffer.read()
-    end_all(sys.argv[1], int(sys.argv[2]))
+    end_all(sys.argv[1])

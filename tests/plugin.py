@@ -13,6 +13,7 @@ import pytest
 RUN = "LOWHISS_TEST_RUN"
 """The environment variable by which everything that a run of tests has started is known."""
 PATIENCE = "LOWHISS_TEST_PATIENCE"
+_GUARD = pytest.StashKey[subprocess.Popen]()
 _QUIET_S = 0.12
 """What `_busy_loop` takes on one quiet core of a slow machine."""
 _MOST_PATIENCE = 10.0
@@ -24,17 +25,20 @@ def pytest_addoption(parser: pytest.Parser) -> None:
 
 def pytest_configure(config: pytest.Config) -> None:
     """Mark this run, measure how busy the machine is, and let a guard end what it leaves behind."""
+    global HANG_S
     if "PYTEST_XDIST_WORKER" in os.environ:
         return
     os.environ[RUN] = uuid.uuid4().hex
     os.environ[PATIENCE] = f"{max(1.0, min(_MOST_PATIENCE, _busy_loop() / _QUIET_S)):.2f}"
-    guard = subprocess.Popen(
-        [sys.executable, "-m", "tests.guard", os.environ[RUN], str(os.getpid())],
+    HANG_S = _HANG_S * patience()
+    # it waits for the end of this process, however that comes: one that ended a database while the thread that watches
+    # over it still lived would only see it started again
+    config.stash[_GUARD] = subprocess.Popen(
+        [sys.executable, "-m", "tests.guard", os.environ[RUN]],
         stdin=subprocess.PIPE,
         start_new_session=True,
         env={key: value for key, value in os.environ.items() if key != RUN},
     )
-    config.add_cleanup(lambda: (guard.stdin.close(), guard.wait(60)))
 
 
 def pytest_collection_modifyitems(config: pytest.Config, items: list[pytest.Item]) -> None:
@@ -47,8 +51,13 @@ def pytest_collection_modifyitems(config: pytest.Config, items: list[pytest.Item
 
 
 def patience() -> float:
-    """By how much bounds of hanging are stretched on this machine now; 1 where it is quiet."""
+    """By how much bounds of hanging are stretched on this machine; 1 where it was quiet when the run began."""
     return float(os.environ.get(PATIENCE, "1"))
+
+
+_HANG_S = 60
+HANG_S = _HANG_S * patience()
+"""What has not come by then never comes: a bound of hanging, of no use as a measure of speed."""
 
 
 def _busy_loop() -> float:

@@ -14,13 +14,14 @@ from lowhiss.service.runs.log import log_page
 from lowhiss.store.run_models import RunRow, VerdictRow
 from tests.conftest import sign_in
 from tests.devices import UNIT_ID, Device
+from tests.plugin import HANG_S
 
 
 @pytest.fixture
 def people(app_url):
     """Clients of the application, each signed in as somebody."""
     with ExitStack() as stack:
-        yield lambda name: sign_in(stack.enter_context(httpx.Client(base_url=app_url, timeout=20)), name)
+        yield lambda name: sign_in(stack.enter_context(httpx.Client(base_url=app_url, timeout=HANG_S)), name)
 
 
 @pytest.fixture

@@ -13,6 +13,7 @@ from jsonschema import Draft202012Validator
 from lowhiss.cli import main
 from tests.conftest import ROOT, sign_in
 from tests.devices import UNIT_ID, Device
+from tests.plugin import HANG_S
 
 
 @pytest.fixture
@@ -122,7 +123,7 @@ def test_a_batch_that_is_too_large_or_somebody_elses_is_refused_whole(client, de
     device.begin()
     many = [device.struck("note", text=str(n)) for n in range(501)]
     assert device.send(*many).status_code == 422
-    with httpx.Client(base_url=app_url, timeout=20) as http:
+    with httpx.Client(base_url=app_url, timeout=HANG_S) as http:
         other = Device(sign_in(http, "Noor Tavish"))
         other.run_id = device.run_id
         assert error_of(other.send(other.struck("note", text="x")), 403)["code"] == "not_your_run"

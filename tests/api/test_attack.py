@@ -35,6 +35,7 @@ from lowhiss.store.people_models import PersonRow, SessionRow
 from lowhiss.store.run_models import ClockRow
 from tests.conftest import Running, sign_in
 from tests.devices import UNIT_ID, Device
+from tests.plugin import HANG_S
 
 GOOD = "a good long password"
 
@@ -48,7 +49,7 @@ def device(client):
 def raw(url):
     """A bare connection."""
     parts = urlsplit(url)
-    with socket.create_connection((parts.hostname, parts.port), timeout=20) as bare:
+    with socket.create_connection((parts.hostname, parts.port), timeout=HANG_S) as bare:
         yield bare
 
 
@@ -90,7 +91,7 @@ def test_half_a_request_ends_after_a_while_and_many_leave_others_served(store, m
     monkeypatch.setattr(guard, "BODY_PIECE_S", 1.5)
     running = Running(store)
     try:
-        with ExitStack() as stack, httpx.Client(base_url=running.url, timeout=20) as http:
+        with ExitStack() as stack, httpx.Client(base_url=running.url, timeout=HANG_S) as http:
             heads = [stack.enter_context(raw(running.url)) for _ in range(200)]
             for bare in heads:
                 bare.sendall(b"GET /api/about HTTP/1.1\r\nHost: 127.0")
@@ -140,7 +141,7 @@ def newcomer(client, app_url):
     """A person who redeemed their code on a device of their own."""
     name = f"Ødile {uuid.uuid4().hex[:8]}"
     invited = client.post("/api/people", json={"name": name, "role": "driver"}).raise_for_status().json()
-    with httpx.Client(base_url=app_url, timeout=20) as http:
+    with httpx.Client(base_url=app_url, timeout=HANG_S) as http:
         me = http.post("/api/session/code", json={"code": invited["code"], "password": GOOD}).raise_for_status().json()
         http.headers["x-low-hiss-csrf"] = me["csrf"]
         yield name, invited["person"], http
@@ -236,7 +237,7 @@ def test_two_managers_who_demote_each_other_leave_one(empty_store):
 
 def test_what_comes_twice_at_once_is_kept_once(client, app_url):
     def client_of_mine(name):
-        return sign_in(httpx.Client(base_url=app_url, timeout=20), name)
+        return sign_in(httpx.Client(base_url=app_url, timeout=HANG_S), name)
 
     devices = [Device(client_of_mine("Ines Aldous")) for _ in range(6)]
     run_id, begun = str(uuid.uuid4()), devices[0].moment()
@@ -375,10 +376,10 @@ def test_a_voided_token_ends_its_open_sender(client, app_url, monkeypatch):
     path = f"/api/units/{UNIT_ID['MV-30']}/feed-token"
     token = client.post(path).raise_for_status().json()["token"]
     address = f"{app_url.replace('http', 'ws', 1)}/api/feed"
-    with connect(address, additional_headers={"Authorization": f"Bearer {token}"}) as sender:
+    with connect(address, additional_headers={"Authorization": f"Bearer {token}"}, open_timeout=HANG_S) as sender:
         client.post(path).raise_for_status()
         with pytest.raises(ConnectionClosed) as closed:
-            sender.recv(timeout=20)
+            sender.recv(timeout=HANG_S)
         assert closed.value.rcvd.code == sockets.SIGNED_OUT
 
 
@@ -388,15 +389,15 @@ def test_a_feed_is_looked_at_of_units_there_are_and_by_so_many(client, app_url, 
 
     def looked(unit_id, stack):
         address = f"{app_url.replace('http', 'ws', 1)}/api/units/{unit_id}/feed"
-        return stack.enter_context(connect(address, additional_headers=cookies))
+        return stack.enter_context(connect(address, additional_headers=cookies, open_timeout=HANG_S))
 
     with ExitStack() as stack:
         with pytest.raises(ConnectionClosed) as unknown:
-            looked(str(uuid.uuid4()), stack).recv(timeout=10)
+            looked(str(uuid.uuid4()), stack).recv(timeout=HANG_S)
         assert unknown.value.rcvd.code == sockets.UNKNOWN
-        assert json.loads(looked(UNIT_ID["MV-02"], stack).recv(timeout=10)) == {"state": "stopped"}
+        assert json.loads(looked(UNIT_ID["MV-02"], stack).recv(timeout=HANG_S)) == {"state": "stopped"}
         with pytest.raises(ConnectionClosed) as crowded:
-            looked(UNIT_ID["MV-02"], stack).recv(timeout=10)
+            looked(UNIT_ID["MV-02"], stack).recv(timeout=HANG_S)
         assert crowded.value.rcvd.code == sockets.CROWDED
 
 
@@ -422,7 +423,7 @@ def test_a_watcher_cannot_fill_a_run(device, app_url, monkeypatch):
     monkeypatch.setattr(receiving, "MAX_EVENTS_OF_WATCHER", 3)
     device.begin().raise_for_status()
     code = device.client.post(f"/api/runs/{device.run_id}/join-code").json()["code"]
-    with httpx.Client(base_url=app_url, timeout=20) as http:
+    with httpx.Client(base_url=app_url, timeout=HANG_S) as http:
         watcher = Device(sign_in(http, "Pia Munro"))
         watcher.run_id = http.post("/api/runs/join", json={"code": code}).json()["id"]
         answers = [watcher.send(watcher.struck("note", text="x")).json() for _ in range(5)]

@@ -12,6 +12,7 @@ from lowhiss.store.people_models import PresenceRow
 from lowhiss.store.run_models import EventRow
 from tests.conftest import sign_in
 from tests.devices import UNIT_ID, Device, SessionKey
+from tests.plugin import HANG_S
 
 JORY, INES, ODILE = "Jory Pask", "Ines Aldous", "Odile Ferrow"
 
@@ -19,7 +20,7 @@ JORY, INES, ODILE = "Jory Pask", "Ines Aldous", "Odile Ferrow"
 @pytest.fixture
 def tablet(app_url):
     """One browser that several people use one after the other."""
-    with httpx.Client(base_url=app_url, timeout=20) as http:
+    with httpx.Client(base_url=app_url, timeout=HANG_S) as http:
         yield http
 
 

@@ -28,6 +28,7 @@ from lowhiss.store.house_models import JobRow
 from lowhiss.store.run_models import RunRow
 from tests.conftest import sign_in
 from tests.devices import Device
+from tests.plugin import HANG_S
 
 MINUTE_S = 60
 
@@ -80,7 +81,10 @@ def error_of(answer, status):
 
 @pytest.fixture
 def as_person(app_url):
-    with httpx.Client(base_url=app_url, timeout=20) as trainer, httpx.Client(base_url=app_url, timeout=20) as driver:
+    with (
+        httpx.Client(base_url=app_url, timeout=HANG_S) as trainer,
+        httpx.Client(base_url=app_url, timeout=HANG_S) as driver,
+    ):
         yield {"trainer": sign_in(trainer, "Hanne Solberry"), "driver": sign_in(driver, "Tove Lind")}
 
 

@@ -9,6 +9,7 @@ import pytest
 
 from tests.conftest import sign_in
 from tests.devices import Device
+from tests.plugin import HANG_S
 
 WHO = {"driver": "Tove Lind", "other": "Ines Aldous", "trainer": "Hanne Solberry", "manager": "Odile Ferrow"}
 
@@ -17,7 +18,7 @@ WHO = {"driver": "Tove Lind", "other": "Ines Aldous", "trainer": "Hanne Solberry
 def people(app_url):
     with ExitStack() as stack:
         yield {
-            role: sign_in(stack.enter_context(httpx.Client(base_url=app_url, timeout=30)), name)
+            role: sign_in(stack.enter_context(httpx.Client(base_url=app_url, timeout=HANG_S)), name)
             for role, name in WHO.items()
         }
 

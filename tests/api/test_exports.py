@@ -26,6 +26,7 @@ from lowhiss.store.run_models import RunRow
 from tests.builders import whole_test
 from tests.conftest import ROOT, sign_in
 from tests.devices import UNIT_ID, Device
+from tests.plugin import HANG_S
 
 
 def whole(client, **asked) -> bytes:
@@ -123,11 +124,11 @@ def test_the_table_of_units_is_taken_in_elsewhere_as_it_is(client):
 
 def test_tables_are_for_those_who_keep_them(app_url):
     for person, units, people in (("Ines Aldous", 403, 403), ("Hanne Solberry", 200, 200), ("Odile Ferrow", 200, 200)):
-        with httpx.Client(base_url=app_url, timeout=20) as http:
+        with httpx.Client(base_url=app_url, timeout=HANG_S) as http:
             signed = sign_in(http, person)
             assert signed.get("/api/tables/units.csv").status_code == units
             assert signed.get("/api/tables/people.csv").status_code == people
-    with httpx.Client(base_url=app_url, timeout=20) as http:
+    with httpx.Client(base_url=app_url, timeout=HANG_S) as http:
         assert sign_in(http).get("/api/tables/secrets.csv").status_code == 422
 
 
@@ -198,7 +199,7 @@ def test_what_cannot_be_taken_over_is_named_one_by_one(client, app_url):
     for data in (b"PK no more", zipped({}, "x")[:40]):
         answer = client.post("/api/imports", content=data, headers={"content-type": "application/octet-stream"})
         assert answer.json()["error"]["code"] == "no_runs_file"
-    with httpx.Client(base_url=app_url, timeout=20) as http:
+    with httpx.Client(base_url=app_url, timeout=HANG_S) as http:
         driver = sign_in(http, "Tove Lind")
         # everything, by a driver
         assert driver.post("/api/exports", json={"what": "records"}).status_code == 403

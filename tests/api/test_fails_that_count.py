@@ -19,6 +19,7 @@ from lowhiss.service.runs.importing import import_record
 from tests.builders import leak_record
 from tests.conftest import sign_in
 from tests.devices import Device
+from tests.plugin import HANG_S
 
 OWN = {"rules": "us-cdl", "procedure": "leak-check"}
 """A unit whose own order is the one stage that is driven here: to pass it is to pass whole."""
@@ -27,7 +28,7 @@ OWN = {"rules": "us-cdl", "procedure": "leak-check"}
 @pytest.fixture
 def people(app_url):
     with ExitStack() as stack:
-        yield lambda name: sign_in(stack.enter_context(httpx.Client(base_url=app_url, timeout=20)), name)
+        yield lambda name: sign_in(stack.enter_context(httpx.Client(base_url=app_url, timeout=HANG_S)), name)
 
 
 @pytest.fixture
@@ -89,7 +90,7 @@ def test_f1_whoever_asks_gets_the_open_runs_judged_first(
     monkeypatch.setenv("LOWHISS_DATABASE_URL", store.engine.url.render_as_string(hide_password=False))
 
     def gate(path):
-        return httpx.get(f"{app_url}{path}", headers={"Authorization": f"Bearer {token}"}, timeout=20)
+        return httpx.get(f"{app_url}{path}", headers={"Authorization": f"Bearer {token}"}, timeout=HANG_S)
 
     def by_json():
         return {one["name"]: one["standing"] for one in gate("/api/standing").json()}[unit["name"]]

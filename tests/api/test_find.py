@@ -11,6 +11,7 @@ import pytest
 from lowhiss.service.runs import log, searching
 from tests.conftest import sign_in
 from tests.devices import Device
+from tests.plugin import HANG_S
 
 
 @pytest.fixture(scope="module")
@@ -134,7 +135,7 @@ def test_whoever_watched_joined_or_signed_is_found_as_well_as_who_drove(client, 
     device = Device(client)
     run_id = device.begin("MV-12", driver="Bram Osei").raise_for_status().json()["id"]
     code = client.post(f"/api/runs/{run_id}/join-code").raise_for_status().json()["code"]
-    with httpx.Client(base_url=app_url, timeout=20) as http:
+    with httpx.Client(base_url=app_url, timeout=HANG_S) as http:
         trainer = sign_in(http, "Hanne Solberry")
         trainer.post("/api/runs/join", json={"code": code}).raise_for_status()
 
@@ -146,7 +147,7 @@ def test_whoever_watched_joined_or_signed_is_found_as_well_as_who_drove(client, 
         assert of("Hanne Solberry")
         assert not of("Ines Aldous")
         device.send(device.struck("finished")).raise_for_status()
-    with httpx.Client(base_url=app_url, timeout=20) as http:
+    with httpx.Client(base_url=app_url, timeout=HANG_S) as http:
         manager = sign_in(http, "Odile Ferrow")
         assert {"Bram Osei", "Hanne Solberry"} <= set(manager.get("/api/log/findable").json()["people"])
 
@@ -169,7 +170,7 @@ def test_a_list_is_one_s_own_and_is_kept_under_its_name(client, app_url):
     client.put("/api/log/views", json={"name": name, "query": "outcome=fail"}).raise_for_status()
     client.put("/api/log/views", json={"name": name, "query": "outcome=void"}).raise_for_status()
     assert [one["query"] for one in client.get("/api/log/views").json() if one["name"] == name] == ["outcome=void"]
-    with httpx.Client(base_url=app_url, timeout=20) as http:
+    with httpx.Client(base_url=app_url, timeout=HANG_S) as http:
         assert name not in [one["name"] for one in sign_in(http, "Tove Lind").get("/api/log/views").json()]
     client.delete("/api/log/views", params={"name": name}).raise_for_status()
     assert name not in [one["name"] for one in client.get("/api/log/views").json()]

@@ -21,6 +21,7 @@ from lowhiss.engine.debrief import debrief
 from lowhiss.exchange.learning_schemas import learning_schema, practice_schema
 from tests.conftest import sign_in
 from tests.core.trainee import trainee_of
+from tests.plugin import HANG_S
 
 WHO = {
     "driver": "Tove Lind",
@@ -35,7 +36,7 @@ DRIVER, OTHER = demo_id(WHO["driver"]), demo_id(WHO["other"])
 def people(app_url):
     with ExitStack() as stack:
         yield {
-            role: sign_in(stack.enter_context(httpx.Client(base_url=app_url, timeout=30)), name)
+            role: sign_in(stack.enter_context(httpx.Client(base_url=app_url, timeout=HANG_S)), name)
             for role, name in WHO.items()
         }
 

@@ -15,6 +15,7 @@ from lowhiss.service.marks import receiver
 from lowhiss.service.marks.kinds import KINDS
 from tests.conftest import sign_in
 from tests.devices import Device, watching
+from tests.plugin import HANG_S
 
 
 @dataclass
@@ -50,7 +51,7 @@ class Log:
 
 @pytest.fixture(params=sorted(KINDS))
 def log(request, app_url):
-    with httpx.Client(base_url=app_url, timeout=30) as client:
+    with httpx.Client(base_url=app_url, timeout=HANG_S) as client:
         sign_in(client, "Tove Lind")
         device = Device(client)
         kind = request.param
@@ -105,11 +106,11 @@ def test_an_end_is_never_dated_back_before_what_came(log):
 
 def test_whoever_watches_a_log_is_nudged_when_it_grows(log):
     with watching(log.device.client, log.id, kind=log.kind) as screen:
-        assert json.loads(screen.recv(timeout=10))["last_seq"] == 0
+        assert json.loads(screen.recv(timeout=HANG_S))["last_seq"] == 0
         log.send(log.mark())
-        told = json.loads(screen.recv(timeout=10))
+        told = json.loads(screen.recv(timeout=HANG_S))
     assert told["last_seq"] == 1
     assert 0 <= told["at_s"] < 600
     with watching(log.device.client, "none", kind=log.kind) as screen, pytest.raises(ConnectionClosed) as closed:
-        screen.recv(timeout=10)
+        screen.recv(timeout=HANG_S)
     assert closed.value.rcvd.code == sockets.UNKNOWN

@@ -14,6 +14,7 @@ from websockets.sync.client import connect
 from lowhiss.engine.practice import Drive
 from tests.conftest import sign_in
 from tests.devices import UNIT_ID
+from tests.plugin import HANG_S
 
 WHO = {"driver": "Tove Lind", "other": "Ines Aldous", "trainer": "Hanne Solberry", "manager": "Odile Ferrow"}
 
@@ -22,7 +23,7 @@ WHO = {"driver": "Tove Lind", "other": "Ines Aldous", "trainer": "Hanne Solberry
 def people(app_url):
     with ExitStack() as stack:
         yield {
-            role: sign_in(stack.enter_context(httpx.Client(base_url=app_url, timeout=30)), name)
+            role: sign_in(stack.enter_context(httpx.Client(base_url=app_url, timeout=HANG_S)), name)
             for role, name in WHO.items()
         }
 
@@ -132,13 +133,13 @@ def test_a_code_lets_a_trainer_in_and_nobody_else(people, kept):
 def line(client: httpx.Client, practice_id: str):
     address = str(client.base_url).replace("http", "ws", 1).rstrip("/") + f"/api/practices/{practice_id}/live"
     cookies = "; ".join(f"{name}={value}" for name, value in client.cookies.items())
-    return connect(address, additional_headers={"Cookie": cookies})
+    return connect(address, additional_headers={"Cookie": cookies}, open_timeout=HANG_S)
 
 
 def heard(socket, name: str) -> dict:
     """The next message that has this."""
     for _ in range(20):
-        message = json.loads(socket.recv(timeout=10))
+        message = json.loads(socket.recv(timeout=HANG_S))
         if name in message:
             return message
     raise AssertionError(f"{name} was never said")
@@ -165,12 +166,12 @@ def test_a_trainer_sees_the_truth_and_sets_the_vehicle(people, kept):
 
 def test_the_line_is_closed_to_who_did_not_join_and_to_what_is_no_message(people, kept):
     with line(people["manager"], kept) as stranger, pytest.raises(ConnectionClosed):
-        stranger.recv(timeout=10)
+        stranger.recv(timeout=HANG_S)
     with line(people["driver"], kept) as driver:
         heard(driver, "trainers")
         driver.send("[1, 2]")
         with pytest.raises(ConnectionClosed) as closed:
-            driver.recv(timeout=10)
+            driver.recv(timeout=HANG_S)
         assert closed.value.rcvd.code == 4400
 
 

@@ -20,6 +20,7 @@ from lowhiss.engine.rounds import state_of
 from tests.builders import HEALTHY
 from tests.conftest import sign_in
 from tests.devices import Device, SessionKey
+from tests.plugin import HANG_S
 
 ROLE_OF = {
     "driver": "Tove Lind",
@@ -68,7 +69,7 @@ class Walker(Device):
 def people(app_url):
     with ExitStack() as stack:
         yield {
-            role: sign_in(stack.enter_context(httpx.Client(base_url=app_url, timeout=30)), name)
+            role: sign_in(stack.enter_context(httpx.Client(base_url=app_url, timeout=HANG_S)), name)
             for role, name in ROLE_OF.items()
         }
 
@@ -241,7 +242,7 @@ def test_what_is_said_of_a_unit_is_kept_with_it_and_not_asked_again(people, unit
 def test_whoever_takes_over_a_device_sends_on_what_was_made_there_and_marks_nothing(walker, app_url):
     """Two drivers and one phone: the second finds the first one's marks waiting, and may only bring them."""
     unit_id = demo_id("MV-05")
-    with httpx.Client(base_url=app_url, timeout=20) as http:
+    with httpx.Client(base_url=app_url, timeout=HANG_S) as http:
         phone = Walker(sign_in(http, "Tove Lind"))
         phone.begin_round(unit_id).raise_for_status()
         phone.sign_with(SessionKey(http))

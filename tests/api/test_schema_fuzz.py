@@ -1,4 +1,4 @@
-"""Random calls of every operation, signed in as each role: no 5xx, no answer outside the described ones."""
+"""Random calls of every operation by somebody who may: no 5xx, no answer outside the described ones."""
 
 from __future__ import annotations
 
@@ -14,6 +14,7 @@ from lowhiss.service.people import rights
 from lowhiss.service.people.rights import ROLES
 from tests.api.test_rights import SOMEBODY_OF
 from tests.conftest import sign_in
+from tests.plugin import HANG_S
 
 SCHEMA = schemathesis.openapi.from_dict(create_app(None).openapi())
 # these would end the session that the others need; they have tests of their own
@@ -30,17 +31,15 @@ def name_of(operation) -> str:
 
 
 def calls():
-    """Each operation as the first role that may do it, and as the first that may not: beyond that no role differs."""
+    """Each operation as the first role that may do it; what the others hear is the matter of `test_rights`."""
     for operation in OPERATIONS:
-        for may in (True, False):
-            role = next((role for role in ROLES if rights.may(role, name_of(operation)) is may), None)
-            if role is not None:
-                yield pytest.param(operation, role, id=f"{name_of(operation)}-{role}")
+        role = next(role for role in ROLES if rights.may(role, name_of(operation)))
+        yield pytest.param(operation, role, id=f"{name_of(operation)}-{role}")
 
 
 @pytest.mark.parametrize(("operation", "role"), list(calls()))
 def test_random_calls(app_url, operation, role):
-    with httpx.Client(base_url=app_url, timeout=20) as http:
+    with httpx.Client(base_url=app_url, timeout=HANG_S) as http:
         sign_in(http, SOMEBODY_OF[role])
         headers, cookies = dict(http.headers), dict(http.cookies)
 

@@ -19,6 +19,7 @@ from lowhiss.store.run_models import RunRow
 from lowhiss.store.seal_models import SealRow
 from tests.conftest import ROOT, sign_in
 from tests.devices import Device
+from tests.plugin import HANG_S
 
 CHECKER = Path(__file__).with_name("independent_checker.py")
 
@@ -76,7 +77,7 @@ def test_what_cannot_be_signed_is_refused_in_a_sentence(client, ended, app_url):
     ]
     for answer, status, code in refused:
         assert (answer.status_code, answer.json()["error"]["code"]) == (status, code), answer.text
-    with httpx.Client(base_url=app_url, timeout=20) as http:
+    with httpx.Client(base_url=app_url, timeout=HANG_S) as http:
         assert sign_in(http, "Tove Lind").get("/api/seals").status_code == 403
 
 
@@ -139,7 +140,7 @@ def checked(path: Path, key: str) -> tuple[int, str]:
 def test_whoever_holds_a_paper_checks_its_seal_without_an_account(client, ended, app_url, store):
     run_id, device = ended
     first = sign(client, run_id, signed_at=now(device)).raise_for_status().json()
-    with httpx.Client(base_url=app_url, timeout=20) as stranger:
+    with httpx.Client(base_url=app_url, timeout=HANG_S) as stranger:
         told = stranger.get(f"/api/check/{first['sha256']}").raise_for_status().json()
         began = client.get(f"/api/runs/{run_id}").json()["started_at"]
         assert (told["place"], told["unit"], told["outcome"]) == (first["place"], "MV-12", "incomplete")

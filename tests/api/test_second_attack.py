@@ -13,6 +13,7 @@ from lowhiss.api import careful
 from lowhiss.demo.scenario import demo_id
 from tests.conftest import sign_in
 from tests.devices import UNIT_ID, Device
+from tests.plugin import HANG_S
 
 DEEP = "[" * 900 + "]" * 900
 FLOODS = {
@@ -84,10 +85,10 @@ def test_an_odd_value_in_any_field_of_a_mark_loses_none_of_the_others(client, fi
 def test_a_feed_of_nonsense_is_answered_or_closed_and_never_an_error(app_url, client, frame):
     token = client.post(f"/api/units/{UNIT_ID['MV-12']}/feed-token").json()["token"]
     url = app_url.replace("http", "ws") + "/api/feed"
-    with connect(url, additional_headers={"Authorization": f"Bearer {token}"}) as sender:
+    with connect(url, additional_headers={"Authorization": f"Bearer {token}"}, open_timeout=HANG_S) as sender:
         sender.send(frame)
         try:
-            answer = json.loads(sender.recv(timeout=20))
+            answer = json.loads(sender.recv(timeout=HANG_S))
         except ConnectionClosed as closed:
             answer = {"error": closed.rcvd.code} if closed.rcvd else {}
     assert answer.get("error") not in (None, 1011)
@@ -115,7 +116,7 @@ def batch(client):
 
 
 def test_m5_one_person_fills_no_queue_and_stops_nobody_elses(app_url, client):
-    with httpx.Client(base_url=app_url, timeout=20) as other:
+    with httpx.Client(base_url=app_url, timeout=HANG_S) as other:
         driver = sign_in(other, "Ines Aldous")
         mine = batch(client).raise_for_status().json()
         begun = [batch(driver) for _ in range(4)]
@@ -157,7 +158,7 @@ def test_h4_a_long_run_is_judged_beside_the_process_of_the_marks(client):
 
 def test_m4_own_failures_stop_a_device_before_everybody_behind_the_same_address(app_url):
     """Wrong tries are counted by person and device first: an address is shared by a whole yard."""
-    with httpx.Client(base_url=app_url, timeout=20) as bad, httpx.Client(base_url=app_url, timeout=20) as good:
+    with httpx.Client(base_url=app_url, timeout=HANG_S) as bad, httpx.Client(base_url=app_url, timeout=HANG_S) as good:
         codes = [
             bad.post("/api/session/sign-in", json={"name": f"Nobody {n}", "password": "wrong password"}).status_code
             for n in range(42)

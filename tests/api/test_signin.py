@@ -15,6 +15,7 @@ from lowhiss.service.people import guess_limits, signin
 from lowhiss.service.people.secrets import code_hash, csrf_token, token_hash
 from lowhiss.store.people_models import CodeRow, FailureRow, PersonRow, SessionRow
 from tests.conftest import Running, sign_in
+from tests.plugin import HANG_S
 
 GOOD = "correct horse battery"
 
@@ -24,7 +25,7 @@ def newcomer(client, app_url):
     """A person who redeemed their code: their name, and a client signed in as them."""
     name = f"Runa {uuid.uuid4().hex[:8]}"
     invited = client.post("/api/people", json={"name": name, "role": "driver"}).raise_for_status().json()
-    with httpx.Client(base_url=app_url, timeout=20) as http:
+    with httpx.Client(base_url=app_url, timeout=HANG_S) as http:
         me = http.post("/api/session/code", json={"code": invited["code"], "password": GOOD}).raise_for_status().json()
         http.headers["x-low-hiss-csrf"] = me["csrf"]
         yield name, invited["person"]["id"], http
@@ -265,7 +266,7 @@ def test_somebody_elses_run_takes_no_marks_but_a_shared_device_sends_on(newcomer
 
 def test_demo_accounts_only_where_they_are_allowed(store, stranger, client):
     without = Running(store, demo_accounts=False)
-    with httpx.Client(base_url=without.url, timeout=20) as http:
+    with httpx.Client(base_url=without.url, timeout=HANG_S) as http:
         status = http.post("/api/session/demo", json={"person_id": demo_id("Odile Ferrow")}).status_code
         me = http.get("/api/session").json()
     without.stop()

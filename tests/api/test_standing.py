@@ -25,6 +25,7 @@ from lowhiss.store.fleet_models import ActRow
 from tests.builders import leak_record, ready, record, warned
 from tests.conftest import sign_in
 from tests.devices import Device, SessionKey
+from tests.plugin import HANG_S
 
 ROLE_OF = {"driver": "Tove Lind", "trainer": "Hanne Solberry", "workshop": "Jory Pask", "manager": "Odile Ferrow"}
 
@@ -35,7 +36,7 @@ def people(app_url):
     with ExitStack() as stack:
         known = {}
         for role, name in ROLE_OF.items():
-            known[role] = sign_in(stack.enter_context(httpx.Client(base_url=app_url, timeout=20)), name)
+            known[role] = sign_in(stack.enter_context(httpx.Client(base_url=app_url, timeout=HANG_S)), name)
         yield known
 
 
@@ -231,7 +232,7 @@ def test_of_two_who_certify_at_once_one_is_told_who_was_first(client, people, tr
     seen = do(people["driver"], "defect_seen", tractor["id"], what="a rattle", consequence="stay")
     names = ("Jory Pask", "Wanda Keel", "Odile Ferrow", "Marten Quill")
     with ExitStack() as stack, ThreadPoolExecutor(len(names)) as pool:
-        hands = [sign_in(stack.enter_context(httpx.Client(base_url=app_url, timeout=20)), name) for name in names]
+        hands = [sign_in(stack.enter_context(httpx.Client(base_url=app_url, timeout=HANG_S)), name) for name in names]
         codes = list(pool.map(lambda hand: do(hand, "no_repair", tractor["id"], defect=seen, reason="dry"), hands))
     assert sorted(code == "already_certified" for code in codes) == [False, True, True, True]
     certified = [one for one in page(client, tractor)["course"]["entries"] if one["what"] == "no_repair"]
@@ -428,7 +429,7 @@ def test_two_hundred_megabytes_are_not_even_read(app_url, people):
     where = urlsplit(app_url)
     path = f"/api/photos/{uuid.uuid4()}?act={uuid.uuid4()}"
     head = f"PUT {path} HTTP/1.1\r\nHost: {where.netloc}\r\nCookie: {cookies}\r\n"
-    with socket.create_connection((where.hostname, where.port), timeout=10) as connection:
+    with socket.create_connection((where.hostname, where.port), timeout=HANG_S) as connection:
         connection.sendall(f"{head}Content-Length: {200 * 1024 * 1024}\r\n\r\n".encode())
         answer = connection.recv(4096).decode()
     assert answer.startswith("HTTP/1.1 413")
@@ -439,7 +440,7 @@ def test_two_hundred_megabytes_are_not_even_read(app_url, people):
 
 
 def test_what_somebody_did_on_a_shared_tablet_stays_theirs_though_another_sends_it(app_url, client, tractor):
-    with httpx.Client(base_url=app_url, timeout=20) as tablet:
+    with httpx.Client(base_url=app_url, timeout=HANG_S) as tablet:
         sign_in(tablet, "Ines Aldous")
         device = Device(tablet).sign_with(SessionKey(tablet))
         act = device.act("hold_placed", tractor["id"], reason="pulls", by="Ines Aldous")

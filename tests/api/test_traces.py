@@ -28,6 +28,7 @@ from lowhiss.service.traces import many
 from lowhiss.service.traces.desk import Asked
 from tests.conftest import sign_in
 from tests.devices import Device
+from tests.plugin import HANG_S
 from tests.trace.recorded import driven
 
 ODILE = Person(demo_id("Odile Ferrow"), "Odile Ferrow", "manager", "en", "psi", True)
@@ -168,7 +169,7 @@ def test_a_session_becomes_a_run_that_says_what_it_was_found_in(client, text):
 def test_whether_it_counts_for_its_unit_a_manager_says(client, app_url, text):
     kept = sent(client, "counts.csv", text + b"\n\n").json()["id"]
     unit = new_unit(client)
-    with httpx.Client(base_url=app_url, timeout=20) as http:
+    with httpx.Client(base_url=app_url, timeout=HANG_S) as http:
         driver = sign_in(http, "Tove Lind")
         assert attached(driver, kept, unit, counts=True).status_code == 403
     assert attached(client, kept, unit, began_at="2099-01-01T00:00:00Z").json()["error"]["field"] == "began_at"

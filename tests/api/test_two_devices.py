@@ -20,6 +20,7 @@ from lowhiss.service.runs import participants
 from lowhiss.store.run_models import JoinCodeRow
 from tests.conftest import Running, sign_in
 from tests.devices import Device, watching
+from tests.plugin import HANG_S
 
 CODE = "/api/runs/{}/join-code"
 
@@ -28,7 +29,7 @@ CODE = "/api/runs/{}/join-code"
 def people(app_url) -> Iterator:
     """Clients of the application, each signed in as somebody."""
     with ExitStack() as stack:
-        yield lambda name, url=app_url: sign_in(stack.enter_context(httpx.Client(base_url=url, timeout=20)), name)
+        yield lambda name, url=app_url: sign_in(stack.enter_context(httpx.Client(base_url=url, timeout=HANG_S)), name)
 
 
 @pytest.fixture
@@ -50,7 +51,7 @@ def joined(driver: Device, watching: httpx.Client) -> Device:
 
 
 def heard(socket: ClientConnection) -> dict:
-    return json.loads(socket.recv(timeout=10))
+    return json.loads(socket.recv(timeout=HANG_S))
 
 
 def test_a_watcher_marks_and_never_commands(driver, people):
@@ -185,7 +186,7 @@ def test_screens_of_two_processes_hear_of_each_others_marks(driver, people, stor
 def test_a_screen_that_may_not_listen_is_told_why(driver, stranger, signed_in, run_id, headers, code):
     client = driver.client if signed_in else stranger
     with watching(client, run_id or driver.run_id, **headers) as socket, pytest.raises(ConnectionClosed) as closed:
-        socket.recv(timeout=10)
+        socket.recv(timeout=HANG_S)
     assert closed.value.rcvd.code == code
 
 
@@ -195,5 +196,5 @@ def test_no_run_is_watched_by_a_crowd(driver):
             heard(stack.enter_context(watching(driver.client, driver.run_id)))
         late = stack.enter_context(watching(driver.client, driver.run_id))
         with pytest.raises(ConnectionClosed) as closed:
-            late.recv(timeout=10)
+            late.recv(timeout=HANG_S)
     assert closed.value.rcvd.code == sockets.CROWDED

@@ -12,7 +12,7 @@ from playwright.sync_api import Page, expect
 from lowhiss.demo.scenario import UNITS, demo_id
 from tests.conftest import sign_in
 from tests.devices import Device
-from tests.plugin import patience
+from tests.plugin import HANG_S, patience
 
 STEP_MS = 250
 PATIENCE_S = 90 * patience()
@@ -20,6 +20,8 @@ MANY_STEPS = 240
 BOUNCE_S = 0.4
 JUMP_S = 30
 HOLD_JUMP_S = 1
+FRAME_S = 0.05
+"""What is left after the jumps runs frame by frame."""
 HOLDS = ("up", "cutShort")
 RESTS = ("judging", "goOn", "pedalUp")
 READS = ("read", "readOne", "accept", "acceptOne", "itIs")
@@ -79,10 +81,11 @@ class Cab:
         """Let the page's clocks run: in jumps, because every tick between would be drawn."""
         # a hold ends by itself: the page must get its turn when its time is over
         jump_s = HOLD_JUMP_S if seconds > HOLD_JUMP_S and self.bar.count() and self.asked() in HOLDS else JUMP_S
-        jumps = int(seconds / jump_s)
-        for _ in range(jumps):
-            self.page.clock.fast_forward(jump_s * 1000)
-        self.page.clock.run_for(round((seconds - jumps * jump_s) * 1000))
+        while seconds > FRAME_S:
+            jump = min(jump_s, seconds - FRAME_S)
+            self.page.clock.fast_forward(round(jump * 1000))
+            seconds -= jump
+        self.page.clock.run_for(round(seconds * 1000))
 
     def until(self, condition, jump_s: float = 0) -> None:
         """Let time run until something is true; a busy machine may take long for what is not by the page's clock."""
@@ -90,14 +93,12 @@ class Cab:
         while not condition():
             if time.monotonic() > given_up:
                 said = self.page.get_by_role("alert").all_inner_texts()
-                raise AssertionError(f"never came true; the bar asks for {self.asked()}; the screen says {said}")
+                asked = self.asked() if self.bar.count() else "nothing"
+                raise AssertionError(f"never came true; the bar asks for {asked}; the screen says {said}")
             self._turn(jump_s)
 
     def _turn(self, jump_s: float) -> None:
-        if jump_s:
-            self.page.clock.fast_forward(jump_s * 1000)
-        else:
-            self.page.clock.run_for(STEP_MS)
+        self.page.clock.fast_forward(jump_s * 1000 or STEP_MS)
         self.page.evaluate(NEXT_TURN)
 
     @property
@@ -286,7 +287,7 @@ class RealCab(Cab):
 
 @contextmanager
 def client_of(cab, name):
-    with httpx.Client(base_url=cab.url, timeout=20) as client:
+    with httpx.Client(base_url=cab.url, timeout=HANG_S) as client:
         yield sign_in(client, name)
 
 

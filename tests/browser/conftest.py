@@ -18,7 +18,7 @@ from playwright.sync_api import expect
 from lowhiss.static import WEB
 from tests.browser.cab import Cab
 from tests.conftest import sign_in
-from tests.plugin import patience
+from tests.plugin import HANG_S, patience
 
 HOST = "yard.lowhiss.test"
 expect.set_options(timeout=30_000 * patience())  # a bound of hanging: a busy machine stands still for seconds
@@ -115,7 +115,7 @@ def cab(page, app_url):
 @pytest.fixture
 def coupled(app_url):
     """A tractor of its own with a trailer: no other test has failed or passed it."""
-    with httpx.Client(base_url=app_url, timeout=20) as http:
+    with httpx.Client(base_url=app_url, timeout=HANG_S) as http:
         client = sign_in(http)
         name = f"HJ-{uuid.uuid4().hex[:5]}"
         unit = client.post("/api/units", json={"name": name, "kind": "tractor"}).raise_for_status().json()

@@ -14,6 +14,7 @@ from lowhiss.engine.cards import today
 from tests.browser.inspect import axe_findings, cut_off, load_axe, small_controls
 from tests.browser.seat import READY_S, Seat
 from tests.conftest import sign_in
+from tests.plugin import HANG_S
 
 TRAINEE, TRAINER = "Freya Ostling", "Hanne Solberry"
 HEARS_THE_CORE = """
@@ -31,12 +32,12 @@ HEARS_THE_CORE = """
 @pytest.fixture(scope="module")
 def opened(app_url):
     """A class of the trainer's with the trainee in it, who may drive any lesson."""
-    with httpx.Client(base_url=app_url, timeout=30) as http:
+    with httpx.Client(base_url=app_url, timeout=HANG_S) as http:
         client = sign_in(http, TRAINER)
         made = client.post("/api/learning/classes", json={"name": "Winter"}).raise_for_status().json()
         body = {"version": made["version"], "name": "Winter", "members": [demo_id(TRAINEE)]}
         client.put(f"/api/learning/classes/{made['id']}", json=body).raise_for_status()
-        with httpx.Client(base_url=app_url, timeout=30) as their:
+        with httpx.Client(base_url=app_url, timeout=HANG_S) as their:
             answer = {"json": {"agree": True}}
             sign_in(their, TRAINEE).post(f"/api/learning/invitations/{made['id']}", **answer).raise_for_status()
         for lesson in ("which_way", "where"):

@@ -19,6 +19,7 @@ from tests.browser.test_conductor import agrees
 from tests.browser.test_leak_journey import events_of
 from tests.conftest import sign_in
 from tests.devices import UNIT_ID
+from tests.plugin import HANG_S
 
 OUTCOMES_SHOWN = """
 window.shown = []
@@ -138,7 +139,7 @@ def test_a_whole_test_from_the_feed_with_a_dropout_in_the_hold(cab, app_url, tmp
     expect(page.locator("[data-feed=stopped]")).to_be_visible()
     cab.wait_to_join()
     address = app_url.replace("http", "ws", 1) + "/api/feed"
-    with connect(address, additional_headers={"Authorization": f"Bearer {token}"}) as cab.socket:
+    with connect(address, additional_headers={"Authorization": f"Bearer {token}"}, open_timeout=HANG_S) as cab.socket:
         cab.pass_time(1)
         expect(page.locator("[data-feed=stopped]")).to_have_count(0)
         for _ in range(60):

@@ -26,6 +26,7 @@ from websockets.sync.client import connect
 from tests.conftest import ROOT, Running, sign_in
 from tests.devices import Device
 from tests.faults.processes import free_port
+from tests.plugin import HANG_S
 
 PAUSE = threading.Event()
 
@@ -80,7 +81,7 @@ def yard(store, tmp_path):
         PAUSE.wait(0.02)
     yield port, apps
     process.terminate()
-    process.wait(20)
+    process.wait(HANG_S)
     for app in apps:
         app.stop()
 
@@ -99,7 +100,7 @@ def test_marks_and_nudges_go_through_though_clients_are_slow_and_a_process_goes(
             plain = stack.enter_context(socket.create_connection(("127.0.0.1", port)))
             slow = stack.enter_context(trusting().wrap_socket(plain, server_hostname="localhost"))
             slow.sendall(b"POST /api/runs HTTP/1.1\r\nHost: localhost\r\nContent-Le")
-        http = httpx.Client(base_url=f"https://localhost:{port}", verify=trusting(), timeout=20)
+        http = httpx.Client(base_url=f"https://localhost:{port}", verify=trusting(), timeout=HANG_S)
         client = sign_in(stack.enter_context(http))
         assert all(cookie.secure for cookie in client.cookies.jar)
         device = Device(client)
@@ -107,7 +108,7 @@ def test_marks_and_nudges_go_through_though_clients_are_slow_and_a_process_goes(
         cookies = "; ".join(f"{name}={value}" for name, value in client.cookies.items())
         live = f"wss://localhost:{port}/api/runs/{run_id}/live"
         headers = {"Cookie": cookies}
-        screen = stack.enter_context(connect(live, ssl=trusting(), additional_headers=headers))
+        screen = stack.enter_context(connect(live, ssl=trusting(), additional_headers=headers, open_timeout=HANG_S))
         for place in range(1, 7):
             device.send(device.struck("note", text=str(place))).raise_for_status()
             if place == 3:
@@ -115,14 +116,16 @@ def test_marks_and_nudges_go_through_though_clients_are_slow_and_a_process_goes(
         try:
             reached(screen, 6)
         except ConnectionClosed:  # it was at the process that went: a screen comes again
-            reached(stack.enter_context(connect(live, ssl=trusting(), additional_headers=headers)), 6)
+            reached(
+                stack.enter_context(connect(live, ssl=trusting(), additional_headers=headers, open_timeout=HANG_S)), 6
+            )
         assert len(client.get(f"/api/runs/{run_id}/events").json()) == 6
         assert client.get("/api/health").json()["ok"]
 
 
 def reached(screen, last_seq: int) -> None:
     """Hear nudges until the run has come so far."""
-    while json.loads(screen.recv(timeout=10)).get("last_seq", 0) < last_seq:
+    while json.loads(screen.recv(timeout=HANG_S)).get("last_seq", 0) < last_seq:
         pass
 
 

@@ -14,6 +14,7 @@ from tests.browser.test_conductor import COMBINATION, agrees
 from tests.browser.test_leak_journey import events_of
 from tests.conftest import sign_in
 from tests.devices import Device
+from tests.plugin import HANG_S
 
 
 def kinds(cab, run: str) -> list[str]:
@@ -234,7 +235,7 @@ def test_what_came_after_the_end_waits_for_a_trainers_word(cab):
     run = cab.begin("MV-22", procedure="leak-check")
     cab.do({**COMBINATION, "leak_applied start": (100, 100), "leak_applied end": (90, 90)}, until="again")
     end = next(event for event in events_of(cab, run) if event["body"].get("point") == "end")
-    with httpx.Client(base_url=cab.url, timeout=20) as http:
+    with httpx.Client(base_url=cab.url, timeout=HANG_S) as http:
         device = Device(sign_in(http, "Tove Lind"))
         device.run_id = run
         device.send(device.struck("finished")).raise_for_status()

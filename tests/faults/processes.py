@@ -12,6 +12,7 @@ import threading
 from pathlib import Path
 
 from tests.conftest import ROOT
+from tests.plugin import HANG_S
 
 
 def free_port() -> int:
@@ -73,7 +74,7 @@ class LowHiss:
         return self._ended()
 
     def _ended(self) -> int:
-        code = self.process.wait(60)
+        code = self.process.wait(HANG_S)
         self._reader.join(10)
         self.process.stdout.close()
         self.process.stderr.close()

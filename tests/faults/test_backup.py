@@ -31,6 +31,7 @@ from lowhiss.upgrade import NOTE, upgrade
 from tests.conftest import copied, sign_in
 from tests.devices import Device
 from tests.faults.processes import LowHiss, free_port
+from tests.plugin import HANG_S
 
 PAUSE = threading.Event()
 
@@ -331,7 +332,7 @@ def test_the_commands_copy_while_it_runs_and_put_back_when_it_does_not(demo_data
     assert f"{runs} tests" in capsys.readouterr().out
     assert main(["restore", str(copy), "--data", str(data)]) == 1
     assert "already runs" in capsys.readouterr().err
-    with httpx.Client(base_url=app.url, timeout=20) as client:
+    with httpx.Client(base_url=app.url, timeout=HANG_S) as client:
         device = Device(sign_in(client))
         device.begin().raise_for_status()
         assert app.interrupt() == 0
@@ -342,6 +343,6 @@ def test_the_commands_copy_while_it_runs_and_put_back_when_it_does_not(demo_data
     assert main(["restore", str(copy), "--data", str(data)]) == 0
     assert "its seals are as they were made" in capsys.readouterr().out
     app = LowHiss(data, free_port(), "--demo")
-    with httpx.Client(base_url=app.url, timeout=20) as client:
+    with httpx.Client(base_url=app.url, timeout=HANG_S) as client:
         assert sign_in(client).get(f"/api/runs/{device.run_id}").status_code == 404
     assert app.interrupt() == 0

@@ -20,6 +20,7 @@ from lowhiss.exchange.traces import write_trace
 from tests.conftest import copied, sign_in
 from tests.devices import Device
 from tests.faults.processes import LowHiss, free_port, is_running
+from tests.plugin import HANG_S
 from tests.trace.recorded import driven
 
 
@@ -68,7 +69,7 @@ RUNS = 50 if os.environ.get("LOWHISS_NIGHTLY") else 6
 @pytest.mark.parametrize("seed", range(RUNS))
 def test_a_killed_database_or_server_costs_no_acknowledged_mark(killable, seed):
     rng = random.Random(seed)
-    with httpx.Client(base_url=killable[0].url, timeout=20) as client:
+    with httpx.Client(base_url=killable[0].url, timeout=HANG_S) as client:
         sign_in(client)
         device = PatientDevice(client)
         device.begin().raise_for_status()
@@ -95,7 +96,7 @@ def test_a_killed_database_or_server_costs_no_acknowledged_mark(killable, seed):
 @pytest.mark.parametrize("seed", range(max(1, RUNS // 6)))
 def test_a_killed_database_or_server_costs_no_mark_of_a_round_and_no_defect_twice(killable, seed):
     rng = random.Random(100 + seed)
-    with httpx.Client(base_url=killable[0].url, timeout=20) as client:
+    with httpx.Client(base_url=killable[0].url, timeout=HANG_S) as client:
         sign_in(client)
         device = PatientDevice(client)
         unit = client.post("/api/units", json={"name": f"K-{seed}", "kind": "straight_truck"}).raise_for_status().json()
@@ -127,7 +128,7 @@ def test_a_killed_database_or_server_costs_no_mark_of_a_round_and_no_defect_twic
 @pytest.mark.parametrize("seed", range(max(1, RUNS // 6)))
 def test_a_killed_server_goes_on_with_a_long_question_and_leaves_no_process_behind(killable, seed):
     rng = random.Random(200 + seed)
-    with httpx.Client(base_url=killable[0].url, timeout=20) as client:
+    with httpx.Client(base_url=killable[0].url, timeout=HANG_S) as client:
         sign_in(client)
         asked = {"rules": "us-older", "search": "MV-"}
         whole = answered(client, client.post("/api/what-if", json=asked).raise_for_status().json()["id"])
@@ -187,7 +188,7 @@ def kill_something(holder, rng) -> None:
 
 def test_while_the_database_is_away_the_answer_says_wait(killable):
     app = killable[0]
-    with httpx.Client(base_url=app.url, timeout=20) as client:
+    with httpx.Client(base_url=app.url, timeout=HANG_S) as client:
         sign_in(client)
         before = app.database_pid
         app.kill_database()
@@ -207,7 +208,7 @@ def test_while_the_database_is_away_the_answer_says_wait(killable):
 def test_a_killed_database_or_server_costs_nothing_that_was_done_about_a_vehicle(killable, seed):
     """Holds placed and defects reported, resent until acknowledged: each there once, and the fold of all of them."""
     rng = random.Random(1000 + seed)
-    with httpx.Client(base_url=killable[0].url, timeout=20) as client:
+    with httpx.Client(base_url=killable[0].url, timeout=HANG_S) as client:
         sign_in(client)
         name = f"K-{seed}-{rng.randrange(10**6)}"
         unit = client.post("/api/units", json={"name": name, "kind": "straight_truck"}).raise_for_status().json()["id"]
@@ -248,7 +249,7 @@ def until_acknowledged(device, *acts) -> None:
 def test_a_kill_into_a_seal_leaves_one_signature_and_an_unbroken_chain(killable, capsys):
     """Each signature resent until it is acknowledged, as a device does; the chain is then held against every row."""
     rng = random.Random(4000)
-    with httpx.Client(base_url=killable[0].url, timeout=20) as client:
+    with httpx.Client(base_url=killable[0].url, timeout=HANG_S) as client:
         sign_in(client)
         signed = {}
         for _ in range(max(4, RUNS)):
@@ -281,7 +282,7 @@ def test_recordings_that_a_kill_interrupted_are_read_on_where_it_stood(killable)
         for number in range(8):
             # each another drive, or it is the same recording
             file.writestr(f"{number}.csv", text.getvalue().replace("\n", f"\n# {number}\n", 1).encode())
-    with httpx.Client(base_url=killable[0].url, timeout=20) as client:
+    with httpx.Client(base_url=killable[0].url, timeout=HANG_S) as client:
         sign_in(client)
         batch = client.post("/api/trace-batches", json={"procedure": "leak-check"}).raise_for_status().json()["id"]
         path = f"/api/trace-batches/{batch}"

@@ -13,7 +13,7 @@ import pytest
 
 from tests.conftest import ROOT
 from tests.guard import processes_of
-from tests.plugin import RUN, patience
+from tests.plugin import HANG_S, RUN
 
 STARTS_A_DATABASE = """
 import time
@@ -45,9 +45,9 @@ def test_a_run_that_is_broken_off_leaves_no_database_behind(tmp_path, ends):
     (mark,) = marks_below(run.pid)
     assert len(processes_of(mark)) >= 1
     run.send_signal(ends)
-    run.wait(60)
+    run.wait(HANG_S)
     run.stdout.close()
-    until = time.monotonic() + 30 * patience()
+    until = time.monotonic() + HANG_S
     while processes_of(mark):
         assert time.monotonic() < until
         time.sleep(0.1)

@@ -17,6 +17,7 @@ from lowhiss.service.backing_services import REDIS_URL
 from tests.conftest import Running, sign_in
 from tests.devices import UNIT_ID, Device
 from tests.faults.processes import free_port
+from tests.plugin import HANG_S
 
 PAUSE = threading.Event()
 
@@ -70,16 +71,20 @@ def test_a_sender_on_one_process_is_seen_on_the_other(pair):
     (one, other), server = pair
     unit = UNIT_ID["MV-15"]
     with ExitStack() as stack:
-        http = sign_in(stack.enter_context(httpx.Client(base_url=other.url, timeout=20)))
+        http = sign_in(stack.enter_context(httpx.Client(base_url=other.url, timeout=HANG_S)))
         token = http.post(f"/api/units/{unit}/feed-token").raise_for_status().json()["token"]
         ws = [app.url.replace("http", "ws") for app in (one, other)]
-        screen = stack.enter_context(connect(f"{ws[1]}/api/units/{unit}/feed", additional_headers=cookies(http)))
+        screen = stack.enter_context(
+            connect(f"{ws[1]}/api/units/{unit}/feed", additional_headers=cookies(http), open_timeout=HANG_S)
+        )
         assert heard(screen, lambda _: True) == {"state": "stopped"}
         bearer = {"Authorization": f"Bearer {token}"}
-        sender = stack.enter_context(connect(f"{ws[0]}/api/feed", additional_headers=bearer))
+        sender = stack.enter_context(connect(f"{ws[0]}/api/feed", additional_headers=bearer, open_timeout=HANG_S))
         seen = _sent_until_seen(sender, screen, 0)
         # a screen that comes later hears that somebody sends
-        late = stack.enter_context(connect(f"{ws[1]}/api/units/{unit}/feed", additional_headers=cookies(http)))
+        late = stack.enter_context(
+            connect(f"{ws[1]}/api/units/{unit}/feed", additional_headers=cookies(http), open_timeout=HANG_S)
+        )
         heard(late, lambda message: message.get("state") == "live")
         # Redis dies and comes again: only what was on its way is missed, and the screen says so meanwhile
         server.kill()
@@ -91,7 +96,7 @@ def test_a_sender_on_one_process_is_seen_on_the_other(pair):
         heard(screen, lambda message: "state" in message and "apart" not in message)
         seen = _sent_until_seen(sender, screen, seen + 1)
         # a newer sender at the other process takes the older one's place, wherever that is
-        newer = stack.enter_context(connect(f"{ws[1]}/api/feed", additional_headers=bearer))
+        newer = stack.enter_context(connect(f"{ws[1]}/api/feed", additional_headers=bearer, open_timeout=HANG_S))
         with contextlib.suppress(ConnectionClosed):
             for place in range(200):
                 newer.send(frame(place))
@@ -116,12 +121,12 @@ def test_a_nudge_comes_with_redis_and_without(pair):
     (one, other), server = pair
     with ExitStack() as stack:
         driver, watcher = (
-            sign_in(stack.enter_context(httpx.Client(base_url=app.url, timeout=20))) for app in (one, other)
+            sign_in(stack.enter_context(httpx.Client(base_url=app.url, timeout=HANG_S))) for app in (one, other)
         )
         device = Device(driver)
         run_id = device.begin("MV-16").raise_for_status().json()["id"]
         live = f"{other.url.replace('http', 'ws')}/api/runs/{run_id}/live"
-        screen = stack.enter_context(connect(live, additional_headers=cookies(watcher)))
+        screen = stack.enter_context(connect(live, additional_headers=cookies(watcher), open_timeout=HANG_S))
         for place in range(1, 4):
             device.send(device.struck("note", text=str(place))).raise_for_status()
             heard(screen, lambda message, place=place: message.get("last_seq", 0) >= place)

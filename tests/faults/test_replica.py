@@ -26,6 +26,7 @@ from lowhiss.store.engine import Store, make_engine
 from tests.conftest import ROOT, copied, sign_in
 from tests.devices import Device
 from tests.faults.processes import LowHiss, free_port
+from tests.plugin import HANG_S
 
 pytestmark = pytest.mark.long
 PAUSE = threading.Event()
@@ -105,7 +106,7 @@ def test_the_replica_has_every_acknowledged_mark_and_takes_the_primarys_place(pa
     primary, replica = pair
     app = LowHiss(tmp_path / "one", free_port(), "--demo", database_url=primary.url)
     acknowledged = []
-    with httpx.Client(base_url=app.url, timeout=20) as client:
+    with httpx.Client(base_url=app.url, timeout=HANG_S) as client:
         assert client.get("/api/health").json()["replica"] == "ok"
         sign_in(client)
         device = Device(client)
@@ -127,7 +128,7 @@ def test_the_replica_has_every_acknowledged_mark_and_takes_the_primarys_place(pa
         "--demo",
         database_url=primary.url.replace(f":{primary.port}/", f":{replica.port}/"),
     )
-    with httpx.Client(base_url=other.url, timeout=20) as client:
+    with httpx.Client(base_url=other.url, timeout=HANG_S) as client:
         sign_in(client)
         kept = client.get(f"/api/runs/{device.run_id}/events").raise_for_status().json()
         assert [event["id"] for event in kept] == acknowledged
@@ -143,7 +144,7 @@ def test_while_the_replica_is_away_marks_wait_or_go_on_as_was_chosen(pair, tmp_p
     primary, replica = pair
     wait_ms, go_on_ms = (int(one) for one in re.findall(r"\| `(\d+)`", PAGE))
     app = LowHiss(tmp_path / "one", free_port(), "--demo", database_url=primary.url)
-    with httpx.Client(base_url=app.url, timeout=20) as client:
+    with httpx.Client(base_url=app.url, timeout=HANG_S) as client:
         sign_in(client)
         device = Device(client)
         device.begin().raise_for_status()

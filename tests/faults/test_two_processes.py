@@ -12,10 +12,11 @@ from websockets.sync.client import connect
 from tests.conftest import sign_in
 from tests.faults.processes import LowHiss, free_port
 from tests.faults.test_kill import PatientDevice
+from tests.plugin import HANG_S
 
 
 @pytest.fixture
-def two(tmp_path, empty_url):
+def two(tmp_path, demo_store, empty_url):
     """Two processes of one yard."""
     with ExitStack() as stack:
         processes = []
@@ -30,7 +31,7 @@ def test_either_process_serves_either_device_and_one_may_die(two):
     one, other = two
     with ExitStack() as stack:
         driver, watcher = (
-            PatientDevice(sign_in(stack.enter_context(httpx.Client(base_url=app.url, timeout=20)), name))
+            PatientDevice(sign_in(stack.enter_context(httpx.Client(base_url=app.url, timeout=HANG_S)), name))
             for app, name in ((one, "Ines Aldous"), (other, "Rafe Tolland"))
         )
         driver.begin().raise_for_status()
@@ -38,7 +39,7 @@ def test_either_process_serves_either_device_and_one_may_die(two):
         watcher.run_id = watcher.client.post("/api/runs/join", json={"code": code}).json()["id"]
         cookies = "; ".join(f"{name}={value}" for name, value in watcher.client.cookies.items())
         live = f"{other.url.replace('http', 'ws')}/api/runs/{driver.run_id}/live"
-        screen = stack.enter_context(connect(live, additional_headers={"Cookie": cookies}))
+        screen = stack.enter_context(connect(live, additional_headers={"Cookie": cookies}, open_timeout=HANG_S))
         marks = driver.leak_test(100, 97)
         calls = [{**watcher.struck("said", what="limit:leak_applied"), "by": "Rafe Tolland"} for _ in marks]
         sent = []
@@ -50,7 +51,7 @@ def test_either_process_serves_either_device_and_one_may_die(two):
                 one.kill()
                 driver.client.base_url = other.url  # the phone finds the process that is left
         driver.send_until_kept(*marks)
-        while json.loads(screen.recv(timeout=10))["last_seq"] < len(sent):
+        while json.loads(screen.recv(timeout=HANG_S))["last_seq"] < len(sent):
             pass
         kept = watcher.client.get(f"/api/runs/{driver.run_id}/events").json()
         assert [(event["seq"], event["id"], event["by"]) for event in kept] == [

@@ -26,6 +26,7 @@ from lowhiss.service.copies import Copies, keep_copies
 from lowhiss.service.seals import sealing
 from lowhiss.store.engine import Store, make_engine
 from tests.conftest import ROOT, Running
+from tests.plugin import HANG_S
 from tests.store.test_seals import MANAGER
 from tests.store.whole_run import whole_run
 
@@ -139,7 +140,7 @@ def test_who_asks_after_its_health_hears_when_the_database_is_away():
     """As whatever starts it anew, or a proxy that looks for one that serves, asks."""
     away = Store(make_engine("mysql+pymysql://nobody:x@127.0.0.1:1/none"))
     app = Running(away)
-    answer = httpx.get(f"{app.url}/api/health", timeout=20)
+    answer = httpx.get(f"{app.url}/api/health", timeout=HANG_S)
     app.stop()
     assert (answer.status_code, answer.json()["error"]["code"]) == (503, "database_away")
     assert answer.headers["retry-after"] == "1"
