@@ -213,7 +213,7 @@ def main() -> None:
     SHOTS.mkdir(exist_ok=True)
     with application() as url, sync_playwright() as playwright:
         browser = playwright.chromium.launch(
-            executable_path="/usr/bin/chromium",
+            executable_path="/usr/bin/chromium-headless-shell",
             args=["--disable-gpu", "--no-sandbox", "--disable-background-networking"],
         )
         views = (

@@ -67,7 +67,7 @@ def browser_type_launch_args(certificate):
         "--disable-background-networking",
     ]
     return {
-        "executable_path": "/usr/bin/chromium",
+        "executable_path": "/usr/bin/chromium-headless-shell",
         "headless": True,
         "args": [
             *quiet,

@@ -24,7 +24,7 @@ COMBINATION: dict[str, tuple[float, ...]] = {
 # the others are led by the walks of tests/core; the three-part one by test_every_state, strike by strike
 WHOLE_RUNS = [
     ("MV-12", "us-full", "us-cdl", {}),
-    ("MV-18", "canada-west", "canada-west", {"lower": (50, 51), "upper": (90, 91)}),
+    pytest.param("MV-18", "canada-west", "canada-west", {"lower": (50, 51), "upper": (90, 91)}, marks=pytest.mark.long),
 ]
 
 
@@ -101,6 +101,7 @@ def test_a_fail_is_retested_from_full_air_and_then_stands_as_pass(cab, tmp_path,
     assert "retest_without_refill" not in {finding["code"] for finding in verdict["coach"]}
 
 
+@pytest.mark.long
 def test_a_release_before_the_end_is_void_and_leads_to_a_proper_retest(cab, tmp_path, capsys):
     cab.begin("MV-12", procedure="static-only")
     cab.do(COMBINATION, until="up")
@@ -118,6 +119,7 @@ def test_a_release_before_the_end_is_void_and_leads_to_a_proper_retest(cab, tmp_
     assert (verdict["overall"], outcomes(verdict, "leak_applied")) == ("pass", ["void", "pass"])
 
 
+@pytest.mark.long
 def test_a_stage_left_out_is_said_on_the_sheet_and_the_test_is_not_complete(cab, tmp_path, capsys):
     page = cab.page
     cab.begin("MV-12", procedure="static-only")

@@ -26,7 +26,9 @@ def faults_of(page, where: str, light: str) -> Iterator[str]:
     yield from (f"{where}, {light}: {each}" for each in axe_findings(page))
 
 
-@pytest.mark.parametrize(("language", "failing"), [("en", "leak_applied end.1"), ("es", "popped.1")])
+@pytest.mark.parametrize(
+    ("language", "failing"), [pytest.param("en", "leak_applied end.1", marks=pytest.mark.long), ("es", "popped.1")]
+)
 def test_no_state_of_a_whole_run_hinders_a_thumb_a_reader_or_an_eye(cab, language, failing):
     page = cab.page
     light = LIGHTS[language]

@@ -84,6 +84,7 @@ def test_a_combination_passes_by_keyboard_alone(cab):
     expect(row).to_contain_text("100 → 97")
 
 
+@pytest.mark.long
 def test_a_bus_fails_and_the_sheet_says_do_not_drive_first(cab):
     cab.begin("MV-21", procedure="leak-check")
     cab.prepare()
@@ -125,6 +126,7 @@ def test_the_pedal_came_up_early_needs_a_held_press_and_comes_out_void(cab):
     expect(page.get_by_role("slider")).to_have_count(2)
 
 
+@pytest.mark.long
 def test_an_unmet_condition_is_said_at_once_and_judged_void(cab):
     cab.begin("MV-05", procedure="leak-check")
     cab.deny()
@@ -181,6 +183,7 @@ def test_a_reload_in_the_hold_goes_on_where_it_was(cab):
     expect(cab.page.get_by_role("timer")).to_contain_text("left of 60 seconds")
 
 
+@pytest.mark.long
 def test_a_reading_above_the_start_is_asked_about_and_kept_in_the_readers_unit(cab):
     page = cab.page
     cab.prefer(language="es", unit="kpa", light="night")

@@ -187,7 +187,7 @@ SHEETS = {
 }
 
 
-@pytest.mark.parametrize("answer", SHEETS)
+@pytest.mark.parametrize("answer", ["right", pytest.param("wrong", marks=pytest.mark.long)])
 def test_a_diagnosis_is_handed_in_on_one_sheet(browser, app_url, opened, answer):
     page = browser.new_page(viewport={"width": 1280, "height": 800})
     seat = Seat(page, app_url, TRAINEE)
@@ -262,7 +262,9 @@ def test_a_trainer_sees_at_a_glance_sets_a_lesson_and_opens_a_trainee(browser, a
     page.close()
 
 
-@pytest.mark.parametrize(("language", "light", "width"), [("en", "day", 1280), ("es", "night", 390)])
+@pytest.mark.parametrize(
+    ("language", "light", "width"), [pytest.param("en", "day", 1280, marks=pytest.mark.long), ("es", "night", 390)]
+)
 def test_the_learning_screens_can_be_read_by_everybody(browser, app_url, opened, language, light, width):
     page = browser.new_page(viewport={"width": width, "height": 900})
     page.add_init_script(

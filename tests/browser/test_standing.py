@@ -5,6 +5,7 @@ from __future__ import annotations
 import io
 import re
 
+import pytest
 from PIL import Image
 from playwright.sync_api import expect
 
@@ -58,6 +59,7 @@ def test_the_next_driver_reads_what_was_done_and_says_so(cab, coupled):
     expect(page.get_by_text("Read what was reported: Washer: dry")).to_be_visible()
 
 
+@pytest.mark.long
 def test_somebody_puts_it_on_hold_and_a_manager_releases_it_with_a_reason(cab):
     page = cab.page
     cab.sign_in("Ines Aldous")

@@ -119,6 +119,7 @@ def test_a_watcher_ticks_calls_sets_numbers_and_leads_on_when_the_drivers_device
     assert kept["settled"] == "Tove Lind"
 
 
+@pytest.mark.long
 def test_a_wrong_code_is_said(far):
     far.sign_in("Cora Dunmere")
     far.go()
@@ -128,6 +129,7 @@ def test_a_wrong_code_is_said(far):
     expect(far.page.get_by_role("alert")).to_contain_text("ask for a new one")
 
 
+@pytest.mark.long
 def test_a_trainer_takes_a_test_over_and_low_gear_holds_where_there_are_no_chocks(near, browser):
     run = near.begin("MV-12", procedure="leak-check")
     near.do(COMBINATION, until="wheels_chocked")

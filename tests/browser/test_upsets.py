@@ -49,6 +49,7 @@ HOLD_THE_STORE = """() => new Promise((held) => {
 })"""
 
 
+@pytest.mark.long
 def test_a_device_that_is_slow_to_write_makes_one_mark_of_two_strikes(cab):
     page = cab.page
     run = cab.begin("MV-12", procedure="leak-check")
@@ -81,6 +82,7 @@ def test_a_device_that_is_slow_to_write_asks_for_nothing_new_until_it_has_writte
     assert kinds(cab, run)[-2:] == ["pedal", "finished"]
 
 
+@pytest.mark.long
 def test_going_back_after_the_end_leads_to_the_sheet_again(cab):
     page = cab.page
     run = cab.begin("MV-22", procedure="leak-check")
@@ -116,6 +118,7 @@ def test_two_tabs_of_one_run_show_the_same_and_end_the_hold_once(cab):
     assert other.complaints == []
 
 
+@pytest.mark.long
 def test_a_unit_coupled_anew_in_mid_run_leaves_the_run_as_it_was_set_up(cab, tmp_path, capsys):
     run = cab.begin("MV-22", procedure="leak-check")
     cab.do(COMBINATION, until="start")
@@ -135,6 +138,7 @@ def test_a_unit_coupled_anew_in_mid_run_leaves_the_run_as_it_was_set_up(cab, tmp
     assert run in cab.page.url
 
 
+@pytest.mark.long
 def test_another_language_in_mid_hold_changes_words_and_nothing_else(cab):
     page = cab.page
     run = cab.begin("MV-12", procedure="leak-check")

@@ -137,6 +137,7 @@ def test_without_contact_the_device_judges_by_the_same_core_and_the_server_confi
     expect(signing.locator("[data-seal]")).to_contain_text("nothing was changed")
 
 
+@pytest.mark.long
 def test_the_sheet_says_not_judged_yet_until_there_is_contact(cab, coupled):
     page, unit = cab.page, coupled["name"]
     visit_once(cab)
@@ -163,6 +164,7 @@ def test_the_sheet_says_not_judged_yet_until_there_is_contact(cab, coupled):
     cab.until(lambda: waits.count() == 0)
 
 
+@pytest.mark.long
 def test_what_is_held_is_looked_at_again_without_contact(cab, coupled):
     """The order that looks at it again is on the device too, not only the unit's own."""
     failed_an_hour_ago(cab, coupled)

@@ -326,7 +326,7 @@ def random_schedule(rng: random.Random) -> tuple[World, list[tuple[float, str, o
     return made, schedule
 
 
-@pytest.mark.parametrize("batch", range(4))
+@pytest.mark.parametrize("batch", [0, *(pytest.param(n, marks=pytest.mark.long) for n in range(1, 4))])
 def test_nothing_is_negative_or_endless_in_a_thousand_random_schedules(batch):
     rng = random.Random(batch)
     for _ in range(250):

@@ -31,7 +31,12 @@ from tests.core.trainee import trainee_of
 
 LESSONS = rulebook.lessons()
 SCORING = rulebook.scoring()
-DRIVES = [(lesson.id, place) for lesson in LESSONS.values() for place in range(len(lesson.drives))]
+DRIVES = [
+    # each lesson once in every run; its further drives where there is time
+    pytest.param(lesson.id, place, marks=pytest.mark.long if place else ())
+    for lesson in LESSONS.values()
+    for place in range(len(lesson.drives))
+]
 SHOWS_IN = {
     ("dash", "oil_not_seen"): 1,
     ("full_air", "bad_called_good"): 1,

@@ -105,7 +105,13 @@ PACE = {
 """How long the simulated driver takes for what hands do [s]; fitted once to these drives, the air is the plan's."""
 
 
-@pytest.mark.parametrize("kind", UNIT_KINDS)
+DRIVEN = ("bus", "multi_trailer")
+"""Of these kinds in every run."""
+
+
+@pytest.mark.parametrize(
+    "kind", [pytest.param(kind, marks=() if kind in DRIVEN else pytest.mark.long) for kind in UNIT_KINDS]
+)
 def test_the_planners_minutes_are_those_of_a_simulated_drive(kind):
     spec, usual = spec_named(kind), rulebook.planning(kind)
     planning = dataclasses.replace(usual, times=dataclasses.replace(usual.times, **PACE))

@@ -78,7 +78,7 @@ def test_a_copy_is_put_back_as_it_was_and_its_seals_hold(home, tmp_path):
     assert [path.name for path in tmp_path.iterdir()] == ["whole.zip"]
 
 
-@pytest.mark.parametrize("seed", range(4))
+@pytest.mark.parametrize("seed", [0, 2, *(pytest.param(seed, marks=pytest.mark.long) for seed in (1, 3))])
 def test_killed_anywhere_while_it_is_put_back_nothing_half_is_left(home, tmp_path, seed):
     """What is begun is finished by the next start, before anything is served."""
     _, server, store = home

@@ -4,7 +4,6 @@ from __future__ import annotations
 
 import contextlib
 import io
-import os
 import random
 import threading
 import uuid
@@ -62,11 +61,12 @@ def killable(tmp_path_factory, demo_database):
     holder[0].interrupt()
 
 
-RUNS = 50 if os.environ.get("LOWHISS_NIGHTLY") else 6
-"""Each run has two kills: a dozen moments here, a hundred with LOWHISS_NIGHTLY=1."""
+def seeds(few: int, many: int) -> list[object]:
+    """So few in every run, and the rest where there is time; each has two kills, at other moments."""
+    return [pytest.param(seed, marks=pytest.mark.long if seed >= few else ()) for seed in range(many)]
 
 
-@pytest.mark.parametrize("seed", range(RUNS))
+@pytest.mark.parametrize("seed", seeds(3, 50))
 def test_a_killed_database_or_server_costs_no_acknowledged_mark(killable, seed):
     rng = random.Random(seed)
     with httpx.Client(base_url=killable[0].url, timeout=HANG_S) as client:
@@ -93,7 +93,7 @@ def test_a_killed_database_or_server_costs_no_acknowledged_mark(killable, seed):
         assert (stage["outcome"], stage["measured"]["drop_psi"], stage["measured"]["duration_s"]) == ("pass", 3, 60)
 
 
-@pytest.mark.parametrize("seed", range(max(1, RUNS // 6)))
+@pytest.mark.parametrize("seed", seeds(1, 8))
 def test_a_killed_database_or_server_costs_no_mark_of_a_round_and_no_defect_twice(killable, seed):
     rng = random.Random(100 + seed)
     with httpx.Client(base_url=killable[0].url, timeout=HANG_S) as client:
@@ -125,7 +125,7 @@ def test_a_killed_database_or_server_costs_no_mark_of_a_round_and_no_defect_twic
         assert (standing["standing"], len(standing["defects"])) == ("unfit", 1)
 
 
-@pytest.mark.parametrize("seed", range(max(1, RUNS // 6)))
+@pytest.mark.parametrize("seed", seeds(1, 8))
 def test_a_killed_server_goes_on_with_a_long_question_and_leaves_no_process_behind(killable, seed):
     rng = random.Random(200 + seed)
     with httpx.Client(base_url=killable[0].url, timeout=HANG_S) as client:
@@ -204,7 +204,7 @@ def test_while_the_database_is_away_the_answer_says_wait(killable):
         assert app.hear("was started again")
 
 
-@pytest.mark.parametrize("seed", range(max(2, RUNS // 3)))
+@pytest.mark.parametrize("seed", seeds(2, 16))
 def test_a_killed_database_or_server_costs_nothing_that_was_done_about_a_vehicle(killable, seed):
     """Holds placed and defects reported, resent until acknowledged: each there once, and the fold of all of them."""
     rng = random.Random(1000 + seed)
@@ -252,7 +252,7 @@ def test_a_kill_into_a_seal_leaves_one_signature_and_an_unbroken_chain(killable,
     with httpx.Client(base_url=killable[0].url, timeout=HANG_S) as client:
         sign_in(client)
         signed = {}
-        for _ in range(max(4, RUNS)):
+        for _ in range(4):
             device = PatientDevice(client)
             device.until_kept(lambda device=device: _begun(device.begin(driver="Odile Ferrow")))
             device.send_until_kept(*device.leak_test(100, 97), device.struck("finished"))

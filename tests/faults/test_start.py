@@ -86,7 +86,9 @@ def test_a_missing_database_package_is_named(capsys, tmp_path, monkeypatch):
     assert "install the Debian package mariadb-server" in capsys.readouterr().err
 
 
-def test_a_database_named_by_the_environment_is_used_and_none_is_started(database, empty_url, tmp_path, monkeypatch):
+def test_a_database_named_by_the_environment_is_used_and_none_is_started(
+    database, demo_store, empty_url, tmp_path, monkeypatch
+):
     monkeypatch.setenv("LOWHISS_DATABASE_URL", empty_url)
     app = LowHiss(tmp_path / "var", free_port(), "--demo")
     assert httpx.get(f"{app.url}/api/about").json()["demo"] is True
