@@ -126,6 +126,7 @@ class _Script:
                     "position": call.position,
                     "say": said.of(call.say),
                     "wait_s": call.wait_s,
+                    "answer_within_s": book.call_within_s,
                     "asks": [key for key in keys if _called(key, call.lamps)],
                 }
                 for call in book.calls

@@ -99,12 +99,6 @@ class Walker:
         self.touch(right)
         self.touch(self.page.get_by_role("button", name=re.compile("^(Next call|Siguiente aviso)$")))
 
-    def lights_alone(self) -> None:
-        """From the way to look at them to the first call."""
-        self.touch(self.page.get_by_role("button", name=re.compile("two walks|dos vueltas")))
-        self.touch(self.page.get_by_role("button", name=re.compile("Begin the calls|Empezar los avisos")))
-        expect(self.page.locator("[data-call]")).to_be_visible()
-
     def finish(self) -> None:
         """To the sheet."""
         self.page.get_by_role("button", name=re.compile("^(Finish|Terminar)")).last.click()

@@ -10,7 +10,6 @@ from hypothesis import strategies as st
 from lowhiss.engine.clocks import SAME_PAGE_ERROR_S, WALL_CLOCK_ERROR_S, Instant, map_begun, map_epoch, seconds_ago
 
 NOON = dt.datetime(2026, 11, 2, 12, tzinfo=dt.UTC)
-OFFSETS = st.floats(-1e8, 1e8)
 
 
 def instant(epoch: str, mono_s: float, wall: dt.datetime = NOON) -> Instant:

@@ -49,15 +49,13 @@ def test_us_full_costs_three_refills_and_two_starts_and_nothing_is_added():
 
 
 def test_a_stage_that_needs_air_gets_its_refill():
-    made = planned(
-        ["spring_brakes", "leak_applied"], start=Standing(pressure_psi=125, unloaded=True, cut_out_seen=True)
-    )
+    made = planned(["spring_brakes", "leak_applied"], start=Standing(pressure_psi=125, unloaded=True))
     assert names(made) == ["+release", "spring_brakes", "+safe_start", "+cut_out", "+release", "leak_applied"]
     assert made.refills == 1
 
 
 def test_a_full_system_is_drawn_down_before_the_governor_can_be_heard():
-    full = Standing(pressure_psi=125, engine_running=True, unloaded=True, cut_out_seen=True, full_read=True)
+    full = Standing(pressure_psi=125, engine_running=True, unloaded=True, full_read=True)
     assert names(planned(["cut_out"], start=full)) == ["+draw_down", "cut_out"]
     assert names(planned(["cut_in"], start=full)) == ["+draw_down", "cut_in"]
     assert names(planned(["cut_in"])) == ["+safe_start", "+cut_out", "+draw_down", "cut_in"]

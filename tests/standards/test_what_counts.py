@@ -126,7 +126,7 @@ def test_a_lower_mark_after_the_climb_opens_another_attempt_and_one_needle_after
     assert attempts(*one_by_one) == [(1, 45)]
 
 
-ON, LAMP = "on", {"lamp": True, "buzzer": True}
+ON = "on"
 
 
 def keyed(*events):

@@ -189,12 +189,13 @@ class FigurePartOut(BaseModel):
 
 
 class CallOut(BaseModel):
-    """A call of the light check and the items that it answers."""
+    """A call of the light check and the items that it answers. ``answer_within_s``: then it is called again."""
 
     id: str
     position: Position
     say: str
     wait_s: float
+    answer_within_s: float
     asks: list[str]
 
 

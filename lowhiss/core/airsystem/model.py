@@ -58,7 +58,6 @@ class Controls:
     tractor_in: bool = False
     trailer_in: bool = False
     chocks: bool = False
-    window_down: bool = True
 
 
 @dataclass(frozen=True, slots=True)

@@ -36,7 +36,7 @@ class AirSpec:
     secondary) that water has taken.  stiction_psi, offset_psi : of each needle.
     buzzer_offset_psi : its set point from the lamp's.  hysteresis_psi : by which air must rise for both to go off.
     priority : the secondary circuit waits for the primary.  dash_linked : the red knob follows the yellow one.
-    brakes : what is left of each brake (``BRAKES``).  parts : other parts and what is wrong with them (``PARTS``).
+    brakes : what is left of each brake, 1 for a good one.  parts : other parts and what is wrong with them (``PARTS``).
     """
 
     kind: UnitKind
@@ -89,8 +89,6 @@ PLACES = (
     "spring_chamber",
     "control",
 )
-BRAKES = ("park", "trailer_park", "service_drive", "service_trailer", "service_left", "service_right")
-"""The brakes that can be weak, each as a share of a healthy one."""
 PARTS: Mapping[str, tuple[str, ...]] = {
     "abs_power": ("stays", "never"),
     "abs_trailer": ("stays", "never"),

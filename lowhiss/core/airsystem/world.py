@@ -75,7 +75,6 @@ class World:
         self.moments: list[Moment] = []
         self.states: list[dict[str, Any]] = []
         self._pedal = 0.0
-        self._low_was = (False, False)
         self._lit_was = (False, False)
         self._arrives = 0
         self._told_full = False
@@ -86,7 +85,7 @@ class World:
         self._moved_tick = 0
         self._warm = True
         self._loading = self.air.pumping
-        self._oil_up = self._abs_out = self._was_rolling = False
+        self._oil_up = False
         self._tug = 0.0
         self._tug_ticks = 0
         self._rolled_from = self._fastest_m_per_s = 0.0

@@ -27,8 +27,6 @@ class Case:
 
 
 Key = Callable[[str, str], str]
-Ways = tuple[Language, Language]
-"""The languages of front and back."""
 _PLACES = ("inside", "on", "outside")
 _FARTHEST_PSI = {"holds": 2, "points": 7}
 """How far from the bound a drawn reading lies at most: a loss is small, a set point is not."""

@@ -158,9 +158,9 @@ def _parts(stage: str) -> tuple[tuple[str, ...], ...]:
 def _wanted(limit: Limit, unit: Unit) -> tuple[Amount, ...]:
     """The numbers that must be said: bounds, window and time, in the rule's own unit."""
     label = "psi" if limit.unit == "psi" else "s"
-    bounds = [Amount(abs(bound.value), label, False, "") for bound in apply_bounds(limit, unit)]
-    window = [Amount(psi, "psi", False, "") for psi in limit.window_psi or ()]
-    hold = [Amount(limit.hold_s, "s", False, "")] if limit.hold_s is not None else []
+    bounds = [Amount(abs(bound.value), label, "") for bound in apply_bounds(limit, unit)]
+    window = [Amount(psi, "psi", "") for psi in limit.window_psi or ()]
+    hold = [Amount(limit.hold_s, "s", "")] if limit.hold_s is not None else []
     return (*window, *bounds, *hold)
 
 

@@ -54,11 +54,10 @@ _WORD = re.compile(r"\d+(?:[.,]\d+)?|[a-z]+")
 
 @dataclass(frozen=True, slots=True)
 class Amount:
-    """A number that was said, with the unit that follows it, None where there is none. In words or in figures."""
+    """A number that was said in words or in figures, with the unit that follows it, None where there is none."""
 
     value: float
     unit: str | None
-    in_words: bool
     text: str
 
 
@@ -90,10 +89,9 @@ def amounts_in(text: str) -> list[Amount]:
             continue
         after = place + length
         unit = _UNITS.get(words[after]) if after < len(words) else None
-        spoken = not words[place][0].isdigit()
         article = length == 1 and words[place] in ("a", "un", "una")
         if not article or unit is not None:
-            found.append(Amount(value, unit, spoken, " ".join(words[place:after])))
+            found.append(Amount(value, unit, " ".join(words[place:after])))
         place = after
     return found
 

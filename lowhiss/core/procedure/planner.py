@@ -97,7 +97,6 @@ class Standing:
     knobs_in: bool = False
     chocked: bool = True
     full_read: bool = False
-    cut_out_seen: bool = False
     unloaded: bool = False
     drawn_down: bool = False
     sprung: bool = False
@@ -350,7 +349,7 @@ class _Planner:
         if row.kind == "action":
             return *self._act(standing, step, down_to_psi), False
         if row.fills or row.kind == "refill":
-            full = replace(standing, pressure_psi=self.cut_out_psi, full_read=True, cut_out_seen=True, unloaded=True)
+            full = replace(standing, pressure_psi=self.cut_out_psi, full_read=True, unloaded=True)
             return full, self.rates.build_s(before, self.cut_out_psi) + self.times.mark, before < self.cut_out_psi
         if row.kind == "governor":
             return replace(standing, pressure_psi=min(before, self.cut_in_psi)), self.times.mark, False

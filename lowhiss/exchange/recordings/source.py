@@ -7,11 +7,10 @@ import hashlib
 import io
 import shutil
 import tempfile
-import zipfile
 from collections.abc import Callable, Iterator
 from dataclasses import dataclass
 from pathlib import Path, PurePath
-from typing import BinaryIO, cast
+from typing import BinaryIO
 
 from typing_extensions import Buffer
 
@@ -106,13 +105,3 @@ def of_bytes(name: str, data: bytes) -> Source:
 def of_path(path: Path, told: Told = _nobody, name: str | None = None) -> Source:
     """A file on disk. Raises OSError where it cannot be read."""
     return Source(name or path.name, path.stat().st_size, lambda: path.open("rb"), told, path)
-
-
-def of_member(packed: Path, member: str, told: Told = _nobody) -> Source:
-    """A file in a zip, unpacked as it is read. Raises OSError, BadZipFile."""
-
-    def begin() -> BinaryIO:
-        return cast(BinaryIO, zipfile.ZipFile(packed).open(member))
-
-    with zipfile.ZipFile(packed) as file:
-        return Source(PurePath(member).name, file.getinfo(member).file_size, begin, told)

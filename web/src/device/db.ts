@@ -77,7 +77,7 @@ export interface Coach {
   presents: Presents | null
 }
 
-export interface Presents {
+interface Presents {
   /** A hand beside the control that the present step is about. */
   hands: boolean
   both_languages: boolean
@@ -89,7 +89,7 @@ export interface Presents {
   pressure: 'psi' | 'kpa' | 'bar' | null
 }
 
-export type Part = NonNullable<Schema['RunOut']['part']>
+type Part = NonNullable<Schema['RunOut']['part']>
 
 /** Something done about a vehicle, on its way to the server; gone from here once the server has kept it. */
 export interface LocalAct {
@@ -131,7 +131,7 @@ export interface LocalRound {
   holder?: string
 }
 
-export interface LocalPhoto {
+interface LocalPhoto {
   id: string
   jpeg: Blob
 }
@@ -158,14 +158,14 @@ export interface LocalPractice {
   refused?: string
 }
 
-export interface PracticeMark {
+interface PracticeMark {
   practiceId: string
   place: number
   event: Struck
 }
 
 /** Controls in the order in which they were moved: tick, control, value. */
-export interface PracticeLog {
+interface PracticeLog {
   practiceId: string
   from: number
   entries: [number, string, unknown][]

@@ -237,7 +237,7 @@ function refusedFor(error: unknown): string {
 }
 
 /** What became of each event of a batch. One the server did not mention keeps waiting. */
-export function settle(batch: DeviceEvent[], answer: Schema['ReceivedOut']): DeviceEvent[] {
+function settle(batch: DeviceEvent[], answer: Schema['ReceivedOut']): DeviceEvent[] {
   const accepted = new Map(answer.accepted.map((one) => [one.id, one.seq]))
   const aside = new Map(answer.set_aside.map((one) => [one.id, refusal(one.code, one.message)]))
   return batch.map((local) => {

@@ -8,34 +8,13 @@ export type { DuplicateMarks } from './duplicateMarks'
 export { useFeed } from './feed'
 export type { FeedState, Proposal } from './feed'
 export { isHeld, isStage } from './guide'
-export type { Entry, Lead, Need, Script, Step, StrikeSpec } from './guide'
+export type { Entry, Need, Script, Step, StrikeSpec } from './guide'
 export { markName } from './markNames'
-export type { MarkName } from './markNames'
-export {
-  mute,
-  scheduleHold,
-  scheduleSettled,
-  soundIsOn,
-  soundState,
-  speak,
-  tryTones,
-  unlockSound,
-  useSound,
-} from './sound'
-export { isSet, numbersOf, standing, stateOf, stepOf } from './state'
-export type { Mark, Needle, Point, TestState } from './state'
+
+export { mute, scheduleHold, scheduleSettled, speak, tryTones, unlockSound, useSound } from './sound'
+export { standing, stateOf, stepOf } from './state'
+export type { Mark, Needle, TestState } from './state'
 export { RecorderContext, useLiveRun, useRecorder } from './useLiveRun'
 export type { RecorderState } from './useLiveRun'
-export {
-  foldRound,
-  isAnswered,
-  isDone,
-  ItemCard,
-  listening,
-  nextOpen,
-  offered,
-  stepsOf,
-  Told,
-  useRound,
-} from './round'
-export type { Ask, Answer, RoundFold, RoundHere, RoundScript, RoundStep } from './round'
+export { isAnswered, isDone, ItemCard, listening, nextOpen, offered, Told, useRound } from './round'
+export type { Ask, RoundFold, RoundHere, RoundScript, RoundStep } from './round'

@@ -84,8 +84,8 @@ test('what is called off is not heard', async () => {
 })
 
 test('muted, the tones are left out and the screen knows', async () => {
-  const { mute, scheduleHold, soundIsOn, soundState } = await unlocked()
-  expect(soundIsOn()).toBe(true)
+  const { mute, scheduleHold, soundState } = await unlocked()
+  expect(soundState()).toBe('on')
   mute(true)
   scheduleHold(60)
   expect([tones, soundState()]).toEqual([[], 'muted'])

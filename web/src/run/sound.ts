@@ -27,7 +27,6 @@ export function mute(quiet: boolean): void {
 }
 
 export const soundState = (): SoundState => (muted ? 'muted' : context?.state === 'running' ? 'on' : 'silent')
-export const soundIsOn = (): boolean => soundState() === 'on'
 
 /** Whether tones would be heard now; draws again when that changes. */
 export const useSound = (): SoundState => useSyncExternalStore(changes.subscribe, soundState)

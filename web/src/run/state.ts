@@ -6,7 +6,7 @@ import type { POINTS } from '../shared/trade.gen'
 import { leadOf, type Lead, type Script, type Step } from './guide'
 
 export type Needle = Script['needles'][number]
-export type Point = (typeof POINTS)[number]
+type Point = (typeof POINTS)[number]
 
 /** A mark that wants the needles' numbers. */
 export interface Mark extends Moment {
@@ -49,7 +49,7 @@ export function standing(events: readonly Struck[]): Struck[] {
   return events.filter((event) => event.type !== 'withdrawn' && !gone.has(event.id))
 }
 
-export function numbersOf(event: Record<string, unknown>): Record<string, number> {
+function numbersOf(event: Record<string, unknown>): Record<string, number> {
   return Object.fromEntries(
     Object.entries(event).filter(([key, value]) => READING.test(key) && typeof value === 'number'),
   ) as Record<string, number>
@@ -128,7 +128,7 @@ function waitingOf(script: Script, marks: Mark[]): Mark[][] {
 }
 
 /** Whether every needle of the unit has its number. */
-export const isSet = (script: Script, mark: Mark): boolean =>
+const isSet = (script: Script, mark: Mark): boolean =>
   script.needles.every((needle) => Object.keys(mark.numbers).some((key) => key.startsWith(needle)))
 
 /** The stage's step of the script, that of a refill where the procedure itself has none. */

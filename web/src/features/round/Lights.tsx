@@ -167,7 +167,7 @@ export function CallCard({ here, call, began, onMark, onNext }: CallCardProps) {
           <Button className="min-h-14 text-clay" onClick={() => setWhich(!which)}>
             {t('round.lights.which')}
           </Button>
-          {waited > 20 && onNext && (
+          {waited > call.answer_within_s && onNext && (
             <p role="status" className="font-semibold">
               {t('round.lights.silent')}
             </p>

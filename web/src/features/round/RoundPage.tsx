@@ -209,7 +209,7 @@ function Going({ recorder, here }: { recorder: Recorder; here: RoundHere }) {
 }
 
 /** What is not right, as far as anybody has said or judged. */
-export function badKeys({ fold, state }: Pick<RoundHere, 'fold' | 'state'>): Set<string> {
+function badKeys({ fold, state }: Pick<RoundHere, 'fold' | 'state'>): Set<string> {
   const said = [...fold.told].filter(([, { answer }]) => ['not_right', 'still', 'worse'].includes(answer))
   const judged = (state?.items ?? []).filter(({ outcome }) => outcome === 'not_right')
   return new Set([...said.map(([key]) => key), ...judged.map(({ key }) => key)])

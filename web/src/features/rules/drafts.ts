@@ -37,7 +37,7 @@ export type Side = 'floor' | 'ceiling'
 
 export const comparatorOf = (bound: Bound): Comparator =>
   [...FLOORS, ...CEILINGS].find((name) => bound[name] !== undefined) ?? 'at_most'
-export const sideOf = (bound: Bound): Side =>
+const sideOf = (bound: Bound): Side =>
   (FLOORS as readonly string[]).includes(comparatorOf(bound)) ? 'floor' : 'ceiling'
 export const valueOf = (bound: Bound): number => bound[comparatorOf(bound)] ?? 0
 

@@ -103,7 +103,7 @@ export function Tapes({ script, readings, waiting, onChoose, ownButton }: TapesP
 }
 
 /** What a mark is called in "what stood there …?". */
-export function usePointName(script: Script): (group: Mark[]) => string {
+function usePointName(script: Script): (group: Mark[]) => string {
   const { t } = useTranslation()
   const { pressure } = useFigures()
   return (group) => {

@@ -36,7 +36,7 @@ export interface Passed {
 }
 
 /** The stages that were done since the last pause: the last one, and those before it that lead straight on. */
-export function justDone(state: TestState): Step[] {
+function justDone(state: TestState): Step[] {
   const { done, untouched, turned } = state.lead
   const stages: Step[] = []
   if (turned) return []

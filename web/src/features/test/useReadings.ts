@@ -30,7 +30,7 @@ interface Draft {
 }
 
 /** A reading's field, in the unit in which it was entered: that is how it is kept. */
-export const readingKey = (needle: Needle, unit: PressureUnit): string => `${needle}_${unit}`
+const readingKey = (needle: Needle, unit: PressureUnit): string => `${needle}_${unit}`
 
 /** Whether the needles fall towards a mark. */
 const falls = (script: Script, { stage, point }: Mark): boolean =>

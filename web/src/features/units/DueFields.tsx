@@ -2,7 +2,7 @@ import { useTranslation } from 'react-i18next'
 import type { Schema } from '../../shared/api'
 import { SelectField, TextField } from '../../shared/ui'
 
-export type Every = NonNullable<Schema['CalendarOut']['every']> | 'none'
+type Every = NonNullable<Schema['CalendarOut']['every']> | 'none'
 const EVERY: readonly Every[] = ['none', 'days', 'months', 'trip']
 
 export interface Due {

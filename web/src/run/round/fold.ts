@@ -5,13 +5,12 @@ import type { Schema } from '../../shared/api'
 
 export type RoundScript = Schema['RoundScriptOut']
 export type Ask = Schema['AskOut']
-export type RoundItem = Schema['RoundItemOut']
 export type Answer = NonNullable<Schema['RoundAnswerOut']['answer']>
 
 /** Answers that leave an item open. */
 const OPEN: readonly Answer[] = ['later']
 
-export interface Told {
+interface Told {
   answer: Answer
   mark: string
   /** On this device it still waits to be sent. */

@@ -1,5 +1,5 @@
-export { foldRound, isAnswered, isDone, nextOpen, stepsOf } from './fold'
-export type { Answer, Ask, RoundFold, RoundScript, Step as RoundStep } from './fold'
+export { isAnswered, isDone, nextOpen } from './fold'
+export type { Ask, RoundFold, RoundScript, Step as RoundStep } from './fold'
 export { listening, offered } from './filling'
 export { ItemCard, Told } from './ItemCard'
 export { useRound } from './useRound'

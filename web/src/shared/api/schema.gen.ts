@@ -3493,7 +3493,7 @@ export interface components {
         };
         /**
          * CallOut
-         * @description A call of the light check and the items that it answers.
+         * @description A call of the light check and the items that it answers. ``answer_within_s``: then it is called again.
          */
         CallOut: {
             /** Id */
@@ -3507,6 +3507,8 @@ export interface components {
             say: string;
             /** Wait S */
             wait_s: number;
+            /** Answer Within S */
+            answer_within_s: number;
             /** Asks */
             asks: string[];
         };

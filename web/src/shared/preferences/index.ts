@@ -5,10 +5,10 @@ import { languages, type Language } from '../i18n'
 export const lights = ['auto', 'day', 'night'] as const
 export type Light = (typeof lights)[number]
 
-export const switches = ['on', 'off'] as const
-export type Switch = (typeof switches)[number]
-export const callLanguages = ['en', 'es', 'both'] as const
-export type CallLanguage = (typeof callLanguages)[number]
+const switches = ['on', 'off'] as const
+type Switch = (typeof switches)[number]
+const callLanguages = ['en', 'es', 'both'] as const
+type CallLanguage = (typeof callLanguages)[number]
 
 export interface Preferences {
   language: Language

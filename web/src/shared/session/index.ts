@@ -1,13 +1,2 @@
-export {
-  fetchMe,
-  keepMe,
-  lastMe,
-  leave,
-  NOBODY,
-  SessionContext,
-  stay,
-  useMay,
-  useMayAct,
-  useSession,
-} from './session'
+export { NOBODY, SessionContext, useMay, useMayAct, useSession } from './session'
 export type { Me, Person } from './session'

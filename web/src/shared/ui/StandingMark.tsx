@@ -1,7 +1,7 @@
 import { useTranslation } from 'react-i18next'
 import type { Schema } from '../api'
 
-export type AnyStanding = Schema['UnitStandingOut']['standing']
+type AnyStanding = Schema['UnitStandingOut']['standing']
 
 const SHAPES: Record<AnyStanding, string> = {
   on_hold:
