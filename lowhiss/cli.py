@@ -6,19 +6,12 @@ import argparse
 import os
 import sys
 from collections.abc import Sequence
+from importlib import import_module
 from pathlib import Path
 from typing import NoReturn
 
 from lowhiss import __version__
-from lowhiss.commands.calc import add_calc
 from lowhiss.commands.common import PASS, UNREADABLE, Refusal, refuse
-from lowhiss.commands.judge import add_judge, add_whatif
-from lowhiss.commands.plan import add_plan
-from lowhiss.commands.practice import add_practice
-from lowhiss.commands.rules import add_rules
-from lowhiss.commands.simulate import add_simulate
-from lowhiss.commands.trace import add_trace
-from lowhiss.commands.verify import verify_files
 from lowhiss.core.words import Words
 
 
@@ -32,7 +25,8 @@ class _Parser(argparse.ArgumentParser):
 
 def main(arguments: Sequence[str] | None = None) -> int:
     """Run one command; returns the exit code."""
-    options = _parser().parse_args(arguments)
+    given = sys.argv[1:] if arguments is None else list(arguments)
+    options = _parser(next((one for one in given if not one.startswith("-")), "")).parse_args(given)
     try:
         code = int(options.run(options))
         sys.stdout.flush()
@@ -51,7 +45,20 @@ _STOPPED = 130
 """As a shell says of what Ctrl-C ended."""
 
 
-def _parser() -> argparse.ArgumentParser:
+_COMMANDS = {
+    "judge": ("judge", "judge run records"),
+    "whatif": ("judge", "judge runs again under other rules and tell what would change"),
+    "rules": ("rules", "show the rule sets, or one of them with its sources"),
+    "plan": ("plan", "predict refills, engine starts and minutes of an order of work"),
+    "calc": ("calc", "the sums of the trade"),
+    "simulate": ("simulate", "drive a test on a simulated vehicle"),
+    "practice": ("practice", "drive a practice record again, and say its truth"),
+    "trace": ("trace", "find and judge a test in a recorded pressure log"),
+}
+"""Commands that know nothing of an installation: the module that has each, and what it is for."""
+
+
+def _parser(asked: str) -> argparse.ArgumentParser:
     parser = _Parser(prog="lowhiss", description="Conducts, judges and records the static air brake test.")
     parser.add_argument("--version", action="version", version=f"lowhiss {__version__}")
     commands = parser.add_subparsers(required=True, metavar="COMMAND")
@@ -106,8 +113,10 @@ def _parser() -> argparse.ArgumentParser:
         command.add_argument(
             "--data", type=Path, default=Path("var"), metavar="DIR", help="data directory (default var)"
         )
-    for add in (add_judge, add_whatif, add_rules, add_plan, add_calc, add_simulate, add_practice, add_trace):
-        add(commands)
+    for name, (module, about) in _COMMANDS.items():
+        command = commands.add_parser(name, help=about)
+        if name == asked:  # the others are listed, and what they need is not loaded
+            getattr(import_module(f"lowhiss.commands.{module}"), f"add_{name}")(command)
     return parser
 
 
@@ -131,6 +140,8 @@ def _verify(options: argparse.Namespace) -> int:
         from lowhiss.commands.house import verify_all
 
         return verify_all(options.data, options.head)
+    from lowhiss.commands.verify import verify_files
+
     return verify_files(options.files, options.head, options.key)
 
 

@@ -19,6 +19,7 @@ FIELDS_ONLY = re.compile(r"schemas\.py$|_models\.py$|^lowhiss/api/")
 """What stands in these as a field goes over the network or into a table."""
 FOUND_BY_NAME = {
     "lowhiss/engine/on_device.py": ".*",  # called from the device's worker
+    "lowhiss/commands/.*": "add_.*",  # the command line's table
     "lowhiss/sandbox/inside.py": "zip_.*",  # its table of readers
     "tests/core/trainee.py": "_.*",  # what a step asks for
     "tests/plugin.py": "pytest_.*",

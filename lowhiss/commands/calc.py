@@ -6,16 +6,15 @@ import argparse
 
 from lowhiss import rulebook
 from lowhiss.commands.common import PASS, Refusal
-from lowhiss.commands.judge import Commands
 from lowhiss.core import calculators
 from lowhiss.core.errors import CalculationError
 from lowhiss.core.units import PRESSURE_UNITS, from_psi, to_psi
 from lowhiss.core.words import Figures, plain
 
 
-def add_calc(commands: Commands) -> None:
+def add_calc(parser: argparse.ArgumentParser) -> None:
     """The command ``calc`` with one sub-command for each sum."""
-    calc = commands.add_parser("calc", help="the sums of the trade").add_subparsers(required=True, metavar="SUM")
+    calc = parser.add_subparsers(required=True, metavar="SUM")
 
     drop = calc.add_parser("drop", help="pressure that one full application takes")
     drop.add_argument("--start-psi", type=float, required=True)

@@ -21,23 +21,18 @@ from lowhiss.commands.common import (
     rules_named,
     words_of,
 )
-from lowhiss.core.errors import CoreError, RecordError
+from lowhiss.core.errors import CoreError
 from lowhiss.core.judge import RunVerdict
 from lowhiss.core.record import Run, read_run
-from lowhiss.core.rounds import read_round
 from lowhiss.core.rules import RuleSet
 from lowhiss.core.words import Words, text_sheet, verdict_record
 from lowhiss.engine.judging import hints_for, judge_by_every_school, judge_record, rules_of, what_if
-from lowhiss.engine.rounds import Rules, exit_code, is_round, marks_beside, round_text, state_of, state_table
 from lowhiss.engine.whatif import Change
 from lowhiss.exchange import load_run, read_json
 
-Commands = Any  # argparse's own type for what add_subparsers returns is private
 
-
-def add_judge(commands: Commands) -> None:
+def add_judge(parser: argparse.ArgumentParser) -> None:
     """The command ``judge``."""
-    parser = commands.add_parser("judge", help="judge run records")
     parser.add_argument(
         "files",
         nargs="+",
@@ -52,9 +47,8 @@ def add_judge(commands: Commands) -> None:
     parser.set_defaults(run=judge)
 
 
-def add_whatif(commands: Commands) -> None:
+def add_whatif(parser: argparse.ArgumentParser) -> None:
     """The command ``whatif``."""
-    parser = commands.add_parser("whatif", help="judge runs again under other rules and tell what would change")
     parser.add_argument("files", nargs="+", metavar="FILE", help="run records: .json holds one, .jsonl one a line")
     parser.add_argument("--rules", metavar="ID|FILE", required=True, help="the other rule set")
     parser.set_defaults(run=whatif)
@@ -72,11 +66,13 @@ def _judge_file(name: str, rules: RuleSet | None, options: argparse.Namespace, *
     words = words_of(options)
     try:
         table = read_json(_read(name))
-        if is_round(table):
-            return _judge_round(table, options, compact=several)
+        if isinstance(table, dict) and str(table.get("format", "")).startswith("low-hiss-round/"):
+            from lowhiss.commands.rounds import judge_round  # a run is judged without all that a round needs
+
+            return judge_round(table, options, compact=several)
         run = read_run(table)
         own, verdicts = _verdicts(run, rules, every=options.all_rules)
-        beside = _beside(run, own, words)
+        beside = _beside(run, own, words) if run.rounds else {}
     except (CoreError, OSError) as error:
         if several and not options.text:
             print(as_json({"format": "low-hiss-error/1", "file": name, "error": problem_of(error)}, compact=True))
@@ -92,32 +88,10 @@ def _judge_file(name: str, rules: RuleSet | None, options: argparse.Namespace, *
     return EXIT_OF_OVERALL[own.overall]
 
 
-def _judge_round(table: object, options: argparse.Namespace, *, compact: bool) -> int:
-    """A round by itself: how it stands, and 1 when something stays, 2 when something is open, else 0."""
-    record = read_round(table, rulebook.rounds())
-    chosen: Rules = rules_named(options.rules) if options.rules else ""
-    schools: list[Rules] = list(rulebook.rule_set_ids()) if options.all_rules else [chosen]
-    states = [(rules, state_of(record, rules)) for rules in schools]
-    if options.text:
-        print("\n\n".join(round_text(record, state, words_of(options), rules) for rules, state in states), flush=True)
-    else:
-        tables = [state_table(record, state, words_of(options), rules) for rules, state in states]
-        shown = {"format": "low-hiss-round-states/1", "states": tables} if options.all_rules else tables[0]
-        print(as_json(shown, compact=compact), flush=True)
-    return exit_code(state_of(record, chosen))
-
-
 def _beside(run: Run, own: RunVerdict, words: Words) -> dict[str, Any]:
-    """How the rounds stand that were done beside a run; they leave its verdict and exit code as they are."""
-    found = []
-    for place, table in enumerate(run.rounds):
-        try:
-            record = read_round(table, rulebook.rounds())
-        except CoreError as error:
-            raise RecordError(f"rounds[{place}].{error.field}", error.problem) from error
-        state = state_of(record, own.rules, marks_beside(run, record))
-        found.append(state_table(record, state, words, own.rules))
-    return {"rounds": found} if found else {}
+    from lowhiss.commands.rounds import rounds_beside
+
+    return rounds_beside(run, own, words)
 
 
 def _verdicts(run: Run, rules: RuleSet | None, *, every: bool) -> tuple[RunVerdict, list[RunVerdict]]:

@@ -7,7 +7,6 @@ from typing import Any, cast, get_args
 
 from lowhiss import rulebook
 from lowhiss.commands.common import PASS, Refusal, add_reader, as_json, print_columns, rules_named, words_of
-from lowhiss.commands.judge import Commands
 from lowhiss.core.errors import CoreError
 from lowhiss.core.fields import choices_text
 from lowhiss.core.procedure.planner import Plan, Standing, cheapest_order, plan
@@ -16,9 +15,8 @@ from lowhiss.core.vehicle import Unit, UnitKind
 from lowhiss.core.words import Words
 
 
-def add_plan(commands: Commands) -> None:
+def add_plan(parser: argparse.ArgumentParser) -> None:
     """The command ``plan``."""
-    parser = commands.add_parser("plan", help="predict refills, engine starts and minutes of an order of work")
     parser.add_argument("--kind", choices=get_args(UnitKind), default="tractor_semitrailer", help="kind of unit")
     parser.add_argument("--rules", metavar="ID|FILE", default=rulebook.rule_set_ids()[0], help="rule set")
     order = parser.add_mutually_exclusive_group()

@@ -7,7 +7,6 @@ import json
 from pathlib import Path
 
 from lowhiss.commands.common import FAIL, PASS, Refusal, add_reader, as_json, words_of
-from lowhiss.commands.judge import Commands
 from lowhiss.core.errors import CoreError
 from lowhiss.engine.debrief import debrief
 from lowhiss.engine.debrief_words import debrief_told
@@ -17,9 +16,8 @@ _DRAWN = ("run", "trace", "column", "timeline")
 """What only a screen draws."""
 
 
-def add_practice(commands: Commands) -> None:
+def add_practice(parser: argparse.ArgumentParser) -> None:
     """The command ``practice``."""
-    parser = commands.add_parser("practice", help="drive a practice record again, and say its truth")
     parser.add_argument("file", type=Path, help="a low-hiss-practice/1 record")
     add_reader(parser)
     parser.set_defaults(run=show)

@@ -6,15 +6,13 @@ import argparse
 
 from lowhiss import rulebook
 from lowhiss.commands.common import PASS, add_reader, as_json, print_columns, rules_named, words_of
-from lowhiss.commands.judge import Commands
 from lowhiss.core.rules import Bound, Limit, RuleSet
 from lowhiss.core.stages import LIMITED_STAGES
 from lowhiss.core.words import Words, plain
 
 
-def add_rules(commands: Commands) -> None:
+def add_rules(parser: argparse.ArgumentParser) -> None:
     """The command ``rules``."""
-    parser = commands.add_parser("rules", help="show the rule sets, or one of them with its sources")
     parser.add_argument("rules", nargs="?", metavar="ID|FILE", help="a rule set; without it all are listed")
     parser.add_argument("--json", action="store_true", help="print the rule set whole, as it can be read back")
     add_reader(parser)

@@ -14,7 +14,6 @@ from websockets.sync.client import connect
 
 from lowhiss import rulebook
 from lowhiss.commands.common import PASS, Refusal, as_json, problem_of, rules_named
-from lowhiss.commands.judge import Commands
 from lowhiss.core.airsystem import AirSpec, Sample, fault_names
 from lowhiss.core.errors import CoreError
 from lowhiss.engine.simulating import DRIVERS, Drive, drive, frame_of, spec_named, spec_of_table
@@ -23,9 +22,8 @@ from lowhiss.exchange.run_json import read_json
 from lowhiss.exchange.traces import write_broadcast, write_trace
 
 
-def add_simulate(commands: Commands) -> None:
+def add_simulate(parser: argparse.ArgumentParser) -> None:
     """The command ``simulate``."""
-    parser = commands.add_parser("simulate", help="drive a test on a simulated vehicle")
     parser.add_argument("--unit", metavar="KIND|FILE", help="a kind of unit, or a file with its specification")
     parser.add_argument(
         "--fault", action="append", default=[], metavar="F[:mild]", help="a fault, severe unless mild; may be repeated"

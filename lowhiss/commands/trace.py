@@ -7,12 +7,10 @@ from pathlib import Path
 
 from lowhiss import rulebook
 from lowhiss.commands.common import add_reader
-from lowhiss.commands.judge import Commands
 
 
-def add_trace(commands: Commands) -> None:
+def add_trace(parser: argparse.ArgumentParser) -> None:
     """The command ``trace``."""
-    parser = commands.add_parser("trace", help="find and judge a test in a recorded pressure log")
     parser.add_argument(
         "files",
         nargs="+",

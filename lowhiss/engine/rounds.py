@@ -388,11 +388,6 @@ def exit_code(state: RoundState) -> int:
     return 0 if state.complete else 2
 
 
-def is_round(table: object) -> bool:
-    """Whether plain values are a round record rather than a run's."""
-    return isinstance(table, dict) and str(table.get("format", "")).startswith("low-hiss-round/")
-
-
 def round_text(record: Round, state: RoundState, words: Words, rules: Rules = "") -> str:
     """The round as a sheet to read: what is not right first, then what was not looked at, then the rest counted."""
     table = state_table(record, state, words, rules)

@@ -10,28 +10,23 @@ from dataclasses import dataclass
 from functools import cache
 from importlib.resources import files
 from importlib.resources.abc import Traversable
-from typing import Any
+from typing import TYPE_CHECKING, Any
 
-from lowhiss.core.airsystem import AirData, DriveData, fault_names, read_air_data
-from lowhiss.core.diagnosis import HintLimits
 from lowhiss.core.errors import RuleError
 from lowhiss.core.fields import Fields, choices_text
-from lowhiss.core.practice import (
-    KnownNames,
-    Lesson,
-    PracticeData,
-    Scoring,
-    read_lesson,
-    read_practice_data,
-    read_scoring,
-)
 from lowhiss.core.procedure import Procedure, read_procedure
-from lowhiss.core.procedure.planner import Planning, Pressures, Rates, Times
-from lowhiss.core.rounds import ROUND_TABLES, RoundBook, read_round_book
 from lowhiss.core.rules import Judging, RuleSet, parse_toml, read_judging, read_rule_set
-from lowhiss.core.standing import Consequences, read_consequences
-from lowhiss.core.sums import SumRow, SumTables, read_sums
 from lowhiss.core.vehicle import UNIT_KINDS, Unit, UnitKind
+
+# whoever judges a record needs neither a simulated vehicle nor lessons, and should not wait for them
+if TYPE_CHECKING:
+    from lowhiss.core.airsystem import AirData, DriveData
+    from lowhiss.core.diagnosis import HintLimits
+    from lowhiss.core.practice import KnownNames, Lesson, PracticeData, Scoring
+    from lowhiss.core.procedure.planner import Planning
+    from lowhiss.core.rounds import RoundBook
+    from lowhiss.core.standing import Consequences
+    from lowhiss.core.sums import SumRow, SumTables
 
 _ROOT: Traversable = files(__name__)
 _ROOMS = ("core", "rulebook")
@@ -168,6 +163,8 @@ def plausible() -> Plausible:
 @cache
 def planning(kind: UnitKind) -> Planning:
     """What the planner reckons with for a kind of unit whose own history is unknown."""
+    from lowhiss.core.procedure.planner import Planning, Pressures, Rates, Times
+
     table = _table("planning.toml")
     return Planning(Times(**table["times_s"]), Pressures(**table["pressures"]), Rates(**table["kinds"][kind]))
 
@@ -175,24 +172,32 @@ def planning(kind: UnitKind) -> Planning:
 @cache
 def air_data() -> AirData:
     """The parameters of the simulated vehicle, of each kind and every fault."""
+    from lowhiss.core.airsystem import read_air_data
+
     return read_air_data(_table("airsystem.toml"), chambers().volumes_in3, chambers().power_unit_ratio)
 
 
 @cache
 def driving() -> DriveData:
     """What the simulated vehicle needs to be driven: engines, gears, brakes and gauges."""
+    from lowhiss.core.airsystem import DriveData
+
     return DriveData(_table("driving.toml"))
 
 
 @cache
 def practice() -> PracticeData:
     """What practice vehicles hide, and how marks are held to the truth."""
+    from lowhiss.core.practice import read_practice_data
+
     return read_practice_data(_table("practice.toml"))
 
 
 @cache
 def scoring() -> Scoring:
     """How practices are scored, every mistake with its advice, and the sentences of a debrief."""
+    from lowhiss.core.practice import read_scoring
+
     return read_scoring(_table("scoring.toml"))
 
 
@@ -204,6 +209,9 @@ def bench() -> dict[str, Any]:
 
 def lesson_names() -> KnownNames:
     """What a lesson may name."""
+    from lowhiss.core.airsystem import fault_names
+    from lowhiss.core.practice import KnownNames
+
     return KnownNames(
         kinds=UNIT_KINDS,
         faults=fault_names(air_data()),
@@ -216,6 +224,8 @@ def lesson_names() -> KnownNames:
 @cache
 def lessons() -> dict[str, Lesson]:
     """The built-in lessons by id, in the order of their ladder: every file that lies in ``lessons`` is one."""
+    from lowhiss.core.practice import read_lesson
+
     names = lesson_names()
     tables = [
         parse_toml(item.read_text(encoding="utf-8"), item.name)
@@ -229,11 +239,15 @@ def lessons() -> dict[str, Lesson]:
 @cache
 def sums() -> dict[str, SumRow]:
     """Every sum of the trade by its id."""
+    from lowhiss.core.sums import read_sums
+
     return read_sums(_table("sums.toml"))
 
 
 def sum_tables() -> SumTables:
     """What the sums look up."""
+    from lowhiss.core.sums import SumTables
+
     table = chambers()
     return SumTables(table.volumes_in3, table.power_unit_ratio, table.trailer_ratio)
 
@@ -241,18 +255,24 @@ def sum_tables() -> SumTables:
 @cache
 def hint_limits() -> HintLimits:
     """When a difference between two holds is worth a hint."""
+    from lowhiss.core.diagnosis import HintLimits
+
     return HintLimits(**_table("hints.toml"))
 
 
 @cache
 def consequences() -> Consequences:
     """What follows when something is not right, by group of parts."""
+    from lowhiss.core.standing import read_consequences
+
     return read_consequences(_table("consequences.toml"))
 
 
 @cache
 def rounds() -> RoundBook:
     """What is looked at beside the air test: every file of items that lies in ``round/items`` belongs to it."""
+    from lowhiss.core.rounds import ROUND_TABLES, read_round_book
+
     table = consequences()
     found = [
         (item.name, parse_toml(item.read_text(encoding="utf-8"), item.name))

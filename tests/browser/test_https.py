@@ -33,6 +33,7 @@ def test_the_first_manager_signs_in_over_https(certificate, tmp_path, browser):
         assert url in app.first_line
         code = app.first_code()
         context = browser.new_context(ignore_https_errors=True, locale="en-US", service_workers="allow")
+        context.grant_permissions(["screen-wake-lock"])
         page = context.new_page()
         page.goto(url)
         assert page.evaluate("window.isSecureContext && location.hostname") == HOST

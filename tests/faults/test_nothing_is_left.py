@@ -40,6 +40,8 @@ def test_a_run_that_is_broken_off_leaves_no_database_behind(tmp_path, ends):
         text=True,
         cwd=ROOT,
         env=environment,
+        # whatever runs behind a shell's prompt ignores Ctrl-C, and so would this
+        preexec_fn=lambda: signal.signal(signal.SIGINT, signal.default_int_handler),
     )
     assert any("STARTED" in line for line in run.stdout)
     (mark,) = marks_below(run.pid)

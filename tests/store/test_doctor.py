@@ -161,7 +161,7 @@ def test_systemd_takes_the_unit_as_it_ships(tmp_path):
     assert said, code
     given = (ROOT / "deploy" / "low-hiss.service").read_text()
     command = next(line for line in given.splitlines() if line.startswith("ExecStart=")).split()[1:]
-    assert _parser().parse_args(command).port == 8420
+    assert _parser("start").parse_args(command).port == 8420
 
 
 def test_the_container_file_is_built_from_what_is_there():
@@ -175,7 +175,7 @@ def test_the_container_file_is_built_from_what_is_there():
             assert f"{called}()" in setup, called
     of = dict(steps)
     command = json.loads(of["ENTRYPOINT"])[1:]
-    assert _parser().parse_args(command).port == 8420
+    assert _parser("start").parse_args(command).port == 8420
     assert "127.0.0.1:8420/api/health" in of["HEALTHCHECK"]
     assert of["USER"] == "low-hiss"
     # what the application asks Debian for stands in the image too
