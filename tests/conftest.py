@@ -4,7 +4,8 @@ from __future__ import annotations
 
 import datetime as dt
 import fcntl
-import os
+import hashlib
+import shutil
 import socket
 import subprocess
 import threading
@@ -18,6 +19,7 @@ import pytest
 import uvicorn
 from argon2 import PasswordHasher
 
+import lowhiss
 import tests.house  # noqa: F401  how properties are tried
 from lowhiss.api import create_app
 from lowhiss.api.patient import web_options
@@ -32,6 +34,8 @@ from lowhiss.store.engine import Store, make_engine, migrate
 from tests.plugin import HANG_S
 
 ROOT = Path(__file__).resolve().parents[1]
+KEPT = ROOT / ".test-cache"
+"""What one run of tests leaves for the next."""
 TEMPLATE, DEMO_TEMPLATE = "tables.sql", "demo.sql"
 DEMO_LOADED_AT = dt.datetime(2026, 11, 20, 5, 30, tzinfo=dt.UTC)
 
@@ -55,18 +59,33 @@ def dear_passwords() -> Iterator[None]:
         secrets._nobodys_hash.cache_clear()
 
 
+def sources_digest() -> str:
+    """A digest of everything that the demo's database is made by."""
+    digest = hashlib.sha256(str(DEMO_LOADED_AT).encode())
+    for path in sorted(Path(lowhiss.__file__).parent.rglob("*")):
+        if path.suffix in (".py", ".toml") and "static" not in path.parts:
+            digest.update(path.read_bytes())
+    return digest.hexdigest()[:16]
+
+
 @pytest.fixture(scope="session")
-def demo_database(tmp_path_factory: pytest.TempPathFactory) -> Path:
+def demo_database() -> Path:
     """A stopped database with the demo scenario, made by whichever test process comes first; to be copied.
 
-    Beside it lie the dumps that a schema of a running server is filled from: of its tables, and of all that is in them.
+    It is kept for later runs until the sources change. Beside it lie the dumps that a schema of a running server is
+    filled from: of its tables, and of all that is in them.
     """
-    base = tmp_path_factory.getbasetemp()
-    shared = base.parent if "PYTEST_XDIST_WORKER" in os.environ else base
+    shared = KEPT / sources_digest()
+    shared.mkdir(parents=True, exist_ok=True)
     made = shared / "demo-database"
-    with (shared / "demo-database.lock").open("w") as lock:
+    with (KEPT / "lock").open("w") as lock:
         fcntl.flock(lock, fcntl.LOCK_EX)
         if not made.exists():
+            # a run that began before the sources changed may still need the last one
+            known = sorted((one for one in KEPT.iterdir() if one.is_dir()), key=lambda one: one.stat().st_mtime)
+            for old in known[:-2]:
+                shutil.rmtree(old)
+            shutil.rmtree(shared / "demo-database.making", ignore_errors=True)
             server = PrivateServer(shared / "demo-database.making")
             server.start()
             engine = make_engine(server.url)

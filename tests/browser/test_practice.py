@@ -32,6 +32,7 @@ def hold_a_minute(seat: Seat, *, settle_s: float = 8) -> None:
     seat.set_numbers(*seat.both())
 
 
+@pytest.mark.long
 @pytest.mark.real_time
 def test_a_whole_test_is_driven_by_keys_and_its_log_is_the_same_on_the_server(browser, app_url):
     """A bus, its needles read as a person reads them; the record replays here to the very bits of the device."""

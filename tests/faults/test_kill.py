@@ -66,7 +66,7 @@ def seeds(few: int, many: int) -> list[object]:
     return [pytest.param(seed, marks=pytest.mark.long if seed >= few else ()) for seed in range(many)]
 
 
-@pytest.mark.parametrize("seed", seeds(3, 50))
+@pytest.mark.parametrize("seed", seeds(2, 50))
 def test_a_killed_database_or_server_costs_no_acknowledged_mark(killable, seed):
     rng = random.Random(seed)
     with httpx.Client(base_url=killable[0].url, timeout=HANG_S) as client:
@@ -252,7 +252,7 @@ def test_a_kill_into_a_seal_leaves_one_signature_and_an_unbroken_chain(killable,
     with httpx.Client(base_url=killable[0].url, timeout=HANG_S) as client:
         sign_in(client)
         signed = {}
-        for _ in range(4):
+        for _ in range(3):
             device = PatientDevice(client)
             device.until_kept(lambda device=device: _begun(device.begin(driver="Odile Ferrow")))
             device.send_until_kept(*device.leak_test(100, 97), device.struck("finished"))

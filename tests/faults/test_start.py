@@ -13,49 +13,41 @@ import pytest
 from lowhiss import serve
 from lowhiss.cli import main
 from tests.faults.processes import LowHiss, free_port, is_running
+from tests.plugin import HANG_S
 
 
-@pytest.fixture
-def running(tmp_path):
+def refused(*arguments: str) -> str:
+    """The one sentence with which a start is refused."""
+    command = [sys.executable, "-m", "lowhiss.cli", "start", *arguments]
+    done = subprocess.run(command, capture_output=True, text=True, check=False, timeout=HANG_S)
+    assert done.returncode == 1
+    assert done.stderr.count("\n") == 1
+    return done.stderr
+
+
+def test_it_begins_empty_refuses_a_second_is_killed_and_found_and_leaves_nothing_behind(tmp_path):
     app = LowHiss(tmp_path / "var", free_port())
-    yield app
-    if app.process.poll() is None:
-        app.interrupt()
-
-
-def test_it_begins_empty_and_ctrl_c_stops_application_and_database(running):
-    assert running.url in running.first_line
-    assert httpx.get(f"{running.url}/api/about").json()["demo"] is False
-    database = running.database_pid
-    assert running.interrupt() == 0
-    assert not is_running(database)
-
-
-def test_a_second_start_on_the_same_directory_or_port_is_refused_in_one_sentence(running, tmp_path):
-    def refused(*arguments):
-        command = [sys.executable, "-m", "lowhiss.cli", "start", *arguments]
-        done = subprocess.run(command, capture_output=True, text=True, check=False, timeout=60)
-        assert done.returncode == 1
-        assert done.stderr.count("\n") == 1
-        return done.stderr
-
-    taken = refused("--port", str(running.port), "--data", str(tmp_path / "other"))
-    assert f"Port {running.port} cannot be used (Address already in use)" in taken
+    assert app.url in app.first_line
+    assert httpx.get(f"{app.url}/api/about").json()["demo"] is False
+    # a second start on the same port or directory
+    taken = refused("--port", str(app.port), "--data", str(tmp_path / "other"))
+    assert f"Port {app.port} cannot be used (Address already in use)" in taken
     assert not (tmp_path / "other").exists()
-    assert "already runs on" in refused("--port", str(free_port()), "--data", str(running.data))
-    assert httpx.get(f"{running.url}/api/about").status_code == 200
-
-
-def test_a_database_left_behind_by_a_killed_start_is_stopped_first(running, tmp_path):
-    orphan = running.database_pid
-    running.kill()
+    assert "already runs on" in refused("--port", str(free_port()), "--data", str(app.data))
+    assert httpx.get(f"{app.url}/api/about").status_code == 200
+    # a database that a killed start has left behind is stopped first
+    orphan = app.database_pid
+    app.kill()
     assert is_running(orphan)
-    again = LowHiss(running.data, running.port)
+    again = LowHiss(app.data, app.port)
     try:
         assert not is_running(orphan)
         assert httpx.get(f"{again.url}/api/about").status_code == 200
+        database = again.database_pid
     finally:
         assert again.interrupt() == 0
+    assert not is_running(database)
+    socket.create_server(("127.0.0.1", app.port)).close()
 
 
 @pytest.mark.parametrize(("port", "words"), [("0", "must be from 1 to 65535"), ("70000", "must be from 1 to 65535")])
@@ -95,8 +87,3 @@ def test_a_database_named_by_the_environment_is_used_and_none_is_started(
     assert app.interrupt() == 0
     assert not (tmp_path / "var" / "database").exists()
     assert is_running(database.pid)
-
-
-def test_the_port_is_free_again_after_the_end(running):
-    running.interrupt()
-    socket.create_server(("127.0.0.1", running.port)).close()
