@@ -98,7 +98,7 @@ need_web_packages() {
 need_web_build() {
   local static="$ROOT/lowhiss/static" want
   local stamp="$static/.stamp-sources"
-  want="$(cd "$ROOT/web" && find src public index.html package-lock.json vite.config.ts firstLoads.ts tsconfig.json ../lowhiss/core ../lowhiss/rulebook ../lowhiss/engine -type f -not -name '*.pyc' -print0 | LC_ALL=C sort -z | xargs -0 sha256sum | sha256sum | cut -c1-64)"
+  want="$(cd "$ROOT/web" && find src public index.html package-lock.json vite.config.ts firstLoads.ts notices.ts tsconfig.json ../lowhiss/core ../lowhiss/rulebook ../lowhiss/engine -type f -not -name '*.pyc' -print0 | LC_ALL=C sort -z | xargs -0 sha256sum | sha256sum | cut -c1-64)"
   if [ -f "$stamp" ] && [ "$(cat "$stamp")" = "$want" ]; then return 0; fi
   need_web_packages
   slowly "Building the front end" npm --prefix "$ROOT/web" run build \

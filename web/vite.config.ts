@@ -5,6 +5,7 @@ import { createHash } from 'node:crypto'
 import { readdirSync, readFileSync, statSync } from 'node:fs'
 import type { Plugin } from 'vite'
 import { firstLoads } from './firstLoads.ts'
+import { notices } from './notices.ts'
 import { defineConfig } from 'vitest/config'
 
 /** Keeps the application itself on the device after the first visit: its own files only, nothing of the API. */
@@ -134,7 +135,7 @@ function textsBelow(root: URL, path: string): string[] {
 }
 
 export default defineConfig({
-  plugins: [react(), tailwindcss(), deviceJudge(), firstLoads(), offline],
+  plugins: [react(), tailwindcss(), deviceJudge(), firstLoads(), notices(sitePackages), offline],
   worker: { format: 'es' },
   // the page's own host goes along: the server compares it with the origin of every write and socket
   server: {

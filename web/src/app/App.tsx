@@ -7,6 +7,7 @@ import { mute, RecorderContext, type RecorderState } from '../run'
 import { SessionGate } from './SessionGate'
 import { applyLight, keepPreferences, PreferencesContext, type Preferences } from '../shared/preferences'
 import {
+  AboutPage,
   AfterPage,
   DashPage,
   PracticePage,
@@ -105,6 +106,7 @@ export function App({ initial, recorder }: { initial: Preferences; recorder: Rec
                       <Route path="rules/*" element={<Rules />} />
                       <Route path="runs/:runId" element={<SheetPage />} />
                       <Route path="rounds/:roundId" element={<RoundSheet />} />
+                      <Route path="about" element={<AboutPage />} />
                       <Route path="*" element={<NotFound />} />
                     </Route>
                   </Routes>

@@ -71,7 +71,10 @@ export function Shell() {
       </main>
       <footer className="border-t border-line px-4 py-3 text-note text-soft sm:px-6">
         {about.data?.demo && <b className="text-ink sm:hidden">{t('app.demo')}. </b>}
-        {t('app.caution')}
+        {t('app.caution')}{' '}
+        <Link to="/about" className="inline-flex min-h-touch items-center underline underline-offset-4">
+          {t('app.about')}
+        </Link>
       </footer>
       {/* at the bottom, where what comes and goes moves nothing that a thumb is aiming at */}
       <div className="no-print sticky bottom-0 z-10">
