@@ -6,11 +6,6 @@ import datetime as dt
 from collections.abc import Iterable, Sequence
 from pathlib import Path
 
-from openpyxl import Workbook
-from openpyxl.cell import WriteOnlyCell
-from openpyxl.cell.cell import ILLEGAL_CHARACTERS_RE
-from openpyxl.styles import Font
-
 from lowhiss.exchange.tables import Cell
 
 _MOMENT = "yyyy-mm-dd hh:mm:ss"
@@ -18,6 +13,10 @@ _MOMENT = "yyyy-mm-dd hh:mm:ss"
 
 def write_workbook(path: Path, title: str, head: Sequence[str], rows: Iterable[Sequence[Cell]]) -> int:
     """Write one sheet, row by row; how many rows there were. Moments are UTC, as a spreadsheet knows no zones."""
+    from openpyxl import Workbook  # a third of a second to load, and only here
+    from openpyxl.cell import WriteOnlyCell
+    from openpyxl.styles import Font
+
     book = Workbook(write_only=True)
     sheet = book.create_sheet(title[:31])
     sheet.freeze_panes = "A2"
@@ -33,7 +32,10 @@ def write_workbook(path: Path, title: str, head: Sequence[str], rows: Iterable[S
     return written
 
 
-def _cell(sheet: object, value: Cell) -> WriteOnlyCell:
+def _cell(sheet: object, value: Cell) -> object:
+    from openpyxl.cell import WriteOnlyCell
+    from openpyxl.cell.cell import ILLEGAL_CHARACTERS_RE
+
     if isinstance(value, dt.datetime):
         cell = WriteOnlyCell(sheet, value=value.astimezone(dt.UTC).replace(tzinfo=None))
         cell.number_format = _MOMENT
