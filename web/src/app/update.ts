@@ -9,15 +9,22 @@ const changes = new Subscribable()
 
 /** Keep the application itself on this device, and hear of newer versions; where the browser cannot, it does without. */
 export function keepApplication(): void {
-  if (sessionStorage.getItem(TAKING_OVER)) {
-    sessionStorage.removeItem(TAKING_OVER)
+  const tries = Number(sessionStorage.getItem(TAKING_OVER))
+  sessionStorage.removeItem(TAKING_OVER)
+  // whoever chose the newer version and got the one before again need not choose twice
+  let chosen = tries > 0 && tries < MOST_TRIES
+  if (tries > 0) {
     // a page that was loaded a moment too early still came from the version before
     const deaf = loadAnewOnceTaken()
-    setTimeout(deaf, TOO_EARLY_MS)
+    setTimeout(() => {
+      deaf()
+      chosen = false
+    }, TOO_EARLY_MS)
   }
   registerSW({
     onNeedRefresh() {
-      waiting = () => void takeOver()
+      if (chosen) return void takeOver(tries + 1)
+      waiting = () => void takeOver(1)
       changes.tell()
     },
     onRegisteredSW(_address, registration) {
@@ -27,7 +34,9 @@ export function keepApplication(): void {
 }
 
 const TELL_AGAIN_MS = 1000
+/** In the session's memory while a newer version takes over: how often it was told to. */
 const TAKING_OVER = 'lowhiss.taking-over'
+const MOST_TRIES = 3
 
 /** No longer than this: what another tab takes over later is no reason to load this one anew in the middle of a test. */
 const TOO_EARLY_MS = 10_000
@@ -43,8 +52,8 @@ function loadAnewOnceTaken(): () => void {
  * Let the newer version take over, and load the page anew once it has. Which of two workers a page's own registration
  * heard of first plays no part: whatever waits is told to come, again where it was being put in place just then.
  */
-async function takeOver(): Promise<void> {
-  sessionStorage.setItem(TAKING_OVER, 'yes')
+async function takeOver(tries: number): Promise<void> {
+  sessionStorage.setItem(TAKING_OVER, String(tries))
   loadAnewOnceTaken()
   const registration = await navigator.serviceWorker.getRegistration()
   const tell = () => {
