@@ -13,7 +13,9 @@ const worded = async <T>(load: Promise<T>): Promise<T> =>
   )[0]
 
 export const GatePage = lazy(() => worded(import('../features/yard')).then((m) => ({ default: m.GatePage })))
-export const AboutPage = lazy(() => import('../features/about').then((m) => ({ default: m.AboutPage })))
+export const AboutPage = lazy(() =>
+  worded(import('../features/about')).then((m) => ({ default: m.AboutPage })),
+)
 export const LogPage = lazy(() => worded(import('../features/log')).then((m) => ({ default: m.LogPage })))
 export const ComparePage = lazy(() =>
   worded(import('../features/log')).then((m) => ({ default: m.ComparePage })),

@@ -30,9 +30,9 @@ export function AboutPage() {
   return (
     <div className="grid max-w-3xl gap-5 py-6">
       <h1 className="text-title">{t('app.about')}</h1>
-      <p>{t('app.aboutText')}</p>
-      {about && <p className="num">{t('app.version', { version: about.version })}</p>}
-      <h2 className="text-lead font-semibold">{t('app.notices')}</h2>
+      <p>{t('people.about.text')}</p>
+      {about && <p className="num">{t('people.about.version', { version: about.version })}</p>}
+      <h2 className="text-lead font-semibold">{t('people.about.notices')}</h2>
       {ships.data ? (
         <ul>
           {ships.data.map(({ name, version, licence, text }) => (

@@ -36,10 +36,6 @@ export const base = {
     loadFailed: 'This could not be loaded.',
     loading: 'One moment…',
     about: 'About Low Hiss',
-    version: 'Version {{version}}',
-    aboutText:
-      'Low Hiss conducts the static air brake test, judges it and keeps the record. It is free software under the MIT license.',
-    notices: 'Open-source software inside, and its licenses',
     caution:
       'Low Hiss does not replace a qualified mechanic or inspector. Local law and the maker’s figures come first.',
   },

@@ -1,5 +1,10 @@
 export const people = {
   people: {
+    about: {
+      version: 'Version {{version}}',
+      text: 'Low Hiss conducts the static air brake test, judges it and keeps the record. It is free software under the MIT license.',
+      notices: 'Open-source software inside, and its licenses',
+    },
     title: 'People',
     search: 'Name',
     add: 'Invite somebody',

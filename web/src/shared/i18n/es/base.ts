@@ -36,10 +36,6 @@ export const base: typeof english = {
     loadFailed: 'No se pudo cargar.',
     loading: 'Un momento…',
     about: 'Acerca de Low Hiss',
-    version: 'Versión {{version}}',
-    aboutText:
-      'Low Hiss dirige la prueba estática de los frenos de aire, la juzga y guarda el registro. Es software libre con licencia MIT.',
-    notices: 'Software libre incluido y sus licencias',
     caution:
       'Low Hiss no sustituye a un mecánico o inspector calificado. Primero valen la ley local y las cifras del fabricante.',
   },

@@ -2,6 +2,11 @@ import type { people as english } from '../en/people'
 
 export const people: typeof english = {
   people: {
+    about: {
+      version: 'Versión {{version}}',
+      text: 'Low Hiss dirige la prueba estática de los frenos de aire, la juzga y guarda el registro. Es software libre con licencia MIT.',
+      notices: 'Software libre incluido y sus licencias',
+    },
     title: 'Personas',
     search: 'Nombre',
     add: 'Invitar a alguien',
