@@ -33,6 +33,8 @@ QUICK = Lane("quick", 8)
 """What takes no longer than a mark."""
 PASSWORDS = Lane("passwords", 1)
 """Argon2: tens of milliseconds of a core, and 64 MB, each."""
+LISTS = Lane("lists", 2)
+"""Pages of the log: a dozen asked for at once would share the one interpreter with everybody's marks."""
 HEAVY = Lane("heavy", 1)
 """Traces of feeds and what is laid over them."""
 SEALS = Lane("seals", 1)

@@ -2,7 +2,10 @@
 
 from __future__ import annotations
 
+import concurrent.futures
+import itertools
 import json
+import threading
 
 import httpx
 import pytest
@@ -11,6 +14,7 @@ from websockets.sync.client import connect
 
 from lowhiss.api import careful
 from lowhiss.demo.scenario import demo_id
+from lowhiss.service.runs import log
 from tests.conftest import sign_in
 from tests.devices import UNIT_ID, Device
 from tests.plugin import HANG_S
@@ -141,6 +145,39 @@ def long_run(client, marks=900):
     for _ in range(0, marks, 450):
         device.send(*(device.wait(1).struck("note", text="x" * 50) for _ in range(450))).raise_for_status()
     return device
+
+
+def test_h4_open_runs_are_judged_once_for_all_who_ask_meanwhile(store, client, monkeypatch):
+    """A dozen requests for the log each judged every open run, and its marks waited for all of them."""
+    device = Device(client)
+    device.begin("MV-22").raise_for_status()
+    device.send(device.struck("note", text="x")).raise_for_status()
+    begun, go_on, judged = threading.Event(), threading.Event(), []
+    clock, looked = itertools.count(1), []
+
+    def slowly(_store, run_id):
+        judged.append(run_id)
+        begun.set()
+        assert go_on.wait(HANG_S)
+
+    def now():
+        looked.append(next(clock))
+        return looked[-1]
+
+    monkeypatch.setattr(log, "judge_one", slowly)
+    monkeypatch.setattr(log, "monotonic", now)
+    log._JUDGED_FROM.pop(store, None)  # by the real clock
+    with concurrent.futures.ThreadPoolExecutor(8) as pool:
+        first = pool.submit(log.judge_open_runs, store)
+        assert begun.wait(HANG_S)
+        rest = [pool.submit(log.judge_open_runs, store) for _ in range(6)]
+        while len(looked) < 2 + len(rest):  # the first has begun, and all the others have asked
+            assert not first.done()
+        go_on.set()
+        for one in (first, *rest):
+            one.result()
+    # once for the first, and once for all that came while it was at it
+    assert judged.count(device.run_id) == 2
 
 
 def test_h4_a_long_run_is_judged_beside_the_process_of_the_marks(client):

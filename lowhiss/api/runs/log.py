@@ -5,7 +5,7 @@ from __future__ import annotations
 import datetime as dt
 from typing import Annotated, Literal
 
-from fastapi import APIRouter, Query, Request
+from fastapi import APIRouter, Query, Request, Response
 from pydantic import AwareDatetime, BaseModel, Field, model_validator
 from sqlalchemy import text
 
@@ -13,6 +13,7 @@ from lowhiss import __version__
 from lowhiss.api.auth import PersonDep
 from lowhiss.api.careful import CarefulRoute
 from lowhiss.api.deps import StoreDep, WordsDep
+from lowhiss.api.lanes import LISTS
 from lowhiss.api.runs.schemas import LogLineOut, LogOut
 from lowhiss.api.schemas import UUID_PATTERN, AboutOut, Strict
 from lowhiss.api.workers import JUDGED_FIRST
@@ -114,18 +115,23 @@ class ViewBody(Strict):
     query: Annotated[str, Field(max_length=1000)]
 
 
-@router.get("/log", operation_id="readLog", dependencies=JUDGED_FIRST)
-def read_log(store: StoreDep, query: Annotated[PageQuery, Query()]) -> LogOut:
+@router.get("/log", operation_id="readLog", dependencies=JUDGED_FIRST, response_model=LogOut)
+async def read_log(store: StoreDep, query: Annotated[PageQuery, Query()]) -> Response:
     """Runs, the latest first."""
-    lines = log.log_page(store, query.to_service(), query.before)
-    more = len(lines) == log.LOG_PAGE
-    return LogOut(runs=[LogLineOut.of(line) for line in lines], next_before=lines[-1].head.id if more else None)
+
+    def page() -> str:
+        lines = log.log_page(store, query.to_service(), query.before)
+        more = len(lines) == log.LOG_PAGE
+        shown = [LogLineOut.of(line) for line in lines]
+        return LogOut(runs=shown, next_before=lines[-1].head.id if more else None).model_dump_json()
+
+    return Response(await LISTS.run(page), media_type="application/json")
 
 
 @router.get("/log/count", operation_id="countLog", dependencies=JUDGED_FIRST)
-def count_log(store: StoreDep, query: WantedDep) -> CountOut:
+async def count_log(store: StoreDep, query: WantedDep) -> CountOut:
     """How many runs are like that."""
-    runs = log.log_count(store, query.to_service())
+    runs = await LISTS.run(log.log_count, store, query.to_service())
     return CountOut(runs=min(runs, log.MOST_COUNTED), more=runs > log.MOST_COUNTED)
 
 

@@ -4,9 +4,9 @@ from __future__ import annotations
 
 import datetime as dt
 import threading
-import time
 from collections.abc import Sequence
 from dataclasses import dataclass
+from time import monotonic
 from typing import Any
 from weakref import WeakKeyDictionary
 
@@ -353,11 +353,11 @@ def judge_open_runs(store: Store) -> None:
 
     One thread does it for all that ask meanwhile, and a run at a time: a mark of that run waits for no more than that.
     """
-    asked = time.monotonic()
+    asked = monotonic()
     with _JUDGING:
         if _JUDGED_FROM.get(store, 0.0) > asked:
             return
-        began = time.monotonic()
+        began = monotonic()
         stale = select(RunRow.id).where(RunRow.stale).order_by(RunRow.started_at.desc()).limit(_MAX_GOING_ON)
         with store.transaction() as session:
             run_ids = session.scalars(stale).all()
