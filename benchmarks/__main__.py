@@ -4,12 +4,13 @@ from __future__ import annotations
 
 import sys
 
-from benchmarks import attack, core, dash, drift, live, sim, store, trace, whatif
+from benchmarks import attack, core, dash, dev, drift, live, sim, store, trace, whatif
 
 BENCHES = {
     "attack": attack.main,
     "core": core.main,
     "dash": dash.main,
+    "dev": dev.main,
     "drift": drift.main,
     "live": live.main,
     "sim": sim.main,

@@ -32,6 +32,12 @@ as_root() {
   else give_up "installing Debian packages needs root: run this as root or install sudo."; fi
 }
 
+# need_room MB: so much must be free where this lies
+need_room() {
+  local free; free="$(df --output=avail -m "$ROOT" | tail -n 1 | tr -d ' ')"
+  [ "$free" -ge "$1" ] || give_up "the disk has $free MB free and this needs $1: make room, then start again."
+}
+
 # need_debian COMMAND PACKAGE: install PACKAGE unless COMMAND is there
 need_debian() {
   local command="$1" package="$2"
@@ -79,7 +85,7 @@ need_python() {
   fi
   [ -x "$VENV/bin/uv" ] || slowly "Fetching the Python package installer" "$VENV/bin/python" -m pip install -q uv
   slowly "Installing Python packages" "$VENV/bin/uv" pip install --python "$VENV/bin/python" --compile-bytecode --require-hashes -r "$requirements" \
-    || give_up "the Python packages could not be installed; the lines above say why."
+    || give_up "the Python packages could not be installed: check the connection, then start again. The lines above say why."
   slowly "Linking Low Hiss itself" "$VENV/bin/uv" pip install --python "$VENV/bin/python" --no-deps --no-build-isolation -e "$ROOT" \
     || give_up "Low Hiss could not be installed into '$VENV'; the lines above say why."
   printf '%s' "$want" >"$stamp"
@@ -90,7 +96,7 @@ need_web_packages() {
   want="$(digest "$ROOT/web/package-lock.json")"
   if [ -f "$stamp" ] && [ "$(cat "$stamp")" = "$want" ]; then return 0; fi
   slowly "Installing front-end packages" npm --prefix "$ROOT/web" ci --no-fund --no-audit \
-    || give_up "the front-end packages could not be installed; the lines above say why."
+    || give_up "the front-end packages could not be installed: check the connection, then start again. The lines above say why."
   printf '%s' "$want" >"$stamp"
 }
 

@@ -76,10 +76,7 @@ def one(state, key: str):
 # --- the tables are whole
 
 
-def test_the_tables_hold_every_item_and_paper_and_use_every_group_question_and_measure():
-    assert len(BOOK.items) == 198
-    assert len(BOOK.papers) == 21
-    assert len(BOOK.conditions) == 16
+def test_the_tables_use_every_group_question_and_measure():
     used = {item.group for item in BOOK.items.values()}
     assert used - set(TABLE.groups) == {"act", "paper"}
     assert set(TABLE.groups) - used == set()

@@ -14,7 +14,7 @@ import httpx
 import pytest
 
 from lowhiss.cli import main
-from lowhiss.demo.scenario import demo_id
+from lowhiss.demo.scenario import UNITS, demo_id
 from lowhiss.exchange.traces import write_trace
 from tests.conftest import copied, sign_in
 from tests.devices import Device
@@ -318,11 +318,11 @@ def test_how_the_fleet_stands_and_when_it_is_due_on_the_command_line(killable, t
     assert "No conducir: retenida" in capsys.readouterr().out
     assert main(["due", "--data", data]) == 0
     due = [line.split()[0] for line in capsys.readouterr().out.splitlines()]
-    assert len([day for day in due if day != "–"]) == 14
+    assert len([day for day in due if day != "–"]) == len(UNITS)
     calendar = tmp_path / "due.ics"
     assert main(["due", "--ics", str(calendar), "--data", data]) == 0
     # each unit, and the papers that somebody entered
-    assert calendar.read_bytes().count(b"BEGIN:VEVENT") == 14 + 6
+    assert calendar.read_bytes().count(b"BEGIN:VEVENT") == len(UNITS) + 6
     assert main(["due", "--ics", str(tmp_path / "no" / "where.ics"), "--data", data]) == 1
     assert "cannot be written" in capsys.readouterr().err
     assert main(["standing", "--data", str(tmp_path / "nothing")]) == 1

@@ -13,6 +13,7 @@ from sqlalchemy import delete, inspect, select, text
 from sqlalchemy.exc import StatementError
 
 from lowhiss.demo import load_demo
+from lowhiss.demo.scenario import UNITS
 from lowhiss.service.fleet.trailers import list_trailers
 from lowhiss.service.fleet.units import list_units
 from lowhiss.service.runs.log import log_page
@@ -111,8 +112,8 @@ def test_the_demo_is_loaded_once_and_is_the_same_on_every_machine(demo_store):
     assert not load_demo(demo_store, DEMO_LOADED_AT)
     with demo_store.transaction() as session:
         units = session.scalars(select(UnitRow).order_by(UnitRow.name)).all()
-        assert len(units) == 14
-        assert units[0].id == "f03d1fd3-bd6a-5688-a972-f46ef676f43f"
+        assert [unit.name for unit in units] == sorted(unit.name for unit in UNITS)
+        assert units[0].id == "f03d1fd3-bd6a-5688-a972-f46ef676f43f"  # made of its name
 
 
 def test_lost_verdicts_are_rebuilt_from_the_events(demo_store):
