@@ -24,10 +24,12 @@ export function Standing({ page }: { page: Schema['UnitPageOut'] }) {
     <section aria-label={standing.said} className="grid gap-3">
       <Due standing={standing} />
       <WaitingActs partIds={parts.map(({ id }) => id)} />
+      {standing.holds.length > 0 && <h2 className="sr-only">{t('workshop.holds')}</h2>}
       {standing.holds.map((hold) => (
         <HoldCard key={hold.id} hold={hold} defects={standing.defects} />
       ))}
       <Unread defects={standing.defects} />
+      {openOnes.length > 0 && <h2 className="sr-only">{t('workshop.defects')}</h2>}
       {openOnes.map((defect) => (
         <DefectCard key={defect.id} defect={defect} beside={openOnes} />
       ))}
