@@ -19,7 +19,7 @@ _KEPT = ("type", "name", "version", "purl", "licenses", "hashes", "scope", "bom-
 
 
 def python_parts() -> list[dict[str, Any]]:
-    """The packages of requirements.txt, as they are installed here: only there are their licences told."""
+    """The packages of requirements.txt, as they are installed here: only there are their licenses told."""
     pinned = set(re.findall(r"^([A-Za-z0-9_.-]+)==", (ROOT / "requirements.txt").read_text(), re.MULTILINE))
     command = [str(Path(sys.executable).parent / "cyclonedx-py"), "environment", "--pyproject", "pyproject.toml"]
     told = subprocess.run([*command, sys.executable], check=True, capture_output=True, text=True, cwd=ROOT).stdout

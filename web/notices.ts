@@ -1,11 +1,11 @@
 import { existsSync, readdirSync, readFileSync } from 'node:fs'
 import type { Plugin, Rollup } from 'vite'
 
-/** A package that ships inside the application, with its licence as its authors wrote it. */
+/** A package that ships inside the application, with its license as its authors wrote it. */
 interface Notice {
   name: string
   version: string
-  licence: string
+  license: string
   text: string
 }
 
@@ -19,9 +19,9 @@ const MPL = `This Source Code Form is subject to the terms of the Mozilla Public
 If a copy of the MPL was not distributed with this file, You can obtain one at https://mozilla.org/MPL/2.0/.
 The files are those of the package of this name and version, unchanged; its source is published with it.
 It holds CPython, under the PSF License Agreement: Copyright (c) 2001 Python Software Foundation; All Rights Reserved.`
-const ABOUT_A_LICENCE = /^(licen[cs]e|copying|ofl)/i
+const ABOUT_A_LICENSE = /^(licen[cs]e|copying|ofl)/i
 
-/** Lists what the built application holds of others, with licences, in notices.json; a package without one fails. */
+/** Lists what the built application holds of others, with licenses, in notices.json; a package without one fails. */
 export function notices(sitePackages: () => URL): Plugin {
   return {
     name: 'notices',
@@ -46,7 +46,7 @@ function ofNode(name: string): Notice {
     'version' | 'license',
     string
   >
-  return { name, version, licence: license, text: name === 'pyodide' ? MPL : textIn(folder, name, license) }
+  return { name, version, license, text: name === 'pyodide' ? MPL : textIn(folder, name, license) }
 }
 
 function ofPython(sitePackages: URL, name: string): Notice {
@@ -56,17 +56,18 @@ function ofPython(sitePackages: URL, name: string): Notice {
   const folder = new URL(`${info}/`, sitePackages)
   const metadata = readFileSync(new URL('METADATA', folder), 'utf8')
   const said = (field: string) => new RegExp(`^${field}: (.*)$`, 'm').exec(metadata)?.[1]
-  const licence = said('License-Expression') ?? said('License') ?? ''
+  const license = said('License-Expression') ?? said('License') ?? ''
   const version = said('Version') ?? ''
-  return { name, version, licence, text: textIn(new URL('licenses/', folder), name, licence) }
+  return { name, version, license, text: textIn(new URL('licenses/', folder), name, license) }
 }
 
-/** The licence that lies in a folder; one that is only named is told with the words that it asks to be told with. */
-function textIn(folder: URL, name: string, licence: string): string {
-  const file = existsSync(folder) && readdirSync(folder).find((one) => ABOUT_A_LICENCE.test(one))
+/** The license that lies in a folder; one that is only named is told with the words that it asks to be told with. */
+function textIn(folder: URL, name: string, license: string): string {
+  const file = existsSync(folder) && readdirSync(folder).find((one) => ABOUT_A_LICENSE.test(one))
   if (file) return readFileSync(new URL(file, folder), 'utf8').trim()
-  const { author } = JSON.parse(readFileSync(new URL('package.json', folder), 'utf8')) as { author?: unknown }
+  const told = new URL('package.json', folder)
+  if (!license || !existsSync(told)) throw new Error(`${name} says nothing of its license: it cannot ship`)
+  const { author } = JSON.parse(readFileSync(told, 'utf8')) as { author?: unknown }
   const who = typeof author === 'string' ? author : (author as { name?: string } | undefined)?.name
-  if (!licence) throw new Error(`${name} says nothing of its licence: it cannot ship`)
-  return `${licence}${who ? `, Copyright (c) ${who}` : ''}`
+  return `${license}${who ? `, Copyright (c) ${who}` : ''}`
 }

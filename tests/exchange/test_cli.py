@@ -10,7 +10,7 @@ import pytest
 
 from lowhiss.cli import main
 from lowhiss.engine import on_device as ondevice
-from tests.builders import leak_record
+from tests.builders import leak_record, whole_test
 from tests.conftest import ROOT
 
 EXAMPLES = ROOT / "docs" / "examples"
@@ -283,3 +283,23 @@ def test_a_device_judges_an_example_as_the_command_line_does(path, capsys):
         return
     here = json.loads(ondevice.judge(path.read_text(), "es", "kpa"))["verdict"]
     assert {key: here[key] for key in told} == told
+
+
+HEAVY = {"scipy", "asammdf", "pandas", "weasyprint", "distributed", "cantools", "can", "openpyxl"}
+
+
+@pytest.mark.parametrize(
+    ("command", "spared"),
+    [
+        (["-c", "import lowhiss.serve"], HEAVY),
+        (["-m", "lowhiss.cli", "judge", "-"], HEAVY | {"lowhiss.core.airsystem", "lowhiss.core.practice"}),
+    ],
+    ids=["the server", "judge"],
+)
+def test_what_only_one_command_needs_is_loaded_there(command, spared):
+    """docs/dependencies.md says so of each; a server that starts waits for none of them."""
+    asked = [sys.executable, "-X", "importtime", *command]
+    loads = subprocess.run(asked, input=json.dumps(whole_test()), capture_output=True, text=True, check=False).stderr
+    loaded = {line.rsplit("|", 1)[1].strip() for line in loads.splitlines() if line.startswith("import time:")}
+    assert "lowhiss.rulebook" in loaded
+    assert loaded & spared == set()

@@ -1,4 +1,4 @@
-"""What ships of others is listed with its licence, as built."""
+"""What ships of others is listed with its license, as built."""
 
 from __future__ import annotations
 
@@ -20,7 +20,7 @@ def test_every_package_that_ships_is_listed_with_its_licence():
     assert {f"workbox-{part}" for part in re.findall(r"workbox:([a-z]+)", (WEB / "sw.js").read_text())} <= LISTED
     assert len(LISTED) == len(NOTICES)
     for one in NOTICES:
-        assert one["licence"] in TAKEN, one["name"]
+        assert one["license"] in TAKEN, one["name"]
         assert one["version"], one["name"]
         assert len(one["text"]) > 20, one["name"]
 

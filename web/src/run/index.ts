@@ -10,7 +10,6 @@ export type { FeedState, Proposal } from './feed'
 export { isHeld, isStage } from './guide'
 export type { Entry, Need, Script, Step, StrikeSpec } from './guide'
 export { markName } from './markNames'
-
 export { mute, scheduleHold, scheduleSettled, speak, tryTones, unlockSound, useSound } from './sound'
 export { standing, stateOf, stepOf } from './state'
 export type { Mark, Needle, TestState } from './state'

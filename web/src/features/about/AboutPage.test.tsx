@@ -3,8 +3,8 @@ import { expect, test, vi } from 'vitest'
 import { Frame } from '../../testing/Frame'
 import { AboutPage } from './AboutPage'
 
-test('what ships is listed with its licence, and what cannot be fetched is said', async () => {
-  const ships = [{ name: 'idb', version: '8.0.4', licence: 'ISC', text: 'Copyright (c) 2016' }]
+test('what ships is listed with its license, and what cannot be fetched is said', async () => {
+  const ships = [{ name: 'idb', version: '8.0.4', license: 'ISC', text: 'Copyright (c) 2016' }]
   const fetched = vi.spyOn(globalThis, 'fetch')
   fetched.mockImplementation((input) =>
     Promise.resolve(

@@ -7,7 +7,7 @@ import { Notice } from '../../shared/ui'
 interface Ships {
   name: string
   version: string
-  licence: string
+  license: string
   text: string
 }
 
@@ -35,13 +35,13 @@ export function AboutPage() {
       <h2 className="text-lead font-semibold">{t('people.about.notices')}</h2>
       {ships.data ? (
         <ul>
-          {ships.data.map(({ name, version, licence, text }) => (
+          {ships.data.map(({ name, version, license, text }) => (
             <li key={name} className="border-t border-line">
               <details>
                 <summary className="flex min-h-touch cursor-pointer flex-wrap items-baseline gap-x-3 py-3">
                   <b>{name}</b>
                   <span className="num">{version}</span>
-                  <span className="text-soft sm:ml-auto">{licence}</span>
+                  <span className="text-soft sm:ml-auto">{license}</span>
                 </summary>
                 <p className="pb-4 text-note break-words whitespace-pre-wrap text-soft">{text}</p>
               </details>

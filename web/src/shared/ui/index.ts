@@ -5,7 +5,6 @@ export { LineForm } from './LineForm'
 export { Choice } from './Choice'
 export { MiniColumn } from './MiniColumn'
 export { StandingMark } from './StandingMark'
-
 export { Notice } from './Notice'
 export { OutcomeMark } from './OutcomeMark'
 export type { AnyOutcome } from './OutcomeMark'
