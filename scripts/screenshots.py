@@ -145,9 +145,14 @@ def learning(page: Page, url: str) -> None:
     with httpx.Client(base_url=url, timeout=30) as http:
         client = sign_in(http, "Hanne Solberry")
         made = client.post("/api/learning/classes", json={"name": "Winter"}).raise_for_status().json()
-        members = [demo_id(name) for name in ("Tove Lind", "Ines Aldous", "Bram Osei")]
+        names = ("Tove Lind", "Ines Aldous", "Bram Osei")
+        members = [demo_id(name) for name in names]
         body = {"version": made["version"], "name": "Winter", "exam_on": "2027-01-12", "members": members}
         client.put(f"/api/learning/classes/{made['id']}", json=body).raise_for_status()
+        for name in names:  # nothing of theirs is seen before they agree
+            with httpx.Client(base_url=url, timeout=30) as member:
+                agreed = {"agree": True}
+                sign_in(member, name).post(f"/api/learning/invitations/{made['id']}", json=agreed).raise_for_status()
         for lesson in ("dash", "full_air", "needles", "release"):
             note = {"kind": "passed", "about": lesson, "text": "shown on MV-03"}
             client.post(f"/api/learning/people/{members[1]}/notes", json=note).raise_for_status()
