@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import json
 import os
 import re
 import signal
@@ -49,11 +50,20 @@ def test_the_wheel_holds_all_that_is_no_python(wheel):
         r"lowhiss/static/web/judge/\w+/core\.json",
         r"lowhiss/static/web/judge/\w+/pyodide\.asm\.wasm",
         r"lowhiss/static/fonts/archivo-latin-standard-normal\.woff2",
+        "lowhiss/static/web/notices.json",
         "lowhiss/rulebook/rules/us-cdl.toml",
         "lowhiss/store/migrations/versions/0001_first_tables.py",
     ):
         assert any(re.fullmatch(wanted, name) for name in names), wanted
     assert not any(name.startswith(("tests/", "web/")) for name in names)
+
+
+def test_the_bill_of_materials_names_every_pinned_package(wheel):
+    pinned = set(re.findall(r"^([A-Za-z0-9_.-]+)==", (ROOT / "requirements.txt").read_text(), re.MULTILINE))
+    bill = json.loads((ROOT / "dist" / f"lowhiss-{__version__}.cdx.json").read_text())
+    named = {part["name"].lower().replace("_", "-") for part in bill["components"]}
+    assert pinned - named == set()
+    assert "react" in named
 
 
 @pytest.fixture
