@@ -13,6 +13,7 @@ from cyclonedx.schema import SchemaVersion
 from cyclonedx.validation.json import JsonStrictValidator
 
 from lowhiss import __version__
+from lowhiss.static import WEB
 
 ROOT = Path(__file__).resolve().parents[1]
 _KEPT = ("type", "name", "version", "purl", "licenses", "hashes", "scope", "bom-ref")
@@ -27,9 +28,12 @@ def python_parts() -> list[dict[str, Any]]:
 
 
 def web_parts() -> list[dict[str, Any]]:
-    """The front-end packages that ship: what only building and testing needs is left out."""
-    command = ["npm", "sbom", "--omit=dev", "--sbom-format=cyclonedx", "--package-lock-only"]
-    return _parts(subprocess.run(command, check=True, capture_output=True, text=True, cwd=ROOT / "web").stdout)
+    """The front-end packages whose code ships, as the build found them (web/notices.ts)."""
+    ships = {(one["name"], one["version"]) for one in json.loads((WEB / "notices.json").read_text())}
+    # otherwise what is another package's peer as well is left out, React among it
+    command = ["npm", "sbom", "--legacy-peer-deps", "--sbom-format=cyclonedx"]
+    told = subprocess.run(command, check=True, capture_output=True, text=True, cwd=ROOT / "web").stdout
+    return [part for part in _parts(told) if (part["name"], part["version"]) in ships]
 
 
 def _parts(text: str) -> list[dict[str, Any]]:

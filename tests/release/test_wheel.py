@@ -16,6 +16,7 @@ import httpx
 import pytest
 
 from lowhiss import __version__
+from lowhiss.static import WEB
 from tests.conftest import ROOT, sign_in
 from tests.faults.processes import free_port
 
@@ -58,11 +59,13 @@ def test_the_wheel_holds_all_that_is_no_python(wheel):
     assert not any(name.startswith(("tests/", "web/")) for name in names)
 
 
-def test_the_bill_of_materials_names_every_pinned_package(wheel):
+def test_the_bill_of_materials_names_every_pinned_package_and_all_that_the_build_holds(wheel):
     pinned = set(re.findall(r"^([A-Za-z0-9_.-]+)==", (ROOT / "requirements.txt").read_text(), re.MULTILINE))
     bill = json.loads((ROOT / "dist" / f"lowhiss-{__version__}.cdx.json").read_text())
     named = {part["name"].lower().replace("_", "-") for part in bill["components"]}
     assert pinned - named == set()
+    shipped = json.loads((WEB / "notices.json").read_text())
+    assert {one["name"].replace("_", "-") for one in shipped} - named == set()
     assert "react" in named
 
 
