@@ -36,7 +36,7 @@ def test_the_log_is_narrowed_kept_and_gone_through_by_keys(page, app_url, client
     page.locator("h1").click()
     page.keyboard.press("/")
     expect(page.get_by_role("searchbox")).to_be_focused()
-    rows = page.locator("[data-open]")
+    rows = page.locator("[data-logged]")
     rows.first.focus()
     page.keyboard.press("ArrowDown")
     expect(rows.nth(1)).to_be_focused()

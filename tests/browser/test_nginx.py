@@ -138,6 +138,6 @@ def test_a_page_works_behind_it(browser, yard):
         page.goto(f"https://localhost:{port}/")
         page.get_by_role("button", name="Odile Ferrow").click()
         page.get_by_role("link", name="Log", exact=True).click()
-        page.locator("[data-open]").first.click()
+        page.locator("[data-logged]").first.click()
         page.locator("article h1").wait_for(timeout=90_000)
         assert complaints == []

@@ -157,7 +157,7 @@ function useSlash(search: RefObject<HTMLInputElement | null>) {
 function byArrow(event: ReactKeyboardEvent<HTMLTableSectionElement>) {
   const way = { ArrowDown: 1, ArrowUp: -1 }[event.key]
   if (!way) return
-  const links = Array.from(event.currentTarget.querySelectorAll<HTMLElement>('[data-open]'))
+  const links = Array.from(event.currentTarget.querySelectorAll<HTMLElement>('[data-logged]'))
   const row = document.activeElement?.closest('tr')
   const at = links.findIndex((link) => row?.contains(link))
   const next = links[at + way]
@@ -233,7 +233,7 @@ function LogRow({ line, has, chosen, onChoose }: LogRowProps) {
       </td>
       <th scope="row" className="pr-3 text-left font-bold">
         <Link
-          data-open
+          data-logged
           to={`/runs/${run.id}`}
           aria-label={open}
           className="whitespace-nowrap underline-offset-4 hover:underline"
