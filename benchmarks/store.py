@@ -184,13 +184,13 @@ def lists(store: Store) -> dict[str, tuple[Callable[[], object], str]]:
     return {
         "log, first page": (lambda: log.log_page(store), page),
         "log, far back": (lambda: log.log_page(store, before=far), page),
-        "log, one unit": (lambda: log.log_page(store, log.Wanted("B-00007")), of_unit),
-        "log, one driver": (lambda: log.log_page(store, log.Wanted("Driver 017")), of_unit),
-        "log, part of many names": (lambda: log.log_page(store, log.Wanted("B-0")), page),
-        "log, two words": (lambda: log.log_page(store, log.Wanted("B-00007 Driver")), of_unit),
-        "log, no such name": (lambda: log.log_page(store, log.Wanted("nobody at all")), page),
+        "log, one unit": (lambda: log.log_page(store, log.Wanted(search="B-00007")), of_unit),
+        "log, one driver": (lambda: log.log_page(store, log.Wanted(search="Driver 017")), of_unit),
+        "log, part of many names": (lambda: log.log_page(store, log.Wanted(search="B-0")), page),
+        "log, two words": (lambda: log.log_page(store, log.Wanted(search="B-00007 Driver")), of_unit),
+        "log, no such name": (lambda: log.log_page(store, log.Wanted(search="nobody at all")), page),
         "log, void": (lambda: log.log_page(store, log.Wanted(outcome="void")), void),
-        "log, failed, one unit": (lambda: log.log_page(store, log.Wanted("B-00007", "fail")), of_unit),
+        "log, failed, one unit": (lambda: log.log_page(store, log.Wanted(search="B-00007", outcome="fail")), of_unit),
         "log, close calls": (lambda: log.log_page(store, log.Wanted(outcome="close_call")), void),
         **_filters(store),
         "yard: latest": (lambda: log.yard(store), all_units),
@@ -235,7 +235,7 @@ def _filters(store: Store) -> dict[str, tuple[Callable[[], object], str]]:
             _page(f"outcome = 'fail' AND {days}"),
         ),
         "trailer": (
-            log.Wanted(trailer_id=trailer),
+            log.Wanted(trailer=trailer),
             _page(f"t.trailer_id = '{trailer}'", "SELECT run.* FROM run_trailer t JOIN run ON run.id = t.run_id"),
         ),
         "driver": (log.Wanted(driver="Driver 017"), _page("driver = 'Driver 017'")),
@@ -262,7 +262,7 @@ def _filters(store: Store) -> dict[str, tuple[Callable[[], object], str]]:
         "sealed": (log.Wanted(sealed=True), _page("sealed = 1")),
         "recorded": (log.Wanted(recorded=True), _page("recorded = 1")),
         "all at once": (
-            log.Wanted("B-0", "pass", purpose="dispatch", quantity="leak_applied", at_most=3.0),
+            log.Wanted(search="B-0", outcome="pass", purpose="dispatch", quantity="leak_applied", at_most=3.0),
             _page(
                 f"{leak} <= 3 AND outcome = 'pass' AND purpose = 'dispatch' AND u.name LIKE '%%B-0%%'",
                 f"{by_fact} JOIN unit u ON u.id = run.unit_id",

@@ -16,6 +16,7 @@ from lowhiss.core.errors import RuleError
 from lowhiss.core.fields import Fields, choices_text
 from lowhiss.core.procedure import Procedure, read_procedure
 from lowhiss.core.rules import Judging, RuleSet, parse_toml, read_judging, read_rule_set
+from lowhiss.core.stages import LIMITED_STAGES, kind_of
 from lowhiss.core.vehicle import UNIT_KINDS, Unit, UnitKind
 
 # whoever judges a record needs neither a simulated vehicle nor lessons, and should not wait for them
@@ -131,6 +132,16 @@ def _table(name: str) -> dict[str, Any]:
 
 
 @cache
+def _kind(kind: UnitKind) -> dict[str, dict[str, Any]]:
+    """What is known of the usual vehicle of a kind; each kind has a file."""
+    return parse_toml(_text("kinds", f"{kind}.toml"), f"{kind}.toml")
+
+
+def _each_kind(part: str) -> dict[str, dict[str, Any]]:
+    return {kind: _kind(kind)[part] for kind in UNIT_KINDS}
+
+
+@cache
 def chambers() -> Chambers:
     """The table of brake chambers."""
     table = _table("chambers.toml")
@@ -140,7 +151,7 @@ def chambers() -> Chambers:
 
 @dataclass(frozen=True, slots=True)
 class Plausible:
-    """Between which figures a bound can lie at all: of each stage, one that hangs on another, a hold, a window."""
+    """Between which figures a bound can lie at all: of a stage, one that hangs on another, a hold, a window."""
 
     bounds: dict[str, tuple[float, float]]
     apart: tuple[float, float]
@@ -156,7 +167,8 @@ def plausible() -> Plausible:
     def between(ends: dict[str, float]) -> tuple[float, float]:
         return float(ends["least"]), float(ends["most"])
 
-    bounds = {stage: between(ends) for stage, ends in table["bounds"].items()}
+    of = {stage: table["stages"].get(stage) or table["kinds"][kind_of(stage)] for stage in LIMITED_STAGES}
+    bounds: dict[str, tuple[float, float]] = {stage: between(ends) for stage, ends in of.items()}
     return Plausible(bounds, between(table["apart"]), between(table["hold"]), between(table["window"]))
 
 
@@ -166,7 +178,7 @@ def planning(kind: UnitKind) -> Planning:
     from lowhiss.core.procedure.planner import Planning, Pressures, Rates, Times
 
     table = _table("planning.toml")
-    return Planning(Times(**table["times_s"]), Pressures(**table["pressures"]), Rates(**table["kinds"][kind]))
+    return Planning(Times(**table["times_s"]), Pressures(**table["pressures"]), Rates(**_kind(kind)["plan"]))
 
 
 @cache
@@ -174,7 +186,8 @@ def air_data() -> AirData:
     """The parameters of the simulated vehicle, of each kind and every fault."""
     from lowhiss.core.airsystem import read_air_data
 
-    return read_air_data(_table("airsystem.toml"), chambers().volumes_in3, chambers().power_unit_ratio)
+    table = {**_table("airsystem.toml"), "kinds": _each_kind("air")}
+    return read_air_data(table, chambers().volumes_in3, chambers().power_unit_ratio)
 
 
 @cache
@@ -182,7 +195,7 @@ def driving() -> DriveData:
     """What the simulated vehicle needs to be driven: engines, gears, brakes and gauges."""
     from lowhiss.core.airsystem import DriveData
 
-    return DriveData(_table("driving.toml"))
+    return DriveData({**_table("driving.toml"), "kinds": _each_kind("drive")})
 
 
 @cache

@@ -102,7 +102,7 @@ def test_few_names_and_many_are_searched_by_other_ways_that_find_the_same(store,
     wanted = [one.id for one, fit in zip(known, fits, strict=True) if fit][: log.LOG_PAGE]
     for few in (0, 3, 1000):
         monkeypatch.setattr(searching, "FEW", few)
-        found = [line.head.id for line in log.log_page(store, log.Wanted(search))]
+        found = [line.head.id for line in log.log_page(store, log.Wanted(search=search))]
         ids = {one.id for one in known}
         assert [one for one in found if one in ids] == wanted, few
 

@@ -118,7 +118,7 @@ def test_a_list_is_printed_on_dask(store, cluster, tmp_path):
     """The server goes on meanwhile; the paper is one that any reader opens."""
     address, _ = cluster
     spool = Spool(tmp_path)
-    job = leaving.begin(store, spool, ODILE, "pdf", Wanted("MV-12"))
+    job = leaving.begin(store, spool, ODILE, "pdf", Wanted(search="MV-12"))
     assert claim(store, (leaving.KIND,), "here", dt.datetime.now(dt.UTC), spool.place) == (leaving.KIND, job.id)
     with executor(address) as work:
         leaving.work_on(spool, store, job.id, "here", work)

@@ -16,7 +16,6 @@ from lowhiss.api.auth import PersonDep
 from lowhiss.api.careful import CarefulRoute
 from lowhiss.api.deps import StoreDep, WordsDep
 from lowhiss.api.lanes import FILES
-from lowhiss.api.runs.log import WantedQuery
 from lowhiss.api.schemas import UUID_PATTERN
 from lowhiss.api.workers import person_of, workers_of
 from lowhiss.core.fields import Language
@@ -26,6 +25,7 @@ from lowhiss.service.exports import arriving, leaving, papers, tables
 from lowhiss.service.jobs import JobState
 from lowhiss.service.people.rights import may
 from lowhiss.service.people.signin import ForbiddenError
+from lowhiss.service.runs.log import Wanted
 from lowhiss.service.spool import Spool
 from lowhiss.service.working import Worker
 
@@ -42,7 +42,7 @@ class PaperBody(BaseModel):
     pressure: PressureUnit = "psi"
 
 
-class ExportBody(WantedQuery):
+class ExportBody(Wanted):
     """Which runs, and as what. paper : of a PDF."""
 
     what: leaving.What
@@ -92,7 +92,7 @@ def _pdf(data: bytes, name: str) -> Response:
 def begin_export(body: ExportBody, request: Request, store: StoreDep, by: PersonDep) -> ExportOut:
     """Ask for a file of runs: a table (CSV, XLSX), a paper (PDF), or a zip of their records with a manifest."""
     paper = leaving.AskedPaper(**body.paper.model_dump())
-    found = leaving.begin(store, cast(Spool, request.app.state.spool), by, body.what, body.to_service(), paper)
+    found = leaving.begin(store, cast(Spool, request.app.state.spool), by, body.what, body, paper)
     cast(Worker, request.app.state.worker).wake()
     return ExportOut.model_validate(asdict(found))
 

@@ -6,7 +6,7 @@ import datetime as dt
 from typing import Annotated, Literal
 
 from fastapi import APIRouter, Query, Request, Response
-from pydantic import AwareDatetime, BaseModel, Field, model_validator
+from pydantic import BaseModel, Field
 from sqlalchemy import text
 
 from lowhiss import __version__
@@ -18,59 +18,15 @@ from lowhiss.api.runs.schemas import LogLineOut, LogOut
 from lowhiss.api.schemas import UUID_PATTERN, AboutOut, Strict
 from lowhiss.api.workers import JUDGED_FIRST
 from lowhiss.core.findings import FINDINGS
-from lowhiss.core.record import Purpose
 from lowhiss.service.backing_services import State, Watch
 from lowhiss.service.copies import copies_of
 from lowhiss.service.fleet import choosing
 from lowhiss.service.runs import facts, log, views
 
 router = APIRouter(prefix="/api", tags=["log"], route_class=CarefulRoute)
-LogOutcome = Literal["pass", "fail", "void", "incomplete", "close_call"]
 
 
-class WantedQuery(BaseModel):
-    """Which runs; whatever is left out is any. ``until`` is the first moment that is left out."""
-
-    search: Annotated[str, Field(max_length=100)] = ""
-    outcome: LogOutcome | None = None
-    unit: Annotated[str, Field(pattern=UUID_PATTERN)] | None = None
-    trailer: Annotated[str, Field(pattern=UUID_PATTERN)] | None = None
-    driver: Annotated[str, Field(max_length=80)] | None = None
-    person: Annotated[str, Field(max_length=80)] | None = None
-    purpose: Purpose | None = None
-    rules: Annotated[str, Field(max_length=60)] | None = None
-    since: AwareDatetime | None = None
-    until: AwareDatetime | None = None
-    quantity: Annotated[str, Field(max_length=60)] | None = None
-    at_least: Annotated[float, Field(ge=-1e6, le=1e6)] | None = None
-    at_most: Annotated[float, Field(ge=-1e6, le=1e6)] | None = None
-    finding: Annotated[str, Field(max_length=50)] | None = None
-    sealed: bool = False
-    recorded: bool = False
-
-    @model_validator(mode="after")
-    def known(self) -> WantedQuery:
-        """A quantity and a finding that there are."""
-        if self.quantity is not None and self.quantity not in facts.quantity_keys():
-            raise ValueError(f"quantity is {self.quantity!r}; there are {', '.join(facts.quantity_keys())}")
-        if self.finding is not None and self.finding not in FINDINGS:
-            raise ValueError(f"finding is {self.finding!r}, which the judge never reports")
-        return self
-
-    def to_service(self) -> log.Wanted:
-        """As the service takes it."""
-        names = {"unit": "unit_id", "trailer": "trailer_id"}
-        given = {
-            names.get(name, name): value
-            for name, value in self.model_dump(include=set(WantedQuery.model_fields)).items()
-        }
-        return log.Wanted(**given)
-
-
-WantedDep = Annotated[WantedQuery, Query()]
-
-
-class PageQuery(WantedQuery):
+class PageQuery(log.Wanted):
     """The same, and after which run the page goes on."""
 
     before: Annotated[str, Field(pattern=UUID_PATTERN)] | None = None
@@ -120,7 +76,7 @@ async def read_log(store: StoreDep, query: Annotated[PageQuery, Query()]) -> Res
     """Runs, the latest first."""
 
     def page() -> str:
-        lines = log.log_page(store, query.to_service(), query.before)
+        lines = log.log_page(store, query, query.before)
         more = len(lines) == log.LOG_PAGE
         shown = [LogLineOut.of(line) for line in lines]
         return LogOut(runs=shown, next_before=lines[-1].head.id if more else None).model_dump_json()
@@ -129,9 +85,9 @@ async def read_log(store: StoreDep, query: Annotated[PageQuery, Query()]) -> Res
 
 
 @router.get("/log/count", operation_id="countLog", dependencies=JUDGED_FIRST)
-async def count_log(store: StoreDep, query: WantedDep) -> CountOut:
+async def count_log(store: StoreDep, query: Annotated[log.Wanted, Query()]) -> CountOut:
     """How many runs are like that."""
-    runs = await LISTS.run(log.log_count, store, query.to_service())
+    runs = await LISTS.run(log.log_count, store, query)
     return CountOut(runs=min(runs, log.MOST_COUNTED), more=runs > log.MOST_COUNTED)
 
 

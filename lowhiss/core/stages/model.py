@@ -57,6 +57,8 @@ class StepRow:
     title, short : its name, and the one that fits a screen.  does, does_automatic : what to do, with either gearbox.
     calls : what is said aloud, by part; ``{read}``, ``{first}`` and ``{lost}`` stand for figures.
     says : the ``what`` of what is said in it, the limit first, reading and verdict after.
+    limit : a limit of it as a sentence, where its rule set words none; takes ``{bounds}`` and as needed ``{whom}``,
+        ``{hold_s}``, ``{lower}``, ``{upper}``. A stage that has a limit has this.
     needs : what must be so first, in the order in which it is asked.  strikes : what is struck, in order.
     states : how the vehicle must stand while it is marked.
     refill : ``stale`` needs a fresh cut-out where none was read since the engine was started; like ``again`` when it
@@ -76,6 +78,7 @@ class StepRow:
     does_automatic: Text = field(default_factory=dict)
     calls: dict[str, Text] = field(default_factory=dict)
     says: tuple[str, ...] = ()
+    limit: Text = field(default_factory=dict)
     strikes: tuple[Strike, ...] = ()
     states: dict[State, str] = field(default_factory=dict)
     refill: Refill | None = None

@@ -151,15 +151,6 @@ WHOM = {
     "combination": "a combination",
     "multi": "a unit with two or more trailers",
 }
-LIMIT_SENTENCES = {
-    "build_up": "From {lower} to {upper} psi the needles may take {bounds}",
-    "cut_out": "When it stops pumping, the gauge must show {bounds}",
-    "cut_in": "When it starts pumping again, the gauge must show {bounds}",
-    "leak_released": "With the brakes released, {whom} may lose {bounds} in {hold_s} seconds",
-    "leak_applied": "With the pedal held, {whom} may lose {bounds} in {hold_s} seconds",
-    "low_air_warning": "When light and buzzer come on, the gauge must show {bounds}",
-    "spring_brakes": "When a knob pops out by itself, the gauge must show {bounds}",
-}
 POLICIES = {"both": "both needles", "primary": "the primary only"}
 ACCEPTANCES = {"simple": "on the limit passes", "guarded": "must clear the reading error"}
 HOLDINGS = {"chocks": "chocks", "gear_noted": "chocks; low gear is noted", "gear_too": "chocks, or low gear too"}

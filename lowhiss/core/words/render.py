@@ -5,21 +5,22 @@ from __future__ import annotations
 from collections.abc import Mapping, Sequence
 from dataclasses import dataclass
 from types import ModuleType
-from typing import Any, cast
+from typing import TYPE_CHECKING, Any, cast
 
-from lowhiss.core.diagnosis import Hint
 from lowhiss.core.fields import Language
 from lowhiss.core.findings import FINDINGS
 from lowhiss.core.judge.model import Finding, StageVerdict
 from lowhiss.core.rules import AppliedBound, Limit, Source, apply_bounds
 from lowhiss.core.stages import STEP_TABLE, Stage, Step, kind_of
-from lowhiss.core.standing import Bias
-from lowhiss.core.standing.drift import DAYS_A_MONTH, MIN_DAYS, MIN_POINTS, Slope, Trend
-from lowhiss.core.standing.readers import MIN_TESTS
 from lowhiss.core.units import PressureUnit
 from lowhiss.core.vehicle import Unit
 from lowhiss.core.words import english, spanish
 from lowhiss.core.words.figures import Figures, plain
+
+# whoever judges a record waits neither for the fleet's statistics nor for the diagnosis
+if TYPE_CHECKING:
+    from lowhiss.core.diagnosis import Hint
+    from lowhiss.core.standing import Bias, Trend
 
 _BOOKS: dict[Language, ModuleType] = {"en": english, "es": spanish}
 _NEVER_READINGS = frozenset({"apart_psi", "rose_psi", "drop_psi", "expected_drop_psi"})
@@ -156,12 +157,16 @@ class Words:
             text = f"{said}, {text}" if said and text else said or text
         whom = limit.when.group[0] if len(limit.when.group) == 1 else "any"
         lower, upper = limit.window_psi or (0.0, 0.0)
-        sentence: str = self.book.LIMIT_SENTENCES[limit.stage].format(
-            whom=self.book.WHOM[whom],
-            bounds=text,
-            hold_s=plain(limit.hold_s or 0, 1),
-            lower=plain(lower, 1),
-            upper=plain(upper, 1),
+        sentence = (
+            STEP_TABLE[limit.stage]
+            .limit[self.language]
+            .format(
+                whom=self.book.WHOM[whom],
+                bounds=text,
+                hold_s=plain(limit.hold_s or 0, 1),
+                lower=plain(lower, 1),
+                upper=plain(upper, 1),
+            )
         )
         scaled = any(bound.times_reservoir_ratio for bound in limit.bounds)
         return f"{sentence}{self.book.LIMITS['scaled'] if scaled else ''}."
@@ -254,6 +259,7 @@ class Words:
 
     def trend(self, trend: Trend, unit: str) -> str:
         """How a quantity stands, as a sentence; ``unit`` is what it is measured in, ``psi`` or ``s``."""
+        from lowhiss.core.standing.drift import DAYS_A_MONTH, MIN_DAYS, MIN_POINTS, Slope
 
         def amount(value: float) -> str:
             return f"{plain(value, 1)} s" if unit == "s" else self.figures.difference(value)
@@ -285,6 +291,8 @@ class Words:
     def reading(self, bias: Bias | None) -> str:
         """How somebody reads a loss, as a fact; nothing of it where there are too few tests."""
         if bias is None:
+            from lowhiss.core.standing.readers import MIN_TESTS
+
             return str(self.book.READING["too_few"]).format(tests=MIN_TESTS)
         key = "same" if not bias.seen else "low" if bias.mean_psi > 0 else "high"
         amount, error = self.figures.difference(abs(bias.mean_psi)), self.figures.difference(bias.error_psi)

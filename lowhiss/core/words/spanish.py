@@ -157,15 +157,6 @@ WHOM = {
     "combination": "una combinación",
     "multi": "una unidad con dos o más remolques",
 }
-LIMIT_SENTENCES = {
-    "build_up": "De {lower} a {upper} psi las agujas pueden tardar {bounds}",
-    "cut_out": "Cuando deja de bombear, el manómetro debe marcar {bounds}",
-    "cut_in": "Cuando vuelve a bombear, el manómetro debe marcar {bounds}",
-    "leak_released": "Con los frenos sueltos, {whom} puede perder {bounds} en {hold_s} segundos",
-    "leak_applied": "Con el pedal pisado, {whom} puede perder {bounds} en {hold_s} segundos",
-    "low_air_warning": "Cuando se activan la luz y el zumbador, el manómetro debe marcar {bounds}",
-    "spring_brakes": "Cuando una perilla salta sola, el manómetro debe marcar {bounds}",
-}
 POLICIES = {"both": "las dos agujas", "primary": "solo la primaria"}
 ACCEPTANCES = {"simple": "en el límite pasa", "guarded": "debe superar el error de lectura"}
 HOLDINGS = {

@@ -89,20 +89,11 @@ _MOST = 3_000_000
 
 def _table(wanted: Wanted) -> dict[str, Any]:
     """What is wanted as plain values, without what is any."""
-    fields = {name: getattr(wanted, name) for name in wanted.__dataclass_fields__}
-    return {name: _text(value) for name, value in fields.items() if value not in (None, "", False)}
-
-
-def _text(value: Any) -> Any:
-    return value.isoformat() if isinstance(value, dt.datetime) else value
+    return wanted.model_dump(mode="json", include=set(Wanted.model_fields), exclude_defaults=True)
 
 
 def _wanted(row: JobRow) -> Wanted:
-    kept = dict(row.asked["wanted"])
-    for name in ("since", "until"):
-        if name in kept:
-            kept[name] = dt.datetime.fromisoformat(kept[name])
-    return Wanted(**kept)
+    return Wanted.model_validate(row.asked["wanted"])
 
 
 def exports(store: Store) -> list[Export]:

@@ -2,19 +2,21 @@
 
 from __future__ import annotations
 
-import datetime as dt
 import threading
 from collections.abc import Sequence
 from dataclasses import dataclass
 from time import monotonic
-from typing import Any
+from typing import Annotated, Any, Literal, Self
 from weakref import WeakKeyDictionary
 
+from pydantic import AwareDatetime, BaseModel, ConfigDict, Field, model_validator
 from sqlalchemy import ColumnElement, and_, false, func, or_, select, true, union_all
 from sqlalchemy.orm import Session, aliased, defer
 
+from lowhiss.core.findings import FINDINGS
 from lowhiss.core.names import name_key
-from lowhiss.service.runs.facts import finding_key
+from lowhiss.core.record import Purpose
+from lowhiss.service.runs.facts import finding_key, quantity_keys
 from lowhiss.service.runs.rows import RunHead, find_run, head_of, judge_row
 from lowhiss.service.runs.searching import Conditions, named, one_by_one
 from lowhiss.service.runs.verdicts import is_current, keep_verdict
@@ -27,6 +29,8 @@ from lowhiss.store.run_models import RunRow, VerdictRow
 
 LOG_PAGE = 50
 _LAST_TESTS = 12
+LogOutcome = Literal["pass", "fail", "void", "incomplete", "close_call"]
+_Id = Annotated[str, Field(pattern=r"^[0-9a-f]{8}(-[0-9a-f]{4}){3}-[0-9a-f]{12}$")]
 _MAX_GOING_ON = 200
 """Tests that are under way at one time, in a yard far larger than any."""
 
@@ -54,40 +58,52 @@ class Latest:
     figures: dict[str, Any]
 
 
-@dataclass(frozen=True, slots=True)
-class Wanted:
-    """Which runs; whatever is left out is any.
+class Wanted(BaseModel):
+    """Which runs, as it is asked over HTTP and kept with a job; whatever is left out is any.
 
-    search : parts of a unit's or driver's name.  outcome : the log's word for a run.  unit_id, trailer_id, driver,
-    purpose : exactly.  person : anybody who drove, watched, began, joined or signed, however their name is written.
-    rules : the name of a rule set.  since, until : the first moment, and the first left out.
+    search : parts of a unit's or driver's name.  outcome : the log's word for a run.  unit, trailer : an id.
+    driver, purpose : exactly.  person : anybody who drove, watched, began, joined or signed, however their name is
+    written.  rules : the name of a rule set.  since, until : the first moment, and the first left out.
     quantity : what was measured, as `facts` calls it, with ``at_least`` and ``at_most``.  finding : its code.
-    sealed, recorded : only such.
+    Whatever is yes or no is a column of the run: only such.
     """
 
-    search: str = ""
-    outcome: str | None = None
-    unit_id: str | None = None
-    trailer_id: str | None = None
-    driver: str | None = None
-    person: str | None = None
-    purpose: str | None = None
-    rules: str | None = None
-    since: dt.datetime | None = None
-    until: dt.datetime | None = None
-    quantity: str | None = None
-    at_least: float | None = None
-    at_most: float | None = None
-    finding: str | None = None
+    model_config = ConfigDict(frozen=True)
+
+    search: Annotated[str, Field(max_length=100)] = ""
+    outcome: LogOutcome | None = None
+    unit: _Id | None = None
+    trailer: _Id | None = None
+    driver: Annotated[str, Field(max_length=80)] | None = None
+    person: Annotated[str, Field(max_length=80)] | None = None
+    purpose: Purpose | None = None
+    rules: Annotated[str, Field(max_length=60)] | None = None
+    since: AwareDatetime | None = None
+    until: AwareDatetime | None = None
+    quantity: Annotated[str, Field(max_length=60)] | None = None
+    at_least: Annotated[float, Field(ge=-1e6, le=1e6)] | None = None
+    at_most: Annotated[float, Field(ge=-1e6, le=1e6)] | None = None
+    finding: Annotated[str, Field(max_length=50)] | None = None
     sealed: bool = False
     recorded: bool = False
 
+    @model_validator(mode="after")
+    def known(self) -> Self:
+        """A quantity and a finding that there are."""
+        if self.quantity is not None and self.quantity not in quantity_keys():
+            raise ValueError(f"quantity is {self.quantity!r}; there are {', '.join(quantity_keys())}")
+        if self.finding is not None and self.finding not in FINDINGS:
+            raise ValueError(f"finding is {self.finding!r}, which the judge never reports")
+        return self
 
+
+ANY = Wanted()
+_FLAGS = tuple(name for name, of in Wanted.model_fields.items() if of.annotation is bool)
 MOST_COUNTED = 1000
 """More than so many are not counted: nobody reads them, and the whole log would be."""
 
 
-def log_page(store: Store, wanted: Wanted = Wanted(), before: str | None = None) -> list[LogLine]:
+def log_page(store: Store, wanted: Wanted = ANY, before: str | None = None) -> list[LogLine]:
     """Runs, the latest first, a page at a time. before : the id of the run after which the page goes on.
 
     Raises NotFoundError when that run is unknown.
@@ -153,7 +169,7 @@ def _chosen(session: Session, wanted: Wanted, last: RunRow | None, most: int) ->
     alone = _conditions(session, wanted)
     conditions = [*alone, *(condition for word in words for condition in word.of_any())]
     facts = _facts_of(wanted)
-    if facts and wanted.unit_id is None and wanted.driver is None and wanted.person is None:
+    if facts and wanted.unit is None and wanted.driver is None and wanted.person is None:
         return _by_facts(session, facts, conditions, last, most)
     # of one unit or person there are few: each of their runs is looked at
     having: Conditions = [
@@ -187,10 +203,10 @@ def _by_person(person: str, conditions: list[ColumnElement[bool]], last: RunRow 
 
 def _conditions(session: Session, wanted: Wanted) -> list[ColumnElement[bool]]:
     conditions = _came_out(wanted.outcome)
-    exactly = {"unit_id": wanted.unit_id, "driver": wanted.driver, "purpose": wanted.purpose}
+    exactly = {"unit_id": wanted.unit, "driver": wanted.driver, "purpose": wanted.purpose}
     conditions += [getattr(RunRow, name) == value for name, value in exactly.items() if value is not None]
-    if wanted.trailer_id is not None:
-        with_it = select(RunTrailerRow.run_id).where(RunTrailerRow.trailer_id == wanted.trailer_id)
+    if wanted.trailer is not None:
+        with_it = select(RunTrailerRow.run_id).where(RunTrailerRow.trailer_id == wanted.trailer)
         conditions.append(RunRow.id.in_(with_it))
     if wanted.rules is not None:
         # the versions of a set are few: their hashes are asked for first, so that the index of each is read
@@ -200,7 +216,7 @@ def _conditions(session: Session, wanted: Wanted) -> list[ColumnElement[bool]]:
         conditions.append(RunRow.started_at >= wanted.since)
     if wanted.until is not None:
         conditions.append(RunRow.started_at < wanted.until)
-    conditions += [RunRow.sealed == true()] * wanted.sealed + [RunRow.recorded == true()] * wanted.recorded
+    conditions += [getattr(RunRow, flag) == true() for flag in _FLAGS if getattr(wanted, flag)]
     return conditions
 
 

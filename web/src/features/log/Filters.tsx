@@ -6,7 +6,7 @@ import { useFigures } from '../../shared/figures/useFigures'
 import { useRulebook } from '../../shared/figures/useRulebook'
 import { Button, SelectField, TextField } from '../../shared/ui'
 import { findableQuery } from './queries'
-import { COLUMNS, columnsOf, FILTERS, type Filter } from './wanted'
+import { COLUMNS, columnsOf, FILTERS, FLAGS, type Filter } from './wanted'
 
 const PURPOSES = ['dispatch', 'training', 'rehearsal'] as const
 
@@ -102,7 +102,7 @@ export function Filters({ params, onChange }: FiltersProps) {
           ]}
         />
         <div className="flex flex-wrap items-center gap-4 sm:col-span-3">
-          {(['sealed', 'recorded'] as const).map((name) => (
+          {FLAGS.map((name) => (
             <label key={name} className="inline-flex min-h-touch items-center gap-2">
               <input
                 type="checkbox"
@@ -110,7 +110,7 @@ export function Filters({ params, onChange }: FiltersProps) {
                 checked={params.has(name)}
                 onChange={(event) => onChange({ [name]: event.target.checked ? 'yes' : '' })}
               />
-              {t(name === 'sealed' ? 'log.sealed' : 'traces.from')}
+              {t(`log.${name}`)}
             </label>
           ))}
           <Button onClick={() => onChange(Object.fromEntries(FILTERS.map((name) => [name, ''])))}>

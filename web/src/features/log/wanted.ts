@@ -15,7 +15,8 @@ const TEXTS = [
 ] as const
 const DAYS = ['since', 'until'] as const
 const NUMBERS = ['at_least', 'at_most'] as const
-const FLAGS = ['sealed', 'recorded'] as const
+/** Yes or no, each under its own word of the log. */
+export const FLAGS = ['sealed', 'recorded'] as const
 
 export type Filter = (typeof TEXTS | typeof DAYS | typeof NUMBERS | typeof FLAGS)[number]
 export const FILTERS: readonly Filter[] = [...TEXTS, ...DAYS, ...NUMBERS, ...FLAGS]

@@ -90,6 +90,7 @@ export const log = {
     takeOver: 'Take over records of another yard (zip)',
     arrived: '{{taken}} taken over, {{known}} were here already',
     sealed: 'sealed',
+    recorded: 'from a recording',
     nobody: 'not said',
     open: 'Sheet of {{unit}}, {{when}}',
   },

@@ -92,6 +92,7 @@ export const log: typeof english = {
     takeOver: 'Tomar registros de otro patio (zip)',
     arrived: '{{taken}} tomados, {{known}} ya estaban',
     sealed: 'sellada',
+    recorded: 'de una grabación',
     nobody: 'sin decir',
     open: 'Hoja de {{unit}}, {{when}}',
   },
