@@ -89,6 +89,13 @@ def browser_context_args():
     }
 
 
+@pytest.fixture(scope="session")
+def tablet(browser):
+    """A device in the yard that one person after another uses: it keeps what the core's first start took."""
+    with browser.new_context(viewport={"width": 1280, "height": 800}, service_workers="block") as context:
+        yield context
+
+
 @pytest.hookimpl(wrapper=True)
 def pytest_runtest_makereport(item, call):
     """What the screen showed when a test failed stands in its report."""

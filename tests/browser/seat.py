@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import json
 import re
 import time
 
@@ -26,15 +27,25 @@ TELLS_FAILURES = """
 """What the core refuses inside its worker is a complaint like any other."""
 
 
-class Seat:
-    """A page in real time: the vehicle has a clock of its own, and a minute is a minute."""
+PREFERS = """
+  if (!sessionStorage.begun) {
+    sessionStorage.begun = 'yes'
+    localStorage.setItem('lowhiss.preferences', %r)
+  }
+"""
+"""Once a page: the device may have been somebody else's before."""
 
-    def __init__(self, page: Page, url: str, who: str = "Abel Renn") -> None:
+
+class Seat:
+    """A page in real time: the vehicle has a clock of its own, and a minute is a minute. prefers : how it is shown."""
+
+    def __init__(self, page: Page, url: str, who: str = "Abel Renn", **prefers: str) -> None:
         self.page, self.url = page, url
         self.complaints: list[str] = []
         page.on("pageerror", lambda error: self.complaints.append(f"{error} {error.stack}"))
         page.on("console", self._heard)
         page.add_init_script(TELLS_FAILURES)
+        page.add_init_script(PREFERS % json.dumps(prefers))
         page.request.post(f"{url}/api/session/demo", data={"person_id": demo_id(who)})
 
     def _heard(self, said) -> None:

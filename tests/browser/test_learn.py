@@ -98,9 +98,9 @@ def end_it(seat: Seat, word: str) -> None:
 
 
 @pytest.mark.real_time
-def test_a_lesson_is_failed_then_passed_and_says_where_it_went_wrong(browser, app_url, opened):
+def test_a_lesson_is_failed_then_passed_and_says_where_it_went_wrong(tablet, app_url, opened):
     """From memory: nothing on the screen says what to do or how it was judged until it is over."""
-    page = browser.new_page(viewport={"width": 1280, "height": 800})
+    page = tablet.new_page()
     seat = Seat(page, app_url, TRAINEE)
     open_lesson(seat, "which_way", 3)
     expect(page.locator("[data-strike]")).to_contain_text("Now")
@@ -122,9 +122,9 @@ def test_a_lesson_is_failed_then_passed_and_says_where_it_went_wrong(browser, ap
 
 
 @pytest.mark.real_time
-def test_an_examination_in_a_lesson_of_the_fleets_own_with_a_part_done_over(browser, app_url):
+def test_an_examination_in_a_lesson_of_the_fleets_own_with_a_part_done_over(tablet, app_url):
     """Copied in the app, its mode changed by file; asked for without a reason it is refused, with one granted."""
-    trainer = Seat(browser.new_page(viewport={"width": 1280, "height": 800}), app_url, TRAINER)
+    trainer = Seat(tablet.new_page(), app_url, TRAINER)
     desk = trainer.page
     desk.goto(f"{app_url}/learn")
     desk.locator("[data-lesson=which_way]").click(timeout=READY_S * 1000)
@@ -149,7 +149,7 @@ def test_an_examination_in_a_lesson_of_the_fleets_own_with_a_part_done_over(brow
     assert [one for one in trainer.complaints if "422" not in one] == []
     desk.close()
 
-    seat = Seat(browser.new_page(viewport={"width": 1280, "height": 800}), app_url, TRAINEE)
+    seat = Seat(tablet.new_page(), app_url, TRAINEE)
     page = seat.page
     page.goto(f"{app_url}/learn")
     page.locator(f"[data-lesson={lesson}]").click(timeout=READY_S * 1000)
@@ -188,8 +188,8 @@ SHEETS = {
 
 
 @pytest.mark.parametrize("answer", ["right", pytest.param("wrong", marks=pytest.mark.long)])
-def test_a_diagnosis_is_handed_in_on_one_sheet(browser, app_url, opened, answer):
-    page = browser.new_page(viewport={"width": 1280, "height": 800})
+def test_a_diagnosis_is_handed_in_on_one_sheet(tablet, app_url, opened, answer):
+    page = tablet.new_page()
     seat = Seat(page, app_url, TRAINEE)
     open_lesson(seat, "where", 1)
     page.get_by_role("button", name="Hand in the sheet").click()
@@ -209,8 +209,7 @@ def test_the_words_are_learnt_without_contact_in_spanish_and_stand_as_the_server
     context = browser.new_context(viewport={"width": 390, "height": 844}, service_workers="allow")
     page = context.new_page()
     page.add_init_script(HEARS_THE_CORE)
-    page.add_init_script("""localStorage.setItem('lowhiss.preferences', '{"language": "es"}')""")
-    seat = Seat(page, app_url, "Bram Osei")
+    seat = Seat(page, app_url, "Bram Osei", language="es")
     page.goto(f"{app_url}/learn/cards")
     page.get_by_role("radio", name="escrita").click(timeout=READY_S * 1000)
     expect(page.locator("[data-card]")).to_be_visible(timeout=READY_S * 1000)
@@ -240,8 +239,8 @@ def test_the_words_are_learnt_without_contact_in_spanish_and_stand_as_the_server
     context.close()
 
 
-def test_a_trainer_sees_at_a_glance_sets_a_lesson_and_opens_a_trainee(browser, app_url, opened):
-    page = browser.new_page(viewport={"width": 1280, "height": 800})
+def test_a_trainer_sees_at_a_glance_sets_a_lesson_and_opens_a_trainee(tablet, app_url, opened):
+    page = tablet.new_page()
     seat = Seat(page, app_url, TRAINER)
     page.goto(f"{app_url}/learn/classes")
     page.locator("[data-board]").wait_for(timeout=READY_S * 1000)
@@ -265,12 +264,10 @@ def test_a_trainer_sees_at_a_glance_sets_a_lesson_and_opens_a_trainee(browser, a
 @pytest.mark.parametrize(
     ("language", "light", "width"), [pytest.param("en", "day", 1280, marks=pytest.mark.long), ("es", "night", 390)]
 )
-def test_the_learning_screens_can_be_read_by_everybody(browser, app_url, opened, language, light, width):
-    page = browser.new_page(viewport={"width": width, "height": 900})
-    page.add_init_script(
-        f"""localStorage.setItem('lowhiss.preferences', '{{"language": "{language}", "light": "{light}"}}')"""
-    )
-    seat = Seat(page, app_url, TRAINER)
+def test_the_learning_screens_can_be_read_by_everybody(tablet, app_url, opened, language, light, width):
+    page = tablet.new_page()
+    page.set_viewport_size({"width": width, "height": 900})
+    seat = Seat(page, app_url, TRAINER, language=language, light=light)
     for path, there in (("/learn", "[data-open]"), ("/learn/cards", "[data-card]"), ("/learn/classes", "[data-board]")):
         page.goto(app_url + path)
         page.locator(there).first.wait_for(timeout=READY_S * 1000)

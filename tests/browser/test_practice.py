@@ -2,7 +2,6 @@
 
 from __future__ import annotations
 
-import json
 import re
 import subprocess
 
@@ -114,9 +113,8 @@ def test_a_hidden_leak_is_found_by_two_thumbs(browser, app_url):
     context.close()
 
 
-def test_it_rolls_off_its_chocks_and_a_page_that_died_goes_on_at_the_same_second(browser, app_url):
-    context = browser.new_context(viewport={"width": 1280, "height": 800})
-    page = context.new_page()
+def test_it_rolls_off_its_chocks_and_a_page_that_died_goes_on_at_the_same_second(tablet, app_url):
+    page = tablet.new_page()
     seat = Seat(page, app_url)
     seat.begin("rigid truck", press=("free", "from the road", "nothing"))
     # without sight of it: the meters say where they stand
@@ -141,7 +139,7 @@ def test_it_rolls_off_its_chocks_and_a_page_that_died_goes_on_at_the_same_second
     before = seat.needle("Primary")
     address = page.url
     page.close()
-    page = context.new_page()
+    page = tablet.new_page()
     seat = Seat(page, app_url)
     asked: list[str] = []
     page.on("request", lambda request: asked.append(request.url.rsplit("/", 1)[1]))
@@ -152,12 +150,11 @@ def test_it_rolls_off_its_chocks_and_a_page_that_died_goes_on_at_the_same_second
     assert asked.count("pyodide.asm.wasm") == 1
     expect(page.locator("[data-gear=L]")).to_have_attribute("aria-pressed", "true")
     assert seat.needle("Primary") == pytest.approx(before, abs=4)
-    context.close()
+    page.close()
 
 
-def test_a_trainer_on_another_device_sees_the_truth_and_sets_the_vehicle(browser, app_url):
-    driving = browser.new_context(viewport={"width": 1280, "height": 800})
-    seat = Seat(driving.new_page(), app_url)
+def test_a_trainer_on_another_device_sees_the_truth_and_sets_the_vehicle(browser, tablet, app_url):
+    seat = Seat(tablet.new_page(), app_url)
     seat.begin("tractor and trailer", press=("free", "from the road", "nothing"))
     seat.page.get_by_role("button", name="Let a trainer in").click()
     seat.page.get_by_role("button", name="Let a trainer in").last.click()
@@ -178,7 +175,6 @@ def test_a_trainer_on_another_device_sees_the_truth_and_sets_the_vehicle(browser
     seat.page.close()
     expect(trainer.page.get_by_text("The driver’s device is gone.", exact=False)).to_be_visible(timeout=20_000)
     assert not trainer.complaints
-    driving.close()
     training.close()
 
 
@@ -242,9 +238,7 @@ def test_the_dash_can_be_read_by_everybody(browser, app_url, theme, language):
     wide = language == "en"
     context = browser.new_context(**({"viewport": {"width": 1280, "height": 800}} if wide else PHONE))
     page = context.new_page()
-    preferences = json.dumps({"language": language, "unit": "kpa" if theme == "night" else "psi", "light": theme})
-    page.add_init_script(f"localStorage.setItem('lowhiss.preferences', '{preferences}')")
-    seat = Seat(page, app_url)
+    seat = Seat(page, app_url, language=language, unit="kpa" if theme == "night" else "psi", light=theme)
     page.goto(f"{app_url}/practice")
     page.wait_for_selector("form")
     inspected(page)

@@ -22,7 +22,7 @@ def two(tmp_path, demo_store, empty_url):
         processes = []
         for name in ("one", "other"):
             app = LowHiss(tmp_path / name, free_port(), "--demo", database_url=empty_url)
-            stack.callback(lambda app=app: app.process.poll() is None and app.interrupt())
+            stack.callback(lambda app=app: app.runs and app.interrupt())
             processes.append(app)
         yield processes
 
