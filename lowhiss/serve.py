@@ -20,8 +20,6 @@ from urllib.parse import urlsplit
 import uvicorn
 
 from lowhiss import sandbox
-from lowhiss.api import create_app
-from lowhiss.api.patient import web_options
 from lowhiss.backup import clear_leftovers, scheduled
 from lowhiss.database import DatabaseError
 from lowhiss.demo import load_demo
@@ -159,6 +157,10 @@ def _interrupt(*_: object) -> None:
 
 
 def _web_server(store: Store, wider: Wider, directory: Path, *, demo_accounts: bool) -> uvicorn.Server:
+    # seconds of reading, which a start that is refused does without
+    from lowhiss.api import create_app
+    from lowhiss.api.patient import web_options
+
     names = {"127.0.0.1", "localhost", wider.listen, urlsplit(wider.public_url or "").hostname or "localhost"}
     app = create_app(
         store,

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import contextlib
 import os
 import signal
 import subprocess
@@ -109,11 +110,11 @@ def serves(url: str) -> bool:
 
 
 def server_pid(dev: Dev) -> str | None:
-    """The process that serves, by its number."""
-    for one in Path("/proc").glob("[0-9]*/cmdline"):
-        try:
-            if f"lowhiss.cli\0start\0--data\0{dev.data}" in one.read_text(errors="replace"):
-                return one.parent.name
-        except OSError:
-            continue
-    return None
+    """The newest process that serves, by its number: it is forked from one that keeps what does not change."""
+    parents = {}
+    for one in Path("/proc").glob("[0-9]*/stat"):
+        with contextlib.suppress(OSError):
+            parents[one.parent.name] = one.read_text().rsplit(")", 1)[1].split()[1]
+    served = [pid for pid, parent in parents.items() if parents.get(parent) == str(dev.process.pid)]
+    forked = [pid for pid in served if b"forkserver" in (Path("/proc") / parents[pid] / "cmdline").read_bytes()]
+    return max(forked, key=int, default=None)
