@@ -4,6 +4,7 @@ from __future__ import annotations
 
 import httpx
 import pytest
+import requests
 import schemathesis
 from hypothesis import HealthCheck, Phase, given, settings
 from schemathesis.checks import not_a_server_error
@@ -37,18 +38,36 @@ def calls():
         yield pytest.param(operation, role, id=f"{name_of(operation)}-{role}")
 
 
+@pytest.fixture(scope="module")
+def as_role(app_url):
+    """A session of each role, signed in at the first call that it may do."""
+    found: dict[str, requests.Session] = {}
+
+    def session(role: str) -> requests.Session:
+        if role not in found:
+            with httpx.Client(base_url=app_url, timeout=HANG_S) as http:
+                sign_in(http, SOMEBODY_OF[role])
+                found[role] = requests.Session()
+                found[role].headers["x-low-hiss-csrf"] = http.headers["x-low-hiss-csrf"]
+                found[role].cookies.update(dict(http.cookies))
+        return found[role]
+
+    yield session
+    for one in found.values():
+        one.close()
+
+
 @pytest.mark.parametrize(("operation", "role"), list(calls()))
-def test_random_calls(app_url, operation, role):
-    with httpx.Client(base_url=app_url, timeout=HANG_S) as http:
-        sign_in(http, SOMEBODY_OF[role])
-        headers, cookies = dict(http.headers), dict(http.cookies)
+def test_random_calls(request, app_url, as_role, operation, role):
+    session = as_role(role)
+    calls = 20 if request.config.getoption("--long") else 3
 
-        @given(case=operation.as_strategy())
-        @settings(max_examples=6, phases=[Phase.generate], suppress_health_check=list(HealthCheck))
-        def call(case):
-            kwargs = case.as_transport_kwargs(base_url=app_url)
-            kwargs["headers"] = {**(kwargs.get("headers") or {}), "x-low-hiss-csrf": headers["x-low-hiss-csrf"]}
-            answer = case.call(base_url=app_url, headers=kwargs["headers"], cookies=cookies)
-            case.validate_response(answer, checks=CHECKS)
+    @given(case=operation.as_strategy())
+    @settings(max_examples=calls, phases=[Phase.generate], suppress_health_check=list(HealthCheck))
+    def call(case):
+        given = case.as_transport_kwargs(base_url=app_url).get("headers") or {}
+        headers = {**given, "x-low-hiss-csrf": session.headers["x-low-hiss-csrf"]}
+        answer = case.call(base_url=app_url, headers=headers, session=session)
+        case.validate_response(answer, checks=CHECKS)
 
-        call()
+    call()

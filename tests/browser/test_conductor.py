@@ -24,7 +24,7 @@ COMBINATION: dict[str, tuple[float, ...]] = {
 # the others are led by the walks of tests/core; the three-part one by test_every_state, strike by strike
 WHOLE_RUNS = [
     ("MV-12", "us-full", "us-cdl", {}),
-    pytest.param("MV-18", "canada-west", "canada-west", {"lower": (50, 51), "upper": (90, 91)}, marks=pytest.mark.long),
+    ("MV-18", "canada-west", "canada-west", {"lower": (50, 51), "upper": (90, 91)}),
 ]
 
 
@@ -58,6 +58,7 @@ def outcomes(verdict: dict, stage: str) -> list[str]:
     return [each["outcome"] for each in verdict["stages"] if each["stage"] == stage]
 
 
+@pytest.mark.long
 @pytest.mark.parametrize(("unit", "procedure", "rules", "figures"), WHOLE_RUNS)
 def test_a_healthy_combination_passes_the_whole_procedure(cab, tmp_path, capsys, unit, procedure, rules, figures):
     cab.begin(unit, procedure=procedure, rules=rules)

@@ -233,11 +233,11 @@ def inspected(page) -> None:
 
 
 @pytest.mark.parametrize(("language", "theme"), [pytest.param("en", "day", marks=pytest.mark.long), ("es", "night")])
-def test_the_dash_can_be_read_by_everybody(browser, app_url, theme, language):
+def test_the_dash_can_be_read_by_everybody(tablet, app_url, theme, language):
     """Axe and cut text: at a desk in English by day, on a phone in Spanish by night and in kPa."""
     wide = language == "en"
-    context = browser.new_context(**({"viewport": {"width": 1280, "height": 800}} if wide else PHONE))
-    page = context.new_page()
+    page = tablet.new_page()
+    page.set_viewport_size({"width": 1280, "height": 800} if wide else PHONE["viewport"])
     seat = Seat(page, app_url, language=language, unit="kpa" if theme == "night" else "psi", light=theme)
     page.goto(f"{app_url}/practice")
     page.wait_for_selector("form")
@@ -247,4 +247,4 @@ def test_the_dash_can_be_read_by_everybody(browser, app_url, theme, language):
     inspected(page)
     assert small_controls(page) == []
     assert not seat.complaints
-    context.close()
+    page.close()

@@ -81,6 +81,7 @@ def open_set_up(cab, unit: str) -> None:
     cab.page.get_by_role("link", name=f"Test {unit}").click()
 
 
+@pytest.mark.long
 def test_a_test_is_begun_and_ended_without_contact_and_judged_when_it_is_back(cab, coupled):
     """On a device that had no room for the judge."""
     page = cab.page
@@ -113,6 +114,8 @@ def test_without_contact_the_device_judges_by_the_same_core_and_the_server_confi
     cab.go()
     open_set_up(cab, coupled["name"])
     page.locator("button[type=submit]:enabled").click()
+    expect(cab.bar).to_be_visible()
+    page.reload()
     expect(cab.bar).to_be_visible()
     run = run_id(cab)
     cab.do(COMBINATION)  # what rolls is not locked: the static part was judged here

@@ -105,7 +105,7 @@ PACE = {
 """How long the simulated driver takes for what hands do [s]; fitted once to these drives, the air is the plan's."""
 
 
-DRIVEN = ("bus", "multi_trailer")
+DRIVEN = ("bus",)
 """Of these kinds in every run."""
 
 
