@@ -96,14 +96,14 @@ class Server:
 
     def start(self) -> None:
         """Start it, in the place of the one before; whoever asks meanwhile waits at the proxy."""
-        self._may_begin = may_begin = _WARM.Event()  # it is gone with the last who names it here
+        self._may_begin = _WARM.Event()  # it is gone with the last who names it here
         before, self._process = (
             self._process,
-            _WARM.Process(target=run_server, args=(self._arguments, self._environment, may_begin)),
+            _WARM.Process(target=run_server, args=(self._arguments, self._environment, self._may_begin)),
         )
         self._process.start()
         stop(before)
-        may_begin.set()
+        self._may_begin.set()
 
     def stop(self) -> None:
         """Stop it, by force where it doesn't end."""

@@ -9,7 +9,7 @@ from time import monotonic
 from typing import Annotated, Any, Literal, Self
 from weakref import WeakKeyDictionary
 
-from pydantic import AwareDatetime, BaseModel, ConfigDict, Field, model_validator
+from pydantic import AwareDatetime, BaseModel, Field, model_validator
 from sqlalchemy import ColumnElement, and_, false, func, or_, select, true, union_all
 from sqlalchemy.orm import Session, aliased, defer
 
@@ -67,8 +67,6 @@ class Wanted(BaseModel):
     quantity : what was measured, as `facts` calls it, with ``at_least`` and ``at_most``.  finding : its code.
     Whatever is yes or no is a column of the run: only such.
     """
-
-    model_config = ConfigDict(frozen=True)
 
     search: Annotated[str, Field(max_length=100)] = ""
     outcome: LogOutcome | None = None
