@@ -9,6 +9,7 @@ from playwright.sync_api import expect
 from tests.browser.cab import RealCab
 from tests.browser.inspect import axe_findings, cut_off, load_axe
 from tests.devices import Device
+from tests.plugin import HANG_S
 
 
 def test_the_log_is_narrowed_kept_and_gone_through_by_keys(page, app_url, client, browser):
@@ -65,7 +66,8 @@ def test_the_log_is_narrowed_kept_and_gone_through_by_keys(page, app_url, client
     rows.first.press("Enter")
     expect(page.locator("[data-signing]")).to_be_visible()
     cab.go(f"/runs/{run_id}")
-    with page.expect_response(re.compile("/sign$")) as told:
+    page.wait_for_load_state("networkidle")  # a button that moves while it is pressed hears nothing
+    with page.expect_response(re.compile("/sign$"), timeout=HANG_S * 1000) as told:
         page.get_by_role("button", name="Sign", exact=True).click()
     assert told.value.ok, told.value.text()
     expect(page.locator("[data-signed=driver]")).to_contain_text("Odile Ferrow")
