@@ -12,9 +12,9 @@ from pydantic import (
     Field,
 )
 
+from lowhiss.core.fields import UUID_PATTERN
 from lowhiss.service.people.proofs import Proof
 
-UUID_PATTERN = r"^[0-9a-f]{8}-[0-9a-f]{4}-[0-9a-f]{4}-[0-9a-f]{4}-[0-9a-f]{12}$"
 Uuid = Annotated[str, Field(pattern=UUID_PATTERN)]
 Hash = Annotated[str, Field(pattern=r"^[0-9a-f]{64}$")]
 Name = Annotated[str, Field(min_length=1, max_length=80, pattern=r"^[\x21-\x7e]+$")]

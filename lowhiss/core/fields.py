@@ -8,6 +8,8 @@ from typing import Any, Literal, TypeVar, cast, get_args, overload
 
 from lowhiss.core.errors import CoreError
 
+UUID_PATTERN = r"^[0-9a-f]{8}-[0-9a-f]{4}-[0-9a-f]{4}-[0-9a-f]{4}-[0-9a-f]{12}$"
+"""How the id of a run, a unit or a person is written."""
 _MISSING: Any = object()
 Choice = TypeVar("Choice", bound=str)
 

@@ -20,8 +20,10 @@ from sqlalchemy import select
 
 from lowhiss.demo.scenario import demo_id
 from lowhiss.exchange.tables import csv_text
-from lowhiss.service.exports import papers, tables
+from lowhiss.service.exports import leaving, papers, tables
 from lowhiss.service.fleet import unit_csv
+from lowhiss.service.runs.log import Wanted
+from lowhiss.store.house_models import JobRow
 from lowhiss.store.run_models import RunRow
 from tests.builders import whole_test
 from tests.conftest import ROOT, sign_in
@@ -249,3 +251,10 @@ def test_a_list_is_a_paper_too_and_one_without_end_is_refused(client, monkeypatc
     answer = client.post("/api/exports", json={"what": "pdf", "search": "MV-12"})
     assert (answer.status_code, answer.json()["error"]["code"]) == (422, "paper_long")
     assert answer.json()["error"]["message"].startswith("since: more than 3 tests")
+
+
+def test_a_job_that_the_version_before_left_keeps_to_what_it_was_asked_for():
+    """Under the new names alone it would have been a file of every run."""
+    unit = UNIT_ID["MV-12"]
+    waiting = JobRow(asked={"wanted": {"unit_id": unit, "trailer_id": unit, "sealed": True}})
+    assert leaving._wanted(waiting) == Wanted(unit=unit, trailer=unit, sealed=True)

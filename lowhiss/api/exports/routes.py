@@ -16,9 +16,8 @@ from lowhiss.api.auth import PersonDep
 from lowhiss.api.careful import CarefulRoute
 from lowhiss.api.deps import StoreDep, WordsDep
 from lowhiss.api.lanes import FILES
-from lowhiss.api.schemas import UUID_PATTERN
 from lowhiss.api.workers import person_of, workers_of
-from lowhiss.core.fields import Language
+from lowhiss.core.fields import UUID_PATTERN, Language
 from lowhiss.core.units import PressureUnit
 from lowhiss.exchange.papers import Size
 from lowhiss.service.exports import arriving, leaving, papers, tables

@@ -28,8 +28,8 @@ from lowhiss.api.fleet.standing_schemas import (
     WorkshopOut,
 )
 from lowhiss.api.lanes import PICTURES
-from lowhiss.api.schemas import UUID_PATTERN
 from lowhiss.api.workers import JUDGED_FIRST
+from lowhiss.core.fields import UUID_PATTERN
 from lowhiss.service.fleet import acts, out, photographs, readers, standing
 from lowhiss.service.fleet.out import Reads
 from lowhiss.service.people.signin import SignedOutError

@@ -11,7 +11,7 @@ from lowhiss.api.careful import CarefulRoute
 from lowhiss.api.deps import StoreDep
 from lowhiss.api.fleet.schemas import EditTrailerBody, TrailerBody, TrailerOut
 from lowhiss.api.people.schemas import RetireBody
-from lowhiss.api.schemas import UUID_PATTERN
+from lowhiss.core.fields import UUID_PATTERN
 from lowhiss.rulebook import chambers
 from lowhiss.service.fleet import trailers
 

@@ -25,8 +25,8 @@ from lowhiss.api.fleet.standing_schemas import CourseOut, DueBody, HoldOut, Unit
 from lowhiss.api.people.schemas import RetireBody
 from lowhiss.api.runs.schemas import LatestOut
 from lowhiss.api.runs.script_schemas import ScriptOut
-from lowhiss.api.schemas import UUID_PATTERN
 from lowhiss.api.workers import JUDGED_FIRST
+from lowhiss.core.fields import UUID_PATTERN
 from lowhiss.rulebook import chambers
 from lowhiss.service.fleet import couplings, course, standing, trends, unit_csv, units
 from lowhiss.service.runs import feeding, log, scripts, status

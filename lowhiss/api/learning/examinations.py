@@ -12,7 +12,8 @@ from pydantic import BaseModel, Field
 from lowhiss.api.auth import PersonDep
 from lowhiss.api.careful import CarefulRoute
 from lowhiss.api.deps import StoreDep, WordsDep
-from lowhiss.api.schemas import UUID_PATTERN, Strict
+from lowhiss.api.schemas import Strict
+from lowhiss.core.fields import UUID_PATTERN
 from lowhiss.core.stages import Stage
 from lowhiss.service.learning import examinations
 

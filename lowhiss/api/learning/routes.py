@@ -13,7 +13,8 @@ from lowhiss.api.auth import PersonDep
 from lowhiss.api.careful import CarefulRoute
 from lowhiss.api.deps import StoreDep
 from lowhiss.api.practice.counting import DRIVEN_FIRST
-from lowhiss.api.schemas import UUID_PATTERN, Strict
+from lowhiss.api.schemas import Strict
+from lowhiss.core.fields import UUID_PATTERN
 from lowhiss.core.practice.progress import LessonState
 from lowhiss.service.learning import classes, progress, reviews
 from lowhiss.service.learning.progress import NoteKind

@@ -10,7 +10,7 @@ from lowhiss.api.auth import PersonDep
 from lowhiss.api.careful import CarefulRoute
 from lowhiss.api.deps import StoreDep
 from lowhiss.api.people.schemas import AddPersonBody, CodeOut, EditPersonBody, InvitedOut, ListedPersonOut, RetireBody
-from lowhiss.api.schemas import UUID_PATTERN
+from lowhiss.core.fields import UUID_PATTERN
 from lowhiss.service.people import accounts
 
 router = APIRouter(prefix="/api/people", tags=["people"], route_class=CarefulRoute)

@@ -6,8 +6,8 @@ from typing import Annotated
 
 from pydantic import BaseModel, Field
 
-from lowhiss.api.schemas import UUID_PATTERN, Strict, Uuid
-from lowhiss.core.fields import Language
+from lowhiss.api.schemas import Strict, Uuid
+from lowhiss.core.fields import UUID_PATTERN, Language
 from lowhiss.core.standing import ActType
 from lowhiss.core.units import PressureUnit
 from lowhiss.service.people.accounts import ListedPerson

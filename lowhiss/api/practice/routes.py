@@ -15,7 +15,8 @@ from lowhiss.api.careful import CarefulRoute
 from lowhiss.api.deps import StoreDep, WordsDep
 from lowhiss.api.marks.schemas import JoinBody, JoinCodeOut
 from lowhiss.api.practice.counting import DRIVEN_FIRST, soon
-from lowhiss.api.schemas import UUID_PATTERN, Strict
+from lowhiss.api.schemas import Strict
+from lowhiss.core.fields import UUID_PATTERN
 from lowhiss.service.practice import keeping
 
 router = APIRouter(prefix="/api", tags=["practice"], route_class=CarefulRoute)

@@ -22,7 +22,7 @@ from lowhiss.api.rounds.schemas import (
     RoundStartOut,
     RoundStateOut,
 )
-from lowhiss.api.schemas import UUID_PATTERN
+from lowhiss.core.fields import UUID_PATTERN
 from lowhiss.core.record import Purpose
 from lowhiss.service.fleet.standing import get_calendar
 from lowhiss.service.rounds import lifecycle, papers, receiving

@@ -41,9 +41,8 @@ from lowhiss.api.rules.schemas import (
     ordered_steps,
     row_fields,
 )
-from lowhiss.api.schemas import UUID_PATTERN
 from lowhiss.core.errors import RuleError
-from lowhiss.core.fields import LANGUAGES
+from lowhiss.core.fields import LANGUAGES, UUID_PATTERN
 from lowhiss.core.rules import apply_bounds
 from lowhiss.core.stages import STEP_TABLE, Step, is_limited
 from lowhiss.core.vehicle import KIND_TABLE, Circuits, UnitKind

@@ -15,8 +15,9 @@ from lowhiss.api.careful import CarefulRoute
 from lowhiss.api.deps import StoreDep, WordsDep
 from lowhiss.api.lanes import LISTS
 from lowhiss.api.runs.schemas import LogLineOut, LogOut
-from lowhiss.api.schemas import UUID_PATTERN, AboutOut, Strict
+from lowhiss.api.schemas import AboutOut, Strict
 from lowhiss.api.workers import JUDGED_FIRST
+from lowhiss.core.fields import UUID_PATTERN
 from lowhiss.core.findings import FINDINGS
 from lowhiss.service.backing_services import State, Watch
 from lowhiss.service.copies import copies_of

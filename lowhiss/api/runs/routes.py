@@ -19,8 +19,8 @@ from lowhiss.api.marks.schemas import EventBatch, JoinBody, JoinCodeOut, KeptEve
 from lowhiss.api.runs.schemas import BeginRun, RunOut
 from lowhiss.api.runs.script_schemas import ScriptOut
 from lowhiss.api.runs.sheet_schemas import BesideOut, DecisionBody, LookBody, SchoolOut, SheetOut, StretchOut
-from lowhiss.api.schemas import UUID_PATTERN
 from lowhiss.api.workers import by_length
+from lowhiss.core.fields import UUID_PATTERN
 from lowhiss.service.rounds import lifecycle as rounds
 from lowhiss.service.runs import feeding, lifecycle, participants, receiving, scripts
 

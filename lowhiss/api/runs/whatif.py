@@ -12,8 +12,8 @@ from pydantic import AwareDatetime, BaseModel, Field
 from lowhiss.api.auth import PersonDep
 from lowhiss.api.careful import CarefulRoute
 from lowhiss.api.deps import StoreDep, WordsDep
-from lowhiss.api.schemas import UUID_PATTERN, Strict
-from lowhiss.core.fields import Language
+from lowhiss.api.schemas import Strict
+from lowhiss.core.fields import UUID_PATTERN, Language
 from lowhiss.core.judge import Outcome, Overall
 from lowhiss.core.stages import Stage
 from lowhiss.service.jobs import JobState

@@ -14,7 +14,8 @@ from lowhiss.api.auth import BrowserDep
 from lowhiss.api.careful import CarefulRoute
 from lowhiss.api.deps import StoreDep
 from lowhiss.api.lanes import PASSWORDS, SEALS
-from lowhiss.api.schemas import UUID_PATTERN, Strict
+from lowhiss.api.schemas import Strict
+from lowhiss.core.fields import UUID_PATTERN
 from lowhiss.exchange.keys import KeyFiles
 from lowhiss.service.people.confirming import confirmed
 from lowhiss.service.seals import sealing, verifying

@@ -11,8 +11,8 @@ from lowhiss.api.auth import PersonDep
 from lowhiss.api.careful import CarefulRoute
 from lowhiss.api.deps import StoreDep
 from lowhiss.api.lanes import RECORDINGS
-from lowhiss.api.schemas import UUID_PATTERN
 from lowhiss.api.traces.schemas import BatchBody, BatchLineOut, BatchOut
+from lowhiss.core.fields import UUID_PATTERN
 from lowhiss.service.spool import Spool
 from lowhiss.service.traces import many
 from lowhiss.service.working import Worker

@@ -11,8 +11,8 @@ from lowhiss.api.auth import PersonDep
 from lowhiss.api.careful import CarefulRoute
 from lowhiss.api.deps import StoreDep, WordsDep
 from lowhiss.api.lanes import RECORDINGS
-from lowhiss.api.schemas import UUID_PATTERN
 from lowhiss.api.traces.schemas import AttachBody, AttachedOut, ColumnsIn, JudgeBody, JudgedOut, RecordingOut
+from lowhiss.core.fields import UUID_PATTERN
 from lowhiss.service.people.signin import Person
 from lowhiss.service.traces import attaching, desk
 from lowhiss.store.engine import Store

@@ -8,7 +8,8 @@ from typing import Annotated, Literal
 from pydantic import AwareDatetime, BaseModel, Field
 
 from lowhiss.api.runs.sheet_schemas import BesideOut, StretchOut, VerdictOut
-from lowhiss.api.schemas import UUID_PATTERN, Strict
+from lowhiss.api.schemas import Strict
+from lowhiss.core.fields import UUID_PATTERN
 from lowhiss.core.judge import Overall
 from lowhiss.core.stages import Stage
 from lowhiss.core.units import PressureUnit

@@ -93,7 +93,12 @@ def _table(wanted: Wanted) -> dict[str, Any]:
 
 
 def _wanted(row: JobRow) -> Wanted:
-    return Wanted.model_validate(row.asked["wanted"])
+    kept = row.asked["wanted"]
+    # a job of a version before may wait still: what it left out of account would be every run
+    return Wanted.model_validate({_FORMERLY.get(name, name): value for name, value in kept.items()})
+
+
+_FORMERLY = {"unit_id": "unit", "trailer_id": "trailer"}
 
 
 def exports(store: Store) -> list[Export]:

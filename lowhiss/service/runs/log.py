@@ -13,6 +13,7 @@ from pydantic import AwareDatetime, BaseModel, Field, model_validator
 from sqlalchemy import ColumnElement, and_, false, func, or_, select, true, union_all
 from sqlalchemy.orm import Session, aliased, defer
 
+from lowhiss.core.fields import UUID_PATTERN
 from lowhiss.core.findings import FINDINGS
 from lowhiss.core.names import name_key
 from lowhiss.core.record import Purpose
@@ -30,7 +31,7 @@ from lowhiss.store.run_models import RunRow, VerdictRow
 LOG_PAGE = 50
 _LAST_TESTS = 12
 LogOutcome = Literal["pass", "fail", "void", "incomplete", "close_call"]
-_Id = Annotated[str, Field(pattern=r"^[0-9a-f]{8}(-[0-9a-f]{4}){3}-[0-9a-f]{12}$")]
+_Id = Annotated[str, Field(pattern=UUID_PATTERN)]
 _MAX_GOING_ON = 200
 """Tests that are under way at one time, in a yard far larger than any."""
 

@@ -252,7 +252,7 @@ function LogRow({ line, has, chosen, onChoose }: LogRowProps) {
         <span className="block text-note text-soft">
           {[
             run.sealed && t('log.sealed'),
-            run.recording && t('traces.from'),
+            run.recording && t('log.recorded'),
             run.origin && t('log.origin', { origin: run.origin }),
           ]
             .filter(Boolean)
