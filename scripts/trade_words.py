@@ -6,6 +6,7 @@ import json
 from typing import Any, get_args
 
 from lowhiss.core.fields import Language
+from lowhiss.core.glossary import ROLE_TERMS
 from lowhiss.core.record import COUNTING_PURPOSES, END_TYPES, types_that
 from lowhiss.core.rules.model import USUAL_CALLS, Acceptance, Call, Policy
 from lowhiss.core.stages import ACTIONS, STAGES, STEP_TABLE
@@ -21,8 +22,9 @@ _HEAD = """/** Written by scripts/write_generated.py from the tables of the core
 def trade_words(language: Language) -> str:
     """The words of one language, a module of its own: no screen loads those of another."""
     words = {
-        "step": {step: (row.short or row.title)[language] for step, row in STEP_TABLE.items()},
+        "step": {step: row.short[language] for step, row in STEP_TABLE.items()},
         "kind": {kind: row.title[language] for kind, row in KIND_TABLE.items()},
+        "role": {role: getattr(term, language) for role, term in ROLE_TERMS.items()},
         "mark": Words(language, "psi").book.MARKS,
     }
     return f"{_HEAD}export const trade = {_plain(words)}\n"

@@ -19,6 +19,7 @@ from lowhiss.core.fields import LANGUAGES  # noqa: E402
 from lowhiss.core.findings import findings_table  # noqa: E402
 from lowhiss.core.script import compile_script  # noqa: E402
 from lowhiss.core.vehicle import Governor, Unit  # noqa: E402
+from lowhiss.core.words.glossary import glossary_page  # noqa: E402
 from lowhiss.exchange import learning_schemas, leaving_schemas, schemas  # noqa: E402
 from lowhiss.service.people.rights import rights_table  # noqa: E402
 from scripts.fill_cases import fill_cases  # noqa: E402
@@ -67,6 +68,7 @@ def generated() -> dict[str, str]:
         **texts,
         "docs/rights.md": rights_table(),
         "docs/findings.md": findings_table(),
+        "docs/glossary.md": glossary_page(),
         "web/src/testing/script.gen.json": json.dumps(script, indent=1, ensure_ascii=False) + "\n",
         "web/src/shared/trade.gen.ts": trade_lists(),
         **{f"web/src/shared/trade.{language}.gen.ts": trade_words(language) for language in LANGUAGES},

@@ -69,8 +69,11 @@ FINDINGS: dict[str, FindingCode] = {
     ),
     "retest_without_refill": FindingCode(
         "minor",
-        ("A retest starts over: run the engine, refill to where it stops pumping, read that, then repeat."),
-        ("Repetir es empezar de nuevo: motor en marcha, llenar hasta que deje de bombear, leerlo y repetir."),
+        ("A retest starts over: run the engine, refill to governor cut-out, read it, then repeat the stage."),
+        (
+            "Repetir es empezar de nuevo: motor en marcha, rellenar hasta el corte del gobernador, leerlo y "
+            "repetir la etapa."
+        ),
     ),
     "state_not_recorded": FindingCode(
         "fact",
@@ -98,8 +101,8 @@ FINDINGS: dict[str, FindingCode] = {
     ),
     "no_fresh_cut_out": FindingCode(
         "minor",
-        "No reading of where it stops pumping since the engine was last started.",
-        "No se leyó dónde deja de bombear desde el último arranque del motor.",
+        "Governor cut-out was not read since the engine was last started.",
+        "No se leyó el corte del gobernador desde el último arranque del motor.",
     ),
     "not_charged": FindingCode(
         "minor",
@@ -171,7 +174,7 @@ FINDINGS: dict[str, FindingCode] = {
     "window_too_short": FindingCode(
         "minor",
         "Read from {lower_psi} to {upper_psi} only: too little of the climb to time it.",
-        "Se leyó solo de {lower_psi} a {upper_psi}: muy poco para medir el tiempo de llenado.",
+        "Se leyó solo de {lower_psi} a {upper_psi}: muy poco para medir la subida de presión.",
     ),
     "off_maker_figure": FindingCode(
         "fact",
@@ -181,8 +184,8 @@ FINDINGS: dict[str, FindingCode] = {
     ),
     "no_cut_out_before": FindingCode(
         "minor",
-        "Where it stops pumping was not read before, so there is nothing to measure this against.",
-        "Antes no se leyó dónde deja de bombear, así que no hay con qué comparar.",
+        "Governor cut-out was not read before, so there is nothing to compare this with.",
+        "Antes no se leyó el corte del gobernador, así que no hay con qué comparar.",
     ),
     "early_warning": FindingCode(
         "fact",
@@ -252,8 +255,8 @@ FINDINGS: dict[str, FindingCode] = {
     ),
     "cut_out_not_said": FindingCode(
         "critical",
-        "Where it stops pumping was not said aloud ({missed} of {times} times).",
-        "No se dijo en voz alta dónde deja de bombear ({missed} de {times} veces).",
+        "Governor cut-out was not called out ({missed} of {times} times).",
+        "No se dijo en voz alta el corte del gobernador ({missed} de {times} veces).",
     ),
     "limit_not_said": FindingCode(
         "minor",
@@ -282,8 +285,8 @@ FINDINGS: dict[str, FindingCode] = {
     ),
     "cut_in_said_for_cut_out": FindingCode(
         "minor",
-        "Said {said}, which is where it starts pumping, not where it stops.",
-        "Se dijo {said}, que es donde empieza a bombear, no donde deja de hacerlo.",
+        "Said {said}, which is governor cut-in, not cut-out.",
+        "Se dijo {said}, que es la reconexión del gobernador, no el corte.",
     ),
 }
 

@@ -32,7 +32,7 @@ class KindRow(NamedTuple):
 
 
 KIND_TABLE: dict[UnitKind, KindRow] = {
-    "straight_truck": KindRow("single", "never", {"en": "rigid truck", "es": "camión rígido"}),
+    "straight_truck": KindRow("single", "never", {"en": "truck", "es": "camión"}),
     "bus": KindRow("single", "never", {"en": "bus", "es": "autobús"}),
     "tractor": KindRow(
         "single", "most", {"en": "tractor alone", "es": "tractor solo"}, ("tractor_semitrailer", "multi_trailer")

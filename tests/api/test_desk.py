@@ -269,7 +269,7 @@ def test_kinds_and_units_are_tested_by_what_was_chosen_for_them(client):
         script = client.get(f"/api/units/{unit['id']}/script").json()
         assert (script["rules"]["id"], script["procedure"]["id"]) == ("us-older", "single-vehicle")
         held = error_of(client.post(f"/api/rules/procedure/{order}/retire"), 422)
-        assert "every rigid truck would be left without it" in held["message"]
+        assert "every truck would be left without it" in held["message"]
         wrong = client.put("/api/rulebook/tested-by", json={"kinds": {"bus": {"rules": "no-such"}}})
         assert "'no-such' is no rule set in force here" in error_of(wrong, 422)["message"]
     finally:
@@ -323,8 +323,8 @@ def test_an_order_is_reckoned_as_it_is_bent_and_a_card_says_it_in_both_languages
     assert plan["steps"][-1]["limit"] == "≤ 20.7"
     asked["table"]["steps"] = ["rebuild"]
     for language, problem in (
-        ("en", "Refill passes only after Knobs pop: put that before it."),
-        ("es", "«Rellenar» solo se aprueba después de «Saltan las perillas»: póngalo antes."),
+        ("en", "Refill passes only after Spring brakes: put that before it."),
+        ("es", "«Rellenar» solo se aprueba después de «Frenos de resorte»: póngalo antes."),
     ):
         broken = client.post("/api/orders/plan", json=asked, params={"lang": language}).json()
         assert (broken["place"], broken["problem"]) == (0, problem)

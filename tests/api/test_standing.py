@@ -104,20 +104,22 @@ def test_fail_hold_repair_recheck_lifted_with_the_sentences_of_each(client, stor
     (hold,) = told["holds"]
     assert (told["standing"], told["said"], told["stays"]) == ("on_hold", "Do not drive: on hold", True)
     assert hold["said"] == (
-        "Leak-down, pedal held failed: 100 → 90 psi in 60 s, 10.0 psi/min, no more than 3 psi in 60 s"
+        "Applied leak test, pedal held failed: 100 → 90 psi in 60 s, 10.0 psi/min, no more than 3 psi in 60 s"
     )
     assert [way["way"] for way in hold["ways"]] == ["repair", "recheck"]
-    assert hold["ways"][1]["said"].startswith("After a certified repair: a valid pass of Leak-down, pedal held under")
+    assert hold["ways"][1]["said"].startswith(
+        "After a certified repair: a valid pass of Applied leak test, pedal held under"
+    )
     assert (told["recheck"]["procedure"], told["recheck"]["rules"]) == ("leak-check", "us-cdl")
     assert "no más de 20.7 kPa" in page(client, tractor, lang="es", unit="kpa")["standing"]["holds"][0]["said"]
-    assert sheet(client, failed)["did"] == ["Leak-down, pedal held: this opened a hold. Do not drive."]
+    assert sheet(client, failed)["did"] == ["Applied leak test, pedal held: this opened a hold. Do not drive."]
     # a pass without a repair changes nothing, and says why
     early = run_of(store, tractor, 99, days_ago=4)
-    assert sheet(client, early)["did"] == ["Leak-down, pedal held: still on hold."]
+    assert sheet(client, early)["did"] == ["Applied leak test, pedal held: still on hold."]
     repaired(people, tractor, days_ago=3)
     lifting = run_of(store, tractor, 99, days_ago=2)
     assert stands(client, tractor) == ("fit", [])
-    assert sheet(client, lifting)["did"] == ["Leak-down, pedal held: this lifted the hold."]
+    assert sheet(client, lifting)["did"] == ["Applied leak test, pedal held: this lifted the hold."]
     (ever,) = page(client, tractor)["holds"]
     assert (ever["lifted_how"], ever["lifted_run_id"], ever["run_id"]) == ("recheck", lifting, failed)
     course = [(entry["kind"], entry["what"]) for entry in page(client, tractor)["course"]["entries"]]

@@ -163,7 +163,7 @@ def test_how_a_units_tests_went_is_drawn_and_each_quantity_can_be_chosen(cab):
     page = cab.page
     cab.sign_in()
     cab.go(f"/units/{demo_id('MV-16')}")
-    chosen = page.get_by_role("button", name=re.compile("^Leak-down, pedal held"))
+    chosen = page.get_by_role("button", name=re.compile("^Applied leak test"))
     expect(chosen).to_have_attribute("aria-pressed", "true")
     expect(page.get_by_role("heading", name="no more than 4 psi in 60 s")).to_be_visible()
     expect(page.get_by_role("img", name=re.compile("^Moves 0.5 psi a month"))).to_be_visible()
@@ -171,7 +171,7 @@ def test_how_a_units_tests_went_is_drawn_and_each_quantity_can_be_chosen(cab):
     page.get_by_role("button", name="Report this drift as a defect").click()
     expect(page.get_by_label("What is not right")).to_have_value(re.compile("Moves 0.5 psi a month"))
     page.keyboard.press("Escape")
-    page.get_by_role("button", name=re.compile("^Stops pumping")).click()
+    page.get_by_role("button", name=re.compile("^Governor cut-out")).click()
     expect(page.get_by_role("heading", name="120 to 140 psi")).to_be_visible()
     load_axe(page)
     assert axe_findings(page) == []

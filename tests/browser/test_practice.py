@@ -116,7 +116,7 @@ def test_a_hidden_leak_is_found_by_two_thumbs(browser, app_url):
 def test_it_rolls_off_its_chocks_and_a_page_that_died_goes_on_at_the_same_second(tablet, app_url):
     page = tablet.new_page()
     seat = Seat(page, app_url)
-    seat.begin("rigid truck", press=("free", "from the road", "nothing"))
+    seat.begin("truck", press=("free", "from the road", "nothing"))
     # without sight of it: the meters say where they stand
     assert page.get_by_role("meter", name="Primary").get_attribute("aria-valuetext")
     seat.start_engine()

@@ -86,7 +86,7 @@ def test_a_trainer_writes_rules_and_an_order_by_keys_a_manager_publishes_and_a_u
     # the knobs 20 to 45 stand already; looser by five says what the law is and wants a reason
     knobs = page.locator('[data-cell^="spring_brakes yard"]')
     press(page, knobs)
-    by_keys_to(page, page.get_by_role("slider", name="Knobs pop: To"))
+    by_keys_to(page, page.get_by_role("slider", name="Spring brakes: To"))
     for _ in range(5):
         page.keyboard.press("ArrowRight")
     cab.pass_time(1)
@@ -98,17 +98,17 @@ def test_a_trainer_writes_rules_and_an_order_by_keys_a_manager_publishes_and_a_u
     cab.go("/rules/orders")
     course = page.locator("[data-course]")
     expect(page.locator("[data-cost]")).to_contain_text("2 fillings")
-    trailer = course.locator("li", has_text="Trailer holds")
+    trailer = course.locator("li", has_text="Trailer tug test")
     by_keys_to(page, trailer)
     page.keyboard.press("ArrowRight")
     names = [name.strip() for name in course.locator("li b").all_inner_texts()]
-    assert names.index("Parking holds") < names.index("Trailer holds")
+    assert names.index("Parking tug test") < names.index("Trailer tug test")
     by_keys_to(page, page.get_by_role("radio", name="not"))
     page.keyboard.press("ArrowLeft")
     page.keyboard.press("Space")
     expect(page.get_by_role("radio", name="on the refill")).to_be_checked()
     names = [name.strip() for name in course.locator("li b").all_inner_texts()]
-    assert names.index("Knobs pop") < names.index("Build-up") < names.index("Refill")
+    assert names.index("Spring brakes") < names.index("Build-up") < names.index("Refill")
     press(page, page.get_by_role("button", name="Keep as a draft"))
     named(page, order, "Keep as a draft")
     expect(page.locator("[data-edition]", has_text=order)).to_contain_text("draft")
@@ -124,7 +124,7 @@ def test_a_trainer_writes_rules_and_an_order_by_keys_a_manager_publishes_and_a_u
     page.get_by_role("button", name="The course", exact=True).click()
     expect(page.get_by_role("dialog").locator("li b").first).to_be_visible()
     steps = page.get_by_role("dialog").locator("li b").all_inner_texts()
-    assert steps.index("Knobs pop") < steps.index("Build-up")
+    assert steps.index("Spring brakes") < steps.index("Build-up")
     page.keyboard.press("Escape")
     run_id = page.url.rsplit("/", 1)[1]
     record = page.request.get(f"{cab.url}/api/runs/{run_id}/record").json()
@@ -161,7 +161,7 @@ def test_a_stage_of_a_sheet_opens_its_sum_with_its_own_numbers(cab):
     page = cab.page
     cab.sign_in()
     cab.go(f"/runs/{latest_of('MV-16')}")
-    page.get_by_role("link", name="the sum: Leak-down, pedal held").click()
+    page.get_by_role("link", name="the sum: Applied leak test").click()
     lost = page.get_by_role("slider", name="Lost", exact=True)
     expect(lost).to_be_visible()
     value = float(lost.get_attribute("aria-valuenow"))

@@ -35,7 +35,7 @@ def test_a_fail_holds_a_repair_is_certified_and_a_recheck_lifts_it(cab, coupled)
     expect(cab.bar).to_be_visible()
     cab.do(COMBINATION)  # the hold chose the order: the one stage that failed
     cab.finish()
-    expect(page.locator("[data-did]")).to_have_text("Leak-down, pedal held: this lifted the hold.")
+    expect(page.locator("[data-did]")).to_have_text("Applied leak test, pedal held: this lifted the hold.")
     cab.go(f"/units/{coupled['id']}")
     # free of its hold, and no more: a unit is fit once every stage of its order has passed
     expect(page.locator("[data-standing=never_tested]").first).to_be_visible()

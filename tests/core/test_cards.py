@@ -68,7 +68,7 @@ def test_cards_come_from_the_rules_in_either_language():
     spanish = card_of("limit", "leak_applied", back="es")
     assert "no more than four psi" in english.back
     assert "no debe perder más de cuatro psi" in spanish.back
-    assert english.front.startswith("Leak-down")
+    assert english.front.startswith("Applied leak test")
     assert english.key != spanish.key
     assert card_of("limit", "leak_applied", vehicle="bus").back != english.back
     assert {card.kind for card in deck({})} == set(get_args(CardKind))

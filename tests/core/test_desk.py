@@ -231,8 +231,8 @@ def test_a_limit_without_words_makes_its_sentence_in_both_languages():
         return Words("en").limit_words(found), Words("es").limit_words(found)
 
     assert said(WARNING) == (
-        "When light and buzzer come on, the gauge must show at least 60 psi.",
-        "Cuando se activan la luz y el zumbador, el manómetro debe marcar 60 psi o más.",
+        "When the low-air warning comes on, the gauge must read at least 60 psi.",
+        "Cuando se activa el aviso de baja presión, el manómetro debe marcar 60 psi o más.",
     )
     held = limit("leak_applied.combination", "leak_applied", {"at_most": 3}, when=PAIR, hold_s=60)
     assert said(held)[0] == "With the pedal held, a combination may lose no more than 3 psi in 60 seconds."
@@ -244,8 +244,7 @@ def test_a_limit_without_words_makes_its_sentence_in_both_languages():
         {"at_least": 80},
     )
     assert said(below)[0] == (
-        "When it starts pumping again, the gauge must show 20 to 25 psi below where it stopped pumping, "
-        "at least 80 psi."
+        "At governor cut-in the gauge must read 20 to 25 psi below governor cut-out, at least 80 psi."
     )
     maker = limit("cut_out", "cut_out", {"at_least": -5, "of": "maker_cut_out"}, {"at_most": 5, "of": "maker_cut_out"})
     assert "within 5 psi of the maker's figure" in said(maker)[0]

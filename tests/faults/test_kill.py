@@ -310,7 +310,7 @@ def test_how_the_fleet_stands_and_when_it_is_due_on_the_command_line(killable, t
     assert main(["standing", "--data", data]) == 1  # one of the demo must stay
     told = capsys.readouterr().out.splitlines()
     assert any(
-        line.startswith("MV-21        Do not drive: on hold. Spring brakes, knobs pop failed: read 12 psi")
+        line.startswith("MV-21        Do not drive: on hold. Spring brakes, pop-out failed: read 12 psi")
         for line in told
     )
     assert any(line.startswith("MV-22") and line.endswith("May leave") for line in told)

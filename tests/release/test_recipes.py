@@ -151,7 +151,7 @@ def test_a_stage_with_its_limit_is_four_places(copy):
     verdict = json.loads(cli(copy, "judge", "ours.run.json"))
     held = next(stage for stage in verdict["stages"] if stage["stage"] == "leak_supply")
     assert held["outcome"] == "pass"
-    assert "Leak-down, supply shut" in cli(copy, "judge", "ours.run.json", "--text")
+    assert "Applied leak test, supply shut" in cli(copy, "judge", "ours.run.json", "--text")
     # the desk of rules weighs it as well
     checked = (
         "from lowhiss.core.vehicle import Unit\nfrom lowhiss.core.words import Words\n"

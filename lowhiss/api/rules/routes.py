@@ -250,7 +250,7 @@ def get_card(unit_id: Annotated[str, Path(pattern=UUID_PATTERN)], store: StoreDe
         lines=[
             CardLineOut(
                 stage=line.stage,
-                title=dict(STEP_TABLE[line.stage].short or STEP_TABLE[line.stage].title),
+                title=dict(STEP_TABLE[line.stage].short),
                 does={language: reader.step(line.stage, card.unit) for language, reader in readers.items()},
                 limit=words.short_limit(line.limit, apply_bounds(line.limit, card.unit)) if line.limit else "",
                 said={

@@ -6,6 +6,7 @@ from dataclasses import dataclass, field
 from typing import Literal, get_args
 
 from lowhiss.core.fields import Language
+from lowhiss.core.glossary import Term, heading, short_heading
 from lowhiss.core.stages.needs import Body, Need
 
 Action = Literal["safe_start", "release", "draw_down", "park", "chocks_in", "chocks_out"]
@@ -54,7 +55,7 @@ class Strike:
 class StepRow:
     """One step.
 
-    title, short : its name, and the one that fits a screen.  does, does_automatic : what to do, with either gearbox.
+    term : what it is called, and what not.  does, does_automatic : what to do, with either gearbox.
     calls : what is said aloud, by part; ``{read}``, ``{first}`` and ``{lost}`` stand for figures.
     says : the ``what`` of what is said in it, the limit first, reading and verdict after.
     limit : a limit of it as a sentence, where its rule set words none; takes ``{bounds}`` and as needed ``{whom}``,
@@ -71,10 +72,9 @@ class StepRow:
     """
 
     kind: StepKind
-    title: Text
+    term: Term
     does: Text
     needs: tuple[Need, ...]
-    short: Text = field(default_factory=dict)
     does_automatic: Text = field(default_factory=dict)
     calls: dict[str, Text] = field(default_factory=dict)
     says: tuple[str, ...] = ()
@@ -91,3 +91,13 @@ class StepRow:
     marked_as: Stage | None = None
     maker: Literal["cut_in_psi", "cut_out_psi"] | None = None
     accuses: Literal["power_unit", "set"] = "power_unit"
+
+    @property
+    def title(self) -> Text:
+        """Its name as a heading."""
+        return heading(self.term)
+
+    @property
+    def short(self) -> Text:
+        """The same for a small place."""
+        return short_heading(self.term)

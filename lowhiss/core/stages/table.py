@@ -6,6 +6,7 @@ column, the simulated driver. A new stage is its name in `model.py`, a row here,
 
 from __future__ import annotations
 
+from lowhiss.core.glossary import Term
 from lowhiss.core.stages.model import EACH_KNOB, STAGES, Stage, Step, StepRow, Strike, Text
 from lowhiss.core.stages.needs import Body, Need
 
@@ -32,7 +33,7 @@ _POPPED: tuple[Body, ...] = ({"type": "knob", "knob": EACH_KNOB, "state": "out",
 STEP_TABLE: dict[Step, StepRow] = {
     "safe_start": StepRow(
         kind="action",
-        title=_both("Safe start", "Arranque seguro"),
+        term=Term("safe start", "arranque seguro", "Brakes set, neutral, engine started."),
         does=_both(
             "Brakes set, neutral, start the engine. The ABS lamps come on and go out.",
             "Frenos puestos, neutral, arranque el motor. Las luces ABS se encienden y se apagan.",
@@ -47,7 +48,7 @@ STEP_TABLE: dict[Step, StepRow] = {
     ),
     "release": StepRow(
         kind="action",
-        title=_both("Release the brakes", "Soltar los frenos"),
+        term=Term("release the brakes", "soltar los frenos", "Engine off, key on, knobs in, needles settled."),
         does=_both(
             "Stop the engine, turn the key back on, push the knobs in and let the needles settle.",
             "Pare el motor, vuelva a encender la llave, empuje las perillas y deje que paren las agujas.",
@@ -62,29 +63,33 @@ STEP_TABLE: dict[Step, StepRow] = {
     ),
     "draw_down": StepRow(
         kind="action",
-        title=_both("Draw the air down", "Bajar el aire"),
+        term=Term(
+            "draw the air down",
+            "bajar el aire",
+            "Brake applications with the engine running, until the governor cuts in.",
+        ),
         does=_both(
-            "Press and release the pedal a few times, engine running, until it starts pumping again.",
-            "Pise y suelte el pedal unas veces, motor en marcha, hasta que empiece a bombear otra vez.",
+            "Engine running, apply and release the brake a few times until the governor cuts in.",
+            "Con el motor en marcha, pise y suelte el freno unas veces hasta la reconexión del gobernador.",
         ),
         needs=("engine_running",),
         by_the_way=True,
     ),
     "park": StepRow(
         kind="action",
-        title=_both("Park", "Estacionar"),
+        term=Term("park", "estacionar", "Knobs out."),
         does=_both("Pull the knobs out.", "Saque las perillas."),
         needs=("knobs_out",),
     ),
     "chocks_in": StepRow(
         kind="action",
-        title=_both("Chocks in", "Poner calzos"),
+        term=Term("chocks in", "poner calzos", "Chocks under the wheels."),
         does=_both("Put the chocks in.", "Ponga los calzos."),
         needs=("wheels_chocked",),
     ),
     "chocks_out": StepRow(
         kind="action",
-        title=_both("Chocks out", "Sacar calzos"),
+        term=Term("chocks out", "sacar calzos", "Chocks taken out, the brakes set first."),
         does=_both(
             "Park first, then take the chocks out and bring them along.",
             "Primero estacione; luego quite los calzos y llévelos consigo.",
@@ -93,7 +98,13 @@ STEP_TABLE: dict[Step, StepRow] = {
     ),
     "build_up": StepRow(
         kind="climb",
-        title=_both("Build-up", "Llenado"),
+        term=Term(
+            "air build-up",
+            "subida de presión",
+            "The seconds that the slower needle takes between two pressures, at a fast idle.",
+            short_en="build-up",
+            avoid_es=(r"\bllenado\b",),
+        ),
         does=_both(
             "At a steady fast idle, time the slower needle between the two marks.",
             "A un ralentí rápido y constante, mida el tiempo de la aguja más lenta entre las dos marcas.",
@@ -118,22 +129,29 @@ STEP_TABLE: dict[Step, StepRow] = {
     ),
     "cut_out": StepRow(
         kind="governor",
-        title=_both("Stops pumping (cut-out)", "Deja de bombear (corte)"),
-        short=_both("Stops pumping", "Deja de bombear"),
+        term=Term(
+            "governor cut-out",
+            "corte del gobernador",
+            "The pressure at which the governor unloads the compressor: the tanks are full.",
+            short_en="cut-out",
+            short_es="corte",
+            avoid_en=(r"\bstop(s|ped)? pumping\b",),
+            avoid_es=(r"\bdej(a|ó|e|ar) de bombear\b",),
+        ),
         does=_both(
-            "Let the air build until it stops pumping, read both needles and say it aloud.",
-            "Deje subir el aire hasta que deje de bombear, lea las dos agujas y dígalo en voz alta.",
+            "Let the air build up to the governor cut-out. Read both needles and say the pressure aloud.",
+            "Deje subir el aire hasta el corte del gobernador. Lea las dos agujas y diga la presión en voz alta.",
         ),
         calls={
             "action": _both(
-                "I let the air build until it stops pumping.",
-                "Dejo subir el aire hasta que deje de bombear.",
+                "I let the air build up to governor cut-out.",
+                "Dejo subir el aire hasta el corte del gobernador.",
             ),
-            "reading": _both("It stops pumping at {read}.", "Deja de bombear a {read}."),
+            "reading": _both("Governor cut-out at {read}.", "Corte del gobernador a {read}."),
         },
         limit=_both(
-            "When it stops pumping, the gauge must show {bounds}",
-            "Cuando deja de bombear, el manómetro debe marcar {bounds}",
+            "At governor cut-out the gauge must read {bounds}",
+            "En el corte del gobernador, el manómetro debe marcar {bounds}",
         ),
         needs=("wheels_chocked", "engine_running"),
         strikes=_reading("cut_out", "cut_out"),
@@ -144,24 +162,31 @@ STEP_TABLE: dict[Step, StepRow] = {
     ),
     "cut_in": StepRow(
         kind="governor",
-        title=_both("Starts pumping (cut-in)", "Empieza a bombear (conexión)"),
-        short=_both("Starts pumping", "Empieza a bombear"),
+        term=Term(
+            "governor cut-in",
+            "reconexión del gobernador",
+            "The pressure at which the governor loads the compressor again.",
+            short_en="cut-in",
+            short_es="reconexión",
+            avoid_en=(r"\bstart(s|ed)? pumping\b",),
+            avoid_es=(r"\b(empie[zc]\w+|empezó|vuelve|volvió|volver) a bombear\b",),
+        ),
         does=_both(
-            "Watch where the needles begin to rise again, and read them there.",
-            "Mire dónde empiezan a subir otra vez las agujas y léalas ahí.",
+            "Watch for the needles to start rising again. Read them at that point.",
+            "Espere a que las agujas empiecen a subir otra vez. Léalas en ese momento.",
         ),
         calls={
             "action": _both(
-                "I press the pedal until the needles begin to rise.",
+                "I apply the brake until the needles start to rise.",
                 "Piso el pedal hasta que las agujas empiecen a subir.",
             ),
-            "reading": _both("It starts pumping at {read}.", "Vuelve a bombear a {read}."),
+            "reading": _both("Governor cut-in at {read}.", "Reconexión del gobernador a {read}."),
             "pass": _both("That is within the limit.", "Está dentro del límite."),
             "fail": _both("That is outside the limit: it fails.", "Está fuera del límite: no pasa."),
         },
         limit=_both(
-            "When it starts pumping again, the gauge must show {bounds}",
-            "Cuando vuelve a bombear, el manómetro debe marcar {bounds}",
+            "At governor cut-in the gauge must read {bounds}",
+            "En la reconexión del gobernador, el manómetro debe marcar {bounds}",
         ),
         needs=("wheels_chocked", "engine_running"),
         strikes=_reading("cut_in", "cut_in", falls=True),
@@ -170,10 +195,18 @@ STEP_TABLE: dict[Step, StepRow] = {
     ),
     "leak_released": StepRow(
         kind="hold",
-        title=_both("Leak-down, pedal up", "Fuga, pedal suelto"),
+        term=Term(
+            "static leak test, brakes released",
+            "prueba de fuga estática, frenos sueltos",
+            "The pressure lost in a timed hold with the engine off, the brakes released and the foot off the pedal.",
+            short_en="static leak test",
+            short_es="fuga estática",
+            avoid_en=(r"\bleak-down\b",),
+            avoid_es=(r"\bfuga, pedal\b",),
+        ),
         does=_both(
-            "Foot off the pedal. Hold still for the whole time and read both needles at each end.",
-            "Pie fuera del pedal. Espere todo el tiempo y lea las dos agujas al empezar y al final.",
+            "Foot off the brake pedal. Wait the full time, and read both needles at the start and at the end.",
+            "Sin pisar el pedal del freno. Espere todo el tiempo y lea las dos agujas al empezar y al final.",
         ),
         calls={
             "action": _both(
@@ -196,9 +229,15 @@ STEP_TABLE: dict[Step, StepRow] = {
     ),
     "leak_applied": StepRow(
         kind="hold",
-        title=_both("Leak-down, pedal held", "Fuga, pedal pisado"),
+        term=Term(
+            "applied leak test, pedal held",
+            "prueba de fuga con freno aplicado",
+            "The pressure lost in a timed hold with the engine off, the brakes released and the pedal held down.",
+            short_en="applied leak test",
+            short_es="fuga con freno",
+        ),
         does=_both(
-            "Push the pedal hard down and keep it there until the time is up. Read both needles at each end.",
+            "Press the brake pedal firmly and hold it until time is up. Read both needles at the start and at the end.",
             "Pise a fondo y no afloje hasta que acabe el tiempo. Lea las dos agujas al empezar y al final.",
         ),
         calls={
@@ -222,23 +261,28 @@ STEP_TABLE: dict[Step, StepRow] = {
     ),
     "low_air_warning": StepRow(
         kind="warning",
-        title=_both("Low-air warning", "Alarma de poco aire"),
+        term=Term(
+            "low-air warning",
+            "aviso de baja presión",
+            "The lamp and the buzzer that come on as the pressure falls.",
+            avoid_es=(r"\balarma de poco aire\b",),
+        ),
         does=_both(
-            "Key on, engine off: fan the pedal until lamp and buzzer come on. Mark it, then read.",
-            "Llave encendida, motor apagado: bombee el pedal hasta que se activen luz y zumbador. Marque y lea.",
+            "Key on, engine off: pump the brake down until the warning lamp and buzzer come on. Mark it, then read.",
+            "Llave encendida, motor apagado: bombee el freno hasta que se activen la luz y el zumbador. Marque y lea.",
         ),
         calls={
             "action": _both(
-                "Key on, engine off. I fan the pedal until lamp and buzzer come on.",
+                "Key on, engine off. I pump the brake down until the warning lamp and buzzer come on.",
                 "Llave encendida, motor apagado. Bombeo el pedal hasta que salgan la luz y el zumbador.",
             ),
-            "reading": _both("Lamp and buzzer came on at {read}.", "La luz y el zumbador salieron a {read}."),
+            "reading": _both("The low-air warning came on at {read}.", "El aviso de baja presión se activó a {read}."),
             "pass": _both("That is early enough.", "Es bastante temprano."),
             "fail": _both("That is too late: it fails.", "Es muy tarde: no pasa."),
         },
         limit=_both(
-            "When light and buzzer come on, the gauge must show {bounds}",
-            "Cuando se activan la luz y el zumbador, el manómetro debe marcar {bounds}",
+            "When the low-air warning comes on, the gauge must read {bounds}",
+            "Cuando se activa el aviso de baja presión, el manómetro debe marcar {bounds}",
         ),
         needs=("engine_off", "key_on", "wheels_chocked", "area_clear"),
         strikes=(Strike("warning", _CAME_ON, reads=True, falls=True),),
@@ -248,24 +292,30 @@ STEP_TABLE: dict[Step, StepRow] = {
     ),
     "spring_brakes": StepRow(
         kind="knobs",
-        title=_both("Spring brakes, knobs pop", "Frenos de resorte, saltan las perillas"),
-        short=_both("Knobs pop", "Saltan las perillas"),
+        term=Term(
+            "spring brakes, pop-out",
+            "frenos de resorte, salto de perillas",
+            "The pressure at which the parking brake and trailer supply knobs pop out and the spring brakes set.",
+            short_en="spring brakes",
+            short_es="frenos de resorte",
+            avoid_en=(r"\bknobs pop(?! out)\b",),
+        ),
         does=_both(
-            "Keep fanning evenly until every knob has come out by itself.",
-            "Siga bombeando con golpes parejos hasta que cada perilla haya saltado sola.",
+            "Keep pumping the brake down evenly until every knob has popped out.",
+            "Siga bombeando el freno, parejo, hasta que cada perilla haya saltado.",
         ),
         calls={
             "action": _both(
-                "I keep fanning until the knobs come out by themselves.",
-                "Sigo bombeando hasta que las perillas salgan solas.",
+                "I keep pumping the brake down until the knobs pop out.",
+                "Sigo bombeando el freno hasta que salten las perillas.",
             ),
-            "reading": _both("They came out at {read}.", "Salieron a {read}."),
+            "reading": _both("They popped out at {read}.", "Saltaron a {read}."),
             "pass": _both("That is within the limit.", "Está dentro del límite."),
             "fail": _both("That is outside the limit: it fails.", "Está fuera del límite: no pasa."),
         },
         limit=_both(
-            "When a knob pops out by itself, the gauge must show {bounds}",
-            "Cuando una perilla salta sola, el manómetro debe marcar {bounds}",
+            "When a knob pops out, the gauge must read {bounds}",
+            "Cuando salta una perilla, el manómetro debe marcar {bounds}",
         ),
         needs=("engine_off", "key_on", "wheels_chocked", "area_clear", "knobs_in"),
         strikes=(Strike("popped", _POPPED, reads=True, falls=True),),
@@ -275,14 +325,14 @@ STEP_TABLE: dict[Step, StepRow] = {
     ),
     "rebuild": StepRow(
         kind="refill",
-        title=_both("Refill", "Rellenar"),
+        term=Term("refill", "rellenar", "Building the air up to the governor cut-out once more."),
         does=_both(
-            "Let the air build until it stops pumping, and say it aloud.",
-            "Deje subir el aire hasta que deje de bombear y dígalo en voz alta.",
+            "Let the air build up to the governor cut-out and say the pressure aloud.",
+            "Deje subir el aire hasta el corte del gobernador y diga la presión en voz alta.",
         ),
         calls={
             "action": _both("I fill it up again.", "Vuelvo a llenar el sistema."),
-            "reading": _both("It stops pumping at {read}.", "Deja de bombear a {read}."),
+            "reading": _both("Governor cut-out at {read}.", "Corte del gobernador a {read}."),
         },
         needs=("engine_running",),
         strikes=_reading("cut_out", "cut_out"),
@@ -292,20 +342,26 @@ STEP_TABLE: dict[Step, StepRow] = {
     ),
     "hold_trailer": StepRow(
         kind="tug",
-        title=_both("Trailer brake holds", "Sujeta el freno del remolque"),
-        short=_both("Trailer holds", "Sujeta el remolque"),
+        term=Term(
+            "trailer tug test",
+            "prueba de tirón (tug test) del remolque",
+            "A gentle pull against the trailer's brakes: the vehicle must not move.",
+            short_es="tirón del remolque",
+            avoid_en=(r"\btrailer (brake )?holds\b",),
+            avoid_es=(r"\bsujeta el (freno del )?remolque\b",),
+        ),
         does=_both(
-            "Parking knob in, trailer knob out, low gear: a gentle tug. It must not move.",
+            "Parking brake knob in, trailer supply knob out, low gear: tug gently. The vehicle must not move.",
             "Perilla de estacionamiento adentro, la del remolque afuera, marcha baja: un tirón suave. No debe moverse.",
         ),
         does_automatic=_both(
-            "Parking knob in, trailer knob out, drive: a gentle tug. It must not move. Then through neutral.",
+            "Parking brake knob in, trailer supply knob out, in drive: tug gently. The vehicle must not move. Then shift to neutral.",
             "Perilla de estacionamiento adentro, la del remolque afuera, en marcha (D): un tirón suave. No debe moverse. Luego por neutral.",
         ),
         calls={
             "action": _both(
-                "Trailer brake set, parking brake off: a gentle tug.",
-                "Freno del remolque puesto, el de estacionar suelto: un tirón suave.",
+                "Trailer brakes set, parking brake off: I tug gently.",
+                "Freno del remolque puesto, el de estacionamiento suelto: doy un tirón suave.",
             ),
         },
         needs=("engine_running", "chocks_removed", "seat_belt", "area_clear", "tractor_in_trailer_out"),
@@ -317,18 +373,25 @@ STEP_TABLE: dict[Step, StepRow] = {
     ),
     "hold_parking": StepRow(
         kind="tug",
-        title=_both("Parking brake holds", "Sujeta el freno de estacionamiento"),
-        short=_both("Parking holds", "Sujeta el freno"),
+        term=Term(
+            "parking brake tug test",
+            "prueba de tirón (tug test) del freno de estacionamiento",
+            "A gentle pull against the parking brake: the vehicle must not move.",
+            short_en="parking tug test",
+            short_es="tirón de estacionamiento",
+            avoid_en=(r"\bparking (brake )?holds\b",),
+            avoid_es=(r"\bsujeta el freno\b",),
+        ),
         does=_both(
-            "Trailer knob in, parking knob out, low gear: a gentle tug. It must not move.",
+            "Trailer supply knob in, parking brake knob out, low gear: tug gently. The vehicle must not move.",
             "Perilla del remolque adentro, la de estacionamiento afuera, marcha baja: un tirón suave. No debe moverse.",
         ),
         does_automatic=_both(
-            "From neutral: trailer knob in, parking knob out, drive: a gentle tug. It must not move.",
+            "From neutral: trailer supply knob in, parking brake knob out, in drive: tug gently. The vehicle must not move.",
             "Desde neutral: perilla del remolque adentro, la de estacionamiento afuera, en marcha (D): un tirón suave. No debe moverse.",
         ),
         calls={
-            "action": _both("Parking brake set: a gentle tug.", "Freno de estacionar puesto: un tirón suave."),
+            "action": _both("Parking brake set: I tug gently.", "Freno de estacionamiento puesto: doy un tirón suave."),
         },
         needs=("engine_running", "chocks_removed", "seat_belt", "area_clear", "trailer_in_tractor_out"),
         strikes=(Strike("held", ({"type": "held", "stage": "hold_parking"},)),),
@@ -337,15 +400,22 @@ STEP_TABLE: dict[Step, StepRow] = {
     ),
     "rolling_service": StepRow(
         kind="roll",
-        title=_both("Rolling stop", "Parada rodando"),
+        term=Term(
+            "service brake test (rolling stop)",
+            "prueba del freno de servicio",
+            "A stop from walking pace: the vehicle must stop without pulling to a side.",
+            short_en="service brake test",
+            short_es="freno de servicio",
+            avoid_es=(r"\bparada rodando\b",),
+        ),
         does=_both(
-            "Both knobs in, belt on, walking pace, hands light on the wheel: brake to a stop.",
+            "Both knobs in, seat belt on, walking pace, light hands on the wheel: brake to a stop.",
             "Las dos perillas adentro, cinturón puesto, a paso de persona, manos sueltas en el volante: frene.",
         ),
         calls={
             "action": _both(
-                "Walking pace, then the pedal: it must stop straight.",
-                "A paso de hombre, y freno: debe parar derecho.",
+                "Walking pace, then the service brake: it must stop straight.",
+                "A paso de persona, y freno de servicio: debe parar derecho.",
             ),
         },
         needs=("engine_running", "chocks_removed", "seat_belt", "area_clear", "knobs_in"),

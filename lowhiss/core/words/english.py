@@ -12,7 +12,7 @@ HINTS = {
     "circuit, which often feeds seats and suspension bags too.",
     "compressor": "Slow to build ({time_s} s) with nothing leaking: look at the compressor, its filter and its discharge line.",
     "water_in_tanks": "One application took {drop_psi}; tanks of the required size would give {expected_drop_psi}: look for water in the tanks.",
-    "gauge_or_check_valve": "The needles disagree where it stops pumping: look at a gauge or a check valve.",
+    "gauge_or_check_valve": "The needles disagree at governor cut-out: check the gauges and the check valves.",
     "drain_and_couplings": "{failures} bad leak tests: drain the tanks and look at the couplings.",
 }
 
@@ -87,8 +87,8 @@ MARKS = {
     "settled": "needles stopped",
     "lower": "lower mark",
     "upper": "upper mark",
-    "cut_out": "stopped pumping",
-    "cut_in": "started pumping",
+    "cut_out": "governor cut-out",
+    "cut_in": "governor cut-in",
     "start": "start",
     "end": "end",
     "wheels_chocked": "chocks in",
@@ -114,8 +114,8 @@ MARKS = {
     "lamp": "lamp",
     "buzzer": "buzzer",
     "no_warning": "never came on",
-    "held": "hold test",
-    "rolled": "rolling stop",
+    "held": "tug test",
+    "rolled": "service brake test",
     "attempt": "begun again",
     "skipped": "left out",
     "said": "said aloud",
@@ -137,8 +137,8 @@ LIMITS = {
     "at_least": "at least {min}",
     "above": "more than {min}",
     "between": "{min} to {max}",
-    "below_cut_out": "{amounts} below where it stopped pumping",
-    "capped": "{text}, or {percent} % of where it stops pumping if that is lower",
+    "below_cut_out": "{amounts} below governor cut-out",
+    "capped": "{text}, or {percent} % of governor cut-out if that is lower",
     "hold": "{text} in {hold_s} s",
     "window": "{lower} to {upper} in {text}",
     "scaled": ", or longer in proportion to larger tanks",
@@ -201,7 +201,7 @@ SUMS = {
 }
 ORDERS = {
     "before": "{step} passes only after {first}: put that before it.",
-    "hangs": "The limit of {step} hangs on {first}: put that before it.",
+    "hangs": "The limit of {step} depends on {first}: put that before it.",
     "or": " or ",
 }
 LOOSER = "{stage}: looser than {source}"

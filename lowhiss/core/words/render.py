@@ -65,7 +65,7 @@ class Words:
 
     def order_refusal(self, step: Step, first: Sequence[Step], *, hangs: bool) -> str:
         """Why an order cannot be done: what must come before a step, or before the limit that hangs on it."""
-        names = [(STEP_TABLE[one].short or STEP_TABLE[one].title)[self.language] for one in (step, *first)]
+        names = [STEP_TABLE[one].short[self.language] for one in (step, *first)]
         template: str = self.book.ORDERS["hangs" if hangs else "before"]
         return template.format(step=names[0], first=str(self.book.ORDERS["or"]).join(names[1:]))
 

@@ -22,7 +22,7 @@ test('every mark stays in sight: a number shows as entered, what was taken back 
   const rows = screen.getAllByRole('row')
   expect(rows.map((row) => row.textContent)).toEqual([
     '0:00chocks in',
-    '1:05start, Leak-down, pedal held690 · 695 kPa',
+    '1:05start, Applied leak test690 · 695 kPa',
     '1:10pedal up',
   ])
   expect(rows.map((row) => row.className.includes('line-through'))).toEqual([false, false, true])

@@ -30,7 +30,7 @@ test('readings by eye are points in the reader’s unit, with nothing but dots b
   const container = show(timeline(point(10, 100, 102), point(70, 96)))
   expect(screen.getByRole('img').getAttribute('aria-label')).toBe('start 689, start 662')
   expect([by(container, 'circle'), by(container, DOTTED), by(container, '[data-needle]')]).toEqual([3, 1, 0])
-  expect(container.textContent).toContain('Leak-down, pedal held, Fail')
+  expect(container.textContent).toContain('Applied leak test, Fail')
   expect(container.textContent).toContain('hollow: the other')
 })
 

@@ -88,7 +88,7 @@ test('help is a ladder, each rung noted', () => {
   const struck = shown(phase, [], { alone: 'memory' })
   fireEvent.click(screen.getByRole('button', { name: 'What comes next?' }))
   expect(struck.mock.lastCall?.[0]).toEqual([expect.objectContaining({ what: 'help', rung: 'next' })])
-  expect(screen.getByText('Leak-down, pedal held')).toBeTruthy()
+  expect(screen.getByText('Applied leak test')).toBeTruthy()
 })
 
 test('at the end one of two sentences is said', () => {

@@ -29,7 +29,7 @@ const press = (name: string | RegExp) => fireEvent.click(screen.getByRole('butto
 test('the latest mark stands first, with its numbers; closing opens no keyboard', () => {
   const { onClose } = open(full())
   const [first] = screen.getAllByRole('listitem')
-  expect(first?.textContent).toContain('stopped pumping125 · 125 psi')
+  expect(first?.textContent).toContain('governor cut-out125 · 125 psi')
   expect(document.activeElement?.tagName).not.toBe('INPUT')
   press('Close')
   expect(onClose).toHaveBeenCalledOnce()
@@ -50,7 +50,7 @@ test.each([
 ])('what is judged already is not taken back without a word', (verdicts, needsWhy) => {
   const events = full()
   const { onStrike } = open(events, 'lead', verdicts as unknown as Verdict[])
-  press(/stopped pumping/)
+  press(/governor cut-out/)
   const dialog = within(screen.getByRole('dialog'))
   const take = dialog.getByRole<HTMLButtonElement>('button', { name: 'Withdraw' })
   expect(take.disabled).toBe(needsWhy)
@@ -65,7 +65,7 @@ test('a watcher may take back and correct only what is their own', () => {
   const [cutOut] = full().filter(({ type }) => type === 'reading')
   const others = full().map((event) => ({ ...event, device: 'another' }))
   open(others, 'watch')
-  expect(screen.queryByRole('button', { name: /Correct|stopped pumping/ })).toBeNull()
+  expect(screen.queryByRole('button', { name: /Correct|governor cut-out/ })).toBeNull()
   expect(screen.getAllByRole('listitem').length).toBeGreaterThan(3)
   expect(cutOut).toBeDefined()
 })

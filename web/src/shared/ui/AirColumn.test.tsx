@@ -55,7 +55,7 @@ test('no two marks cover each other, however close their pressures', () => {
 })
 
 test('no two windows’ names cover each other', () => {
-  const bays = [bay('Stops pumping', 120, 140), bay('Starts pumping', 100, null), bay('may end at', 108, 112)]
+  const bays = [bay('Cut-out', 120, 140), bay('Cut-in', 100, null), bay('may end at', 108, 112)]
   const at = heights(
     column({ bays }),
     bays.map(({ name }) => name),

@@ -208,8 +208,8 @@ export const practice = {
       another: 'Another',
       scores: 'Led practice and the truth of it; scores come with the lessons.',
       marks: {
-        cut_out: 'Stopped pumping',
-        cut_in: 'Started pumping',
+        cut_out: 'Governor cut-out',
+        cut_in: 'Governor cut-in',
         lower: 'Lower mark',
         upper: 'Upper mark',
         start: 'Start of the hold',

@@ -72,7 +72,7 @@ export const rules = {
     hold: 'Held for, s',
     windowFrom: 'Timed from',
     windowTo: 'to',
-    hangs: 'This limit hangs on where it stopped pumping: {{amounts}}.',
+    hangs: 'This limit depends on the governor cut-out: {{amounts}}.',
     hangsOnMaker: "This limit hangs on the maker's figure.",
     scaled: 'Longer in proportion to larger tanks.',
     runsUnder: 'The latest {{count}} tests of a {{kind}} stand under it',

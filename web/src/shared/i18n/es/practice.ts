@@ -210,8 +210,8 @@ export const practice: typeof english = {
       another: 'Otro',
       scores: 'La práctica guiada y su verdad; los puntos llegan con las lecciones.',
       marks: {
-        cut_out: 'Dejó de bombear',
-        cut_in: 'Empezó a bombear',
+        cut_out: 'Corte del gobernador',
+        cut_in: 'Reconexión del gobernador',
         lower: 'Marca baja',
         upper: 'Marca alta',
         start: 'Inicio de la espera',
