@@ -55,8 +55,8 @@ from lowhiss.store.engine import Store
 _THREADS = 4
 _ERRORS: dict[int | str, dict[str, Any]] = {
     # every error has the one form; its status and code say which it is (docs/architecture.md lists them)
-    422: {"model": ErrorOut, "description": "The input cannot be accepted."},
-    "default": {"model": ErrorOut, "description": "It was not done: the error's code and sentence say why."},
+    422: {"model": ErrorOut, "description": "The input can't be accepted."},
+    "default": {"model": ErrorOut, "description": "Not done: the error's code and sentence say why."},
 }
 
 
@@ -145,5 +145,5 @@ def _serve_front_end(app: FastAPI, web: Path) -> None:
     def front_end(path: str) -> FileResponse:
         """A file of the front end, or its one page for every address it draws itself."""
         if path.startswith("api/"):
-            raise HTTPException(404, "There is no such address")
+            raise HTTPException(404, "This address doesn't exist")
         return FileResponse(known.get(path, web / "index.html"), headers={"Cache-Control": "no-cache"})

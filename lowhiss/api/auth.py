@@ -34,13 +34,13 @@ async def authorize(request: Request, store: StoreDep) -> None:
     request.state.person = person
     if not rights.may(person.role if person else None, operation):
         if person is None:
-            raise SignedOutError("signed_out", "You are not signed in, or no longer: sign in and go on.")
-        raise ForbiddenError("not_allowed", "You may not do this: ask a manager.")
+            raise SignedOutError("signed_out", "You aren't signed in. Sign in to continue.")
+        raise ForbiddenError("not_allowed", "You aren't allowed to do this. Ask a manager.")
     # a page of another site can make a browser send the cookie, but cannot know this word
     if request.method not in _SAFE and person is not None and token and operation not in _NO_SESSION_NEEDED:
         given = request.headers.get(CSRF_HEADER, "")
         if not secrets.same(given, secrets.csrf_token(token)):
-            raise ForbiddenError("csrf_missing", "This page is out of date: load it again and repeat.")
+            raise ForbiddenError("csrf_missing", "This page is out of date. Reload it and try again.")
 
 
 def open_to_all(request: Request) -> bool:

@@ -120,7 +120,7 @@ class Bus:
                     await self._talk(client)
             except (RedisError, OSError) as error:
                 if self.up:
-                    log.warning("the bus is away: %s", type(error).__name__)
+                    log.warning("the message bus can't be reached: %s", type(error).__name__)
             self.up = False
             self._set_apart(True)
             await asyncio.sleep(_AGAIN_S)

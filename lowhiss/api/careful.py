@@ -58,7 +58,7 @@ class CarefulRequest(Request):
             async for piece in self.stream():
                 taken += len(piece)
                 if self.most_bytes is not None and taken > self.most_bytes:
-                    raise UnreadableError(413, "too_large", f"At most {self.most_bytes // 1024} kB are taken here")
+                    raise UnreadableError(413, "too_large", f"At most {self.most_bytes // 1024} kB are accepted here")
                 pieces.append(piece)
             self._body = b"".join(pieces)
         return self._body
@@ -82,26 +82,26 @@ def parsed_json(body: bytes, *, whole: bool = True) -> Any:
     Raises UnreadableError, JSONDecodeError.
     """
     if body.count(b"[") + body.count(b"{") > _MAX_PARTS or body.count(b",") > _MAX_ITEMS:
-        raise UnreadableError(413, "too_large", "The body holds more values than anything here needs")
+        raise UnreadableError(413, "too_large", "The body has too many values")
     try:
         value = json.loads(body, parse_int=_number, object_pairs_hook=_object)
     except RecursionError:
         raise _too_deep() from None
     except UnicodeDecodeError:
-        raise UnreadableError(422, "json_invalid", "The body is not UTF-8 text") from None
+        raise UnreadableError(422, "json_invalid", "The body isn't UTF-8 text") from None
     _check_depth(value)
     if whole and b"\\u" in body and half_character(value):
-        raise UnreadableError(422, "input_invalid", "The body holds half a character, which cannot be kept")
+        raise UnreadableError(422, "input_invalid", "The body contains a broken character")
     return value
 
 
 def _too_deep() -> UnreadableError:
-    return UnreadableError(422, "json_invalid", "The body is nested too deeply to be read")
+    return UnreadableError(422, "json_invalid", "The body is nested too deeply")
 
 
 def _object(pairs: list[tuple[str, Any]]) -> dict[str, Any]:
     if len(pairs) > _MAX_KEYS:
-        raise UnreadableError(413, "too_large", f"The body holds an object of more than {_MAX_KEYS} fields")
+        raise UnreadableError(413, "too_large", f"The body has an object with more than {_MAX_KEYS} fields")
     return dict(pairs)
 
 

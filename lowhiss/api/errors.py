@@ -69,9 +69,9 @@ async def _validation(_: Request, error: Exception) -> JSONResponse:
     place, *names = [str(part) for part in first["loc"]]
     field = ".".join(names)
     if first["type"] == "json_invalid":
-        return answer(422, "json_invalid", "The body is not valid JSON.", "body")
+        return answer(422, "json_invalid", "The body isn't valid JSON.", "body")
     problem = (
-        "does not have the form that is expected here" if first["type"] == "string_pattern_mismatch" else first["msg"]
+        "doesn't have the expected form" if first["type"] == "string_pattern_mismatch" else first["msg"]
     )
     return answer(422, "input_invalid", f"{field or place}: {problem}.", field or place)
 
@@ -92,17 +92,17 @@ async def _database(_: Request, error: Exception) -> JSONResponse:
     if number in _FULL or _NO_SPACE in str(error.orig):
         return _disk_full()
     if number == _TOO_LONG:
-        sentence = "This took longer than may be and was stopped: ask for less, such as a narrower search."
+        sentence = "This took too long and was stopped. Ask for less, for example a narrower search."
         return answer(503, "took_too_long", sentence)
     if number in _BUSY:
         sentence = (
-            "Others are writing the same thing just now; what you marked is kept on this device and will be sent."
+            "Others are saving the same data right now. Your marks are saved on this device and will be sent."
         )
         return answer(503, "database_busy", sentence, **{"Retry-After": "1"})
     if number == 1062:
-        return answer(409, "already_there", "Somebody else has just kept this: look at it again before you save.")
+        return answer(409, "already_there", "Somebody else has just saved this. Review it before you save.")
     if number in _AWAY or error.connection_invalidated or isinstance(error, OperationalError):
-        sentence = "The database is starting again; what you marked is kept on this device and will be sent."
+        sentence = "The database is restarting. Your marks are saved on this device and will be sent."
         return answer(503, "database_away", sentence, **{"Retry-After": "1"})
     return await _unexpected(_, error)
 
@@ -114,13 +114,13 @@ async def _no_room(request: Request, error: Exception) -> JSONResponse:
 
 def _disk_full() -> JSONResponse:
     log.error("the disk is full")
-    sentence = "The server's disk is full: make room on it. What you marked is kept on this device and will be sent."
+    sentence = "The server's disk is full. Free some space. Your marks are saved on this device and will be sent."
     return answer(507, "no_room", sentence, **{"Retry-After": "30"})
 
 
 async def _unexpected(request: Request, error: Exception) -> JSONResponse:
     log.error("%s %s", request.method, request.url.path, exc_info=error)
-    return answer(500, "unexpected", "Something went wrong in the server; its log says what. Nothing was half-written.")
+    return answer(500, "unexpected", "Something went wrong on the server. Its log has the details. Nothing was saved halfway.")
 
 
 def install(app: FastAPI) -> None:

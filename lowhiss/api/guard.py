@@ -50,7 +50,7 @@ def _is_large(scope: Scope) -> bool:
 
 
 def _too_large(most: int) -> str:
-    return f"At most {most // 1024**2} MB are taken at once"
+    return f"At most {most // 1024**2} MB are accepted at once"
 
 
 class Guard:
@@ -89,7 +89,7 @@ def _refusal(scope: Scope) -> ASGIApp | None:
     headers = Headers(scope=scope)
     origin = headers.get("origin")
     if scope["method"] not in ("GET", "HEAD") and origin and urlsplit(origin).netloc != headers.get("host"):
-        return errors.answer(403, "foreign_origin", "This request comes from another site and was not carried out.")
+        return errors.answer(403, "foreign_origin", "This request came from another site and was rejected.")
     length = headers.get("content-length", "0")
     if not length.isdigit() or int(length) > _most(scope):
         return errors.answer(413, "too_large", f"{_too_large(_most(scope))}.", "body")
@@ -115,7 +115,7 @@ class _Bounded:
             async with asyncio.timeout(max(0.0, min(BODY_PIECE_S, self._until - now))):
                 message = await self._receive()
         except TimeoutError:
-            raise UnreadableError(408, "too_slow", "The rest of the request never came: send it again") from None
+            raise UnreadableError(408, "too_slow", "The rest of the request never arrived. Send it again") from None
         self._taken += len(message.get("body", b""))
         if self._taken > self._most:
             raise UnreadableError(413, "too_large", _too_large(self._most))

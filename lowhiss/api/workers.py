@@ -40,7 +40,7 @@ class TookTooLongError(HTTPException):
     code = "took_too_long"
 
     def __init__(self) -> None:
-        super().__init__(503, "This took longer than may be and was stopped: ask for less, or for a shorter test")
+        super().__init__(503, "This took too long and was stopped. Ask for less, or for a shorter test")
 
 
 class Workers:

@@ -36,8 +36,8 @@ class FindingCode:
 FINDINGS: dict[str, FindingCode] = {
     "no_number": FindingCode(
         "minor",
-        "The mark was made, but no number was ever set for it.",
-        "Se hizo la marca, pero nunca se le puso un número.",
+        "The mark was made, but no reading was entered.",
+        "Se hizo la marca, pero no se anotó ninguna lectura.",
     ),
     "engine_running": FindingCode(
         "minor",
@@ -46,12 +46,12 @@ FINDINGS: dict[str, FindingCode] = {
     ),
     "key_off": FindingCode(
         "minor",
-        "The key was off. Turn it on after stopping the engine: without it no buzzer sounds.",
-        ("La llave estaba apagada. Póngala en encendido tras parar el motor: sin ella no suena el zumbador."),
+        "The key was off. Turn it on after stopping the engine: the buzzer needs it.",
+        ("La llave estaba apagada. Enciéndala después de apagar el motor: el zumbador la necesita."),
     ),
     "knobs_not_released": FindingCode(
         "minor",
-        "Not every knob was in, so the spring-brake circuit was not part of the test.",
+        "A knob was out, so the spring-brake circuit was not part of the test.",
         (
             "No todas las perillas estaban adentro, así que el circuito de los frenos de resorte "
             "quedó fuera de la prueba."
@@ -64,12 +64,12 @@ FINDINGS: dict[str, FindingCode] = {
     ),
     "pedal_down": FindingCode(
         "minor",
-        "The pedal was down. This stage is done with the foot off it.",
+        "The pedal was down. This stage is done with the foot off the pedal.",
         "El pedal estaba pisado. Esta etapa se hace sin pisarlo.",
     ),
     "retest_without_refill": FindingCode(
         "minor",
-        ("A retest starts over: run the engine, refill to governor cut-out, read it, then repeat the stage."),
+        ("To repeat a stage, start over: run the engine, refill to governor cut-out, read it, then repeat the stage."),
         (
             "Repetir es empezar de nuevo: motor en marcha, rellenar hasta el corte del gobernador, leerlo y "
             "repetir la etapa."
@@ -77,17 +77,17 @@ FINDINGS: dict[str, FindingCode] = {
     ),
     "state_not_recorded": FindingCode(
         "fact",
-        "Never recorded, taken as right: {states}.",
-        "Nunca se anotó y se da por bueno: {states}.",
+        "Not recorded, assumed correct: {states}.",
+        "No se registró y se supone correcto: {states}.",
     ),
     "late_reading": FindingCode(
         "minor",
-        "The number was read late, so the true pressure at the mark was higher.",
-        "El número se leyó tarde; la presión verdadera en la marca era mayor.",
+        "The needle was read late, so the true pressure at the mark was higher.",
+        "La aguja se leyó tarde; la presión real en la marca era mayor.",
     ),
     "gauges_disagree": FindingCode(
         "fact",
-        ("The needles stood {apart_psi} apart ({primary_psi} and {secondary_psi}): more than a gauge may be off."),
+        ("The needles were {apart_psi} apart ({primary_psi} and {secondary_psi}): more than the tolerance of a gauge."),
         (
             "Las agujas estaban a {apart_psi} una de otra ({primary_psi} y {secondary_psi}): más "
             "de lo que un manómetro puede errar."
@@ -96,7 +96,7 @@ FINDINGS: dict[str, FindingCode] = {
     ),
     "single_gauge": FindingCode(
         "minor",
-        "Only one needle was read; the other circuit was not shown.",
+        "Only one needle was read; the other circuit was not checked.",
         "Solo se leyó una aguja; el otro circuito no se comprobó.",
     ),
     "no_fresh_cut_out": FindingCode(
@@ -106,38 +106,38 @@ FINDINGS: dict[str, FindingCode] = {
     ),
     "not_charged": FindingCode(
         "minor",
-        ("The lowest needle started at {start_psi}; under {needed_psi} a full application cannot be delivered."),
+        ("The lower needle started at {start_psi}; under {needed_psi} a full brake application isn't possible."),
         ("La aguja más baja empezó en {start_psi}; con menos de {needed_psi} no hay aplicación completa."),
     ),
     "end_above_start": FindingCode(
         "minor",
-        "A needle ended {rose_psi} above where it started; that is no measurement of a leak.",
-        "Una aguja terminó {rose_psi} por encima de su comienzo; eso no mide una fuga.",
+        "A needle ended {rose_psi} higher than it started; this doesn't measure a leak.",
+        "Una aguja terminó {rose_psi} más alta que al empezar; eso no mide una fuga.",
     ),
     "needle_rose": FindingCode(
         "fact",
-        "A needle crept up {rose_psi} while the air warmed; that counts as no loss.",
-        "Una aguja subió {rose_psi} al calentarse el aire; cuenta como sin pérdida.",
+        "A needle crept up {rose_psi} while the air warmed; this counts as no drop.",
+        "Una aguja subió {rose_psi} al calentarse el aire; cuenta como caída cero.",
     ),
     "hold_short": FindingCode(
         "critical",
-        "The hold was {short_s} s short of {hold_s} s.",
+        "The hold was {short_s} s shorter than {hold_s} s.",
         "A la espera le faltaron {short_s} s de {hold_s} s.",
     ),
     "hold_over": FindingCode(
         "minor",
-        "The hold ran {over_s} s over; the loss was scaled back to {hold_s} s.",
-        "La espera duró {over_s} s de más; la pérdida se redujo a {hold_s} s.",
+        "The hold was {over_s} s too long; the drop was scaled to {hold_s} s.",
+        "La espera duró {over_s} s de más; la caída se ajustó a {hold_s} s.",
     ),
     "clock_before_settle": FindingCode(
         "minor",
-        "The clock started {wait_s} s after the last move, so the first drop is inside the loss.",
-        ("El reloj empezó {wait_s} s después del último movimiento; la primera caída está dentro de la pérdida."),
+        "The timer started {wait_s} s after the last move, so the drop includes the initial fall.",
+        ("El tiempo empezó {wait_s} s después del último movimiento; la caída incluye la baja inicial."),
     ),
     "settle_not_recorded": FindingCode(
         "minor",
-        "That the needles had stopped was not marked before the clock started.",
-        "No se marcó que las agujas se habían detenido antes de empezar el reloj.",
+        "It was not marked that the needles had settled before the timer started.",
+        "No se marcó que las agujas estaban quietas antes de empezar el tiempo.",
     ),
     "short_wait": FindingCode(
         "minor",
@@ -147,56 +147,56 @@ FINDINGS: dict[str, FindingCode] = {
         ),
         (
             "Solo {wait_s} s del último movimiento al reloj; con {advised_s} s los tanques "
-            "recuperan su temperatura. La pérdida verdadera puede ser mayor."
+            "recuperan su temperatura. La caída real puede ser mayor."
         ),
     ),
     "clock_uncertain": FindingCode(
         "fact",
-        "The device's two clocks disagree by {disagree_s} s over the hold.",
-        "Los dos relojes del aparato difieren {disagree_s} s en la espera.",
+        "The device's two clocks differ by {disagree_s} s over the hold.",
+        "Los dos relojes del dispositivo difieren {disagree_s} s en la espera.",
     ),
     "astride_limit": FindingCode(
         "fact",
-        "The recording leaves open on which side of the limit it lies. Light strokes or a lamp's column would tell.",
-        "La grabación no dice de qué lado del límite queda. Golpes suaves o una columna de la luz lo dirían.",
+        "The recording doesn't show whether the limit was met. Lighter brake applications or a warning-light column would.",
+        "La grabación no muestra si se cumplió el límite. Pisadas más suaves o una columna de la luz de aviso lo mostrarían.",
     ),
     "inside_guard_band": FindingCode(
         "fact",
-        "Not shown to pass: the margin {margin} is smaller than the reading error {uncertainty}.",
-        ("No se demostró que pase: el margen {margin} es menor que el error de lectura {uncertainty}."),
+        "Not a sure pass: the margin {margin} is smaller than the reading error {uncertainty}.",
+        ("No es una aprobación segura: el margen {margin} es menor que el error de lectura {uncertainty}."),
     ),
     "third_failure": FindingCode(
         "fact",
-        ("Failed {failures} times. This is not technique any more: stop and send it to the workshop."),
-        "Falló {failures} veces. Ya no es cuestión de técnica: pare y llévelo al taller.",
+        ("Failed {failures} times. This is no longer technique: stop and send the vehicle to the workshop."),
+        "Reprobó {failures} veces. Ya no es cuestión de técnica: pare y lleve el vehículo al taller.",
         proposes="air_leak",
     ),
     "window_too_short": FindingCode(
         "minor",
-        "Read from {lower_psi} to {upper_psi} only: too little of the climb to time it.",
+        "Only read from {lower_psi} to {upper_psi}: too small a rise to time.",
         "Se leyó solo de {lower_psi} a {upper_psi}: muy poco para medir la subida de presión.",
     ),
     "off_maker_figure": FindingCode(
         "fact",
-        "Read {reading_psi}; the maker's figure is {maker_psi}.",
-        "Se leyó {reading_psi}; la cifra del fabricante es {maker_psi}.",
+        "Reading {reading_psi}; the maker's figure is {maker_psi}.",
+        "Lectura {reading_psi}; el dato del fabricante es {maker_psi}.",
         proposes="",
     ),
     "no_cut_out_before": FindingCode(
         "minor",
-        "Governor cut-out was not read before, so there is nothing to compare this with.",
+        "Governor cut-out was not read first, so there is nothing to compare with.",
         "Antes no se leyó el corte del gobernador, así que no hay con qué comparar.",
     ),
     "early_warning": FindingCode(
         "fact",
-        "On at {reading_psi}, this warning will sound in normal driving.",
-        "Con {reading_psi}, esta alarma sonará al conducir normalmente.",
+        "The warning comes on at {reading_psi}, so it will sound in normal driving.",
+        "El aviso se activa a {reading_psi}, así que sonará al manejar normalmente.",
         proposes="warning_lamp",
     ),
     "lamp_missing": FindingCode(
         "fact",
-        "The lamp never came on.",
-        "La luz nunca se encendió.",
+        "The warning light never came on.",
+        "La luz de aviso nunca encendió.",
         proposes="warning_lamp",
     ),
     "buzzer_missing": FindingCode(
@@ -207,28 +207,28 @@ FINDINGS: dict[str, FindingCode] = {
     ),
     "lamp_check_only": FindingCode(
         "minor",
-        "What came on just after the key was the lamp check, not the warning.",
-        "Lo que se encendió al poner la llave era la prueba de luces, no la alarma.",
+        "What came on right after the key was the light check, not the warning.",
+        "Lo que se encendió al poner la llave era la prueba de luces, no el aviso.",
     ),
     "knob_by_hand": FindingCode(
         "critical",
-        "A knob was pulled by hand. It must come out by itself.",
-        "Una perilla se sacó con la mano. Debe saltar sola.",
+        "A knob was pulled by hand. It must pop out automatically.",
+        "Un botón se sacó con la mano. Debe saltar solo.",
     ),
     "second_knob_missing": FindingCode(
         "minor",
-        "Only one knob was read; go on until the other comes out too.",
-        "Solo se leyó una perilla; siga hasta que salte también la otra.",
+        "Only one knob was read; continue until the other pops out too.",
+        "Solo se leyó un botón; siga hasta que salte también el otro.",
     ),
     "low_pressure_hold_test": FindingCode(
         "minor",
-        "Held with {reading_psi}; under {wanted_psi} the warning may sound half way.",
-        "Se probó con {reading_psi}; con menos de {wanted_psi} la alarma puede sonar a la mitad.",
+        "Tested with {reading_psi}; under {wanted_psi} the warning may sound partway.",
+        "Se probó con {reading_psi}; con menos de {wanted_psi} el aviso puede sonar a la mitad.",
     ),
     "too_fast": FindingCode(
         "minor",
-        "Rolled at {speed_mph} mph; walking pace is {walking_mph} mph at most.",
-        "Rodó a {speed_mph} mph; a paso de persona son {walking_mph} mph como máximo.",
+        "Rolled at {speed_mph} mph; walking pace is up to {walking_mph} mph.",
+        "Rodó a {speed_mph} mph; a paso de hombre son {walking_mph} mph como máximo.",
     ),
     "chocks_missing": FindingCode(
         "critical",
@@ -237,7 +237,7 @@ FINDINGS: dict[str, FindingCode] = {
     ),
     "held_by_gear_only": FindingCode(
         "minor",
-        "Only low gear held the vehicle, no chocks. Many schools teach that; chocks are surer.",
+        "Only low gear held the vehicle, no chocks. Many schools teach that; chocks are safer.",
         (
             "Solo la marcha baja sujetaba el vehículo, sin calzos. Muchas escuelas lo enseñan; "
             "los calzos son más seguros."
@@ -245,7 +245,7 @@ FINDINGS: dict[str, FindingCode] = {
     ),
     "moved_after_fail": FindingCode(
         "critical",
-        "The vehicle was moved though a stage stood failed: {stages}.",
+        "The vehicle was moved although a stage had failed: {stages}.",
         "El vehículo se movió con una etapa reprobada: {stages}.",
     ),
     "chocks_left_in": FindingCode(
@@ -270,12 +270,12 @@ FINDINGS: dict[str, FindingCode] = {
     ),
     "verdict_not_said": FindingCode(
         "minor",
-        "Whether it passed was not said after the stage.",
-        "No se dijo si pasaba después de la etapa.",
+        "The result was not said after the stage.",
+        "No se dijo el resultado después de la etapa.",
     ),
     "wrong_limit_said": FindingCode(
         "minor",
-        "The limit was said as {said}; it is {right}.",
+        "The limit was said to be {said}; it is {right}.",
         "Se dijo {said} como límite; es {right}.",
     ),
     "wrong_verdict_said": FindingCode(
@@ -294,7 +294,7 @@ FINDINGS: dict[str, FindingCode] = {
 def findings_table() -> str:
     """The table as Markdown."""
     lines = [
-        "# What the judge can find",
+        "# Findings",
         "",
         "Made from `lowhiss/core/findings.py`. *Critical*: unsafe, or would fail an exam. *Minor*: technique. *Fact*:",
         "of the vehicle or the device, nobody's fault. Findings never change the vehicle's result. Common practice, no",

@@ -55,25 +55,25 @@ def look_at_replica(store: Store) -> BackingService:
     if not enabled:
         return BackingService("replica", "unused", "no replica is set up")
     waits = int(timeout) >= WAITS_FROM_MS
-    choice = "without it, marks wait on the devices" if waits else "without it, marks go on, kept by the primary alone"
+    choice = "without it, marks wait on the devices" if waits else "without it, marks are saved on the primary only"
     followed = int(status.get("rpl_semi_sync_master_clients", "0")) > 0
     if status.get("rpl_semi_sync_master_status") == "ON" and followed:
-        return BackingService("replica", "ok", f"the replica has every acknowledged mark; {choice}")
-    return BackingService("replica", "away", f"no replica answers; {choice}", "Start the replica (docs/replica.md).")
+        return BackingService("replica", "ok", f"the replica has all acknowledged marks; {choice}")
+    return BackingService("replica", "away", f"no replica responds; {choice}", "Start the replica (docs/replica.md).")
 
 
 def look_at_redis(url: str | None = None) -> BackingService:
     """Whether Redis answers, where an address is set."""
     address = url if url is not None else os.environ.get(REDIS_URL, "")
     if not address:
-        return BackingService("redis", "unused", "no Redis is set up; processes ask the database for news")
+        return BackingService("redis", "unused", "Redis isn't set up; processes poll the database for updates")
     try:
         timeouts = {"socket_connect_timeout": _ANSWERS_WITHIN_S, "socket_timeout": _ANSWERS_WITHIN_S}
         with Redis.from_url(address, **timeouts) as client:
             client.ping()
     except (RedisError, OSError, ValueError):
-        away = "Redis doesn't answer; marks are safe, and live gauges of other processes are not shown"
-        return BackingService("redis", "away", away, f"Start Redis, or correct {REDIS_URL}.")
+        away = "Redis doesn't answer; marks are safe, but live gauges from other processes aren't shown"
+        return BackingService("redis", "away", away, f"Start Redis or correct {REDIS_URL}.")
     return BackingService("redis", "ok", "Redis answers")
 
 
@@ -81,13 +81,13 @@ def look_at_dask(address: str | None = None) -> BackingService:
     """Whether the Dask scheduler takes connections, where an address is set."""
     named = address if address is not None else os.environ.get(SCHEDULER, "")
     if not named:
-        return BackingService("dask", "unused", "no Dask scheduler is set up; long work runs in processes here")
+        return BackingService("dask", "unused", "no Dask scheduler is set up; jobs run in local processes")
     try:
         parts = urlsplit(named)
         with socket.create_connection((parts.hostname or "", parts.port or 0), _ANSWERS_WITHIN_S):
-            return BackingService("dask", "ok", "the Dask scheduler answers")
+            return BackingService("dask", "ok", "the Dask scheduler responds")
     except (OSError, ValueError):
-        away = "the Dask scheduler doesn't answer; what-if runs, batches and exports wait"
+        away = "the Dask scheduler doesn't respond; what-if runs, batches and exports wait"
         return BackingService("dask", "away", away, f"Start it, or correct {SCHEDULER}.")
 
 

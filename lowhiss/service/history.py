@@ -28,5 +28,5 @@ def check_version(kept: int, seen: int) -> None:
     """Raises ConflictError when somebody else changed the thing since it was read."""
     if kept != seen:
         raise ConflictError(
-            "changed_meanwhile", "Somebody else changed this meanwhile: look at it again before you save.", "version"
+            "changed_meanwhile", "Somebody else has just changed this. Review it before you save.", "version"
         )

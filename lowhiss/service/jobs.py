@@ -83,7 +83,7 @@ def find_job(session: Session, kind: str, job_id: str, *, lock: bool = False) ->
     """One job. Raises NotFoundError."""
     row = session.get(JobRow, job_id, with_for_update=lock)
     if row is None or row.kind != kind:
-        raise NotFoundError("job_unknown", "There is no such question.", "job_id")
+        raise NotFoundError("job_unknown", "This job doesn't exist.", "job_id")
     return row
 
 
@@ -91,7 +91,7 @@ def own_job(session: Session, kind: str, job_id: str, by: Person) -> JobRow:
     """A job that somebody may change: their own, or any for a manager. Raises NotFoundError, ForbiddenError."""
     row = find_job(session, kind, job_id, lock=True)
     if row.asked_by != by.name and by.role != "manager":
-        raise ForbiddenError("not_your_job", f"This is {row.asked_by}'s: ask them, or a manager.", "job_id")
+        raise ForbiddenError("not_your_job", f"This job belongs to {row.asked_by}. Ask them or a manager.", "job_id")
     return row
 
 

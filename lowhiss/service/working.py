@@ -101,10 +101,10 @@ class Worker:
         except DBAPIError:
             raise
         except OSError as error:
-            log.warning("a long question has nowhere to run: %s", error)
-            fail_job(self.store, job_id, self.id, "The scheduler that the work should go to cannot be reached.")
+            log.warning("no worker for the job: %s", error)
+            fail_job(self.store, job_id, self.id, "The job scheduler can't be reached.")
         except Exception as error:
             # a process that died takes the others of its pool along: begun again where it stood
-            log.warning("a long question was broken off: %r", error)
+            log.warning("the job was interrupted: %r", error)
             if tried >= _MOST_TRIES:
-                fail_job(self.store, job_id, self.id, "It was broken off each time; the server's log says how.")
+                fail_job(self.store, job_id, self.id, "The job was interrupted every time. See the server's log.")

@@ -127,7 +127,7 @@ async def get_table(
 ) -> Response:
     """Another table than the log: units (as a file of units is taken in), trailers, how they stand, and so on."""
     if name == "people" and not may(by.role, "listPeople"):
-        raise ForbiddenError("not_allowed", "You may not do this: ask a manager.")
+        raise ForbiddenError("not_allowed", "You aren't allowed to do this. Ask a manager.")
     now = dt.datetime.now(dt.UTC)
     data = await FILES.run(_table_file, name, ending, tables.Asked(store, words, now))
     headers = {"Content-Disposition": f'attachment; filename="low-hiss-{name}-{now:%Y-%m-%d}.{ending}"'}

@@ -44,7 +44,7 @@ def _reader(request: Request, store: StoreDep, person: MaybePersonDep, reads: Re
     """Somebody who is signed in, or whoever holds a token for it. Raises SignedOutError."""
     given = token or request.headers.get("authorization", "").removeprefix("Bearer ").strip()
     if person is None and not (given and out.may_read(store, given, reads)):
-        raise SignedOutError("signed_out", "Sign in, or send a token that is good for reading this.")
+        raise SignedOutError("signed_out", "Sign in, or send a token with access to this.")
 
 
 @router.get("/standing", operation_id="getStanding", dependencies=JUDGED_FIRST)

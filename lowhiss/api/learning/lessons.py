@@ -49,7 +49,7 @@ def list_lessons(store: StoreDep) -> list[OwnLessonOut]:
 def keep_lesson(body: OwnLessonBody, store: StoreDep, by: PersonDep) -> OwnLessonOut:
     """Keep a lesson of the fleet's own; it is checked whole, and every drive of it is set up once."""
     if (body.table is None) == (body.text is None):
-        raise RefusedError("lesson_empty", "text: give a lesson as a table or as the text of its file.", "text")
+        raise RefusedError("lesson_empty", "text: send the lesson as a table or as the text of its file.", "text")
     table = lesson_tables(body.text.encode()) if body.text is not None else body.table
     return OwnLessonOut.model_validate(asdict(lessons.keep(store, by, table, body.version)))
 

@@ -76,7 +76,7 @@ def demo_sign_in(
 ) -> MeOut:
     """Sign in as a demo account, where these are allowed."""
     if not request.app.state.demo_accounts:
-        raise ForbiddenError("no_demo", "There are no demo accounts here: sign in by name and password.")
+        raise ForbiddenError("no_demo", "There are no demo accounts here. Sign in with name and password.")
     return _begun(request, response, store, signin.demo_sign_in(store, body.person_id, browser), browser)
 
 
@@ -131,7 +131,7 @@ def keep_session_key(body: SessionKeyBody, request: Request, store: StoreDep) ->
 async def change_me(body: ChangeMeBody, store: StoreDep, person: PersonDep) -> PersonOut:
     """Change one's own language, unit or password; a new password signs out everywhere."""
     if (body.old_password is None) != (body.new_password is None):
-        raise RefusedError("password_half", "new_password: give the old and the new password together.", "new_password")
+        raise RefusedError("password_half", "new_password: enter both the old and the new password.", "new_password")
     password = (body.old_password, body.new_password) if body.old_password and body.new_password else None
     changed = await (PASSWORDS if password else QUICK).run(
         accounts.change_me,
@@ -148,5 +148,5 @@ async def change_me(body: ChangeMeBody, store: StoreDep, person: PersonDep) -> P
 async def set_pin(body: PinBody, store: StoreDep, person: PersonDep, device: DeviceDep) -> None:
     """A PIN for this person on this device."""
     if device is None:
-        raise RefusedError("no_device", "This browser keeps no cookies: a PIN cannot be kept here.", "pin")
+        raise RefusedError("no_device", "This browser blocks cookies, so a PIN can't be saved here.", "pin")
     await PASSWORDS.run(signin.set_pin, store, person, device, body.pin)

@@ -160,7 +160,7 @@ def work_out_sum(sum_id: Annotated[str, Path(max_length=40)], body: SumBody, wor
     """A sum worked out, in the reader's unit and language."""
     row = rulebook.sums().get(sum_id)
     if row is None:
-        raise NotFoundError("sum_unknown", "There is no such sum.", "sum_id")
+        raise NotFoundError("sum_unknown", "This calculator doesn't exist.", "sum_id")
     results: dict[str, Any] = work_out(row, body.given, rulebook.sum_tables())
     main = sorted(results, key=lambda name: name != row.example_result)
     return WorkedOut(

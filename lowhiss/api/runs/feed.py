@@ -300,7 +300,7 @@ class _Taking:
             self._allowed -= 1
             if self._allowed < 0:
                 self.why_closed = CROWDED
-                return [{"error": f"at most {MAX_FRAMES_PER_S} frames a second are taken", "field": ""}]
+                return [{"error": f"at most {MAX_FRAMES_PER_S} frames a second are accepted", "field": ""}]
             try:
                 frame = read_frame(_parsed(line), self._unit)
             except CoreError as error:
@@ -354,7 +354,7 @@ class _Taking:
         try:
             await run_in_threadpool(feeding.keep_frames, self._store, self._unit_id, began_at, frames)
         except SQLAlchemyError:
-            log.warning("some seconds of a feed could not be kept: the database is away")
+            log.warning("some seconds of a feed couldn't be saved: the database can't be reached")
 
 
 def _parsed(line: str) -> object:
@@ -363,9 +363,9 @@ def _parsed(line: str) -> object:
     try:
         frame = json.loads(line)
     except (ValueError, RecursionError) as error:
-        raise CoreError("", "is not valid JSON") from error
+        raise CoreError("", "isn't valid JSON") from error
     if "\\u" in line and half_character(frame):
-        raise CoreError("", "holds half a character")
+        raise CoreError("", "contains a broken character")
     return frame
 
 

@@ -52,11 +52,11 @@ def take_in(store: Store, by: Person, data: bytes) -> Arrived:
     try:
         answer = sandbox.read("zip_texts", data, _ASKED, suffix=".zip")
     except CoreError as error:
-        sentence = f"file: {error.problem}. A zip of {FORMAT} is read here."
+        sentence = f"file: {error.problem}. Send a zip of {FORMAT} records."
         raise RefusedError("no_runs_file", sentence, "file") from None
     manifest = answer.meta["manifest"]
     if not isinstance(manifest, dict) or manifest.get("format") != FORMAT:
-        raise RefusedError("no_runs_file", f"file: is no zip of records ({FORMAT}).", "file")
+        raise RefusedError("no_runs_file", f"file: this isn't a zip of {FORMAT} records.", "file")
     own, now = _own_name(store), dt.datetime.now(dt.UTC)
     # who wrote a manifest is not known: what it says of its origin is shown, and every record waits for a manager
     origin = seen_of(str(manifest.get("installation", "")))[:80] or own or "?"
@@ -74,7 +74,7 @@ def take_in(store: Store, by: Person, data: bytes) -> Arrived:
             sentence = error.sentence if isinstance(error, ServiceError) else f"{error}."
             arrived.refused[name[:200]] = sentence
         except (IntegrityError, DataError):
-            arrived.refused[name[:200]] = "events: two of them have one id, or one is longer than can be kept."
+            arrived.refused[name[:200]] = "events: two events have the same id, or one is too long."
     return arrived
 
 
@@ -87,7 +87,7 @@ def _own_name(store: Store) -> str:
 def _record(text: bytes, now: dt.datetime) -> dict[str, Any]:
     record = read_json(text)
     if not isinstance(record, dict) or not _named(record):
-        raise RefusedError("record_unnamed", "id: a record from elsewhere needs id and started_at.", "id")
+        raise RefusedError("record_unnamed", "id: an imported record must have id and started_at.", "id")
     # one id in two spellings would be two runs
     record["id"] = str(uuid.UUID(record["id"]))
     run = read_run(record)  # before anything is asked of it
@@ -98,7 +98,7 @@ def _record(text: bytes, now: dt.datetime) -> dict[str, Any]:
         seconds=max((event.at_s for event in run.events), default=0.0)
     )
     if ended_at > now + _CLOCKS:
-        raise RefusedError("record_ahead", "started_at: lies in the future, or its marks do.", "started_at")
+        raise RefusedError("record_ahead", "started_at: the record or its marks are in the future. Check the other device's clock.", "started_at")
     return record
 
 
@@ -118,7 +118,7 @@ def _is_here(session: Session, record: dict[str, Any]) -> bool:
         return False
     here = record_of(session, run)
     if [_said(one) for one in here["events"]] != [_said(one) for one in record["events"]]:
-        raise RefusedError("run_differs", "id: a run of this id is here, with other marks: it stays as it is.", "id")
+        raise RefusedError("run_differs", "id: a test with this id but different marks is already here. It was not changed.", "id")
     return True
 
 

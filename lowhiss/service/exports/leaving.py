@@ -77,7 +77,7 @@ def begin(
     with store.transaction() as session:
         total = len(ids_of(session, wanted, None, _MOST))
         if not total:
-            raise RefusedError("nothing_chosen", "choice: no test is like that: choose others.", "choice")
+            raise RefusedError("nothing_chosen", "choice: no tests match these filters.", "choice")
         if what == "pdf":
             papers.check_length(total)
         asked = {"what": what, "wanted": _table(wanted), "paper": asdict(paper)}
@@ -124,7 +124,7 @@ def file_of(store: Store, spool: Spool, job_id: str) -> tuple[Path, str]:
     found = export(store, job_id)
     path = spool.of(job_id) / _FILE
     if found.state != "done" or not path.is_file():
-        raise NotFoundError("export_gone", "This file is not there, or not any more: ask for it again.", "job_id")
+        raise NotFoundError("export_gone", "This file doesn't exist any more. Export it again.", "job_id")
     return path, f"low-hiss-{found.asked_at:%Y-%m-%d}.{ENDINGS[found.what]}"
 
 
@@ -164,7 +164,7 @@ def work_on(spool: Spool, store: Store, job_id: str, worker: str, elsewhere: Exe
         partly.unlink(missing_ok=True)
     except OSError as error:
         partly.unlink(missing_ok=True)
-        fail_job(store, job_id, worker, f"The file cannot be written: {error.strerror}.")
+        fail_job(store, job_id, worker, f"The file can't be written: {error.strerror}.")
     else:
         end_job(store, job_id, worker)
 

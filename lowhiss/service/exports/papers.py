@@ -126,7 +126,7 @@ def _numbers(event: dict[str, Any]) -> str:
 def check_length(tests: int) -> None:
     """Raises RefusedError where a list of so many tests is no paper."""
     if tests > MOST_LINES:
-        sentence = f"since: more than {MOST_LINES} tests are no paper: narrow the days, or take a table."
+        sentence = f"since: a PDF holds up to {MOST_LINES} tests. Choose fewer days, or export a table."
         raise RefusedError("paper_long", sentence, "since")
 
 

@@ -33,8 +33,8 @@ _RULES = "rules"
 """What the server adds to a defect: the rule set under which it was seen."""
 _FORBIDDEN = {
     "hold_released": "Only a manager may release a hold.",
-    "hold_struck_out": "Only a trainer or manager may strike a contested hold out.",
-    "defect_rated": "Only the workshop or a manager may rate a defect milder.",
+    "hold_struck_out": "Only a trainer or manager may cancel a disputed hold.",
+    "defect_rated": "Only the workshop or a manager may make a defect less severe.",
 }
 _NOT_YOURS = "Only the workshop or a manager may certify this."
 
@@ -99,14 +99,14 @@ class _AsideError(Exception):
 
 def _take(session: Session, sent: Instant, act: Done, by: Person, device: str | None) -> None:
     if act.type in SERVERS_ACTS:
-        raise _AsideError("act_malformed", "type is made by the server and cannot be sent.")
+        raise _AsideError("act_malformed", "type: only the server creates this type.")
     # whoever else does something about the same part waits: two people certify one thing once
     _lock(session, act.part)
     known = session.get(ActRow, act.id)
     if known is not None:
         if _same(known, act):
             return
-        raise _AsideError("id_conflict", "Another entry with other content already has this id.")
+        raise _AsideError("id_conflict", "id: another entry with different content already has this id.")
     received_at = dt.datetime.now(dt.UTC)
     at = received_at - dt.timedelta(seconds=min(seconds_ago(act.at, sent), OFFLINE_FOR.total_seconds()))
     try:
@@ -115,12 +115,12 @@ def _take(session: Session, sent: Instant, act: Done, by: Person, device: str | 
     except CoreError as error:
         raise _AsideError("act_malformed", f"{error.field or 'type'} {error.problem}.") from None
     except UnicodeEncodeError:
-        raise _AsideError("act_malformed", "It holds half a character, which cannot be kept.") from None
+        raise _AsideError("act_malformed", "The text contains a broken character. Type it again.") from None
     authors = Authors(session, by, device)
     author, claimed = authors.of(act.author, at, act.proof, act.signed)
     if act.type in DECIDING and (author.id != by.id or claimed is not None):
         # what decides counts in the session of who decides, now: not when somebody else comes to send it
-        raise _AsideError("sign_in_yourself", f"{act.author} must sign in to do this: nobody sends it for them.")
+        raise _AsideError("sign_in_yourself", f"{act.author} must sign in to do this; nobody can send it for them.")
     read = Act(act.id, cast(ActType, act.type), act.part, at, author.name, body)
     _keep(
         session,
@@ -185,10 +185,10 @@ def _lock(session: Session, part: Part) -> None:
 def _check(session: Session, act: Act, author: Author) -> list[HoldRow]:
     """The holds that an act is about. Raises where something that it names is not there or already settled."""
     if act.type == "defect_seen" and act.body.get("group") and act.body["group"] not in consequences().groups:
-        raise _AsideError("group_unknown", "group is no part that is known: choose one from the list.")
+        raise _AsideError("group_unknown", "group: this part isn't in the list. Choose one from the list.")
     hold_ids, defect_ids = ACT_KINDS[act.type].named(act.body)
     if act.type == "repaired" and not hold_ids and not defect_ids and not act.body.get("stages"):
-        raise _AsideError("repairs_nothing", "Say which hold or defect this repair answers.")
+        raise _AsideError("repairs_nothing", "Choose the hold or defect that this repair fixes.")
     defects = {defect.id: defect for defect in folded_defects(session, act.part)} if defect_ids else {}
     for defect_id in defect_ids:
         _check_defect(act, author, defects.get(defect_id))
@@ -197,15 +197,15 @@ def _check(session: Session, act: Act, author: Author) -> list[HoldRow]:
 
 def _check_defect(act: Act, author: Author, defect: Defect | None) -> None:
     if defect is None:
-        raise _AsideError("defect_unknown", "There is no such defect on this part.")
+        raise _AsideError("defect_unknown", "defect_id: this unit has no such defect.")
     if act.type == "acknowledged":
         return
     group = consequences().groups.get(defect.group)
     if act.type == "defect_fixed" and author.role not in MILDER and not (group and group.fixable):
-        raise _AsideError("not_yours", "Only the workshop may put this right: it stays a defect.")
+        raise _AsideError("not_yours", "Only the workshop may fix this. Report it as a defect.")
     if defect.certified_at is not None:
         raise _AsideError(
-            "already_certified", f"{defect.certified_by} has certified this already; report it again if it is back."
+            "already_certified", f"{defect.certified_by} has already certified this. If the defect is back, report it again."
         )
     if act.type == "defect_rated" and author.role not in MILDER:
         before, after = (CONSEQUENCES.index(one) for one in (defect.rated, act.body["consequence"]))
@@ -217,9 +217,9 @@ def _checked_hold(session: Session, act: Act, author: Author, hold_id: str) -> H
     row = session.get(HoldRow, hold_id)
     hold: Hold | None = hold_of(row) if row is not None else None
     if row is None or hold is None or act.part not in hold.parts:
-        raise _AsideError("hold_unknown", "There is no such hold on this part.")
+        raise _AsideError("hold_unknown", "hold_id: this unit has no such hold.")
     if hold.lifted:
-        raise _AsideError("hold_gone", "This hold has been lifted already: nothing is left to do.")
+        raise _AsideError("hold_gone", "This hold has already been lifted.")
     if act.type == "hold_struck_out":
         _check_strike_out(session, hold, author)
     return row
@@ -228,13 +228,13 @@ def _checked_hold(session: Session, act: Act, author: Author, hold_id: str) -> H
 def _check_strike_out(session: Session, hold: Hold, author: Author) -> None:
     """Only somebody who neither made nor took back a mark of the tests it came from."""
     if hold.contested is None:
-        raise _AsideError("not_contested", "This hold isn't contested: a recheck or a manager's release lifts it.")
+        raise _AsideError("not_contested", "This hold isn't disputed. A recheck or a manager's release lifts it.")
     runs = [fail.run_id for fail in hold.fails]
     made = select(EventRow.id).where(
         EventRow.run_id.in_(runs), EventRow.author_id == author.id, EventRow.type.not_in(("note", "shown"))
     )
     if session.scalar(made.limit(1)) is not None:
-        sentence = "You made marks in this test: another trainer or manager must look at it."
+        sentence = "You made marks in this test. Another trainer or manager must review it."
         raise _AsideError("own_marks", sentence)
 
 

@@ -29,14 +29,14 @@ def couple(store: Store, by: Person, unit_id: str, version: int, trailer_ids: Se
     """
     if len(trailer_ids) > MAX_TRAILERS or len(set(trailer_ids)) != len(trailer_ids):
         raise RefusedError(
-            "coupling_impossible", f"trailer_ids: name up to {MAX_TRAILERS} trailers, each once.", "trailer_ids"
+            "coupling_impossible", f"trailer_ids: choose up to {MAX_TRAILERS} different trailers.", "trailer_ids"
         )
     try:
         with store.transaction() as session:
             row = find_unit(session, unit_id, lock=True)
             check_version(row.version, version)
             if trailer_ids and (row.retired_at is not None or not KIND_TABLE[row.facts["kind"]].pulling):
-                raise RefusedError("coupling_impossible", "Only a tractor in use pulls trailers.", "unit_id")
+                raise RefusedError("coupling_impossible", "Only an active tractor can pull trailers.", "unit_id")
             before = [name for _, name in couplings_of(session, unit_id).get(unit_id, [])]
             session.execute(delete(CouplingRow).where(CouplingRow.unit_id == unit_id))
             names: list[str] = []
@@ -48,14 +48,14 @@ def couple(store: Store, by: Person, unit_id: str, version: int, trailer_ids: Se
             return assembled(session, row)
     except IntegrityError as error:
         raise ConflictError(
-            "trailer_elsewhere", "One of these trailers was coupled to another unit meanwhile.", "trailer_ids"
+            "trailer_elsewhere", "One of these trailers has just been coupled to another unit.", "trailer_ids"
         ) from error
 
 
 def _coupled_trailer(session: Session, unit: UnitRow, position: int, trailer_id: str) -> str:
     trailer = find_trailer(session, trailer_id)
     if trailer.retired_at is not None:
-        raise RefusedError("coupling_impossible", f"{trailer.name} is retired.", "trailer_ids")
+        raise RefusedError("coupling_impossible", f"{trailer.name} is archived.", "trailer_ids")
     other = session.scalar(
         select(UnitRow.name)
         .join(CouplingRow, CouplingRow.unit_id == UnitRow.id)
@@ -63,7 +63,7 @@ def _coupled_trailer(session: Session, unit: UnitRow, position: int, trailer_id:
     )
     if other is not None:
         raise ConflictError(
-            "trailer_elsewhere", f"{trailer.name} is coupled to {other}: uncouple it there first.", "trailer_ids"
+            "trailer_elsewhere", f"{trailer.name} is coupled to {other}. Uncouple it there first.", "trailer_ids"
         )
     session.add(CouplingRow(unit_id=unit.id, position=position, trailer_id=trailer_id))
     return trailer.name

@@ -38,11 +38,11 @@ class ReadToken:
 def make_read_token(store: Store, by: Person, reads: Reads, name: str) -> str:
     """A token for another system; its secret is told once. Raises RefusedError for a nameless one or too many."""
     if not name.strip():
-        raise RefusedError("name_missing", "name is empty: say who reads by this token.", "name")
+        raise RefusedError("name_missing", "name: enter a name for whoever uses this token.", "name")
     token = secrets.new_token()
     with store.transaction() as session:
         if len(session.scalars(select(ReadTokenRow.id)).all()) >= _MAX_TOKENS:
-            raise RefusedError("too_many_tokens", f"There are {_MAX_TOKENS} tokens: void one first.", "name")
+            raise RefusedError("too_many_tokens", f"There are already {_MAX_TOKENS} tokens. Revoke one first.", "name")
         row = ReadTokenRow(
             id=str(uuid.uuid4()),
             token_hash=secrets.token_hash(token),
@@ -68,7 +68,7 @@ def void_read_token(store: Store, token_id: str) -> None:
     with store.transaction() as session:
         row = session.get(ReadTokenRow, token_id)
         if row is None:
-            raise NotFoundError("token_unknown", "There is no such token: it may have been voided already.", "token_id")
+            raise NotFoundError("token_unknown", "This token doesn't exist. It may already have been revoked.", "token_id")
         session.delete(row)
 
 

@@ -31,7 +31,7 @@ def keep_photo(store: Store, photo_id: str, act_id: str, data: bytes, by: Person
         if known is not None:
             return known.hash
         if session.get(ActRow, act_id) is None:
-            raise NotFoundError("act_unknown", "There is no such entry to keep a photograph with.", "act")
+            raise NotFoundError("act_unknown", "The entry for this photo doesn't exist.", "act")
     jpeg = _made_anew(data)
     digest = hashlib.sha256(jpeg).hexdigest()
     with store.transaction() as session:
@@ -53,20 +53,20 @@ def _check_room(session: Session, act_id: str, by: Person) -> None:
     owners = sum(sender in (act.author_id, act.sent_by) for sender in senders)
     sent, most = (owners, MAX_OF_ACT) if own else (len(senders) - owners, MAX_OF_OTHERS)
     if sent >= most:
-        raise RefusedError("too_many_photographs", f"At most {most} photographs of yours are kept with it.", "body")
+        raise RefusedError("too_many_photographs", f"You can add up to {most} photos here.", "body")
 
 
 def _made_anew(data: bytes) -> bytes:
     """The photograph as a JPEG of our own making. Raises RefusedError, SandboxMissingError."""
     if len(data) > MAX_BYTES:
-        sentence = f"The photograph is larger than {MAX_BYTES // 1024**2} MB: send a smaller one."
+        sentence = f"The photo is larger than {MAX_BYTES // 1024**2} MB. Send a smaller one."
         raise RefusedError("no_photograph", sentence, "body")
     try:
         return sandbox.read("photograph", data).blobs["jpeg"]
     except sandbox.RefusedFileError as error:
         raise RefusedError("no_photograph", error.problem, "body") from error
     except sandbox.SandboxError as error:
-        raise RefusedError("no_photograph", f"The photograph {error.problem}.", "body") from error
+        raise RefusedError("no_photograph", f"The photo {error.problem}.", "body") from error
 
 
 def photo_file(store: Store, digest: str) -> bytes:
@@ -74,7 +74,7 @@ def photo_file(store: Store, digest: str) -> bytes:
     with store.transaction() as session:
         row = session.get(PhotoFileRow, digest)
         if row is None:
-            raise NotFoundError("photograph_unknown", "There is no such photograph.", "hash")
+            raise NotFoundError("photograph_unknown", "This photo doesn't exist.", "hash")
         return row.jpeg
 
 

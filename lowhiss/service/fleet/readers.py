@@ -34,7 +34,7 @@ def reading_of(store: Store, person_id: str, words: Words) -> Reading:
     with store.transaction() as session:
         person = session.get(PersonRow, person_id)
         if person is None:
-            raise NotFoundError("person_unknown", "There is no such person.", "person_id")
+            raise NotFoundError("person_unknown", "This person doesn't exist.", "person_id")
         bias = bias_of(_residuals(session, person.name))
     return Reading(bias, words.reading(bias))
 

@@ -30,14 +30,14 @@ def find_unit(session: Session, unit_id: str, *, lock: bool = False) -> UnitRow:
     """The unit's row. Raises NotFoundError."""
     row = session.get(UnitRow, unit_id, with_for_update=lock)
     if row is None:
-        raise NotFoundError("unit_unknown", "There is no such unit: choose one from the yard.", "unit_id")
+        raise NotFoundError("unit_unknown", "This unit doesn't exist. Choose one from the list.", "unit_id")
     return row
 
 
 def find_trailer(session: Session, trailer_id: str, *, lock: bool = False) -> TrailerRow:
     row = session.get(TrailerRow, trailer_id, with_for_update=lock)
     if row is None:
-        raise NotFoundError("trailer_unknown", "There is no such trailer.", "trailer_id")
+        raise NotFoundError("trailer_unknown", "This trailer doesn't exist.", "trailer_id")
     return row
 
 
@@ -47,4 +47,4 @@ def plain_facts(facts: dict[str, Any]) -> dict[str, Any]:
 
 
 def name_taken(name: str) -> ConflictError:
-    return ConflictError("name_taken", f"name: there already is a {name}.", "name")
+    return ConflictError("name_taken", f"name: {name} already exists. Choose another name.", "name")

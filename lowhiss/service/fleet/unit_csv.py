@@ -79,7 +79,7 @@ def _import(store: Store, by: Person, data: bytes, *, dry_run: bool) -> Imported
                 bad.append(BadLine(line, str(error)))
                 continue
             if _alike(unit.name) in taken:
-                bad.append(BadLine(line, f"name: there already is a {unit.name}"))
+                bad.append(BadLine(line, f"name: there is already a {unit.name}"))
                 continue
             taken.add(_alike(unit.name))
             edits.append((line, edit))
@@ -109,7 +109,7 @@ def _rows(data: bytes) -> list[tuple[int, dict[str, str]]]:
         if unknown or missing or len(set(heads)) != len(heads):
             raise RefusedError(
                 "csv_columns",
-                f"The first line must name columns out of {', '.join(COLUMNS)}, each once, and always name and kind.",
+                f"The first line must name columns from: {', '.join(COLUMNS)}. Each once; name and kind are required.",
                 "file",
             )
         reader.fieldnames = heads
@@ -175,4 +175,4 @@ def _figure(key: str, text: str) -> float:
     try:
         return float(text)
     except ValueError:
-        raise ValueError(f"{key}: {text[:40]!r} is not a number") from None
+        raise ValueError(f"{key}: {text[:40]!r} isn't a number") from None

@@ -90,12 +90,12 @@ def edit(
     with store.transaction() as session:
         row = own(session, by, class_id)
         if row.version != version:
-            raise ConflictError("changed_meanwhile", "version: somebody else changed this class meanwhile.", "version")
+            raise ConflictError("changed_meanwhile", "version: somebody else has just changed this class. Load it again.", "version")
         if len(members) > MOST_MEMBERS:
-            raise RefusedError("class_full", f"members: a class has {MOST_MEMBERS} members at most.", "members")
+            raise RefusedError("class_full", f"members: a class can have up to {MOST_MEMBERS} members.", "members")
         known = set(session.scalars(select(PersonRow.id).where(PersonRow.id.in_(members))))
         if missing := set(members) - known:
-            raise RefusedError("person_unknown", f"members: there is nobody with the id {min(missing)}.", "members")
+            raise RefusedError("person_unknown", f"members: nobody has the id {min(missing)}.", "members")
         row.name, row.exam_on, row.licence, row.version = name, exam_on, licence, row.version + 1
         before = set(session.scalars(select(ClassMemberRow.person_id).where(ClassMemberRow.class_id == class_id)))
         gone = before - set(members)
@@ -131,7 +131,7 @@ def assign(
             there = ", ".join(known)
             raise RefusedError("lesson_unknown", f"lesson: is {lesson[:40]!r}; there are {there}.", "lesson")
         if person_id is not None and session.get(ClassMemberRow, (class_id, person_id)) is None:
-            raise RefusedError("not_in_class", "person_id: this person is not in the class.", "person_id")
+            raise RefusedError("not_in_class", "person_id: this person isn't in the class.", "person_id")
         session.add(
             AssignmentRow(
                 id=str(uuid.uuid4()),
@@ -152,7 +152,7 @@ def take_back(store: Store, by: Person, assignment_id: str) -> LearningClass:
     with store.transaction() as session:
         set_one = session.get(AssignmentRow, assignment_id)
         if set_one is None:
-            raise NotFoundError("assignment_unknown", "assignment_id: there is no such assignment.", "assignment_id")
+            raise NotFoundError("assignment_unknown", "assignment_id: this assignment doesn't exist.", "assignment_id")
         row = own(session, by, set_one.class_id)
         set_one.void_at = set_one.void_at or _now()
         session.flush()
@@ -183,9 +183,9 @@ def own(session: Session, by: Person, class_id: str) -> LearningClassRow:
     """A class of one's own, or, for a manager, any. Raises NotFoundError, ForbiddenError."""
     row = session.get(LearningClassRow, class_id, with_for_update=True)
     if row is None:
-        raise NotFoundError("class_unknown", "class_id: there is no such class.", "class_id")
+        raise NotFoundError("class_unknown", "class_id: this class doesn't exist.", "class_id")
     if by.role != "manager" and row.trainer_id != by.id:
-        raise ForbiddenError("not_your_class", "class_id: this is another trainer's class.", "class_id")
+        raise ForbiddenError("not_your_class", "class_id: this class belongs to another trainer.", "class_id")
     return row
 
 
@@ -206,7 +206,7 @@ def answer_invitation(store: Store, by: Person, class_id: str, *, agree: bool) -
     with store.transaction() as session:
         row = session.get(ClassMemberRow, (class_id, by.id), with_for_update=True)
         if row is None:
-            raise NotFoundError("class_unknown", "class_id: nobody asks you into this class any more.", "class_id")
+            raise NotFoundError("class_unknown", "class_id: you are no longer invited to this class.", "class_id")
         if agree:
             row.agreed_at = row.agreed_at or _now()
         elif row.agreed_at is None:

@@ -84,9 +84,9 @@ def settle(store: Store, practice_id: str, after: dict[str, Any] | None) -> bool
 def _check(record: Mapping[str, Any], lessons: Mapping[str, Lesson], *, has_trainer: bool) -> None:
     """Raises PracticeError for a record that may not count, whatever comes of driving it."""
     if record["ticks"] > LONGEST_TICKS:
-        raise PracticeError("ticks", "are more than an hour's")
+        raise PracticeError("ticks", "are longer than an hour")
     if not has_trainer and any(one[1] in FROM_OUTSIDE for one in record["controls"]):
-        raise PracticeError("controls", "were moved from outside, and no trainer had joined")
+        raise PracticeError("controls", "were changed from outside although no trainer had joined")
     if record["choice"].get("lesson"):
         _check_lesson(record["choice"], lessons)
 
@@ -96,9 +96,9 @@ def _check_lesson(choice: Mapping[str, Any], lessons: Mapping[str, Lesson]) -> N
     named = choice["lesson"]
     lesson = lessons.get(named["id"])
     if lesson is None:
-        raise PracticeError("lesson.id", "is none that there is now")
+        raise PracticeError("lesson.id", "doesn't exist any more")
     if named.get("table") is not None and dict(lesson.table) != named["table"]:
-        raise PracticeError("lesson.table", "is not the one that is kept")
+        raise PracticeError("lesson.table", "isn't the saved one")
     has = read_choice(choice)
     free = _FREE | (_AGREED if has["mode"] == "exam" and isinstance(has["procedure"], str) else frozenset())
     for again in (False, True):
@@ -106,13 +106,13 @@ def _check_lesson(choice: Mapping[str, Any], lessons: Mapping[str, Lesson]) -> N
         same = all(has[name] == value for name, value in wanted.items() if name not in free)
         if same and has["resolution_psi"] <= wanted["resolution_psi"]:
             return
-    raise PracticeError("choice", "has another vehicle, other rules or another order of work than its lesson")
+    raise PracticeError("choice", "has a different vehicle, rule set or test order than its lesson")
 
 
 def _found_again(record: Mapping[str, Any]) -> dict[str, Any]:
     """What was true and what it is worth, driven again. Raises CoreError."""
     drive = replay({**record, "choice": {**record["choice"], "repeat": 1}})
     if drive.digest() != record.get("digest") and record.get("core") != rulebook.version():
-        raise PracticeError("core", "is of another release, which this one cannot drive again to the same")
+        raise PracticeError("core", "comes from another release, and this one can't repeat it exactly")
     found: dict[str, Any] = json.loads(json.dumps(debrief(drive, record.get("marks"))))  # type: ignore[arg-type]
     return found

@@ -75,9 +75,9 @@ def tell(store: Store, run_id: str, by: Person, passed: bool, remark: str, words
     with store.transaction() as session:
         run = _examined(session, run_id)
         if run.person_id == by.id:
-            raise ForbiddenError("not_about_oneself", "run_id: nobody examines themselves.", "run_id")
+            raise ForbiddenError("not_about_oneself", "run_id: you can't examine yourself.", "run_id")
         if run.ended_at is None:
-            raise RefusedError("still_going_on", "run_id: the test goes on; tell the result when it is over.", "run_id")
+            raise RefusedError("still_going_on", "run_id: the test isn't finished. Announce the result when it is.", "run_id")
         told = session.get(ExaminationRow, run_id, with_for_update=True)
         if told is None:
             row = ExaminationRow(
@@ -86,14 +86,14 @@ def tell(store: Store, run_id: str, by: Person, passed: bool, remark: str, words
             session.add(row)
             session.flush()
         elif (told.examiner_id, told.passed, told.remark) != (by.id, passed, remark.strip()):
-            raise ConflictError("told_already", "passed: the result has been told, and stays as it was told.", "passed")
+            raise ConflictError("told_already", "passed: the result has already been announced and can't be changed.", "passed")
         return _sheet(session, run, by, words)
 
 
 def _examined(session: Session, run_id: str) -> RunRow:
     run = find_run(session, run_id)
     if not run.setup.get("examined"):
-        raise NotFoundError("no_examination", "run_id: this test is no examination.", "run_id")
+        raise NotFoundError("no_examination", "run_id: this test isn't an examination.", "run_id")
     return run
 
 

@@ -58,11 +58,11 @@ def keep(store: Store, by: Person, table: object, version: int) -> OwnLesson:
         row = session.get(OwnLessonRow, lesson.id, with_for_update=True)
         if row is None:
             if len(there) - len(rulebook.lessons()) >= MOST_LESSONS:
-                raise RefusedError("lessons_full", f"A fleet has {MOST_LESSONS} lessons of its own at most.")
+                raise RefusedError("lessons_full", f"A fleet can have up to {MOST_LESSONS} custom lessons.")
             row = OwnLessonRow(id=lesson.id, version=0)
             session.add(row)
         elif row.void_at is None and row.version != version:
-            raise ConflictError("changed_meanwhile", "version: somebody else changed this lesson meanwhile.", "version")
+            raise ConflictError("changed_meanwhile", "version: somebody else has just changed this lesson. Load it again.", "version")
         row.table, row.version, row.void_at = dict(lesson.table), row.version + 1, None
         row.made_by, row.changed_at = by.id, dt.datetime.now(dt.UTC)
         session.flush()
@@ -74,7 +74,7 @@ def retire(store: Store, lesson_id: str) -> None:
     with store.transaction() as session:
         row = session.get(OwnLessonRow, lesson_id, with_for_update=True)
         if row is None or row.void_at is not None:
-            raise NotFoundError("lesson_unknown", "lesson_id: the fleet has no such lesson of its own.", "lesson_id")
+            raise NotFoundError("lesson_unknown", "lesson_id: the fleet has no such custom lesson.", "lesson_id")
         row.void_at = dt.datetime.now(dt.UTC)
 
 
@@ -83,7 +83,7 @@ def file_of(store: Store, lesson_id: str) -> str:
     with store.transaction() as session:
         lesson = lessons_of(session).get(lesson_id)
     if lesson is None:
-        raise NotFoundError("lesson_unknown", "lesson_id: there is no such lesson.", "lesson_id")
+        raise NotFoundError("lesson_unknown", "lesson_id: this lesson doesn't exist.", "lesson_id")
     return toml_text(dict(lesson.table))
 
 

@@ -113,7 +113,7 @@ def note(
     Raises NotFoundError, ForbiddenError, RefusedError naming the field.
     """
     if kind in _NEEDS_REASON and not text.strip():
-        raise RefusedError("reason_missing", "text: say why; it stays on record.", "text")
+        raise RefusedError("reason_missing", "text: give a reason. It stays on record.", "text")
     if kind == "struck_out" and about not in rulebook.scoring().mistakes:
         raise RefusedError("mistake_unknown", f"about: {about[:40]!r} is no mistake.", "about")
     with store.transaction() as session:
@@ -121,11 +121,11 @@ def note(
             raise RefusedError("lesson_unknown", f"about: is {about[:40]!r}, which is no lesson.", "about")
         _person(session, by, person_id)
         if by.id == person_id:
-            raise ForbiddenError("not_about_oneself", "person_id: nobody overrules about themselves.", "person_id")
+            raise ForbiddenError("not_about_oneself", "person_id: you can't decide about yourself.", "person_id")
         if practice_id is not None:
             practice = session.get(PracticeRow, practice_id)
             if practice is None or practice.person_id != person_id:
-                raise NotFoundError("practice_unknown", "practice_id: there is no such practice.", "practice_id")
+                raise NotFoundError("practice_unknown", "practice_id: this practice doesn't exist.", "practice_id")
         row = TrainerNoteRow(
             id=str(uuid.uuid4()),
             person_id=person_id,
@@ -308,9 +308,9 @@ def forget(store: Store, by: Person, person_id: str) -> int:
     with store.transaction() as session:
         person = session.get(PersonRow, person_id)
         if person is None:
-            raise NotFoundError("person_unknown", "person_id: there is nobody with this id.", "person_id")
+            raise NotFoundError("person_unknown", "person_id: nobody has this id.", "person_id")
         if by.id != person_id and by.role != "manager":
-            raise ForbiddenError("not_yours", "person_id: only they themselves or a manager may.", "person_id")
+            raise ForbiddenError("not_yours", "person_id: only this person or a manager may do this.", "person_id")
         mine = list(session.scalars(select(PracticeRow.id).where(PracticeRow.person_id == person_id)))
         session.execute(delete(TrainerNoteRow).where(TrainerNoteRow.person_id == person_id))
         session.execute(delete(CardReviewRow).where(CardReviewRow.person_id == person_id))
@@ -324,10 +324,10 @@ def forget(store: Store, by: Person, person_id: str) -> int:
 
 def _person(session: Session, by: Person, person_id: str) -> PersonRow:
     if not may_see(session, by, person_id):
-        raise ForbiddenError("not_your_trainee", "person_id: this person is in no class of yours.", "person_id")
+        raise ForbiddenError("not_your_trainee", "person_id: this person isn't in any of your classes.", "person_id")
     person = session.get(PersonRow, person_id)
     if person is None:
-        raise NotFoundError("person_unknown", "person_id: there is nobody with this id.", "person_id")
+        raise NotFoundError("person_unknown", "person_id: nobody has this id.", "person_id")
     return person
 
 

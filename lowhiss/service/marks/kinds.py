@@ -90,4 +90,4 @@ def load_marks(session: Session, kind: LogKind, log_id: str, after: int) -> list
 
 def not_found(kind: LogKind) -> NotFoundError:
     """The refusal of a log that does not exist."""
-    return NotFoundError(f"{kind.id}_unknown", f"There is no such {kind.name}.", f"{kind.id}_id")
+    return NotFoundError(f"{kind.id}_unknown", f"This {kind.name} doesn't exist.", f"{kind.id}_id")

@@ -101,17 +101,17 @@ class Receiver(ABC):
             if is_same(known, mark):
                 self.received.accepted[mark.id] = known.seq
             else:
-                self.set_aside(mark, "id_conflict", "Another mark with other content already has this id.")
+                self.set_aside(mark, "id_conflict", "id: another mark with different content already has this id.")
         elif self.log.last_seq >= self.kind.max_marks:
             name, most = self.kind.name, self.kind.max_marks
-            sentence = f"The {name} already holds {most} marks; finish it and begin another."
+            sentence = f"The {name} already has {most} marks. Finish it and start another."
             self.set_aside(mark, "log_full", sentence)
         else:
             self._append(mark)
 
     def _append(self, mark: SentMark) -> None:
         if taken := sorted(SERVER_FIELDS & mark.body.keys()):
-            self.set_aside(mark, MALFORMED, f"{taken[0]} is set by the server and cannot be sent.")
+            self.set_aside(mark, MALFORMED, f"{taken[0]} is set by the server and can't be sent.")
             return
         key = (mark.at.device, mark.at.epoch)
         mapping = self.clocks.get(key) or map_epoch(mark.at, self.sent, self.received_at, self.log.started_at)
@@ -124,7 +124,7 @@ class Receiver(ABC):
             self.set_aside(mark, MALFORMED, f"{name} {error.problem}.")
             return
         except UnicodeEncodeError:
-            self.set_aside(mark, MALFORMED, "It holds half a character, which cannot be kept.")
+            self.set_aside(mark, MALFORMED, "The text contains a broken character. Type it again.")
             return
         if read.type in self.kind.ends:
             at_s = max(at_s, self._latest_at_s())  # an end dated back would cut off what was marked before it came
@@ -136,7 +136,7 @@ class Receiver(ABC):
             return
         if key not in self.clocks:
             if self._has_many_clocks():
-                sentence = f"The {self.kind.name} has seen {MAX_CLOCKS} page lives; finish it and begin another."
+                sentence = f"The {self.kind.name} was opened on too many pages ({MAX_CLOCKS}). Finish it and start another."
                 self.set_aside(mark, "too_many_clocks", sentence)
                 return
             self.session.add(clock_of(self.kind, self.log.id, mark.at, mapping))

@@ -94,7 +94,7 @@ def retire_person(store: Store, by: Person, person_id: str, version: int, *, ret
         check_version(row.version, version)
         if retired:
             if row.id == by.id:
-                raise RefusedError("not_yourself", "You cannot retire yourself: ask another manager.", "person_id")
+                raise RefusedError("not_yourself", "You can't deactivate yourself. Ask another manager.", "person_id")
             _not_the_last(managers, row)
             end_access(session, row.id)
         before = row.retired_at is not None
@@ -109,7 +109,7 @@ def reset_person(store: Store, by: Person, person_id: str) -> str:
     with store.transaction() as session:
         row = _find(session, person_id)
         if row.retired_at is not None:
-            raise RefusedError("person_retired", "This person is retired: take them back first.", "person_id")
+            raise RefusedError("person_retired", "This person is deactivated. Reactivate them first.", "person_id")
         note_change(session, "person", row.id, by.name, {"code": [None, "made"]})
         return make_code(session, row.id)
 
@@ -135,7 +135,7 @@ def change_me(
             kept = _find(session, me.id).password_hash
         if not secrets.password_matches(kept, old):
             guess_limits.failed(store, trying, None)
-            raise RefusedError("sign_in_failed", "The old password is not right.", "old_password")
+            raise RefusedError("sign_in_failed", "Wrong old password.", "old_password")
         check_password(new)
         hashed = secrets.hash_password(new)
     with store.transaction() as session:
@@ -184,12 +184,12 @@ def demo_people(store: Store) -> list[Person]:
 def _find(session: Session, person_id: str) -> PersonRow:
     row = session.scalar(select(PersonRow).where(PersonRow.id == person_id).with_for_update())
     if row is None:
-        raise NotFoundError("person_unknown", "There is no such person.", "person_id")
+        raise NotFoundError("person_unknown", "This person doesn't exist.", "person_id")
     return row
 
 
 def _taken() -> ConflictError:
-    return ConflictError("name_taken", "Somebody already signs in by this name: add an initial or a number.", "name")
+    return ConflictError("name_taken", "This name is already taken. Add an initial or a number.", "name")
 
 
 def _lock_managers(session: Session) -> set[str]:
@@ -204,7 +204,7 @@ def _lock_managers(session: Session) -> set[str]:
 
 def _not_the_last(managers: set[str], row: PersonRow) -> None:
     if row.id in managers and managers == {row.id}:
-        raise RefusedError("last_manager", "This is the last manager: make somebody else one first.", "role")
+        raise RefusedError("last_manager", "This is the last manager. Make somebody else a manager first.", "role")
 
 
 def _listed(row: PersonRow) -> ListedPerson:

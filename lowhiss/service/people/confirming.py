@@ -20,7 +20,7 @@ def confirmed(store: Store, person_id: str, how: How, secret: str, browser: Brow
 
     Raises RefusedError with the same words for anything wrong, SlowDownError after too many tries.
     """
-    wrong = RefusedError("not_confirmed", "secret: this is not theirs here: try again.", "secret")
+    wrong = RefusedError("not_confirmed", "secret: wrong PIN or password. Try again.", "secret")
     trying = f"signing {person_id} on {secrets.token_hash(browser.device)}"
     with store.transaction() as session:
         row = session.get(PersonRow, person_id)

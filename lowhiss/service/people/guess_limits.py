@@ -36,7 +36,7 @@ def check(session: Session, what: str | None, address: str | None) -> None:
         query = select(func.count()).where(FailureRow.what == _key(key), FailureRow.at > since)
         if (session.scalar(query) or 0) >= allowed:
             minutes = int(WINDOW.total_seconds() // 60)
-            raise SlowDownError("too_many_tries", f"Too many wrong tries: wait {minutes} minutes, then try again.")
+            raise SlowDownError("too_many_tries", f"Too many failed attempts. Wait {minutes} minutes, then try again.")
 
 
 def failed(store: Store, what: str | None, address: str | None) -> None:

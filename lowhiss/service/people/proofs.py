@@ -62,7 +62,7 @@ def signed_text(log: str, mark_id: str, at: Instant, by: str, body: Mapping[str,
     try:
         return rfc8785.dumps(content)
     except (rfc8785.CanonicalizationError, UnicodeEncodeError) as error:
-        raise ValueError("cannot be put into canonical form") from error
+        raise ValueError("can't be put into canonical form") from error
 
 
 def keep_key(store: Store, session_token: str, key_id: str, public: str) -> None:
@@ -75,13 +75,13 @@ def keep_key(store: Store, session_token: str, key_id: str, public: str) -> None
         if len(bytes.fromhex(public)) != _POINT_BYTES:
             raise ValueError
     except ValueError:
-        raise RefusedError("key_malformed", "public: is no P-256 public key.", "public") from None
+        raise RefusedError("key_malformed", "public: this isn't a P-256 public key.", "public") from None
     with store.transaction() as session:
         hashed = secrets.token_hash(session_token)
         here = select(PresenceRow.id).where(PresenceRow.session_hash == hashed, PresenceRow.until_at.is_(None))
         presence = session.scalar(here.with_for_update())
         if presence is None:
-            raise RefusedError("session_over", "This session has ended: sign in again.", "")
+            raise RefusedError("session_over", "Your session has ended. Sign in again.", "")
         known = session.get(PresenceKeyRow, key_id)
         if known is not None:
             if (known.presence_id, known.public) != (presence, public):
@@ -89,7 +89,7 @@ def keep_key(store: Store, session_token: str, key_id: str, public: str) -> None
             return
         kept = session.scalars(select(PresenceKeyRow.id).where(PresenceKeyRow.presence_id == presence)).all()
         if len(kept) >= MAX_KEYS_OF_SESSION:
-            raise RefusedError("key_many", "This session has too many keys: sign out and in again.", "id")
+            raise RefusedError("key_many", "This session has too many keys. Sign out and in again.", "id")
         moment = dt.datetime.now(dt.UTC)
         session.add(PresenceKeyRow(id=key_id, presence_id=presence, public=public, made_at=moment))
 

@@ -151,7 +151,7 @@ def sign_in(store: Store, name: str, password: str, browser: Browser) -> str:
         kept = row.password_hash if row is not None and row.retired_at is None else None
     if not secrets.password_matches(kept, password) or row is None:
         guess_limits.failed(store, trying, address)
-        raise RefusedError("sign_in_failed", "Name and password do not belong together: check both.", "password")
+        raise RefusedError("sign_in_failed", "Wrong name or password.", "password")
     with store.transaction() as session:
         guess_limits.forget(session, trying)
         return begin_session(session, row.id, browser)
@@ -162,7 +162,7 @@ def demo_sign_in(store: Store, person_id: str, browser: Browser) -> str:
     with store.transaction() as session:
         row = session.get(PersonRow, person_id)
         if row is None or not row.demo or row.retired_at is not None:
-            raise RefusedError("demo_unknown", "There is no such demo account: choose one from the page.", "person_id")
+            raise RefusedError("demo_unknown", "This demo account doesn't exist. Choose one from the page.", "person_id")
         return begin_session(session, row.id, browser)
 
 
@@ -262,7 +262,7 @@ def redeem(store: Store, code: str, name: str, password: str, browser: Browser, 
     with store.transaction() as session:
         guess_limits.check(session, None, browser.address)
     guess_limits.failed(store, None, browser.address)
-    raise RefusedError("code_unknown", "This code is not known, was used or has expired: ask for a new one.", "code")
+    raise RefusedError("code_unknown", "This code is wrong, already used or expired. Ask for a new one.", "code")
 
 
 def _make_first_manager(session: Session, name: str, new_id: str) -> str:
@@ -276,9 +276,9 @@ def checked_name(name: str) -> str:
     """A name to sign in by. Raises RefusedError for one that is empty, too long, or holds what nobody sees."""
     name = name.strip()
     if not 1 <= len(name) <= 80 or not name_key(name):
-        raise RefusedError("name_needed", "name: say how you want to sign in, in 1 to 80 characters.", "name")
+        raise RefusedError("name_needed", "name: enter 1 to 80 characters.", "name")
     if unseen_in(name):
-        raise RefusedError("name_unseen", "name: it holds a character that nobody sees: type it again.", "name")
+        raise RefusedError("name_unseen", "name: contains an invisible character. Type it again instead of pasting it.", "name")
     return name
 
 
@@ -297,7 +297,7 @@ def set_pin(store: Store, person: Person, device: str, pin: str) -> None:
     if not (pin.isascii() and pin.isdigit() and 4 <= len(pin) <= 8):
         raise RefusedError("pin_malformed", "pin: use 4 to 8 digits.", "pin")
     if len(set(pin)) == 1:
-        raise RefusedError("pin_malformed", "pin: use digits that are not all the same.", "pin")
+        raise RefusedError("pin_malformed", "pin: the digits must not all be the same.", "pin")
     with store.transaction() as session:
         session.merge(
             PinRow(
@@ -325,7 +325,7 @@ def cab_people(store: Store, device: str | None) -> list[Person]:
 
 def switch_person(store: Store, browser: Browser, person_id: str, pin: str) -> str:
     """A new session by PIN. Raises RefusedError; after too many wrong tries only a full sign-in helps."""
-    refusal = RefusedError("pin_wrong", "This PIN is not right here: try again, or sign in with the password.", "pin")
+    refusal = RefusedError("pin_wrong", "Wrong PIN. Try again, or sign in with your password.", "pin")
     with store.transaction() as session:
         # the row lock makes tries on many connections count one by one
         kept = session.scalar(

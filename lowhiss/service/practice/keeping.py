@@ -96,15 +96,15 @@ def keep(
             row.ticks, row.ended, row.record, row.core = 0, False, {}, ""
             session.add(row)
         elif row.person_id != by.id:
-            raise ForbiddenError("not_your_practice", "practice_id: this is somebody else's practice.", "practice_id")
+            raise ForbiddenError("not_your_practice", "practice_id: this practice belongs to somebody else.", "practice_id")
         elif row.ended:
             if row.record != record or after is None:
-                raise ConflictError("practice_over", "record: this practice is over; it stays as it ended.", "record")
+                raise ConflictError("practice_over", "record: this practice has ended and can't be changed.", "record")
             return _head(row, by.name, by)
         elif ticks < row.ticks:
-            raise ConflictError("practice_shorter", "record: more of this practice is kept already.", "record")
+            raise ConflictError("practice_shorter", "record: a longer record of this practice is already saved.", "record")
         elif row.record and not _continues(record, row.record):
-            problem = "record: what is kept of this practice went otherwise; it only grows."
+            problem = "record: this differs from the saved record. A saved practice can only grow."
             raise ConflictError("practice_rewritten", problem, "record")
         row.ticks, row.record, row.received_at = ticks, record, now
         row.core = str(record.get("core", ""))[:64]
@@ -140,7 +140,7 @@ def _checked(record: dict[str, Any]) -> int:
 def _readable(after: dict[str, Any]) -> None:
     """Raises CoreError or RefusedError where what was found after a practice cannot be told to anybody."""
     if not isinstance(after.get("faults"), list) or not isinstance(after.get("run"), dict):
-        raise RefusedError("practice_after", "after: must hold the run and its faults.", "after")
+        raise RefusedError("practice_after", "after: must contain the run and its faults.", "after")
     try:
         debrief_told(after, Words("en"))
         summary = summary_of(after)
@@ -149,7 +149,7 @@ def _readable(after: dict[str, Any]) -> None:
     except CoreError:
         raise
     except (KeyError, TypeError, ValueError, AttributeError, IndexError) as broken:
-        problem = "after.debrief: is none that this release makes; load the page again and send it again."
+        problem = "after.debrief: doesn't match this release. Reload the page and send it again."
         raise RefusedError("practice_after", problem, "after.debrief") from broken
 
 
@@ -180,7 +180,7 @@ def read(store: Store, practice_id: str, by: Person, words: Words) -> PracticeKe
     with store.transaction() as session:
         row = _found(session, practice_id)
         if not may_see(session, by, row.person_id) and not _joined(session, row, by):
-            raise ForbiddenError("not_your_practice", "practice_id: this is somebody else's practice.", "practice_id")
+            raise ForbiddenError("not_your_practice", "practice_id: this practice belongs to somebody else.", "practice_id")
         name = session.get_one(PersonRow, row.person_id).name
         return PracticeKept(_head(row, name, by), row.record, row.after and debrief_told(row.after, words))
 
@@ -194,7 +194,7 @@ def make_code(store: Store, practice_id: str, by: Person) -> tuple[str, dt.datet
     with store.transaction() as session:
         row = _found(session, practice_id)
         if row.person_id != by.id:
-            raise ForbiddenError("not_your_practice", "practice_id: this is somebody else's practice.", "practice_id")
+            raise ForbiddenError("not_your_practice", "practice_id: this practice belongs to somebody else.", "practice_id")
         code = secrets.new_short_code()
         row.code_hash, row.code_made_at = secrets.code_hash(code), moment
     return code, moment + CODE_LASTS
@@ -228,7 +228,7 @@ def part_in(store: Store, practice_id: str, by: Person) -> str:
             return "drive"
         if by.role in OVERSEERS and session.get(PracticeTrainerRow, (practice_id, by.id)) is not None:
             return "train"
-    raise ForbiddenError("join_first", "practice_id: join this practice by its code first.", "practice_id")
+    raise ForbiddenError("join_first", "practice_id: join this practice with its code first.", "practice_id")
 
 
 def vehicle_of(store: Store, unit_id: str) -> dict[str, Any]:
@@ -259,7 +259,7 @@ def _joined(session: Session, row: PracticeRow, by: Person) -> bool:
 def _found(session: Session, practice_id: str) -> PracticeRow:
     row = session.get(PracticeRow, practice_id)
     if row is None:
-        raise NotFoundError("practice_unknown", "practice_id: there is no such practice.", "practice_id")
+        raise NotFoundError("practice_unknown", "practice_id: this practice doesn't exist.", "practice_id")
     return row
 
 

@@ -119,7 +119,7 @@ def _record(
 
 def _readable(record: dict[str, Any]) -> Round:
     if record["way"] not in rulebook.rounds().ways:
-        raise RefusedError("way_unknown", "way: there is no such way of going a round.", "way")
+        raise RefusedError("way_unknown", "way: this inspection order doesn't exist.", "way")
     return read_round(record, rulebook.rounds())
 
 
@@ -137,14 +137,14 @@ def begin_round(store: Store, start: RoundBeginning, sent: Instant, by: Person, 
             part = part_in(session, known, by, device_hash)
             if known.begun != begun or known.unit_id != start.unit_id or part not in ("lead", "send"):
                 raise ConflictError(
-                    "round_id_used", "This round's id already belongs to another round: begin a new one.", "id"
+                    "round_id_used", "id: another inspection already has this id. Start a new one.", "id"
                 )
             return _head(session, known, by, device_hash)
         unit = find_unit(session, start.unit_id)
         if unit.retired_at is not None:
-            raise RefusedError("unit_retired", "This unit is retired: choose another one.", "unit_id")
+            raise RefusedError("unit_retired", "This unit is archived. Choose another one.", "unit_id")
         if start.run_id is not None and session.get(RunRow, start.run_id) is None:
-            raise NotFoundError("run_unknown", "There is no such run.", "run_id")
+            raise NotFoundError("run_unknown", "This test doesn't exist.", "run_id")
         usual = set_of(session, unit)
         record = _record(session, unit, usual, start.way, start.rules, start.purpose, start.rules_hash)
         readable = _readable(record)
@@ -274,7 +274,7 @@ def make_code(store: Store, round_id: str, by: Person, device: str | None) -> tu
     with store.transaction() as session:
         row = find_round(session, round_id, lock=True)
         if part_in(session, row, by, secrets.token_hash(device) if device else None) != "lead":
-            raise ForbiddenError("not_your_round", "Only who leads this round may let somebody join it.", "round_id")
+            raise ForbiddenError("not_your_round", "Only the person leading this inspection may let somebody join.", "round_id")
         code = secrets.new_short_code()
         session.merge(RoundCodeRow(round_id=round_id, code_hash=secrets.code_hash(code), made_at=moment))
     return code, moment + participants.CODE_LASTS

@@ -96,11 +96,11 @@ def set_paper(
     """Enter until when a paper is good, and its number. Raises NotFoundError, RefusedError, ForbiddenError."""
     known = rulebook.rounds().papers.get(paper)
     if known is None or known.of not in _OF[kind]:
-        raise RefusedError("paper_unknown", "paper: there is no such paper of this.", "paper")
+        raise RefusedError("paper_unknown", "paper: there is no such document here.", "paper")
     if until is not None and not known.dated:
-        raise RefusedError("paper_undated", "until: this paper has no date: leave it empty.", "until")
+        raise RefusedError("paper_undated", "until: this document has no date. Leave it empty.", "until")
     if by.role not in _KEEPERS and not (kind == "person" and holder_id == by.id):
-        raise ForbiddenError("not_your_paper", "Only the workshop or a manager may enter this paper.", "holder_id")
+        raise ForbiddenError("not_your_paper", "Only the workshop or a manager may edit this document.", "holder_id")
     with store.transaction() as session:
         _find(session, kind, holder_id)
         before = session.get(PaperRow, (holder_id, paper))
@@ -127,7 +127,7 @@ def _find(session: Session, kind: HolderKind, holder_id: str) -> None:
     elif kind == "trailer":
         find_trailer(session, holder_id)
     elif session.get(PersonRow, holder_id) is None:
-        raise NotFoundError("person_unknown", "There is no such person.", "holder_id")
+        raise NotFoundError("person_unknown", "This person doesn't exist.", "holder_id")
 
 
 def dated_papers(store: Store, language: Language) -> list[LastDay]:

@@ -35,7 +35,7 @@ def add_marks(
         row = find_round(session, round_id, lock=True)
         part = part_in(session, row, by, secrets.token_hash(device) if device else None)
         if part is None:
-            raise ForbiddenError("not_your_round", "Only who began this round or joined it may add to it.", "round_id")
+            raise ForbiddenError("not_your_round", "Only people who started or joined this inspection may add to it.", "round_id")
         receiver = _RoundReceiver(session, row, sent, Authors(session, by, device), marks, part)
         received = receiver.receive()
         if receiver.new:
@@ -62,7 +62,7 @@ class _RoundReceiver(Receiver):
 
     def refusal(self, new: NewMark) -> tuple[str, str] | None:
         if not self.may(new.type, new.author):
-            return "helper_may_not", "Only who leads the round may mark this: tell them."
+            return "helper_may_not", "Only the person leading the inspection may mark this."
         return None
 
     def kept(self, new: NewMark) -> None:

@@ -115,7 +115,7 @@ def find_round(session: Session, round_id: str, *, lock: bool = False) -> RoundR
     """The round's row. Raises NotFoundError."""
     row = session.get(RoundRow, round_id, with_for_update=lock)
     if row is None:
-        raise NotFoundError("round_unknown", "There is no such round.", "round_id")
+        raise NotFoundError("round_unknown", "This inspection doesn't exist.", "round_id")
     return row
 
 

@@ -114,7 +114,7 @@ def check(session: Session, table: Mapping[str, Any], now: dt.datetime) -> Check
         procedure = read_procedure(dict(table))
         _visible(procedure.title)
         if procedure.id in rulebook.procedure_ids():
-            raise RuleError("id", f"{procedure.id!r} is a built-in order of work: choose another id")
+            raise RuleError("id", f"{procedure.id!r} is a built-in test order. Choose another id")
         return Checked(None, None, [], procedure)
     rules = read_fleet_rules(dict(table), lambda name: rules_named(session, name, now))
     _visible(rules.title)
@@ -125,7 +125,7 @@ def check(session: Session, table: Mapping[str, Any], now: dt.datetime) -> Check
 def _visible(titles: Mapping[Language, str]) -> None:
     for language, title in titles.items():
         if not title.strip() or len(title) > 60 or unseen_in(title):
-            raise RuleError(f"title.{language}", "must be 1 to 60 characters that can be seen")
+            raise RuleError(f"title.{language}", "must be 1 to 60 visible characters")
 
 
 def keep_draft(store: Store, by: Person, table: dict[str, Any], revision: int | None, now: dt.datetime) -> Edition:
@@ -149,7 +149,7 @@ def draft_in(session: Session, by_name: str, table: dict[str, Any], revision: in
     if draft is None:
         if revision is not None:
             raise ConflictError(
-                "changed_meanwhile", "This draft was published or dropped meanwhile: look again.", "revision"
+                "changed_meanwhile", "This draft has just been published or deleted. Reload the page.", "revision"
             )
         draft = _begin(session, kind, read.id, len(rows), by_name, now)
     else:
@@ -164,7 +164,7 @@ def draft_in(session: Session, by_name: str, table: dict[str, Any], revision: in
 def _begin(session: Session, kind: EditionKind, name: str, versions: int, by_name: str, now: dt.datetime) -> EditionRow:
     names = session.scalar(select(func.count(func.distinct(EditionRow.name))).where(EditionRow.kind == kind)) or 0
     if not versions and names >= MAX_OWN:
-        raise RefusedError("too_many", f"id: there are {MAX_OWN} of the fleet's own already: change one of them.", "id")
+        raise RefusedError("too_many", f"id: the fleet already has {MAX_OWN} custom ones. Edit one of them.", "id")
     row = EditionRow(
         kind=kind,
         name=name,
@@ -189,7 +189,7 @@ def find(session: Session, kind: EditionKind, name: str, version: int) -> Editio
     """The row of a version. Raises NotFoundError."""
     row = session.get(EditionRow, (kind, name, version))
     if row is None:
-        raise NotFoundError("edition_unknown", "There is no such version.", "version")
+        raise NotFoundError("edition_unknown", "This version doesn't exist.", "version")
     return row
 
 
@@ -198,7 +198,7 @@ def drop_draft(store: Store, by: Person, kind: EditionKind, name: str, revision:
     with store.transaction() as session:
         rows = _versions(session, kind, name)
         if not rows or rows[-1].state != "draft":
-            raise NotFoundError("edition_unknown", "There is no draft of that name.", "name")
+            raise NotFoundError("edition_unknown", "There is no draft with this id.", "name")
         check_version(rows[-1].revision, revision)
         note_change(session, _SUBJECT, _subject(kind, name), by.name, {"draft": [rows[-1].version, None]})
         session.delete(rows[-1])
@@ -233,15 +233,15 @@ def publish_in(
     """The same within a transaction of somebody else's."""
     rows = _versions(session, kind, name)
     if not rows:
-        raise NotFoundError("edition_unknown", "There is nothing of that name.", "name")
+        raise NotFoundError("edition_unknown", "Nothing has this id.", "name")
     draft = rows[-1]
     if draft.state != "draft":
         who = f" by {draft.published_by}" if draft.published_by else ""
-        raise ConflictError("published_already", f"Version {draft.version} was published{who} already.", "revision")
+        raise ConflictError("published_already", f"Version {draft.version} has already been published{who}.", "revision")
     check_version(draft.revision, revision)
     if effective_from is not None and effective_from < now - dt.timedelta(days=1):
         raise RefusedError(
-            "date_past", "effective_from: lies in the past; what was judged stays as it is: choose today or later.",
+            "date_past", "effective_from: this date is in the past. Choose today or later.",
             "effective_from",
         )  # fmt: skip
     checked = check(session, draft.written, now)
@@ -268,10 +268,10 @@ def retire(store: Store, by: Person, kind: EditionKind, name: str, now: dt.datet
     with store.transaction() as session:
         rows = [row for row in _versions(session, kind, name) if row.state == "published"]
         if not rows:
-            raise NotFoundError("edition_unknown", "Nothing of that name is in force.", "name")
+            raise NotFoundError("edition_unknown", "No published version has this id.", "name")
         if users := _users(session, kind, name):
             more = f" and {len(users) - 4} more" if len(users) > 4 else ""
-            problem = f"name: {', '.join(users[:4])}{more} would be left without it: choose another for them first."
+            problem = f"name: {', '.join(users[:4])}{more} would be left without one. Choose another for them first."
             raise RefusedError("in_use", problem, "name")
         for row in rows:
             row.state, row.retired_by, row.retired_at = "retired", by.name, now
@@ -303,7 +303,7 @@ def import_file(store: Store, by: Person, data: bytes, now: dt.datetime) -> Edit
     try:
         return keep_draft(store, by, table, None, now)
     except ConflictError as error:
-        problem = "id: a draft of that name is being written: publish or drop it, then bring the file in."
+        problem = "id: a draft with this id exists. Publish or delete it, then import the file."
         raise ConflictError("draft_in_the_way", problem, "id") from error
 
 
@@ -316,7 +316,7 @@ def file_of(store: Store, kind: EditionKind, name: str, version: int | None, now
             return toml_text(rulebook.procedure(name).as_dict())
         rows = [find(session, kind, name, version)] if version is not None else _versions(session, kind, name)[-1:]
         if not rows:
-            raise NotFoundError("edition_unknown", "There is nothing of that name.", "name")
+            raise NotFoundError("edition_unknown", "Nothing has this id.", "name")
         row = rows[0]
         # what comes from a built-in set is written as what it changes; anything else whole, for others read it too
         if kind == "procedure" or row.written.get("parent") in (None, *rulebook.rule_set_ids()):
@@ -327,7 +327,7 @@ def file_of(store: Store, kind: EditionKind, name: str, version: int | None, now
 
 def _whole(session: Session, row: EditionRow, now: dt.datetime) -> dict[str, Any]:
     rules = check(session, row.written, now).rules
-    assert rules is not None, "an order of work has no parent"
+    assert rules is not None, "a test order has no parent"
     return rules.as_dict()
 
 

@@ -63,7 +63,7 @@ def rules_named(session: Session, name: str, now: dt.datetime, rules_hash: str |
     known = in_force(session, "rules", now)
     if name not in known:
         there = choices_text((*rulebook.rule_set_ids(), *known))
-        raise RuleError("rules", f"{name[:60]!r} is no rule set in force here; there are {there}")
+        raise RuleError("rules", f"{name[:60]!r} isn't a rule set in force here; choose one of {there}")
     return kept_rules(session, str(known[name].hash))
 
 
@@ -83,7 +83,7 @@ def procedure_named(session: Session, name: str, now: dt.datetime, content_hash:
     known = in_force(session, "procedure", now)
     if name not in known:
         there = choices_text((*rulebook.procedure_ids(), *known))
-        raise RuleError("procedure", f"{name[:60]!r} is no order of work in force here; there are {there}")
+        raise RuleError("procedure", f"{name[:60]!r} isn't a test order in force here; choose one of {there}")
     return order_of(known[name])
 
 

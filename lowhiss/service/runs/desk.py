@@ -73,7 +73,7 @@ def compare(
     Raises NotFoundError, RefusedError naming the field.
     """
     if len(names) > MAX_SIDE_BY_SIDE:
-        raise RefusedError("too_many", f"sets: at most {MAX_SIDE_BY_SIDE} stand side by side.", "sets")
+        raise RefusedError("too_many", f"sets: you can compare up to {MAX_SIDE_BY_SIDE} rule sets at once.", "sets")
     now = dt.datetime.now(dt.UTC)
     with store.transaction() as session:
         unit = _unit(session, kind, circuits, unit_id)

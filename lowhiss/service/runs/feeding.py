@@ -122,7 +122,7 @@ def feed_text(store: Store, run_id: str) -> tuple[str, bytes]:
     for lines in trace_parts(store, run_id):
         text += ("\n".join(lines) + "\n").encode()
         if len(text) > _MOST_TEXT:
-            raise RefusedError("feed_long", "run_id: its feed is too long to be looked at whole.", "run_id")
+            raise RefusedError("feed_long", "run_id: this feed is too long to be shown as a whole.", "run_id")
     return name, bytes(text)
 
 

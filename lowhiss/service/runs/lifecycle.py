@@ -111,12 +111,12 @@ def begin_run(store: Store, start: Beginning, sent: Instant, by: Person, device:
             part = part_of(session, known, by.id, by.role, device)
             if known.begun != begun or known.unit_id != start.unit_id or part not in ("lead", "send"):
                 raise ConflictError(
-                    "run_id_used", "This run's id already belongs to another run: begin a new one.", "id"
+                    "run_id_used", "id: another test already has this id. Start a new one.", "id"
                 )
             return head_of(session, known, part)
         unit = find_unit(session, start.unit_id)
         if unit.retired_at is not None:
-            raise RefusedError("unit_retired", "This unit is retired: choose another one.", "unit_id")
+            raise RefusedError("unit_retired", "This unit is archived. Choose another one.", "unit_id")
         listed = assembled(session, unit)
         together = listed.unit
         order = start.procedure or listed.order_under(start.rules)
@@ -222,10 +222,10 @@ def look_at_result(store: Store, run_id: str, by: Person, why: str) -> None:
     with store.transaction() as session:
         run = session.scalar(select(RunRow).where(RunRow.id == run_id).with_for_update())
         if run is None:
-            raise NotFoundError("run_unknown", "There is no such run.", "run_id")
+            raise NotFoundError("run_unknown", "This test doesn't exist.", "run_id")
         kept = session.get(VerdictRow, (run.id, run.rules_hash))
         if kept is None or kept.differs is None:
-            raise RefusedError("nothing_differs", "There is one result only: nothing is to be decided.", "run_id")
+            raise RefusedError("nothing_differs", "There is only one result; nothing to review.", "run_id")
         at = dt.datetime.now(dt.UTC).isoformat()
         accept_newer(
             session, kept, run, judge_row(session, run), {"by": by.name, "at": at, "why": why, "kept": kept.differs}
@@ -238,13 +238,13 @@ def decide_reported(store: Store, by: Person, run_id: str, *, accept: bool, reas
     Raises NotFoundError, RefusedError, ConflictError.
     """
     if not reason.strip():
-        raise RefusedError("reason_missing", "reason is empty: say why in a few words.", "reason")
+        raise RefusedError("reason_missing", "reason: give a reason in a few words.", "reason")
     with store.transaction() as session:
         run = session.get(RunRow, run_id, with_for_update=True)
         if run is None:
-            raise NotFoundError("run_unknown", "There is no such run.", "run_id")
+            raise NotFoundError("run_unknown", "This test doesn't exist.", "run_id")
         if run.imported is None:
-            raise RefusedError("not_reported", "This test was made here: there is nothing to decide.", "run_id")
+            raise RefusedError("not_reported", "This test was made here; there is nothing to decide.", "run_id")
         if run.decision is not None:
             raise ConflictError("decided_already", f"{run.decision['by']} has already decided this.", "run_id")
         at = dt.datetime.now(dt.UTC).isoformat()

@@ -87,9 +87,9 @@ def make_join_code(store: Store, run_id: str, by: Person, device: str | None) ->
     with store.transaction() as session:
         run = session.get(RunRow, run_id, with_for_update=True)
         if run is None:
-            raise NotFoundError("run_unknown", "There is no such run.", "run_id")
+            raise NotFoundError("run_unknown", "This test doesn't exist.", "run_id")
         if part_of(session, run, by.id, by.role, device) != "lead":
-            raise ForbiddenError("not_your_run", "Only who leads this run may let somebody join it.", "run_id")
+            raise ForbiddenError("not_your_run", "Only the person leading this test may let somebody join.", "run_id")
         code = secrets.new_short_code()
         session.merge(JoinCodeRow(run_id=run_id, code_hash=secrets.code_hash(code), made_at=moment))
     return code, moment + CODE_LASTS
@@ -112,7 +112,7 @@ def join(store: Store, code: str, by: Person) -> str:
                 note_people(session, run, by.name)
             return run.id
     guess_limits.failed(store, trying, None)
-    raise RefusedError("join_code_unknown", "This code is not known or has expired: ask for a new one.", "code")
+    raise RefusedError("join_code_unknown", "This code is wrong or expired. Ask for a new one.", "code")
 
 
 def take_lead(store: Store, run_id: str, by: Person, device: str | None) -> None:
@@ -123,12 +123,12 @@ def take_lead(store: Store, run_id: str, by: Person, device: str | None) -> None
     with store.transaction() as session:
         run = session.get(RunRow, run_id, with_for_update=True)
         if run is None:
-            raise NotFoundError("run_unknown", "There is no such run.", "run_id")
+            raise NotFoundError("run_unknown", "This test doesn't exist.", "run_id")
         part = part_of(session, run, by.id, by.role, device)
         if part == "lead":
             return
         if by.role not in OVERSEERS:
-            raise ForbiddenError("not_your_run", "Only who began this run, or a trainer, may lead it.", "run_id")
+            raise ForbiddenError("not_your_run", "Only the person who started this test, or a trainer, may lead it.", "run_id")
         moment = dt.datetime.now(dt.UTC)
         session.merge(MemberRow(run_id=run_id, person_id=by.id, part="lead", joined_at=moment))
         note_people(session, run, by.name)

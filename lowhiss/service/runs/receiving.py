@@ -41,10 +41,10 @@ def add_events(
     with store.transaction() as session:
         run = session.scalar(_RUN, {"run_id": run_id})
         if run is None:
-            raise NotFoundError("run_unknown", "There is no such run.", "run_id")
+            raise NotFoundError("run_unknown", "This test doesn't exist.", "run_id")
         authors = _Authors(session, run, by, device)
         if authors.part(authors.sender) in (None, "send") and not authors.others_among(events):
-            raise ForbiddenError("not_your_run", "Only who began this run or joined it may add to it.", "run_id")
+            raise ForbiddenError("not_your_run", "Only people who started or joined this test may add to it.", "run_id")
         receiver = _RunReceiver(session, run, sent, authors, events)
         received = receiver.receive()
         if receiver.rows:
@@ -107,28 +107,28 @@ class _RunReceiver(Receiver):
         confirms = kind == "late_confirmed"
         refers = confirms or kind in ("withdrawn", "valued")
         if refers and (target is None or (kind == "valued" and target.type not in READABLE_TYPES)):
-            return "target_unknown", "The mark that this refers to is not part of the run."
+            return "target_unknown", "The mark that this refers to isn't part of this test."
         if refers and target is not None and target.type == "shown":
-            return "shown_stays", "A result that was shown stays: take back the mark it came from instead."
+            return "shown_stays", "A result that was shown can't be withdrawn. Withdraw the mark it came from instead."
         part = self.parts.part(author)
         if part in (None, "send"):
-            return "not_your_run", "Only who began this run or joined it may add to it."
+            return "not_your_run", "Only people who started or joined this test may add to it."
         if confirms and author.id != self.authors.sender.id:
-            return "sign_in_yourself", f"{author.name} decides this when signed in: nobody sends it for them."
+            return "sign_in_yourself", f"{author.name} must sign in to decide this; nobody can send it for them."
         if confirms and author.role not in OVERSEERS:
-            return "trainer_needed", "Only a trainer or a manager may confirm what came after the end."
+            return "trainer_needed", "Only a trainer or manager may confirm marks that arrived after the end."
         if part == "lead" and is_grant(body):
-            return "examiner_only", "Only the examiner may let a part be done over: ask them."
+            return "examiner_only", "Only the examiner may allow a repeat. Ask them."
         if part == "oversee" and not overseer_may(body, target):
-            return "not_your_run", "Take the lead of this test first: then its marks are yours to make."
+            return "not_your_run", "Take over this test first to make marks in it."
         if part == "watch" and not confirms:
             if not watcher_may(body, target, author.id, self.valued()):
-                return "watcher_may_not", "Only who leads the test may strike this: tell them."
+                return "watcher_may_not", "Only the person leading the test may make this mark."
             if self.run.last_seq >= MAX_EVENTS_OF_WATCHER and self.has_many_by(author):
-                return "log_full", f"A watcher makes at most {MAX_EVENTS_OF_WATCHER} marks in a test."
+                return "log_full", f"An observer can make up to {MAX_EVENTS_OF_WATCHER} marks in a test."
         ended_at_s = math.inf if self.run.ended_at_s is None else self.run.ended_at_s
         if not EVENT_KINDS[kind].taken_closed and new.at_s > ended_at_s + WALL_CLOCK_ERROR_S:
-            return "run_ended", "The test had already ended when this was struck."
+            return "run_ended", "The test had already ended when this mark was made."
         return None
 
     def kept(self, new: NewMark) -> None:

@@ -90,7 +90,7 @@ class RunHead:
 def find_run(session: Session, run_id: str) -> RunRow:
     row = session.get(RunRow, run_id)
     if row is None:
-        raise NotFoundError("run_unknown", "There is no such run.", "run_id")
+        raise NotFoundError("run_unknown", "This test doesn't exist.", "run_id")
     return row
 
 

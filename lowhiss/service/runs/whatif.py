@@ -95,7 +95,7 @@ def ask(store: Store, by: Person, rules: str, choice: Choice) -> Job:
         ((others, _),) = sets_named(session, [rules], now)
         total = session.scalar(select(func.count()).select_from(RunRow).where(*_chosen(session, choice))) or 0
         if not total:
-            raise RefusedError("nothing_chosen", "choice: no ended test is like that: choose others.", "choice")
+            raise RefusedError("nothing_chosen", "choice: no finished tests match these filters.", "choice")
         keep_rules(session, others)
         asked = {
             "rules": others.content_hash,

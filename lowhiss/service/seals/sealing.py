@@ -102,7 +102,7 @@ def sign(
         _lock(session)
         run = session.get(RunRow, run_id, with_for_update=True)
         if run is None:
-            raise NotFoundError("run_unknown", "There is no such run.", "run_id")
+            raise NotFoundError("run_unknown", "This test doesn't exist.", "run_id")
         if session.get(SignatureRow, signature_id) is None:
             _note_signature(session, run, by, how, signature_id, signed_at)
             note_people(session, run, by.name)
@@ -115,11 +115,11 @@ def _note_signature(
     session: Session, run: RunRow, by: Person, how: How, signature_id: str, signed_at: dt.datetime
 ) -> None:
     if run.ended_at is None:
-        raise RefusedError("not_ended", "run_id: this test goes on: end it, then sign.", "run_id")
+        raise RefusedError("not_ended", "run_id: this test isn't finished. Finish it, then sign.", "run_id")
     now = _now()
     if not run.started_at - _CLOCKS <= signed_at <= now + _CLOCKS:
         raise RefusedError(
-            "signed_when", "signed_at: lies before the test or in the future: set the clock.", "signed_at"
+            "signed_when", "signed_at: before the test or in the future. Set the clock of this device.", "signed_at"
         )
     session.add(
         SignatureRow(
@@ -144,7 +144,7 @@ def part_in(run: RunRow, by: Person) -> Part:
         return "driver"
     if by.role in OVERSEERS:
         return "beside"
-    raise ForbiddenError("not_yours_to_sign", "Who tested signs, and a trainer or manager beside: this was another's.")
+    raise ForbiddenError("not_yours_to_sign", "Only the person who made this test may sign it, with a trainer or manager as witness.")
 
 
 def _of_run(session: Session, run: RunRow) -> dict[str, Any]:
@@ -242,7 +242,7 @@ def run_file(store: Store, run_id: str) -> dict[str, Any]:
         find_run(session, run_id)
         rows = _seals_of(session, run_id)
         if not rows:
-            raise RefusedError("not_sealed", "run_id: nobody has signed this sheet.", "run_id")
+            raise RefusedError("not_sealed", "run_id: nobody has signed this report.", "run_id")
         return file_of([plain_seal(row) for row in rows], public_keys(session), whole=False)
 
 

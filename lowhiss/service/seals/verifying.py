@@ -40,7 +40,7 @@ def verify_all(store: Store, keys: KeyFiles | None = None) -> Iterator[Problem]:
         yield from wrong_with(seal, public)
         yield from out_of_chain(before, seal, whole=True)
         if heads.get(seal.place, seal.sha256) != seal.sha256:
-            yield Problem(seal.place, "is another than the one whose hash was kept outside of the database")
+            yield Problem(seal.place, "differs from the one whose hash is saved outside the database")
         with store.transaction() as session:
             yield from _against_rows(session, seal, last=seal.place in latest)
         told |= _keys_told(seal)
@@ -51,7 +51,7 @@ def verify_all(store: Store, keys: KeyFiles | None = None) -> Iterator[Problem]:
         if most:
             yield Problem(most, f"is missing: {most} seals were made, and the chain ends at {ends}")
     for one in sorted(public.keys() - told):
-        yield Problem(0, f"the key {one} is in the table and no seal of the chain speaks of it")
+        yield Problem(0, f"the key {one} is in the table, but no seal in the chain mentions it")
 
 
 def _keys_told(seal: Seal) -> set[str]:
@@ -78,7 +78,7 @@ def _foreign_keys(store: Store, keys: KeyFiles | None, public: Mapping[str, str]
             sentence = f"the key {row.id} began on {row.made_at:%Y-%m-%d} because those before it were lost"
             yield Problem(0, sentence, notice=True)
     for place, moment in keys.restores():
-        sentence = f"a copy was put back on {moment}: seals after {place} that were made before then are gone"
+        sentence = f"a backup was restored on {moment}: seals made after {place} and before that moment are missing"
         yield Problem(0, sentence, notice=True)
 
 
@@ -127,7 +127,7 @@ def check_one(store: Store, sha256: str) -> Checked:
     with store.transaction() as session:
         row = session.scalar(select(SealRow).where(SealRow.sha256 == sha256))
         if row is None:
-            raise NotFoundError("seal_unknown", "sha256: no seal of this house has this hash.", "sha256")
+            raise NotFoundError("seal_unknown", "sha256: this installation has no seal with this hash.", "sha256")
         seal = plain_seal(row)
         found = wrong_with(seal, public_keys(session))
         if row.run_id is None:
@@ -168,7 +168,7 @@ def _against_rows(session: Session, seal: Seal, *, last: bool) -> Iterator[Probl
     try:
         yield from _compared(session, seal, json.loads(seal.document), last=last)
     except _BROKEN:
-        yield Problem(seal.place, "its text and the rows cannot be held against each other")
+        yield Problem(seal.place, "its text can't be compared with the rows")
 
 
 def _compared(session: Session, seal: Seal, document: dict[str, Any], *, last: bool) -> Iterator[Problem]:
@@ -177,13 +177,13 @@ def _compared(session: Session, seal: Seal, document: dict[str, Any], *, last: b
         return
     run = session.get(RunRow, document["run"])
     if run is None:
-        yield Problem(seal.place, f"run {document['run']}: is gone")
+        yield Problem(seal.place, f"run {document['run']}: is missing")
         return
     now = kept_rows(session, run, document["upto"])
     # signatures that came later are sealed by what amends this
     sealed_ids = _ids(document)
     if last and (extra := [one["name"] for one in now["signature"] if one["id"] not in sealed_ids]):
-        yield Problem(seal.place, f"run {run.id}: a signature of {', '.join(extra)} is covered by no seal")
+        yield Problem(seal.place, f"run {run.id}: a signature of {', '.join(extra)} isn't covered by a seal")
     now["signature"] = [one for one in now["signature"] if one["id"] in sealed_ids]
     later = {"act": "id", "photo": "id", "photo_file": "hash", "trace_part": "id"}
     for table, key in later.items():
@@ -205,7 +205,7 @@ def _came_after(session: Session, run: RunRow, seal: Seal, document: dict[str, A
     sealed, now = document["result"]["outcome"], run.outcome
     better = RANK.get(now or "", 0) > RANK.get(sealed or "", 0)
     sentence = (
-        f"run {run.id}: {len(marks)} marks came after the seal, the first from {marks[0].author} at "
+        f"run {run.id}: {len(marks)} marks arrived after the seal, the first from {marks[0].author} at "
         f"{marks[0].received_at:%Y-%m-%d %H:%M} UTC"
     )
     if better:
@@ -230,7 +230,7 @@ def _row_of_its_own(session: Session, seal: Seal, document: dict[str, Any]) -> I
         keys = session.scalars(select(SealKeyRow))
         known = [(one.public, one.made_at.isoformat(), one.lost) for one in keys]
         if (document["new_key"], document["made_at"], document["lost"]) not in known:
-            yield Problem(seal.place, "seal_key: the key that it speaks of is not in the table as it was sealed")
+            yield Problem(seal.place, "seal_key: the key in the table differs from the sealed one")
 
 
 def _result(session: Session, run: RunRow, seal: Seal, document: dict[str, Any]) -> Iterator[Problem]:
@@ -244,7 +244,7 @@ def _result(session: Session, run: RunRow, seal: Seal, document: dict[str, Any])
     try:
         now = result_of(session, run, judge_row(session, run))
     except Exception as error:  # rows that were edited may break whatever reads them
-        yield Problem(seal.place, f"run {run.id}: its marks cannot be judged any more ({error!r})")
+        yield Problem(seal.place, f"run {run.id}: its marks can't be judged any more ({error!r})")
         return
     if now == sealed:
         return
@@ -258,7 +258,7 @@ def _grown(session: Session, run: RunRow, seal: Seal, sealed: dict[str, Any]) ->
     """A run that has more marks than were sealed: its result is what was sealed, or what all its marks come to."""
     row = session.get(VerdictRow, (run.id, run.rules_hash))
     if row is None:
-        yield Problem(seal.place, f"run {run.id}: verdict: is gone")
+        yield Problem(seal.place, f"run {run.id}: verdict: is missing")
         return
     told = {"overall": row.overall, "outcome": row.outcome, "close_call": row.close_call, "figures": plain(row.figures)}
     verdict = judge_row(session, run)
@@ -272,4 +272,4 @@ def _grown(session: Session, run: RunRow, seal: Seal, sealed: dict[str, Any]) ->
     if told not in known:
         yield from (Problem(seal.place, f"run {run.id}: {one}") for one in differences(judged, told, "verdict"))
     if (run.outcome, run.close_call) != (row.outcome, row.close_call):
-        yield Problem(seal.place, f"run {run.id}: its outcome in lists, {run.outcome}, is not its verdict's")
+        yield Problem(seal.place, f"run {run.id}: its outcome in lists, {run.outcome}, differs from its result")

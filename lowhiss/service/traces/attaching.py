@@ -49,10 +49,10 @@ def attach(store: Store, by: Person, recording_id: str, asked: Asked, as_run: At
     Raises NotFoundError, RefusedError, ConflictError where it is one already.
     """
     if asked.unit_id is None:
-        raise RefusedError("unit_missing", "unit_id: is missing: say which unit it was.", "unit_id")
+        raise RefusedError("unit_missing", "unit_id: choose which unit was recorded.", "unit_id")
     now = dt.datetime.now(dt.UTC)
     if not _EARLIEST <= as_run.began_at <= now:
-        raise RefusedError("began_when", "began_at: is not a moment in the past: say when it was recorded.", "began_at")
+        raise RefusedError("began_when", "began_at: must be a time in the past. Enter when it was recorded.", "began_at")
     with store.transaction() as session:
         judged = judged_part(session, recording_id, asked)
         _still_open(session, recording_id, judged.span)
@@ -136,7 +136,7 @@ def _still_open(session: Session, recording_id: str, span: Stretch) -> None:
 
 
 def _a_run_already() -> ConflictError:
-    return ConflictError("recording_used", "session: it was made a run already; the log has it.", "session")
+    return ConflictError("recording_used", "session: this recording is already in the log.", "session")
 
 
 def _part(recording_id: str, span: Stretch, by: Person, run_id: str | None) -> RecordingPartRow:

@@ -102,7 +102,7 @@ def keep_feed(store: Store, by: Person, run_id: str) -> Kept:
     """A test's own live feed as a recording. Raises NotFoundError, RefusedError where it had none."""
     name, text = feed_text(store, run_id)
     if not text:
-        raise RefusedError("no_feed", "run_id: no live feed was kept with this test.", "run_id")
+        raise RefusedError("no_feed", "run_id: this test has no live feed.", "run_id")
     return keep_read(store, by, name, read_upload(name, text), run_id)
 
 
@@ -111,7 +111,7 @@ def keep_read(store: Store, by: Person, name: str, read: Read, run_id: str | Non
     samples = packed(read.recording)
     if len(samples) > _MOST_KEPT:
         raise RefusedError(
-            "recording_long", "file: is too long to be kept whole: cut it to the days that matter.", "file"
+            "recording_long", "file: this recording is too long. Cut it to the days that matter.", "file"
         )
     sessions = len(find_sessions(read.recording))
     with store.transaction() as session:
@@ -208,14 +208,14 @@ def find_recording(session: Session, recording_id: str) -> RecordingRow:
     """Its row. Raises NotFoundError."""
     row = session.get(RecordingRow, recording_id)
     if row is None:
-        raise NotFoundError("recording_unknown", "recording_id: there is no such recording.", "recording_id")
+        raise NotFoundError("recording_unknown", "recording_id: this recording doesn't exist.", "recording_id")
     return row
 
 
 def span_of(sessions: Sequence[Stretch], place: int) -> Stretch:
     """A session by its place from 1. Raises RefusedError."""
     if not 1 <= place <= len(sessions):
-        raise RefusedError("session_unknown", f"session: there are {len(sessions)}.", "session")
+        raise RefusedError("session_unknown", f"session: this recording has {len(sessions)}.", "session")
     return sessions[place - 1]
 
 

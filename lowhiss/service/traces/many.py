@@ -104,7 +104,7 @@ class Taking:
         with store.transaction() as session:
             row = _gathering(session, job_id, by)
             if len(row.asked["files"]) >= _MOST_FILES:
-                raise RefusedError("too_many_files", f"file: at most {_MOST_FILES} are read together.", "file")
+                raise RefusedError("too_many_files", f"file: you can upload up to {_MOST_FILES} files at once.", "file")
         self._store, self._job_id, self._name, self._by = store, job_id, name, by
         # readers go by what a name ends in; nothing else of it is let onto the disk
         ending = PurePath(name).suffix.lower()
@@ -121,7 +121,7 @@ class Taking:
         except OSError:
             self.give_up()
             raise RefusedError(
-                "disk_full", "file: the server has no room for it: make room, or cut it.", "file"
+                "disk_full", "file: the server's disk is full. Free some space, or cut the file.", "file"
             ) from None
 
     def done(self) -> None:
@@ -140,7 +140,7 @@ class Taking:
 def _gathering(session: Session, job_id: str, by: Person) -> JobRow:
     row = own_job(session, KIND, job_id, by)
     if row.state != "gathering":
-        raise RefusedError("job_begun", "job_id: it is being read already: drop the file anew.", "job_id")
+        raise RefusedError("job_begun", "job_id: this job has already started. Upload the file again.", "job_id")
     return row
 
 
@@ -150,7 +150,7 @@ def start(store: Store, spool: Spool, job_id: str, by: Person) -> Batch:
         row = _gathering(session, job_id, by)
         total = sum(1 for _ in files_in(spool.of(job_id), row.asked["files"]))
         if not total:
-            raise RefusedError("no_files", "file: there is no recording among them.", "file")
+            raise RefusedError("no_files", "file: none of these files is a recording.", "file")
         row.state, row.total = "waiting", total
         return _batch(row, spool)
 
@@ -225,7 +225,7 @@ def work_on(spool: Spool, store: Store, job_id: str, worker: str, executor: Exec
         rules = json.dumps(kept_rules(session, asked["rules"]).as_dict())
     directory = spool.of(job_id)
     if not directory.is_dir():
-        fail_job(store, job_id, worker, "The files are not on this machine any more: drop them anew.")
+        fail_job(store, job_id, worker, "The files are no longer on this machine. Upload them again.")
         return
     try:
         for found in in_order(executor, read_part, _parts(directory, asked, rules, done)):
