@@ -112,9 +112,7 @@ def back_up(store: Store, url: str, target: Path, keys: KeyFiles | None = None) 
         partly.replace(target)
         return manifest
     except OSError as error:
-        raise BackupError(
-            f"{target} can't be written: {_reason(error)}. The copies before it are untouched."
-        ) from error
+        raise BackupError(f"{target} can't be written: {_reason(error)}. Earlier backups are unchanged.") from error
     finally:
         for left in (sql, sql.with_suffix(".part"), packed, partly):
             with contextlib.suppress(OSError):
@@ -128,7 +126,7 @@ def _check_written(path: Path, manifest: Manifest) -> None:
         while piece := packed.read(_PIECE):
             digest.update(piece)
     if digest.hexdigest() != manifest.sha256:
-        raise BackupError(f"{path} was not written whole: look at the disk, then try again")
+        raise BackupError(f"{path} was not written completely: check the disk, then try again")
 
 
 def read_manifest(path: Path) -> Manifest:
@@ -151,9 +149,9 @@ def _read(path: Path, output: BinaryIO | None) -> Manifest:
     except sandbox.SandboxMissingError as error:
         raise BackupError(str(error)) from error
     except (CoreError, TypeError):
-        raise BackupError(f"{path} is no copy of Low Hiss, or was cut") from None
+        raise BackupError(f"{path} isn't a Low Hiss backup, or is incomplete") from None
     if manifest.format != FORMAT or answer.meta["sha256"] != manifest.sha256:
-        raise BackupError(f"{path} is not whole: its content is not the one that it was made of")
+        raise BackupError(f"{path} is damaged: its content has changed since it was made")
     return manifest
 
 
@@ -162,13 +160,13 @@ def check_origin(manifest: Manifest, keys: KeyFiles, path: Path) -> None:
     public = keys.public_keys()
     if not public:
         raise BackupError(
-            f"{keys.directory} holds no keys, so that nothing says who made {path}. Put the keys back from their copy "
-            "first; or give --foreign to restore it unchecked, and new seals get a new key."
+            f"{keys.directory} has no keys, so {path} can't be verified. Restore the keys from their backup "
+            "first; or give --foreign to restore it unchecked; new seals then get a new key."
         )
     if manifest.key not in public or not is_signed(manifest.signed_text, manifest.signature, public[manifest.key]):
         raise BackupError(
-            f"{path} isn't signed by a key of this installation: it was made elsewhere, by an older version, or was "
-            "changed. Give --foreign to restore it all the same."
+            f"{path} isn't signed by a key of this installation: it was made elsewhere or by an older version, "
+            "or it was changed. Give --foreign to restore it anyway."
         )
 
 
@@ -192,9 +190,7 @@ def put_back(
     if keys is not None and not foreign:
         check_origin(manifest, keys, path)
     if manifest.revision not in known_revisions():
-        raise BackupError(
-            f"{path} was made by version {manifest.version}, newer than this one: bring Low Hiss up to date first"
-        )
+        raise BackupError(f"{path} was made by version {manifest.version}, newer than this one: update Low Hiss first")
     stamp = dt.datetime.now(dt.UTC).strftime("%Y%m%dT%H%M%SZ")
     copy, note = copies / f"restore-{stamp}.sql", copies / NOTE
     before = copies / f"before-restore-{stamp}.sql"
@@ -206,7 +202,7 @@ def put_back(
             out.flush()
             os.fsync(out.fileno())
         if current_revision(store.engine) is not None:
-            say(f"Copying what is there now: {before}")
+            say(f"Backing up the current data: {before}")
             dump(url, before)
         partly = note.with_suffix(".part")
         partly.write_text(f"{copy.name}\n{before.name if before.exists() else ''}\n", encoding="utf-8")
@@ -216,7 +212,7 @@ def put_back(
         if isinstance(error, BackupError):
             raise
         raise BackupError(f"{copies} can't be written: {_reason(error)}. Nothing was changed.") from error
-    say("Putting the copy back")
+    say("Restoring the backup")
     store.engine.dispose()
     try:
         restore(url, copy)
@@ -236,7 +232,7 @@ def _check_rows(manifest: Manifest, now: dict[str, int], path: Path) -> None:
     for name, (fewest, most) in manifest.rows.items():
         if not fewest <= now.get(name, -1) <= most:
             came = f"{now[name]} rows" if name in now else "nothing"
-            raise BackupError(f"{path} is not whole: of table {name} came {came}, and it had {fewest} to {most} rows")
+            raise BackupError(f"{path} is damaged: table {name} has {came}, but should have {fewest} to {most} rows")
 
 
 def _undo(url: str, note: Path, copy: Path, before: Path, error: Exception) -> NoReturn:
@@ -244,11 +240,11 @@ def _undo(url: str, note: Path, copy: Path, before: Path, error: Exception) -> N
     if not before.exists():
         note.unlink()
         copy.unlink()
-        raise BackupError(f"The copy can't be loaded: {error} The database was empty before: restore another copy.")
+        raise BackupError(f"The backup can't be loaded: {error} The database was empty before: restore another backup.")
     restore(url, before)
     note.unlink()
     copy.unlink()
-    raise BackupError(f"The copy can't be loaded: {error} What was there before is back as it was.")
+    raise BackupError(f"The backup can't be loaded: {error} The previous data was restored.")
 
 
 def _reason(error: OSError) -> str:

@@ -20,7 +20,7 @@ class _Parser(argparse.ArgumentParser):
 
     def error(self, message: str) -> NoReturn:
         """Say what is wrong, and where help is."""
-        self.exit(UNREADABLE, f"lowhiss: {message}; '{self.prog} --help' lists what there is\n")
+        self.exit(UNREADABLE, f"lowhiss: {message}; '{self.prog} --help' lists the commands\n")
 
 
 def main(arguments: Sequence[str] | None = None) -> int:
@@ -47,19 +47,19 @@ _STOPPED = 130
 
 _COMMANDS = {
     "judge": ("judge", "judge run records"),
-    "whatif": ("judge", "judge runs again under other rules and tell what would change"),
-    "rules": ("rules", "show the rule sets, or one of them with its sources"),
-    "plan": ("plan", "predict refills, engine starts and minutes of an order of work"),
-    "calc": ("calc", "the sums of the trade"),
-    "simulate": ("simulate", "drive a test on a simulated vehicle"),
-    "practice": ("practice", "drive a practice record again, and say its truth"),
-    "trace": ("trace", "find and judge a test in a recorded pressure log"),
+    "whatif": ("judge", "judge runs under another rule set and show what would change"),
+    "rules": ("rules", "list rule sets, or show one with its sources"),
+    "plan": ("plan", "predict refills, engine starts and minutes of a test order"),
+    "calc": ("calc", "air brake calculators"),
+    "simulate": ("simulate", "run a test on a simulated vehicle"),
+    "practice": ("practice", "repeat a practice record and show its results"),
+    "trace": ("trace", "find and judge a test in a recording"),
 }
 """Commands that know nothing of an installation: the module that has each, and what it is for."""
 
 
 def _parser(asked: str) -> argparse.ArgumentParser:
-    parser = _Parser(prog="lowhiss", description="Conducts, judges and records the static air brake test.")
+    parser = _Parser(prog="lowhiss", description="Conduct, judge and record the static air brake test.")
     parser.add_argument("--version", action="version", version=f"lowhiss {__version__}")
     commands = parser.add_subparsers(required=True, metavar="COMMAND")
     start = commands.add_parser("start", help="start the database and the web application")
@@ -68,46 +68,52 @@ def _parser(asked: str) -> argparse.ArgumentParser:
     start.add_argument("--data", type=Path, default=Path("var"), metavar="DIR", help="data directory (default var)")
     start.add_argument("--listen", default="127.0.0.1", metavar="ADDRESS", help="address to listen on; others need TLS")
     start.add_argument("--tls-cert", type=Path, metavar="FILE", help="certificate chain, PEM")
-    start.add_argument("--tls-key", type=Path, metavar="FILE", help="its key, PEM")
-    start.add_argument("--public-url", metavar="URL", help="how other devices reach it, as https://name:port")
-    start.add_argument("--proxy", metavar="ADDRESS", help="the proxy in front, whose forwarded addresses are taken")
+    start.add_argument("--tls-key", type=Path, metavar="FILE", help="private key, PEM")
+    start.add_argument("--public-url", metavar="URL", help="address for other devices, such as https://name:port")
+    start.add_argument("--proxy", metavar="ADDRESS", help="address of a trusted proxy")
     start.set_defaults(run=_start)
-    manager = commands.add_parser("manager", help="make a one-time code for a manager, on the server: the way back in")
-    manager.add_argument("name", help="how they sign in; somebody known becomes a manager")
+    manager = commands.add_parser("manager", help="create a one-time code for a manager")
+    manager.add_argument("name", help="their sign-in name; an existing person becomes a manager")
     manager.add_argument("--data", type=Path, default=Path("var"), metavar="DIR", help="data directory (default var)")
     manager.set_defaults(run=_manager)
     standing = commands.add_parser(
-        "standing", help="how every unit stands, the worst first; exit code 1 where one stays"
+        "standing", help="status of every unit, worst first; exit code 1 if a unit must not be driven"
     )
     standing.add_argument("--csv", action="store_true", help="as CSV")
-    due = commands.add_parser("due", help="when each unit is due")
+    due = commands.add_parser("due", help="due date of each unit")
     due.add_argument("--ics", type=Path, metavar="FILE", help="write an iCalendar file")
     for command, run in ((standing, _standing), (due, _due)):
-        command.add_argument("--lang", choices=("en", "es"), default="en", help="language of the words (default en)")
+        command.add_argument("--lang", choices=("en", "es"), default="en", help="language (default en)")
         command.add_argument(
             "--data", type=Path, default=Path("var"), metavar="DIR", help="data directory (default var)"
         )
         command.set_defaults(run=run)
-    verify = commands.add_parser("verify", help="check sealed sheets; exit code 1 where anything was changed")
-    verify.add_argument("files", nargs="*", type=Path, metavar="FILE", help="files of seals; no database is asked")
-    verify.add_argument("--all", action="store_true", help="every seal here, and every row that it covers")
-    verify.add_argument("--head", metavar="HASH", help="the chain's head as it was kept elsewhere: it must be there")
-    verify.add_argument("--key", action="append", default=[], metavar="ID", help="a key id as the fleet published it")
+    verify = commands.add_parser("verify", help="check sealed reports; exit code 1 if anything was changed")
+    verify.add_argument("files", nargs="*", type=Path, metavar="FILE", help="seal files; needs no database")
+    verify.add_argument("--all", action="store_true", help="every seal and every row that it covers")
+    verify.add_argument("--head", metavar="HASH", help="head of the chain as saved elsewhere; it must match")
+    verify.add_argument("--key", action="append", default=[], metavar="ID", help="a key id published by the fleet")
     verify.set_defaults(run=_verify)
-    keys = commands.add_parser("keys", help="the keys that sheets are sealed with")
-    keys.add_argument("do", choices=("show", "rotate", "head"), help="list them; begin a new one; the chain's head")
+    keys = commands.add_parser("keys", help="manage the signing keys")
+    keys.add_argument(
+        "do", choices=("show", "rotate", "head"), help="list keys; create a new key; show the head of the chain"
+    )
     keys.set_defaults(run=_keys)
-    backup = commands.add_parser("backup", help="copy everything to a file while Low Hiss runs")
-    backup.add_argument("file", type=Path, metavar="FILE", help="where to; replaced only by a whole copy")
+    backup = commands.add_parser("backup", help="back up everything to a file while Low Hiss runs")
+    backup.add_argument(
+        "file", type=Path, metavar="FILE", help="target file; replaced only when the backup is complete"
+    )
     backup.set_defaults(run=_backup)
-    restore = commands.add_parser("restore", help="put a copy back; Low Hiss must not run")
-    restore.add_argument("file", type=Path, metavar="FILE", help="a copy made by backup")
-    restore.add_argument("--foreign", action="store_true", help="take a copy that no key of this installation signed")
+    restore = commands.add_parser("restore", help="restore a backup; Low Hiss must not be running")
+    restore.add_argument("file", type=Path, metavar="FILE", help="a file made by lowhiss backup")
+    restore.add_argument(
+        "--foreign", action="store_true", help="accept a backup that wasn't signed by this installation"
+    )
     restore.set_defaults(run=_restore)
     doctor = commands.add_parser(
-        "doctor", help="look at everything an installation needs; exit code 1 to mend something"
+        "doctor", help="check everything an installation needs; exit code 1 if something needs attention"
     )
-    doctor.add_argument("--tls-cert", type=Path, metavar="FILE", help="the certificate that it is reached by")
+    doctor.add_argument("--tls-cert", type=Path, metavar="FILE", help="the TLS certificate")
     doctor.set_defaults(run=_doctor)
     for command in (verify, keys, backup, restore, doctor):
         command.add_argument(
@@ -135,7 +141,7 @@ def _manager(options: argparse.Namespace) -> int:
 
 def _verify(options: argparse.Namespace) -> int:
     if options.all == bool(options.files):
-        raise Refusal("name files of seals, or --all")
+        raise Refusal("give seal files, or --all")
     if options.all:
         from lowhiss.commands.house import verify_all
 

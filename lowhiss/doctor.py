@@ -65,7 +65,7 @@ def examine(
         try:
             yield look()
         except Exception as error:  # whatever is broken is what is to be told
-            yield Finding(name, f"could not be looked at ({type(error).__name__})", "See the server's log.")
+            yield Finding(name, f"could not be checked ({type(error).__name__})", "See the server's log.")
 
 
 def _backing(service: BackingService) -> Finding:
@@ -76,9 +76,9 @@ def _programs() -> Finding:
     missing = [one for one in ("mariadb-dump", "mariadb") if shutil.which(one) is None]
     if missing:
         return Finding(
-            "programs", f"{', '.join(missing)} not found", "Install the Debian package mariadb-client: copies need it."
+            "programs", f"{', '.join(missing)} not found", "Install the Debian package mariadb-client: backups need it."
         )
-    return Finding("programs", "MariaDB's tools are here")
+    return Finding("programs", "MariaDB's tools are installed")
 
 
 def _sandbox(keys: KeyFiles) -> Finding:
@@ -87,14 +87,14 @@ def _sandbox(keys: KeyFiles) -> Finding:
     except sandbox.SandboxMissingError as error:
         mend = "Uploads are refused until then: install bubblewrap, and allow user namespaces."
         return Finding("sandbox", str(error).rstrip("."), mend)
-    return Finding("sandbox", "files from outside are read without network, keys or database")
+    return Finding("sandbox", "uploaded files are read without access to network, keys or database")
 
 
 def _tables(store: Store) -> Finding:
     here, newest = current_revision(store.engine), head_revision()
     if here != newest:
         return Finding(
-            "tables", f"at revision {here}, this release has {newest}", "Start Low Hiss once: it changes them."
+            "tables", f"at revision {here}, this release has {newest}", "Start Low Hiss once to update the tables."
         )
     return Finding("tables", f"at revision {here}")
 
@@ -103,34 +103,36 @@ def _space(directory: Path, what: str) -> Finding:
     nearest = next(one for one in (directory, *directory.parents) if one.exists())
     free_mb = shutil.disk_usage(nearest).free // 2**20
     said = f"{free_mb} MB free where the {what} is" if what == "data directory" else f"{free_mb} MB free for {what}"
-    return Finding("space", said, "" if free_mb >= _LEAST_FREE_MB else "Make room: a full disk keeps no mark.")
+    return Finding(
+        "space", said, "" if free_mb >= _LEAST_FREE_MB else "Free some space: with a full disk no marks are saved."
+    )
 
 
 def _copies(store: Store, now: dt.datetime) -> Finding:
     known = copies_of(store)
     if known.at is None and not known.why:
-        return Finding("copies", "none was made yet", "Start Low Hiss: it makes one a day, or run lowhiss backup FILE.")
-    said = f"the last good one is of {known.at:%Y-%m-%d %H:%M} UTC" if known.at else "there is no good one"
+        return Finding("copies", "none yet", "Start Low Hiss, which makes one a day, or run lowhiss backup FILE.")
+    said = f"last successful: {known.at:%Y-%m-%d %H:%M} UTC" if known.at else "no successful one"
     if known.why:
         return Finding(
-            "copies", f"{said}; the last try failed: {known.why}", "Mend that, then run lowhiss backup FILE."
+            "copies", f"{said}; the latest attempt failed: {known.why}", "Fix that, then run lowhiss backup FILE."
         )
     late = known.at is not None and now - known.at > LATE_AFTER
-    return Finding("copies", said, "Look why none was made since; run lowhiss backup FILE now." if late else "")
+    return Finding("copies", said, "Find out why none was made since. Run lowhiss backup FILE now." if late else "")
 
 
 def _keys(keys: KeyFiles) -> Finding:
     try:
         key = keys.in_use()
     except KeyFileError as error:
-        return Finding("keys", "the signing key cannot be used", str(error))
+        return Finding("keys", "the signing key can't be used", str(error))
     if key is None:
-        mend = "Put the keys back from their copy, then start."
-        return Finding("keys", f"{keys.directory} holds no key in use", mend)
+        mend = "Restore the keys from their backup, then start."
+        return Finding("keys", f"{keys.directory} has no key in use", mend)
     loose = [one.name for one in keys.directory.glob("*.pem") if one.stat().st_mode & 0o077]
     if loose:
         return Finding("keys", f"{', '.join(loose)} can be read by others", f"Run chmod 600 on it in {keys.directory}.")
-    return Finding("keys", f"{key.id} is in use; copy {keys.directory} where the copies are not")
+    return Finding("keys", f"{key.id} is in use; keep a copy of {keys.directory} away from the backups")
 
 
 def _chain(store: Store, keys: KeyFiles) -> Finding:
@@ -138,7 +140,7 @@ def _chain(store: Store, keys: KeyFiles) -> Finding:
     heads = keys.kept_heads()
     if heads.get(place, sha256) != sha256 or max(heads, default=0) > place:
         most = max(heads, default=0)
-        return Finding("chain", f"ends at {place}, and {most} seals were made", "Run lowhiss verify --all.")
+        return Finding("chain", f"ends at {place}, but {most} seals were made", "Run lowhiss verify --all.")
     with store.transaction() as session:
         runs = session.scalars(
             select(SealRow.run_id).where(SealRow.run_id.is_not(None)).order_by(SealRow.place.desc()).limit(20)
@@ -146,7 +148,7 @@ def _chain(store: Store, keys: KeyFiles) -> Finding:
     wrong = [one for run in dict.fromkeys(runs) for one in verifying.verify_run(store, str(run)) if not one.notice]
     if wrong:
         return Finding("chain", f"seal {wrong[0].place}: {wrong[0].sentence}", "Run lowhiss verify --all.")
-    return Finding("chain", f"{place} seals; the last ones and their rows are as they were made")
+    return Finding("chain", f"{place} seals; the latest ones and their rows are unchanged")
 
 
 def _clock(store: Store, now: dt.datetime) -> Finding:
@@ -157,12 +159,10 @@ def _clock(store: Store, now: dt.datetime) -> Finding:
         heard = session.scalar(select(RunRow.received_at).order_by(RunRow.started_at.desc()).limit(1))
     apart_s = abs((theirs - now).total_seconds())
     if apart_s > _CLOCKS_S:
-        return Finding("clock", f"{apart_s:.0f} s from the database's", "Set both clocks, best by the network.")
+        return Finding("clock", f"{apart_s:.0f} s from the database's", "Set both clocks, preferably with NTP.")
     ahead = [one for one in (latest, heard) if one is not None and one - now > dt.timedelta(seconds=_CLOCKS_S)]
     if ahead:
-        return Finding(
-            "clock", f"was set back: something was kept at {max(ahead):%Y-%m-%d %H:%M} UTC", "Set the clock."
-        )
+        return Finding("clock", f"was set back: data was saved at {max(ahead):%Y-%m-%d %H:%M} UTC", "Set the clock.")
     return Finding("clock", "agrees with the database's")
 
 
@@ -170,6 +170,6 @@ def _certificate(path: Path, now: dt.datetime) -> Finding:
     try:
         until = x509.load_pem_x509_certificate(path.read_bytes()).not_valid_after_utc
     except (OSError, ValueError):
-        return Finding("certificate", f"{path} cannot be read", "Name the certificate's file in PEM.")
+        return Finding("certificate", f"{path} can't be read", "Give the certificate file in PEM format.")
     said = f"valid until {until:%Y-%m-%d}"
-    return Finding("certificate", said, "Renew it, then start Low Hiss anew." if until - now < _SOON else "")
+    return Finding("certificate", said, "Renew it, then restart Low Hiss." if until - now < _SOON else "")

@@ -84,7 +84,7 @@ def serve(data_dir: Path, port: int, *, demo: bool, wider: Wider | None = None) 
             clear_leftovers(backups_of(directory), directory / "copies")
             sandbox.warm_up()
             store = Store(make_engine(url))
-            say("Bringing the tables up to date")
+            say("Updating the tables")
             upgrade(store.engine, url, directory / "copies", say)
             _more_files()
             if demo and load_demo(store, dt.datetime.now(dt.UTC)):
@@ -93,8 +93,8 @@ def serve(data_dir: Path, port: int, *, demo: bool, wider: Wider | None = None) 
             code = first_manager_code(store)
             if sealing.ensure_key(store, key_files(directory)):
                 say(
-                    f"The keys that sheets were sealed with are not in {directory / 'keys'}: a new key begins, and "
-                    "every check will say so. Put the old keys back from their copy."
+                    f"The signing keys are not in {directory / 'keys'}: a new key was created, and "
+                    "every check will report it. Restore the old keys from their backup."
                 )
             server = _web_server(store, wider, directory, demo_accounts=demo)
             _judge_again(store)
@@ -121,15 +121,15 @@ def serve(data_dir: Path, port: int, *, demo: bool, wider: Wider | None = None) 
 def _check_wider(wider: Wider, *, demo: bool) -> None:
     """Anything but loopback needs TLS: phones want a secure origin, and passwords a secret one."""
     if (wider.certificate is None) != (wider.key is None):
-        raise CannotStartError("--tls-cert and --tls-key go together: give both, or neither.")
+        raise CannotStartError("--tls-cert and --tls-key must be given together.")
     if not wider.loopback and not wider.tls:
         raise CannotStartError(
-            f"--listen {wider.listen} needs --tls-cert and --tls-key: only this machine does without."
+            f"--listen {wider.listen} needs --tls-cert and --tls-key; only loopback works without them."
         )
     if not wider.loopback and demo:
-        raise CannotStartError("--demo opens accounts without passwords: it works on this machine only.")
+        raise CannotStartError("--demo opens accounts without passwords, so it works only on this machine.")
     if wider.public_url is not None and demo:
-        raise CannotStartError("--demo opens accounts without passwords: it takes no --public-url.")
+        raise CannotStartError("--demo opens accounts without passwords, so it can't be used with --public-url.")
     for name, path in (("--tls-cert", wider.certificate), ("--tls-key", wider.key)):
         if path is not None and not path.is_file():
             raise CannotStartError(f"{name}: there is no file {path}.")
@@ -137,7 +137,7 @@ def _check_wider(wider: Wider, *, demo: bool) -> None:
         try:
             ssl.SSLContext(ssl.PROTOCOL_TLS_SERVER).load_cert_chain(wider.certificate, wider.key)
         except (ssl.SSLError, OSError) as error:
-            raise CannotStartError(f"--tls-cert and --tls-key cannot be used together: {error}.") from error
+            raise CannotStartError(f"--tls-cert and --tls-key can't be used together: {error}.") from error
     if wider.public_url is not None:
         parts = urlsplit(wider.public_url)
         if parts.scheme not in ("http", "https") or not parts.hostname or parts.path.strip("/"):
@@ -225,7 +225,7 @@ def _listening(address: str, port: int) -> Iterator[socket.socket]:
     except OSError as error:
         listener.close()
         raise CannotStartError(
-            f"Port {port} cannot be used ({error.strerror}): stop what listens there, or choose another with --port."
+            f"Port {port} can't be used ({error.strerror}): stop its program or choose another with --port."
         ) from error
     with listener:
         yield listener

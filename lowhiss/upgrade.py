@@ -29,17 +29,17 @@ def upgrade(engine: Engine, url: str, copies: Path, say: Callable[[str], None]) 
     note = copies / NOTE
     if note.exists():
         name, _, before = note.read_text(encoding="utf-8").strip().partition("\n")
-        say("A change of the tables was cut off: putting back the copy that was made for it")
+        say("An update of the tables was interrupted: restoring the backup made before it")
         engine.dispose()
         try:
             restore(url, copies / name)
         except DatabaseError as error:
             if not before:
                 raise DatabaseError(
-                    f"{error} The copy {copies / name} can't be loaded. Move the file {note} away and run "
-                    "lowhiss restore with another copy."
+                    f"{error} The backup {copies / name} can't be loaded. Move the file {note} away and run "
+                    "lowhiss restore with another backup."
                 ) from error
-            say(f"That copy can't be loaded ({error}): putting back what was there before it")
+            say(f"That backup can't be loaded ({error}): restoring the previous data")
             restore(url, copies / before)
         note.unlink()
     current = current_revision(engine)
@@ -50,7 +50,7 @@ def upgrade(engine: Engine, url: str, copies: Path, say: Callable[[str], None]) 
         return
     stamp = dt.datetime.now(dt.UTC).strftime("%Y%m%dT%H%M%SZ")
     copy = copies / f"before-{head_revision()}-{stamp}.sql"
-    say(f"Copying the data before the tables change: {copy}")
+    say(f"Backing up the data before the tables are updated: {copy}")
     dump(url, copy)
     note.write_text(copy.name, encoding="utf-8")
     migrate(engine)

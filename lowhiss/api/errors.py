@@ -70,9 +70,7 @@ async def _validation(_: Request, error: Exception) -> JSONResponse:
     field = ".".join(names)
     if first["type"] == "json_invalid":
         return answer(422, "json_invalid", "The body isn't valid JSON.", "body")
-    problem = (
-        "doesn't have the expected form" if first["type"] == "string_pattern_mismatch" else first["msg"]
-    )
+    problem = "doesn't have the expected form" if first["type"] == "string_pattern_mismatch" else first["msg"]
     return answer(422, "input_invalid", f"{field or place}: {problem}.", field or place)
 
 
@@ -95,9 +93,7 @@ async def _database(_: Request, error: Exception) -> JSONResponse:
         sentence = "This took too long and was stopped. Ask for less, for example a narrower search."
         return answer(503, "took_too_long", sentence)
     if number in _BUSY:
-        sentence = (
-            "Others are saving the same data right now. Your marks are saved on this device and will be sent."
-        )
+        sentence = "Others are saving the same data right now. Your marks are saved on this device and will be sent."
         return answer(503, "database_busy", sentence, **{"Retry-After": "1"})
     if number == 1062:
         return answer(409, "already_there", "Somebody else has just saved this. Review it before you save.")
@@ -120,7 +116,9 @@ def _disk_full() -> JSONResponse:
 
 async def _unexpected(request: Request, error: Exception) -> JSONResponse:
     log.error("%s %s", request.method, request.url.path, exc_info=error)
-    return answer(500, "unexpected", "Something went wrong on the server. Its log has the details. Nothing was saved halfway.")
+    return answer(
+        500, "unexpected", "Something went wrong on the server. Its log has the details. Nothing was saved halfway."
+    )
 
 
 def install(app: FastAPI) -> None:

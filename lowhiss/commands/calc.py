@@ -16,38 +16,38 @@ def add_calc(parser: argparse.ArgumentParser) -> None:
     """The command ``calc`` with one sub-command for each sum."""
     calc = parser.add_subparsers(required=True, metavar="SUM")
 
-    drop = calc.add_parser("drop", help="pressure that one full application takes")
+    drop = calc.add_parser("drop", help="pressure drop of one full brake application")
     drop.add_argument("--start-psi", type=float, required=True)
     drop.add_argument(
-        "--ratio", type=float, default=rulebook.chambers().power_unit_ratio, help="reservoir ÷ chamber volume"
+        "--ratio", type=float, default=rulebook.chambers().power_unit_ratio, help="tank volume ÷ chamber volume"
     )
     drop.set_defaults(run=_run, sum=_drop)
 
-    strokes = calc.add_parser("strokes", help="full applications from one pressure to another")
+    strokes = calc.add_parser("strokes", help="number of full brake applications from one pressure to another")
     strokes.add_argument("--start-psi", type=float, required=True)
     strokes.add_argument("--end-psi", type=float, required=True)
     strokes.add_argument(
-        "--ratio", type=float, default=rulebook.chambers().power_unit_ratio, help="reservoir ÷ chamber volume"
+        "--ratio", type=float, default=rulebook.chambers().power_unit_ratio, help="tank volume ÷ chamber volume"
     )
     strokes.set_defaults(run=_run, sum=_strokes)
 
-    reservoir = calc.add_parser("reservoir", help="least reservoir volume for these brake chambers")
-    reservoir.add_argument("--chambers", required=True, metavar="TYPE,TYPE,…", help="one type number a chamber")
+    reservoir = calc.add_parser("reservoir", help="required tank volume for these brake chambers")
+    reservoir.add_argument("--chambers", required=True, metavar="TYPE,TYPE,…", help="one type number per chamber")
     reservoir.add_argument("--trailer", action="store_true", help="a trailer's ratio")
     reservoir.set_defaults(run=_run, sum=_reservoir)
 
-    limit = calc.add_parser("build-limit", help="build-up limit for larger reservoirs")
+    limit = calc.add_parser("build-limit", help="air build-up limit for larger tanks")
     limit.add_argument("--limit-s", type=float, required=True)
     limit.add_argument("--actual-in3", type=float, required=True)
     limit.add_argument("--required-in3", type=float, required=True)
     limit.set_defaults(run=_run, sum=_build_limit)
 
-    flow = calc.add_parser("flow", help="free air that a leak lets out")
+    flow = calc.add_parser("flow", help="free air lost through a leak")
     flow.add_argument("--rate-psi-per-min", type=float, required=True)
     flow.add_argument("--volume-ft3", type=float, required=True)
     flow.set_defaults(run=_run, sum=_flow)
 
-    build = calc.add_parser("build-time", help="build-up time over a window, from two other marks")
+    build = calc.add_parser("build-time", help="air build-up time over a pressure range, from two readings")
     build.add_argument("--lower-psi", type=float, required=True)
     build.add_argument("--upper-psi", type=float, required=True)
     build.add_argument("--duration-s", type=float, required=True)

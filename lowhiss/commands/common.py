@@ -48,7 +48,7 @@ def rules_named(name: str) -> RuleSet:
 
 def problem_of(error: CoreError | OSError) -> str:
     """What is wrong, without the file's name."""
-    return f"cannot be read: {error.strerror}" if isinstance(error, OSError) else str(error)
+    return f"can't be read: {error.strerror}" if isinstance(error, OSError) else str(error)
 
 
 def as_json(value: object, *, compact: bool = False) -> str:

@@ -26,7 +26,7 @@ def make_manager(data_dir: Path, name: str) -> int:
 
     def make(store: Store) -> int:
         code = manager_code(store, name)
-        print(f"{name} may now set a password with this one-time code (*I have a one-time code* on the page): {code}")
+        print(f"{name} can now set a password with this one-time code (*I have a one-time code* on the page): {code}")
         return 0
 
     return with_store(data_dir, make)
@@ -56,7 +56,7 @@ def tell_due(data_dir: Path, words: Words, ics: Path | None) -> int:
             try:
                 ics.write_bytes(status.as_calendar(store, words, now, dated_papers(store, words.language)))
             except OSError as error:
-                raise CannotStartError(f"{ics} cannot be written: {error.strerror}.") from error
+                raise CannotStartError(f"{ics} can't be written: {error.strerror}.") from error
             return 0
         zone = get_calendar(store).zone
         for one in status.standings(store, words, now):
@@ -78,9 +78,9 @@ def verify_all(data_dir: Path, head: str | None) -> int:
         place, sha256, _ = sealing.head(store)
         if head is not None and not sealing.knows(store, head):
             found += 1
-            print(f"the head that was kept elsewhere, {head[:16]}, is none of these seals")
+            print(f"the saved head, {head[:16]}, doesn't match any of these seals")
         if not found:
-            print(f"{place} seals, nothing was changed; the head is {sha256}")
+            print(f"{place} seals, no changes; the head is {sha256}")
         return int(found > 0)
 
     return with_store(data_dir, tell)
@@ -110,12 +110,12 @@ def restore_backup(data_dir: Path, source: Path, *, foreign: bool) -> int:
             keys = key_files(directory)
             problems = put_back(store, url, directory / "copies", source, say, keys, foreign=foreign)
             if keys.in_use() is None:
-                say(f"{keys.directory} holds no key in use: put the keys back from their copy before the next start.")
+                say(f"{keys.directory} has no key in use: restore the keys from their backup before the next start.")
             store.engine.dispose()
         for one in problems:
             print(one)
         if not problems:
-            print(f"{source} was put back, and its seals are as they were made")
+            print(f"{source} was restored; its seals are unchanged")
         return int(bool(problems))
     except (CannotStartError, DatabaseError, StoreError, BackupError, KeyFileError) as error:
         print(f"lowhiss: {error}", file=sys.stderr)
@@ -143,7 +143,7 @@ def tell_keys(data_dir: Path, do: str) -> int:
     def tell(store: Store) -> int:
         files = key_files(data_dir.resolve())
         if do == "rotate":
-            print(f"Seals are signed with {sealing.rotate(store, files).id} from here on")
+            print(f"New seals are signed with {sealing.rotate(store, files).id} from now on")
         elif do == "head":
             place, sha256, sealed_at = sealing.head(store)
             print(f"seal {place}  {sha256}  {sealed_at.isoformat() if sealed_at else '-'}")

@@ -37,12 +37,12 @@ def add_judge(parser: argparse.ArgumentParser) -> None:
         "files",
         nargs="+",
         metavar="FILE",
-        help="a run or round record (low-hiss-run/1, low-hiss-round/1, JSON); - reads standard input",
+        help="a run or inspection record (low-hiss-run/1, low-hiss-round/1, JSON); - reads standard input",
     )
     schools = parser.add_mutually_exclusive_group()
-    schools.add_argument("--rules", metavar="ID|FILE", help="judge by this rule set instead of the run's own")
+    schools.add_argument("--rules", metavar="ID|FILE", help="judge by this rule set instead of the one in the record")
     schools.add_argument("--all-rules", action="store_true", help="judge by every built-in rule set")
-    parser.add_argument("--text", action="store_true", help="print a sheet to read instead of JSON")
+    parser.add_argument("--text", action="store_true", help="print a readable report instead of JSON")
     add_reader(parser)
     parser.set_defaults(run=judge)
 
@@ -50,7 +50,7 @@ def add_judge(parser: argparse.ArgumentParser) -> None:
 def add_whatif(parser: argparse.ArgumentParser) -> None:
     """The command ``whatif``."""
     parser.add_argument("files", nargs="+", metavar="FILE", help="run records: .json holds one, .jsonl one a line")
-    parser.add_argument("--rules", metavar="ID|FILE", required=True, help="the other rule set")
+    parser.add_argument("--rules", metavar="ID|FILE", required=True, help="rule set to compare with")
     parser.set_defaults(run=whatif)
 
 

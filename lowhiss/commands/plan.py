@@ -17,13 +17,13 @@ from lowhiss.core.words import Words
 
 def add_plan(parser: argparse.ArgumentParser) -> None:
     """The command ``plan``."""
-    parser.add_argument("--kind", choices=get_args(UnitKind), default="tractor_semitrailer", help="kind of unit")
+    parser.add_argument("--kind", choices=get_args(UnitKind), default="tractor_semitrailer", help="vehicle type")
     parser.add_argument("--rules", metavar="ID|FILE", default=rulebook.rule_set_ids()[0], help="rule set")
     order = parser.add_mutually_exclusive_group()
-    order.add_argument("--procedure", metavar="ID", help="an order of work (default: the school's own)")
-    order.add_argument("--stages", metavar="A,B,…", help="find the cheapest legal order of these stages")
+    order.add_argument("--procedure", metavar="ID", help="a test order (default: the one of the rule set)")
+    order.add_argument("--stages", metavar="A,B,…", help="find the shortest valid order of these stages")
     order.add_argument("--order", metavar="A,B,…", help="these stages and actions in this order")
-    parser.add_argument("--from-psi", type=float, default=0.0, metavar="PSI", help="pressure to begin with (default 0)")
+    parser.add_argument("--from-psi", type=float, default=0.0, metavar="PSI", help="starting pressure (default 0)")
     parser.add_argument("--json", action="store_true", help="print JSON")
     add_reader(parser)
     parser.set_defaults(run=show)
@@ -61,7 +61,7 @@ def _names(text: str) -> list[str]:
     known = (*ACTIONS, *STAGES)
     for name in names:
         if name not in known:
-            raise Refusal(f"{name[:60]!r} is not a step; known are {choices_text(known)}")
+            raise Refusal(f"{name[:60]!r} isn't a step; known are {choices_text(known)}")
     return names
 
 
@@ -107,4 +107,4 @@ def _print(made: Plan, words: Words) -> None:
     print_columns(rows)
     print(f"\n{made.refills} refills, {made.engine_starts} engine starts, about {made.seconds / 60:.0f} minutes")
     if any(step.added for step in made.steps):
-        print("+ marks what the order left out and a stage needs")
+        print("+ marks steps that the order left out but a stage needs")

@@ -13,8 +13,8 @@ from lowhiss.core.words import Words, plain
 
 def add_rules(parser: argparse.ArgumentParser) -> None:
     """The command ``rules``."""
-    parser.add_argument("rules", nargs="?", metavar="ID|FILE", help="a rule set; without it all are listed")
-    parser.add_argument("--json", action="store_true", help="print the rule set whole, as it can be read back")
+    parser.add_argument("rules", nargs="?", metavar="ID|FILE", help="a rule set (default: list all)")
+    parser.add_argument("--json", action="store_true", help="print the rule set as TOML")
     add_reader(parser)
     parser.set_defaults(run=show)
 

@@ -24,22 +24,24 @@ from lowhiss.exchange.traces import write_broadcast, write_trace
 
 def add_simulate(parser: argparse.ArgumentParser) -> None:
     """The command ``simulate``."""
-    parser.add_argument("--unit", metavar="KIND|FILE", help="a kind of unit, or a file with its specification")
+    parser.add_argument("--unit", metavar="KIND|FILE", help="a vehicle type, or a specification file")
     parser.add_argument(
-        "--fault", action="append", default=[], metavar="F[:mild]", help="a fault, severe unless mild; may be repeated"
+        "--fault", action="append", default=[], metavar="F[:mild]", help="a fault (severe by default); may be repeated"
     )
-    parser.add_argument("--procedure", metavar="ID", help="an order of work (default: the school's own)")
+    parser.add_argument("--procedure", metavar="ID", help="a test order (default: the one of the rule set)")
     parser.add_argument("--rules", metavar="ID|FILE", default=rulebook.rule_set_ids()[0], help="rule set")
-    parser.add_argument("--driver", metavar="D", default="good", help="who drives (default good)")
-    parser.add_argument("--seed", type=int, default=0, metavar="N", help="the same seed drives the same test")
+    parser.add_argument("--driver", metavar="D", default="good", help="how the driver drives (default good)")
+    parser.add_argument("--seed", type=int, default=0, metavar="N", help="the same seed gives the same test")
     parser.add_argument(
         "--out", type=Path, default=Path("simulated"), metavar="BASE", help="files are BASE.run.json, …"
     )
     parser.add_argument("--plot", type=Path, metavar="FILE.png", help="draw it")
-    parser.add_argument("--feed", metavar="URL", help="send it live as it is driven, to ws://host:port")
+    parser.add_argument("--feed", metavar="URL", help="send a live feed to ws://host:port")
     parser.add_argument("--token", metavar="T", help="the unit's token for --feed")
-    parser.add_argument("--speed", type=float, default=1.0, metavar="X", help="of --feed, times real time (default 1)")
-    parser.add_argument("--list", action="store_true", help="list faults and drivers, and do nothing else")
+    parser.add_argument(
+        "--speed", type=float, default=1.0, metavar="X", help="speed of --feed, times real time (default 1)"
+    )
+    parser.add_argument("--list", action="store_true", help="list faults and drivers, then exit")
     parser.set_defaults(run=simulate)
 
 
@@ -52,9 +54,9 @@ def simulate(options: argparse.Namespace) -> int:
     if options.plot is not None and not can_plot():
         raise Refusal("--plot needs matplotlib, which is not installed: .venv/bin/uv pip install matplotlib")
     if not options.unit:
-        raise Refusal("--unit is missing: name a kind of unit, or a file with its specification")
+        raise Refusal("--unit is missing: name a vehicle type, or a specification file")
     if options.out.is_dir() or options.out.name in ("", ".."):
-        raise Refusal(f"--out {options.out}: is a directory; name the beginning of the files, such as drives/one")
+        raise Refusal(f"--out {options.out}: this is a directory; give the start of the file names, such as drives/one")
     rules = rules_named(options.rules)
     try:
         procedure = rulebook.procedure(options.procedure) if options.procedure else None
@@ -67,7 +69,7 @@ def simulate(options: argparse.Namespace) -> int:
         for path in _write(driven, options.out, options.plot):
             print(path)
     except OSError as error:
-        raise Refusal(f"{error.filename}: cannot be written: {error.strerror}") from error
+        raise Refusal(f"{error.filename}: can't be written: {error.strerror}") from error
     return PASS
 
 
@@ -78,7 +80,7 @@ def _sender(options: argparse.Namespace, spec: AirSpec) -> Iterator[Callable[[Sa
         yield None
         return
     if not options.token:
-        raise Refusal("--token is missing: a unit's page gives one for its live feed")
+        raise Refusal("--token is missing: create one on the unit's page")
     if not 0.1 <= options.speed <= 15:
         raise Refusal(f"--speed must be from 0.1 to 15, not {options.speed:g}")
     address = options.feed.replace("http", "ws", 1).rstrip("/") + "/api/feed"
@@ -98,7 +100,7 @@ def _sender(options: argparse.Namespace, spec: AirSpec) -> Iterator[Callable[[Sa
         why = error.rcvd.code if error.rcvd else "no answer"
         raise Refusal(f"--feed: the connection was closed ({why}); docs/feed.md says why") from error
     except (OSError, InvalidHandshake, InvalidURI) as error:
-        raise Refusal(f"--feed: {options.feed} cannot be reached: {error}") from error
+        raise Refusal(f"--feed: {options.feed} can't be reached: {error}") from error
 
 
 def _spec(name: str) -> AirSpec:

@@ -60,15 +60,15 @@ class _One:
 def trace_files(options: argparse.Namespace) -> int:
     """Judge each file; returns the gravest exit code."""
     if options.kind not in UNIT_KINDS:
-        raise Refusal(f"--kind is {options.kind[:40]!r}; there are {', '.join(UNIT_KINDS)}")
+        raise Refusal(f"--kind is {options.kind[:40]!r}; choose one of {', '.join(UNIT_KINDS)}")
     if options.plot is not None and not can_plot():
         raise Refusal("--plot needs matplotlib, which is not installed: .venv/bin/uv pip install matplotlib")
     if options.jobs is not None and options.jobs < 1:
-        raise Refusal(f"--jobs is {options.jobs}; it is 1 or more")
+        raise Refusal(f"--jobs must be 1 or more, not {options.jobs}")
     chosen = _chosen(options)
     found = list(_files(options.files))
     if not found:
-        raise Refusal(f"{options.files[0]} holds no file")
+        raise Refusal(f"{options.files[0]} has no files")
     several = len(found) > 1 or len(options.files) > 1
     plain = argparse.Namespace(**{name: value for name, value in vars(options).items() if name != "run"})
     ones = [_One(path, member, shown, chosen, plain, several) for path, member, shown in found]
@@ -87,7 +87,7 @@ def _chosen(options: argparse.Namespace) -> dict[str, str]:
     for one in options.column:
         what, _, name = one.partition("=")
         if not name:
-            raise Refusal(f"--column is {one[:40]!r}; it is WHAT=NAME, such as primary=P1")
+            raise Refusal(f"--column is {one[:40]!r}; write it as ROLE=NAME, such as primary=P1")
         chosen[what.strip()] = name.strip()
     if options.dbc is not None:
         try:

@@ -21,14 +21,14 @@ def _file(path: Path, head: str | None, trusted: Sequence[str]) -> int:
     try:
         seals, keys, whole = read_file(path.read_bytes())
     except OSError as error:
-        return refuse(f"{path}: cannot be read: {error.strerror}")
+        return refuse(f"{path}: can't be read: {error.strerror}")
     except SealError as error:
         return refuse(f"{path}: {error}")
     problems = check(seals, keys, whole=whole, head=head, trusted=trusted)
     for one in problems:
         print(f"{path}: {f'seal {one.place}: ' if one.place else ''}{one.sentence}")
     if not problems:
-        print(f"{path}: {len(seals)} seals, nothing was changed; the head is {seals[-1].sha256 if seals else '-'}")
+        print(f"{path}: {len(seals)} seals, no changes; the head is {seals[-1].sha256 if seals else '-'}")
     if not trusted and not problems:
         used = ", ".join(sorted({one.key for one in seals})) or "none"
         print(

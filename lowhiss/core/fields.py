@@ -84,7 +84,7 @@ class Fields:
         if not isinstance(value, str):
             raise self.refuse(key, f"must be text, not {describe(value)}")
         if len(value) > 2000:
-            raise self.refuse(key, f"is {len(value)} characters long; at most 2000 are kept")
+            raise self.refuse(key, f"is {len(value)} characters long; the maximum is 2000")
         return value
 
     @overload
@@ -105,7 +105,7 @@ class Fields:
         try:
             return float(value) + 0.0  # a zero has no sign here
         except OverflowError:
-            raise self.refuse(key, f"is {describe(value)}, which is more than can be reckoned with") from None
+            raise self.refuse(key, f"is {describe(value)}, which is too large") from None
 
     def flag(self, key: str, default: bool) -> bool:
         """true or false."""
@@ -151,7 +151,7 @@ class Fields:
         for key in self._table:
             if key not in self._asked:
                 known = choices_text(sorted(self._asked))
-                raise self.refuse(str(key)[:60], f"is not a field that is known here; known are {known}")
+                raise self.refuse(str(key)[:60], f"isn't a known field; the fields are {known}")
 
 
 Language = Literal["en", "es"]

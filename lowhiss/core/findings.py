@@ -52,10 +52,7 @@ FINDINGS: dict[str, FindingCode] = {
     "knobs_not_released": FindingCode(
         "minor",
         "A knob was out, so the spring-brake circuit was not part of the test.",
-        (
-            "No todas las perillas estaban adentro, así que el circuito de los frenos de resorte "
-            "quedó fuera de la prueba."
-        ),
+        ("Un botón estaba afuera, así que el circuito de los frenos de resorte quedó fuera de la prueba."),
     ),
     "pedal_not_full": FindingCode(
         "minor",
@@ -71,7 +68,7 @@ FINDINGS: dict[str, FindingCode] = {
         "minor",
         ("To repeat a stage, start over: run the engine, refill to governor cut-out, read it, then repeat the stage."),
         (
-            "Repetir es empezar de nuevo: motor en marcha, rellenar hasta el corte del gobernador, leerlo y "
+            "Para repetir una etapa, empiece de nuevo: motor en marcha, llenar hasta el corte del gobernador, leerlo y "
             "repetir la etapa."
         ),
     ),
@@ -89,8 +86,8 @@ FINDINGS: dict[str, FindingCode] = {
         "fact",
         ("The needles were {apart_psi} apart ({primary_psi} and {secondary_psi}): more than the tolerance of a gauge."),
         (
-            "Las agujas estaban a {apart_psi} una de otra ({primary_psi} y {secondary_psi}): más "
-            "de lo que un manómetro puede errar."
+            "Las agujas estaban a {apart_psi} una de otra ({primary_psi} y {secondary_psi}): más que "
+            "la tolerancia de un manómetro."
         ),
         proposes="air_gauge",
     ),
@@ -142,12 +139,12 @@ FINDINGS: dict[str, FindingCode] = {
     "short_wait": FindingCode(
         "minor",
         (
-            "Only {wait_s} s from the last move to the clock; {advised_s} s lets the tanks warm "
-            "back. The true loss may be greater."
+            "Only {wait_s} s from the last move to the timer; with {advised_s} s the air "
+            "settles. The true drop may be greater."
         ),
         (
-            "Solo {wait_s} s del último movimiento al reloj; con {advised_s} s los tanques "
-            "recuperan su temperatura. La caída real puede ser mayor."
+            "Solo {wait_s} s del último movimiento al inicio; con {advised_s} s el aire "
+            "se asienta. La caída real puede ser mayor."
         ),
     ),
     "clock_uncertain": FindingCode(
@@ -157,8 +154,14 @@ FINDINGS: dict[str, FindingCode] = {
     ),
     "astride_limit": FindingCode(
         "fact",
-        "The recording doesn't show whether the limit was met. Lighter brake applications or a warning-light column would.",
-        "La grabación no muestra si se cumplió el límite. Pisadas más suaves o una columna de la luz de aviso lo mostrarían.",
+        (
+            "The recording doesn't show whether the limit was met. Lighter brake applications or a "
+            "warning-light column would."
+        ),
+        (
+            "La grabación no muestra si se cumplió el límite. Pisadas más suaves o una columna de la luz "
+            "de aviso lo mostrarían."
+        ),
     ),
     "inside_guard_band": FindingCode(
         "fact",

@@ -90,7 +90,7 @@ def assemble(power: PowerUnit, trailers: Sequence[str], reservoir_ratio: float =
     """
     pulling = KIND_TABLE[power.kind].pulling
     if trailers and not pulling:
-        raise RecordError("trailers", f"cannot be coupled to a {power.kind}; only a tractor pulls trailers here")
+        raise RecordError("trailers", f"can't be coupled to a {power.kind}; only a tractor pulls trailers here")
     kind: UnitKind = pulling[min(len(trailers), len(pulling)) - 1] if trailers else power.kind
     return Unit(
         kind=kind,
@@ -151,7 +151,7 @@ def _name(fields: Fields) -> str:
     if not 1 <= len(name) <= 60:
         raise fields.refuse("name", "must be 1 to 60 characters long")
     if unseen_in(name):
-        raise fields.refuse("name", "holds a character that nobody sees: type it again")
+        raise fields.refuse("name", "contains an invisible character; type it again instead of pasting it")
     return name
 
 
@@ -176,7 +176,7 @@ def _chambers(fields: Fields, volumes_in3: Mapping[int, float]) -> tuple[int, ..
     for place, item in enumerate(types):
         if item not in volumes_in3:
             known = ", ".join(str(number) for number in sorted(volumes_in3))
-            raise fields.refuse(f"chambers[{place}]", f"is {item:g}, which is no chamber type; known are {known}")
+            raise fields.refuse(f"chambers[{place}]", f"is {item:g}, which isn't a chamber type; known are {known}")
     return tuple(int(item) for item in types)
 
 

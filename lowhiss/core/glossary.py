@@ -34,7 +34,7 @@ ROLE_TERMS: dict[str, Term] = {
     "driver": Term("driver", "conductor", "Tests the units that they drive."),
     "trainer": Term("trainer", "instructor", "Teaches and examines; watches tests and reads trainees' results."),
     "workshop": Term("workshop", "taller", "Repairs, and certifies repairs."),
-    "manager": Term("manager", "encargado", "Runs the installation: people, units, rule sets."),
+    "manager": Term("manager", "gerente", "Runs the installation: people, units, rule sets."),
 }
 """By role, as `lowhiss/service/people/rights.py` names it."""
 
@@ -57,7 +57,7 @@ TRADE_TERMS: tuple[Term, ...] = (
     ),
     Term(
         "parking brake knob, trailer supply knob",
-        "perilla de estacionamiento, perilla del remolque",
+        "botón de estacionamiento, botón del remolque",
         "The dash valves of the spring brakes (yellow) and of the trailer's air supply (red).",
         "`tractor`, `trailer`",
     ),

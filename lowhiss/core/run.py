@@ -181,7 +181,7 @@ def standing_events(events: Iterable[Event]) -> tuple[list[Event], list[Event], 
         if event.event not in by_id:
             raise RecordError(
                 f"events[{event.place}].event",
-                f"{event.event!r} is no event of this run; nothing was withdrawn",
+                f"{event.event!r} isn't an event of this test; nothing was withdrawn",
             )
     gone = {name for name in withdrawn_ids([(one.id, one.event) for one in removals]) if name is not None}
     closed_by = next((e for e in ordered if e.type in END_TYPES and e.id not in gone), None)
@@ -211,7 +211,7 @@ def _numbers(numbers: list[Event], by_id: dict[str, Event], gone: set[str]) -> d
         if target is None or target.type not in READABLE_TYPES:
             raise RecordError(
                 f"events[{event.place}].event",
-                f"{event.event!r} is no reading of this run; the number belongs nowhere",
+                f"{event.event!r} isn't a reading of this test; the reading was not used",
             )
         if event.id is not None and event.id in gone:
             continue

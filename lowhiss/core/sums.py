@@ -111,7 +111,9 @@ def work_out(row: SumRow, given: Mapping[str, float], tables: SumTables) -> Resu
     """The results of a sum. Raises CalculationError naming the number that is missing, unknown or outside."""
     names = {one.name for one in row.inputs}
     if unknown := [name for name in given if name not in names]:
-        raise CalculationError(unknown[0][:40], f"is no number of this sum; there are {', '.join(sorted(names))}")
+        raise CalculationError(
+            unknown[0][:40], f"isn't an input of this calculator; choose one of {', '.join(sorted(names))}"
+        )
     numbers: dict[str, float] = {}
     for one in row.inputs:
         value = given.get(one.name)

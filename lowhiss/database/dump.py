@@ -85,9 +85,9 @@ def _run(
             printed, errors = running.communicate()
     if running.returncode != 0:
         reason = errors.decode(errors="replace").strip().splitlines()
-        last = reason[-1] if reason else "it gave no reason"
+        last = reason[-1] if reason else "no reason given"
         if os.strerror(errno.ENOSPC) in last or f"Errcode: {errno.ENOSPC}" in last:
-            raise DatabaseError("The disk is full: make room on it, then try again.")
+            raise DatabaseError("The disk is full: free some space on it, then try again.")
         raise DatabaseError(f"'{program}' failed: {last}")
     return printed or b""
 

@@ -174,7 +174,7 @@ class PrivateServer:
         if done.returncode != 0:
             shutil.rmtree(self._data, ignore_errors=True)  # half a data directory would be taken for a whole one
             raise DatabaseError(
-                f"The database could not be made in {self._data}: {_last_line(done.stderr + done.stdout)}"
+                f"The database could not be created in {self._data}: {_last_line(done.stderr + done.stdout)}"
             )
 
     def _launch(self) -> None:
@@ -225,11 +225,11 @@ class PrivateServer:
         until = time.monotonic() + limit_s
         while time.monotonic() < until:
             if process.poll() is not None:
-                raise DatabaseError(f"The database stopped while starting: {_last_error(self._log)}")
+                raise DatabaseError(f"The database failed to start: {_last_error(self._log)}")
             if self._answers(process.pid):
                 return
             time.sleep(0.05)
-        raise DatabaseError(f"The database did not answer within {limit_s:g} s; see {self._log}")
+        raise DatabaseError(f"The database did not respond within {limit_s:g} s; see {self._log}")
 
     def _answers(self, pid: int) -> bool:
         try:
@@ -306,7 +306,7 @@ def _free_port() -> int:
 def _last_line(text: str) -> str:
     lines = [line.strip() for line in text.splitlines() if line.strip()]
     errors = [line for line in lines if "ERROR" in line]
-    return (errors or lines or ["it gave no reason"])[-1]
+    return (errors or lines or ["no reason given"])[-1]
 
 
 def _last_error(log: Path) -> str:

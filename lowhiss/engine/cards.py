@@ -28,7 +28,7 @@ def deck(licence: Mapping[str, Any]) -> list[Card]:
     fields = Fields(licence, "licence", PracticeError)
     kind = fields.text("kind", "tractor_semitrailer")
     if kind not in UNIT_KINDS:
-        raise PracticeError("licence.kind", f"is {kind[:40]!r}; there are {', '.join(UNIT_KINDS)}")
+        raise PracticeError("licence.kind", f"is {kind[:40]!r}; choose one of {', '.join(UNIT_KINDS)}")
     given, order = fields.raw("rules"), fields.text("procedure", None)
     rules = (
         read_rule_set(given, rulebook.judging(), rulebook.rule_set)
@@ -80,7 +80,7 @@ def read_review(table: object) -> Review:
     try:
         at = dt.datetime.fromisoformat(text)
     except ValueError:
-        raise fields.refuse("at", f"is {text[:40]!r}, which is no time") from None
+        raise fields.refuse("at", f"is {text[:40]!r}, which isn't a time") from None
     if at.tzinfo is None:
         raise fields.refuse("at", "has no time zone: it must be UTC")
     return Review(
@@ -133,7 +133,7 @@ def answered(licence: Mapping[str, Any], key: str, typed: str, language: Languag
     """Whether a typed answer is right, and in a sentence what is not. Raises PracticeError for a card there is not."""
     card = next((one for one in deck(licence) if one.key == key), None)
     if card is None:
-        raise PracticeError("card", "is none of this licence: its rules have changed")
+        raise PracticeError("card", "isn't in this deck: the rules have changed")
     checked = check(card, typed)
     lines = rulebook.scoring().tables["answers"]
     kind = rulebook.scoring().tables["kinds"][checked.kind][language] if checked.kind else ""

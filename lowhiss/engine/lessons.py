@@ -59,7 +59,7 @@ def read_own(table: object) -> Lesson:
     lesson = read_lesson(table, rulebook.lesson_names())
     built_in = rulebook.lessons()
     if lesson.id in built_in:
-        raise PracticeError("lesson.id", f"is {lesson.id!r}, which is built in: give yours an id of its own")
+        raise PracticeError("lesson.id", f"is {lesson.id!r}, which is built in: choose another id")
     for n in range(len(lesson.drives)):
         choice = lesson.choice(n)
         try:

@@ -116,14 +116,14 @@ def practice_begin(choice: str, kept: str, record: str) -> str:
 def practice_control(name: str, value: str) -> str:
     """Move a control of the vehicle; why it did not move, empty where it did. Raises CoreError."""
     if name in FROM_OUTSIDE:
-        raise PracticeError("control", f"is {name}: that is not for who drives")
+        raise PracticeError("control", f"is {name}: the driver can't do this")
     return _drives[0].control(name, json.loads(value))
 
 
 def practice_trainer(name: str, value: str) -> str:
     """Do what a trainer may do to the vehicle from outside. Raises CoreError."""
     if name not in FROM_OUTSIDE:
-        raise PracticeError("control", f"is {name[:40]!r}: a trainer sets faults and empties tanks, and drives nothing")
+        raise PracticeError("control", f"is {name[:40]!r}: a trainer can set faults and drain tanks, but not drive")
     return _drives[0].control(name, json.loads(value))
 
 

@@ -89,7 +89,7 @@ class Drive:
     def control(self, name: str, value: Any) -> str:
         """Move a control; why it did not move, empty where it did. Raises AirSystemError."""
         if len(self.world.log) >= _MOST_CONTROLS:
-            raise PracticeError("controls", "are too many: this practice is full, begin another one")
+            raise PracticeError("controls", "are too many: this practice is full. Start a new one")
         refused = ""
         for world in self.worlds:
             refused = world.control(name, value)
@@ -361,7 +361,7 @@ def fault_in_words(fault: str, language: Language) -> dict[str, str]:
     name, _, severity = fault.partition(":")
     table = rulebook.air_data().tables["faults"].get(name)
     if table is None:
-        raise PracticeError("faults", f"holds {name[:40]!r}, which is no fault")
+        raise PracticeError("faults", f"holds {name[:40]!r}, which isn't a fault")
     shown = {what: table[what][language] for what in ("title", "shows")}
     return {"id": fault, "severity": severity or "severe", **shown}
 
@@ -374,9 +374,9 @@ def go_on(kept: str) -> Drive:
     try:
         version, drive = pickle.loads(zlib.decompress(base64.b64decode(kept)))
     except Exception as broken:
-        raise PracticeError("kept", "cannot be read: it is replayed from its log") from broken
+        raise PracticeError("kept", "can't be read: it is replayed from its log") from broken
     if version != rulebook.version() or not isinstance(drive, Drive):
-        raise PracticeError("kept", "is of another core: it is replayed from its log")
+        raise PracticeError("kept", "was made by a different core: it is replayed from its log")
     return drive
 
 
@@ -483,7 +483,7 @@ def lesson_of(named: Mapping[str, Any]) -> Lesson:
         return read_lesson(named["table"], rulebook.lesson_names())
     known = rulebook.lessons()
     if named["id"] not in known:
-        raise PracticeError("lesson.id", f"is {str(named['id'])[:40]!r}; there are {', '.join(known)}")
+        raise PracticeError("lesson.id", f"is {str(named['id'])[:40]!r}; choose one of {', '.join(known)}")
     return known[named["id"]]
 
 
@@ -521,7 +521,7 @@ def new_code(pool: str, seed: int) -> str:
     """Six letters by which a trainee's device sets up what a trainer has drawn. Raises PracticeError."""
     data = rulebook.practice()
     if pool not in data.pools:
-        raise PracticeError("pool", f"is {pool[:40]!r}; there are {', '.join(data.pools)}")
+        raise PracticeError("pool", f"is {pool[:40]!r}; choose one of {', '.join(data.pools)}")
     return code_of(data, pool, seed)
 
 

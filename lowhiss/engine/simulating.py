@@ -110,7 +110,7 @@ def drive(
     data = rulebook.air_data()
     spec = with_faults(spec, data, faults)
     if driver not in DRIVERS:
-        raise AirSystemError("driver", f"is {driver[:40]!r}; there are {', '.join(DRIVERS)}")
+        raise AirSystemError("driver", f"is {driver[:40]!r}; choose one of {', '.join(DRIVERS)}")
     order = procedure or rulebook.default_procedure(rules, spec.unit)
     full = begins_full(order.steps) or driver == "no_fresh_cut_out"
     system = AirSystem(spec, data, FULL_PSI if full else STARTS_AT_PSI, TRAILER_PSI if spec.towed else None)

@@ -164,13 +164,13 @@ class KeyFiles:
             private = load_pem_private_key(path.read_bytes(), None)
         except FileNotFoundError:
             raise KeyFileError(
-                f"The key {name} that seals are signed with is not in {self.directory}: put it back from a copy, or "
+                f"The key {name} that seals are signed with is not in {self.directory}: restore it from a backup, or "
                 f"remove the file {_IN_USE} there to go on with a new key."
             ) from None
         except (ValueError, OSError) as error:
-            raise KeyFileError(f"The key file {path} cannot be read: put it back from a copy.") from error
+            raise KeyFileError(f"The key file {path} can't be read: restore it from a backup.") from error
         if not isinstance(private, Ed25519PrivateKey) or _of(private).id != name:
-            raise KeyFileError(f"The key file {path} is not the key {name}: put it back from a copy.")
+            raise KeyFileError(f"The key file {path} is not the key {name}: restore it from a backup.")
         return _of(private)
 
     def _read(self, name: str) -> str:
@@ -179,7 +179,7 @@ class KeyFiles:
         except FileNotFoundError:
             return ""
         except (OSError, ValueError) as error:
-            raise KeyFileError(f"{self.directory / name} cannot be read ({error}).") from error
+            raise KeyFileError(f"{self.directory / name} can't be read ({error}).") from error
 
     def _write(self, name: str, text: str) -> None:
         """Whole or not at all, and for nobody else's eyes."""
@@ -192,7 +192,7 @@ class KeyFiles:
                 os.fsync(out.fileno())
             partly.replace(self.directory / name)
         except OSError as error:
-            raise KeyFileError(f"{self.directory / name} cannot be written ({error.strerror}).") from error
+            raise KeyFileError(f"{self.directory / name} can't be written ({error.strerror}).") from error
 
     @contextlib.contextmanager
     def _alone(self) -> Iterator[None]:
@@ -202,7 +202,7 @@ class KeyFiles:
                 fcntl.flock(lock, fcntl.LOCK_EX)
                 yield
         except OSError as error:
-            raise KeyFileError(f"{self.directory} cannot be used for keys ({error.strerror}).") from error
+            raise KeyFileError(f"{self.directory} can't be used for keys ({error.strerror}).") from error
 
 
 def _of(private: Ed25519PrivateKey) -> SigningKey:

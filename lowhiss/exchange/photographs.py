@@ -11,7 +11,7 @@ MAX_BYTES = 8 * 1024 * 1024
 MAX_KEPT_BYTES = 400_000
 MAX_PIXELS = 24_000_000
 """The device makes larger ones smaller before it sends them; this bounds the memory that a small file can ask for."""
-_TOO_MANY = f"The photograph has more than {MAX_PIXELS // 1_000_000} megapixels: send a smaller one."
+_TOO_MANY = f"The photo has more than {MAX_PIXELS // 1_000_000} megapixels: send a smaller one."
 _FORMATS = ("JPEG", "PNG", "WEBP")
 _SIDES = (1600, 1200, 900, 600)
 _QUALITIES = (82, 70, 55, 40)
@@ -24,7 +24,7 @@ class PictureError(ValueError):
 def kept_jpeg(data: bytes) -> bytes:
     """The photograph as JPEG of at most 400 kB, upright, without metadata. Raises PictureError."""
     if len(data) > MAX_BYTES:
-        raise PictureError(f"The photograph is larger than {MAX_BYTES // 1024**2} MB: send a smaller one.")
+        raise PictureError(f"The photo is larger than {MAX_BYTES // 1024**2} MB: send a smaller one.")
     picture = _opened(data)
     for side in _SIDES:
         picture.thumbnail((side, side))
@@ -33,7 +33,7 @@ def kept_jpeg(data: bytes) -> bytes:
             picture.save(out, "JPEG", quality=quality, optimize=True)
             if out.tell() <= MAX_KEPT_BYTES:
                 return out.getvalue()
-    raise PictureError("The photograph cannot be made small enough to be kept: take another one.")
+    raise PictureError("The photo can't be made small enough. Take another one.")
 
 
 def _opened(data: bytes) -> Image.Image:
@@ -51,4 +51,4 @@ def _opened(data: bytes) -> Image.Image:
     except (Image.DecompressionBombError, Image.DecompressionBombWarning):
         raise PictureError(_TOO_MANY) from None
     except (UnidentifiedImageError, OSError, SyntaxError):
-        raise PictureError("This is no photograph: send a JPEG, PNG or WebP.") from None
+        raise PictureError("This file isn't a photo. Send a JPEG, PNG or WebP file.") from None

@@ -26,7 +26,7 @@ def load_procedure(path: Path) -> Procedure:
 def _table(path: Path) -> object:
     data = path.read_bytes()
     if len(data) > MAX_BYTES:
-        raise RuleError("", f"{path.name} is {len(data) // 1024} kB large; at most {MAX_BYTES // 1024} kB are read")
+        raise RuleError("", f"{path.name} is {len(data) // 1024} kB large; the maximum is {MAX_BYTES // 1024} kB")
     if path.suffix == ".json":
         try:
             return read_json(data)
@@ -35,5 +35,5 @@ def _table(path: Path) -> object:
     try:
         text = data.decode("utf-8-sig")
     except UnicodeDecodeError as error:
-        raise RuleError("", f"{path.name} is not UTF-8 text (byte {error.start}): save it as UTF-8") from error
+        raise RuleError("", f"{path.name} isn't UTF-8 text (byte {error.start}): save it as UTF-8") from error
     return parse_toml(text, path.name)

@@ -34,23 +34,25 @@ def _said(value: Any) -> Any:
 def check_rule_file(table: dict[str, Any]) -> dict[str, Any]:
     """The tables of a rule file. Raises RuleError for a file of another kind."""
     if table.get("format") not in (RULES_FORMAT, PROCEDURE_FORMAT):
-        raise RuleError("format", f"must be {RULES_FORMAT} or {PROCEDURE_FORMAT}: this is neither rules nor an order")
+        raise RuleError(
+            "format", f"must be {RULES_FORMAT} or {PROCEDURE_FORMAT}: this is neither a rule set nor a test order"
+        )
     return table
 
 
 def check_lesson_file(table: dict[str, Any]) -> dict[str, Any]:
     """The tables of a lesson's file. Raises RuleError for what is no lesson."""
     if table.get("format") != LESSON_FORMAT:
-        raise RuleError("format", f"must be {LESSON_FORMAT}: this is no lesson")
+        raise RuleError("format", f"must be {LESSON_FORMAT}: this isn't a lesson")
     return table
 
 
 def tables_of(data: bytes) -> dict[str, Any]:
     """The tables of a TOML file. Raises RuleError for what is too large, not UTF-8 or not TOML."""
     if len(data) > MAX_BYTES:
-        raise RuleError("file", f"is {len(data) // 1024} kB large; at most {MAX_BYTES // 1024} kB are read")
+        raise RuleError("file", f"is {len(data) // 1024} kB large; the maximum is {MAX_BYTES // 1024} kB")
     try:
         text = data.decode("utf-8-sig")
     except UnicodeDecodeError as error:
-        raise RuleError("file", f"is not UTF-8 text (byte {error.start}): save it as UTF-8") from error
+        raise RuleError("file", f"isn't UTF-8 text (byte {error.start}): save it as UTF-8") from error
     return parse_toml(text, "file")

@@ -15,23 +15,21 @@ MAX_BYTES = 16 * 1024 * 1024
 def read_json(data: bytes) -> object:
     """The plain values of a JSON text. Raises RecordError with one sentence: too large, not UTF-8, not JSON."""
     if len(data) > MAX_BYTES:
-        raise RecordError(
-            "", f"the file is {len(data) // 1024**2} MB large; at most {MAX_BYTES // 1024**2} MB are read"
-        )
+        raise RecordError("", f"the file is {len(data) // 1024**2} MB large; the maximum is {MAX_BYTES // 1024**2} MB")
     try:
         return json.loads(data.decode("utf-8-sig"), parse_constant=_refuse_constant)
     except UnicodeDecodeError as error:
-        raise RecordError("", f"the file is not UTF-8 text (byte {error.start}): save it as UTF-8") from error
+        raise RecordError("", f"the file isn't UTF-8 text (byte {error.start}): save it as UTF-8") from error
     except json.JSONDecodeError as error:
         raise RecordError(
-            "", f"the file is not valid JSON: {error.msg} at line {error.lineno}, column {error.colno}"
+            "", f"the file isn't valid JSON: {error.msg} at line {error.lineno}, column {error.colno}"
         ) from error
     except RecursionError:
         raise RecordError("", "the file is nested too deeply to be a run record") from None
 
 
 def _refuse_constant(name: str) -> NoReturn:
-    raise RecordError("", f"the file holds {name}, which is not a number: leave the field out where nothing was read")
+    raise RecordError("", f"the file holds {name}, which isn't a number: leave the field out where nothing was read")
 
 
 def load_run(data: bytes) -> Run:

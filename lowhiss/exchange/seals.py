@@ -83,7 +83,7 @@ def read_file(data: bytes) -> tuple[list[Seal], dict[str, str], bool]:
     try:
         table = json.loads(data)
         if table["format"] != FILE_FORMAT:
-            raise SealError(f"is no file of seals: its format is {str(table['format'])[:40]!r}, not {FILE_FORMAT}")
+            raise SealError(f"isn't a seal file: its format is {str(table['format'])[:40]!r}, not {FILE_FORMAT}")
         seals = [
             Seal(int(one["place"]), one["document"], one["sha256"], one["key"], one["signature"])
             for one in table["seals"]
@@ -95,7 +95,7 @@ def read_file(data: bytes) -> tuple[list[Seal], dict[str, str], bool]:
     except SealError:
         raise
     except (ValueError, KeyError, TypeError, AttributeError, RecursionError):
-        raise SealError("is no file of seals, or was cut") from None
+        raise SealError("isn't a seal file, or is incomplete") from None
 
 
 def check(
@@ -121,7 +121,7 @@ def check(
     if whole and seals and seals[0].place != 1:
         problems.append(Problem(0, f"the chain begins with seal {seals[0].place}: seal 1 is missing"))
     if head is not None and head not in {one.sha256 for one in seals}:
-        problems.append(Problem(0, f"the head that was kept elsewhere, {head[:16]}, is none of these seals"))
+        problems.append(Problem(0, f"the saved head, {head[:16]}, doesn't match any of these seals"))
     return problems
 
 
@@ -130,7 +130,7 @@ def _untrusted(seals: Sequence[Seal], trusted: set[str]) -> list[Problem]:
     problems = []
     for seal in seals:
         if seal.key not in trusted:
-            problems.append(Problem(seal.place, f"its key {seal.key} is not the one that was published"))
+            problems.append(Problem(seal.place, f"its key {seal.key} isn't the published one"))
             continue
         try:
             document = json.loads(seal.document)
@@ -145,22 +145,22 @@ def wrong_with(seal: Seal, keys: Mapping[str, str]) -> list[Problem]:
     """What is wrong with a seal by itself."""
     found = []
     if digest(seal.document) != seal.sha256:
-        found.append("its text is not the one that was sealed: the hash is another")
+        found.append("its text differs from the sealed text: the hashes differ")
     public = keys.get(seal.key)
     if public is None:
-        found.append(f"its key {seal.key} is not among the keys")
+        found.append(f"its key {seal.key} isn't among the keys")
     elif not _signed(seal, public):
-        found.append("its signature does not belong to its text")
+        found.append("its signature doesn't match its text")
     try:
         document = json.loads(seal.document)
         if canonical(document) != seal.document:
-            found.append("its text is not in canonical form")
+            found.append("its text isn't in canonical form")
         if document["place"] != seal.place:
-            found.append(f"it says that it is seal {document['place']}")
+            found.append(f"its text says seal {document['place']}")
         if document["key"] != seal.key:
-            found.append("it names another key than the one that signed it")
+            found.append("it names a different key than the one that signed it")
     except (ValueError, KeyError, TypeError, RecursionError):
-        found.append("its text is no document of a seal")
+        found.append("its text isn't a seal document")
     return [Problem(seal.place, sentence) for sentence in found]
 
 
@@ -184,19 +184,19 @@ def out_of_chain(before: Seal | None, seal: Seal, *, whole: bool) -> list[Proble
         return []  # said of the seal itself
     if before is None:
         if seal.place == 1 and previous != FIRST:
-            return [Problem(1, "it is the first and names one before it")]
+            return [Problem(1, "it is the first seal but names an earlier one")]
         return []
     if seal.place <= before.place:
-        return [Problem(seal.place, f"it stands after seal {before.place}: their order was changed")]
+        return [Problem(seal.place, f"it comes after seal {before.place}: the order was changed")]
     if seal.place > before.place + 1:
         if not whole:
             return []
         return [
-            Problem(missing, "is missing: its neighbours name one another's places, and it is not between them")
+            Problem(missing, "is missing: the seals before and after it are here, but it isn't")
             for missing in range(before.place + 1, min(seal.place, before.place + 1000))
         ]
     if previous != before.sha256:
-        return [Problem(seal.place, f"it does not name seal {before.place}, which stands before it")]
+        return [Problem(seal.place, f"it doesn't name seal {before.place}, which comes before it")]
     return []
 
 
@@ -207,7 +207,7 @@ def differences(sealed: Any, now: Any, where: str = "") -> list[str]:
         for key in sorted({*sealed, *now}):
             path = f"{where}.{key}" if where else key
             if key not in now:
-                found.append(f"{path}: is gone")
+                found.append(f"{path}: is missing")
             elif key not in sealed:
                 found.append(f"{path}: was added")
             else:

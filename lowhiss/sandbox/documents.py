@@ -21,7 +21,7 @@ def lesson_tables(data: bytes) -> dict[str, Any]:
 
 def _tables(data: bytes) -> dict[str, Any]:
     if len(data) > MAX_BYTES:
-        raise RuleError("file", f"is {len(data) // 1024} kB large; at most {MAX_BYTES // 1024} kB are read")
+        raise RuleError("file", f"is {len(data) // 1024} kB large; the maximum is {MAX_BYTES // 1024} kB")
     try:
         return dict(read("toml", data).meta["table"])
     except (RefusedFileError, SandboxError) as error:

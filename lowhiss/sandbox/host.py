@@ -177,7 +177,7 @@ class _Zygote:
                         socket.send_fds(control, [b"read"], [asked, theirs.fileno(), *descriptors])
                     except OSError as error:
                         self._close()
-                        raise SandboxError("file", "could not be handed to its reader; try again") from error
+                        raise SandboxError("file", "couldn't be read; try again") from error
                 return self._answer(control, ours, request, told, most)
 
     def _await_ready(self, control: socket.socket) -> None:
@@ -230,12 +230,12 @@ class _Zygote:
             elif ended == "-9":  # the hard limit of time, or the machine's own memory
                 got = ["time", "file", "takes too long, or too much memory, to read"]
             elif ended == "-25":  # SIGXFSZ
-                got = ["size", "file", "unpacks to more than may be read"]
+                got = ["size", "file", "unpacks to too much data"]
         kind, where, problem = got
         if kind == "refused":
             raise RefusedFileError(where, problem)
         if kind == "broken":
-            raise SandboxError("file", "is cut or broken, or of a kind that can't be read")
+            raise SandboxError("file", "is damaged, incomplete or of an unknown kind")
         raise SandboxError(where, problem)
 
     def _ended(self, control: socket.socket) -> str:

@@ -69,9 +69,9 @@ def zip_list(path: Path, args: dict[str, Any], _told: Told, _: int | None) -> Re
         with zipfile.ZipFile(path) as packed:
             members = [[one.filename, one.file_size] for one in packed.infolist() if not one.is_dir()]
     except _BROKEN_ZIP:
-        raise FileError("file", "is a cut or broken zip") from None
+        raise FileError("file", "is a damaged or incomplete zip") from None
     if len(members) > int(args["most"]):
-        raise FileError("file", f"holds {len(members)} files; at most {args['most']} are read")
+        raise FileError("file", f"holds {len(members)} files; the maximum is {args['most']}")
     return {"members": members}, {}
 
 
@@ -88,7 +88,7 @@ def zip_member(path: Path, args: dict[str, Any], told: Told, output: int | None)
                 _write(output, piece)
                 told(0)
     except _BROKEN_ZIP:
-        raise FileError("file", "cannot be unpacked: it is cut, or locked by a password") from None
+        raise FileError("file", "can't be unpacked: it is incomplete or has a password") from None
     return {"size": done}, {}
 
 
@@ -105,7 +105,7 @@ def zip_texts(path: Path, args: dict[str, Any], _told: Told, _: int | None) -> R
             manifest = json.loads(_bounded(packed, str(args["manifest"]), int(args["each"])))
             listed = [str(one["file"]) for one in manifest[str(args["list"])]]
             if len(listed) > int(args["most"]):
-                raise FileError("file", f"holds {len(listed)} records; at most {args['most']} are read at once")
+                raise FileError("file", f"holds {len(listed)} records; the maximum is {args['most']} at once")
             for name in dict.fromkeys(listed):
                 try:
                     texts[name] = _bounded(packed, name, int(args["each"]))
@@ -121,7 +121,7 @@ def zip_texts(path: Path, args: dict[str, Any], _told: Told, _: int | None) -> R
     except (*_BROKEN_ZIP, ValueError, TypeError, AttributeError) as error:
         if isinstance(error, FileError):
             raise
-        raise FileError("file", "is no zip of records, or was cut") from None
+        raise FileError("file", "isn't a zip of records, or is incomplete") from None
     return {"manifest": manifest, "missing": missing}, texts
 
 
@@ -155,7 +155,7 @@ def backup(path: Path, args: dict[str, Any], _told: Told, output: int | None) ->
                     while piece := plain.read(_PIECE):
                         _write(output, piece)
     except (*_BROKEN_ZIP, ValueError, TypeError):
-        raise FileError("file", "is no copy of Low Hiss, or was cut") from None
+        raise FileError("file", "isn't a Low Hiss backup, or is incomplete") from None
     return {"manifest": manifest, "sha256": digest.hexdigest()}, {}
 
 

@@ -48,7 +48,7 @@ def _read(name: str, file: Path | bytes, chosen: Mapping[str, str] | None, told:
             parts[kind][what] = values
     t_s = answer.numbers["t_s"]
     if any(values.shape != t_s.shape for kind in parts.values() for values in kind.values()):
-        raise TraceError("file", "is cut or broken")
+        raise TraceError("file", "is damaged or incomplete")
     recording = Recording(t_s, parts["needle"], parts["flag"], parts["other"], moment(answer.meta["began_at"]))
     columns = {str(role)[:_MAX_NAME]: str(one)[:_MAX_NAME] for role, one in dict(answer.meta["columns"]).items()}
     names = [str(one)[:_MAX_NAME] for one in answer.meta["names"][:_MAX_NAMES]]

@@ -37,7 +37,7 @@ class Reader:
 
 _ALL = (
     Reader("recording", "CSV, XLSX, feed, CAN and MDF recordings", "recordings", "recording", 1024, 60, 3.0, 400),
-    Reader("photograph", "JPEG, PNG and WebP photographs", "files", "photograph", 512, 20, 0.0, 1),
+    Reader("photograph", "JPEG, PNG and WebP photos", "files", "photograph", 512, 20, 0.0, 1),
     Reader("zip_list", "the list of files in a zip", "files", "zip_list", 256, 10, 0.1, 8),
     Reader("zip_member", "one file of a zip, unpacked", "files", "zip_member", 128, 60, 3.0, 4096),
     Reader("zip_texts", "a zip of run records", "files", "zip_texts", 512, 30, 1.0, 200),

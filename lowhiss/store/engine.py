@@ -88,9 +88,7 @@ def migrate(engine: Engine, revision: str = "head") -> None:
     config = _config()
     with engine.connect() as connection:
         if connection.scalar(text("SELECT GET_LOCK(:name, 120)"), {"name": _MIGRATION_LOCK}) != 1:
-            raise StoreError(
-                "Another process has been changing the tables for two minutes: wait for it, then start again."
-            )
+            raise StoreError("Another process has been updating the tables for two minutes. Wait, then start again.")
         try:
             connection.execute(text("SET SESSION max_statement_time=0"))  # a large table takes what it takes
             config.attributes["connection"] = connection

@@ -46,18 +46,20 @@ class Recording:
     def __post_init__(self) -> None:
         """Raises TraceError for what no vehicle of this trade can have recorded."""
         if self.t_s.size < 3:
-            raise TraceError("t_s", f"has {self.t_s.size} samples: that is no recording")
+            raise TraceError("t_s", f"has {self.t_s.size} samples: this isn't a recording")
         if not self.needles:
-            raise TraceError("primary_psi", "is missing: no column holds a pressure")
+            raise TraceError("primary_psi", "is missing: no column has pressures")
         if np.any(np.diff(self.t_s) <= 0):
-            raise TraceError("t_s", "does not always rise: sort it, or choose another time column")
+            raise TraceError("t_s", "isn't in ascending order: sort it, or choose another time column")
         for name, psi in self.needles.items():
             known = psi[np.isfinite(psi)]
             if known.size == 0:
-                raise TraceError(name, "holds no number")
+                raise TraceError(name, "has no numbers")
             if known.max() > HIGHEST_PSI * 1.25:
                 unit = "kPa" if known.max() < 1400 else "another unit"
-                raise TraceError(name, f"reaches {known.max():.0f} psi: no truck has that; it is surely in {unit}")
+                raise TraceError(
+                    name, f"reaches {known.max():.0f} psi: too high for a truck; the values are probably in {unit}"
+                )
 
     def between(self, from_s: float, to_s: float) -> Recording:
         """The part of it between two times. Raises TraceError where there is too little."""
@@ -105,7 +107,9 @@ def grid_of(recording: Recording) -> Grid:
     step_s = max(usual, 1.0 / GRID_HZ)
     if (t_s[-1] - t_s[0]) / step_s > _MOST_SAMPLES:
         days = (t_s[-1] - t_s[0]) / 86_400
-        raise TraceError("t_s", f"spans {days:.0f} days: a clock was set anew, or cut it to the days that matter")
+        raise TraceError(
+            "t_s", f"spans {days:.0f} days: the clock was probably reset; cut the file to the days that matter"
+        )
     even = np.arange(t_s[0], t_s[-1] + step_s / 2, step_s)
     thick = max(1, round(step_s / usual))
     needles = {name: _on(even, t_s, values, thick) for name, values in recording.needles.items()}

@@ -99,7 +99,7 @@ def read_start(table: Mapping[str, Any], kind: UnitKind, data: DriveData) -> Sta
     known = set(Start.__dataclass_fields__)
     for name, value in table.items():
         if name not in known:
-            raise AirSystemError(f"start.{str(name)[:40]}", f"is not known; there are {', '.join(sorted(known))}")
+            raise AirSystemError(f"start.{str(name)[:40]}", f"is not known; choose one of {', '.join(sorted(known))}")
         allowed = traits.get(name)
         if isinstance(allowed, list) and value not in allowed:
             raise AirSystemError(f"start.{name}", f"is {str(value)[:40]!r}; it is one of {', '.join(allowed)}")

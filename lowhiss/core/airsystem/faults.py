@@ -28,7 +28,7 @@ def with_faults(spec: AirSpec, data: AirData, faults: Iterable[str]) -> AirSpec:
         name, _, severity = text.partition(":")
         table = data.tables["faults"].get(name)
         if table is None:
-            raise AirSystemError("fault", f"is {name[:40]!r}; there are {', '.join(fault_names(data))}")
+            raise AirSystemError("fault", f"is {name[:40]!r}; choose one of {', '.join(fault_names(data))}")
         if severity not in ("", *SEVERITIES):
             raise AirSystemError("fault", f"is {severity[:40]!r} in {name}; it is mild or severe")
         if table.get("needs") == "trailer" and not spec.towed:
@@ -72,7 +72,7 @@ def with_traits(spec: AirSpec, traits: Mapping[str, Any]) -> AirSpec:
             spec = replace(spec, leaks={**spec.leaks, **leaks})
         else:
             known = ", ".join((*_FIGURES, *_YES_NO, "leaks", "soft_pop"))
-            raise AirSystemError(at, f"is not known; there are {known}")
+            raise AirSystemError(at, f"is not known; choose one of {known}")
     return spec
 
 

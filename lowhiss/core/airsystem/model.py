@@ -250,7 +250,7 @@ class AirSystem:
         }
         for place, rate in spec.leaks.items():
             if place not in named:
-                raise AirSystemError("leaks", f"has {place!r}, which is no place; there are {', '.join(named)}")
+                raise AirSystemError("leaks", f"has {place!r}, which isn't a place; choose one of {', '.join(named)}")
             name, volume_in3 = named[place]
             add(name, rate, volume_in3)
         return [
@@ -358,7 +358,7 @@ class AirSystem:
             if not (math.isfinite(value) and 0 <= value <= most):
                 raise AirSystemError(name, f"is {value}; it must be from 0 to {most:g}")
         if controls.trailer_in and "trailer" not in self.spec.unit.knobs:
-            raise AirSystemError("trailer_in", "cannot be pushed: this unit has no trailer supply knob")
+            raise AirSystemError("trailer_in", "can't be pushed: this unit has no trailer supply knob")
 
     def quiet(self) -> bool:
         """Whether nothing moves fast: the last step's flows, and no valve that the driver has just moved."""

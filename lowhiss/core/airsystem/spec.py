@@ -128,7 +128,7 @@ def kind_spec(data: AirData, kind: UnitKind, unit: Unit | None = None) -> AirSpe
     """The usual vehicle of a kind. Raises AirSystemError for a kind there is not."""
     kinds = data.tables["kinds"]
     if kind not in kinds:
-        raise AirSystemError("kind", f"is {kind!r}, which is no kind of unit; there are {', '.join(kinds)}")
+        raise AirSystemError("kind", f"is {kind!r}, which isn't a kind of unit; choose one of {', '.join(kinds)}")
     table = kinds[kind]
     supply, primary, secondary = table["reservoirs_in3"]
     front, rear = _axles(table["chambers"])

@@ -127,7 +127,7 @@ class World:
         """
         does = _CONTROLS.get(name)
         if does is None:
-            raise AirSystemError("control", f"is {str(name)[:40]!r}; there are {', '.join(_CONTROLS)}")
+            raise AirSystemError("control", f"is {str(name)[:40]!r}; choose one of {', '.join(_CONTROLS)}")
         if name in _POSITIONS:
             number = isinstance(value, int | float) and not isinstance(value, bool)
             if not number or not (math.isfinite(value) and 0 <= value <= 1):
@@ -307,7 +307,7 @@ class World:
     def _empty(self, value: Any) -> str:
         """From outside: drain a tank."""
         if value not in self.air.tanks:
-            raise AirSystemError("empty", f"is {str(value)[:40]!r}; there are {', '.join(self.air.tanks)}")
+            raise AirSystemError("empty", f"is {str(value)[:40]!r}; choose one of {', '.join(self.air.tanks)}")
         self.air.drain(str(value))
         self._moved()
         self._note("drained", tank=value)

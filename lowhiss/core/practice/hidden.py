@@ -57,7 +57,7 @@ def draw(data: PracticeData, pool: str, seed: int, possible: frozenset[str]) -> 
     possible : faults that this vehicle can have at all.  Raises PracticeError for a pool that there is not.
     """
     if pool not in data.pools:
-        raise PracticeError("pool", f"is {str(pool)[:40]!r}; there are {', '.join(data.pools)}")
+        raise PracticeError("pool", f"is {str(pool)[:40]!r}; choose one of {', '.join(data.pools)}")
     weights = {
         fault: weight
         for fault, weight in data.pools[pool].items()

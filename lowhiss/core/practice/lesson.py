@@ -226,7 +226,7 @@ def _steps(fields: Fields) -> tuple[str, ...]:
 def _known(fields: Fields, key: str, given: Sequence[str], allowed: Sequence[str], what: str) -> tuple[str, ...]:
     for one in given:
         if one not in allowed:
-            raise fields.refuse(key, f"names {one[:40]!r}, which is no {what}; there are {', '.join(allowed)}")
+            raise fields.refuse(key, f"names {one[:40]!r}, which isn't a {what}; choose one of {', '.join(allowed)}")
     return tuple(given)
 
 
@@ -237,7 +237,7 @@ def _drive(fields: Fields, shared: Mapping[str, Any], known: KnownNames) -> Less
             raise fields.refuse(key, "must be a table")
     kind = fields.text("kind", shared["kind"])
     if kind not in known.kinds:
-        raise fields.refuse("kind", f"is {kind[:40]!r}; there are {', '.join(known.kinds)}")
+        raise fields.refuse("kind", f"is {kind[:40]!r}; choose one of {', '.join(known.kinds)}")
     faults = fields.texts("faults")
     _known(fields, "faults", [one.partition(":")[0] for one in faults], known.faults, "fault")
     pool = fields.text("pool", None)
@@ -251,7 +251,7 @@ def _drive(fields: Fields, shared: Mapping[str, Any], known: KnownNames) -> Less
     if procedure is None and not any(is_stage(step) for step in steps):
         raise fields.refuse("steps", "or procedure must be given, and hold at least one stage")
     if procedure is not None:
-        _known(fields, "procedure", (procedure,), known.procedures, "order of work")
+        _known(fields, "procedure", (procedure,), known.procedures, "test order")
     passes = _passes({**shared["passes"], **own.get("passes", {})}, fields.path("passes"), known)
     drive = LessonDrive(
         kind=kind,
@@ -276,7 +276,7 @@ def _passes(table: object, at: str, known: KnownNames) -> Passes:
         given = fields.texts(key)
         for one in given:
             if not is_stage(one):
-                raise fields.refuse(key, f"names {one[:40]!r}, which is no stage")
+                raise fields.refuse(key, f"names {one[:40]!r}, which isn't a stage")
         return given
 
     def figures(key: str) -> dict[str, float] | None:

@@ -48,7 +48,7 @@ def read_tried(table: object) -> Tried:
     try:
         began = dt.datetime.fromisoformat(at)
     except ValueError:
-        raise fields.refuse("at", f"is {at[:40]!r}, which is no time") from None
+        raise fields.refuse("at", f"is {at[:40]!r}, which isn't a time") from None
     shares = fields.raw("shares") or {}
     if not isinstance(shares, dict):
         raise fields.refuse("shares", "must be a table")

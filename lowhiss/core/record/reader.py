@@ -131,7 +131,7 @@ def read_event(raw: object, index: int, unit: Unit) -> Event:
         for key, value in raw.items():
             known = fields.get(key)
             if known is None:
-                raise ValueError(f"is not a field of {kind!r}; known are {choices_text(sorted(fields))}")
+                raise ValueError(f"isn't a field of {kind!r}; known are {choices_text(sorted(fields))}")
             place, check = known
             if check is _pressure:
                 if values[place] is not None:
@@ -211,7 +211,7 @@ def _text(value: object) -> str:
     if not isinstance(value, str):
         raise ValueError(f"must be text, not {describe(value)}")
     if len(value) > 2000:
-        raise ValueError(f"is {len(value)} characters long; at most 2000 are kept")
+        raise ValueError(f"is {len(value)} characters long; the maximum is 2000")
     return value
 
 

@@ -157,16 +157,14 @@ def _all_there(fields: Fields, key: str, found: Mapping[str, Any], needed: tuple
 def _known(fields: Fields, key: str, among: Iterable[str]) -> tuple[str, ...]:
     given = fields.texts(key)
     if unknown := [name for name in given if name.removeprefix("not:") not in among]:
-        raise fields.refuse(
-            key, f"{unknown[0]!r} is not a word that is known here; known are {choices_text(list(among))}"
-        )
+        raise fields.refuse(key, f"{unknown[0]!r} isn't a word here; known are {choices_text(list(among))}")
     return given
 
 
 def _one_known(fields: Fields, key: str, among: Iterable[str], default: str | None = None) -> str:
     name = fields.text(key) if default is None else fields.text(key, default)
     if name != default and name not in among:
-        raise fields.refuse(key, f"{name!r} is not a word that is known here; known are {choices_text(list(among))}")
+        raise fields.refuse(key, f"{name!r} isn't a word here; known are {choices_text(list(among))}")
     return name
 
 
@@ -406,7 +404,7 @@ class _Items:
         axles.done()
         fields.done()
         if item.group not in self.groups and item.group not in _WITHOUT_CONSEQUENCE:
-            raise fields.refuse("group", f"{item.group!r} is no group of the consequences")
+            raise fields.refuse("group", f"{item.group!r} isn't a group of the consequences")
         if not item.on:
             raise fields.refuse("on", "is missing: say what a defect is pinned to")
         if item.repeat in ("axle", "end", "tire") and not item.axles:
@@ -475,7 +473,7 @@ def _call(fields: Fields, items: Mapping[str, Item]) -> Call:
     )
     fields.done()
     if unknown := [lamp for lamp in call.lamps if lamp.split(".")[0] not in items]:
-        raise fields.refuse("lamps", f"{unknown[0]!r} is no item")
+        raise fields.refuse("lamps", f"{unknown[0]!r} isn't an item")
     return call
 
 
@@ -538,7 +536,7 @@ def _filling(fields: Fields, items: Mapping[str, Item]) -> Filling:
     after.done()
     fields.done()
     if unknown := [name for name in filling.order if name.split(".")[0] not in items]:
-        raise fields.refuse("order", f"{unknown[0]!r} is no item")
+        raise fields.refuse("order", f"{unknown[0]!r} isn't an item")
     return filling
 
 

@@ -98,13 +98,13 @@ def read_round(table: object, book: RoundBook) -> Round:
     fields = Fields(table, "", RecordError)
     given = fields.raw("format")
     if given != ROUND_FORMAT:
-        raise RecordError("format", f"must be {ROUND_FORMAT}, not {describe(given)}: this is not a round record")
+        raise RecordError("format", f"must be {ROUND_FORMAT}, not {describe(given)}: this is not an inspection record")
     usual = read_set(fields.table("unit"), book)
     way = fields.text("way", "path")
     if way not in book.ways:
-        raise fields.refuse("way", f"{way[:60]!r} is no way of going a round; there are {', '.join(book.ways)}")
+        raise fields.refuse("way", f"{way[:60]!r} isn't an inspection order; choose one of {', '.join(book.ways)}")
     if usual.kind not in book.ways[way].kinds:
-        raise fields.refuse("way", f"{way!r} is no way round a {usual.kind}")
+        raise fields.refuse("way", f"{way!r} isn't an inspection order for a {usual.kind}")
     given_rules = fields.raw("rules")
     own_rules = read_rule_set(given_rules) if isinstance(given_rules, dict) else None
     found = Round(
@@ -145,7 +145,7 @@ def _known(fields: Fields, book: RoundBook) -> Known:
     )
     fields.done()
     if known.item not in book.items:
-        raise fields.refuse("item", f"{known.item[:60]!r} is no item of the round")
+        raise fields.refuse("item", f"{known.item[:60]!r} isn't an item of the inspection")
     return known
 
 
@@ -154,7 +154,7 @@ def read_marks(given: object, book: RoundBook, usual: RoundSet) -> tuple[Mark, .
     if not isinstance(given, list):
         raise RecordError("marks", f"must be a list of marks, not {describe(given)}")
     if len(given) > MAX_MARKS:
-        raise RecordError("marks", f"are {len(given)}; at most {MAX_MARKS} are read")
+        raise RecordError("marks", f"are {len(given)}; the maximum is {MAX_MARKS}")
     marks = [read_mark(one, index, book, usual) for index, one in enumerate(given)]
     return tuple(sorted(marks, key=lambda mark: mark.order))
 
@@ -164,7 +164,9 @@ def read_mark(table: object, index: int, book: RoundBook, usual: RoundSet) -> Ma
     fields = Fields(table, f"marks[{index}]", RecordError)
     kind = fields.text("type")
     if kind not in MARK_TYPES:
-        raise fields.refuse("type", f"{kind[:40]!r} is no mark of a round; there are {', '.join(MARK_TYPES)}")
+        raise fields.refuse(
+            "type", f"{kind[:40]!r} isn't a mark of an inspection; choose one of {', '.join(MARK_TYPES)}"
+        )
     shared: dict[str, Any] = {
         "place": index,
         "at_s": fields.number("at_s"),
@@ -191,7 +193,7 @@ def _asks(fields: Fields, book: RoundBook) -> tuple[str, ...]:
     for name in asks:
         item, at, place = name.partition("@")
         if item not in book.items or not at or not place or len(name) > 80:
-            raise fields.refuse("asks", f"{name[:60]!r} is no item at a place")
+            raise fields.refuse("asks", f"{name[:60]!r} isn't an item with a place")
     if len(set(asks)) != len(asks):
         raise fields.refuse("asks", "names an item twice")
     return asks
@@ -209,7 +211,7 @@ def _words(fields: Fields, key: str, needed: bool = False) -> str:
     if needed and not text:
         raise fields.refuse(key, "is empty: say it in a few words")
     if len(text) > MAX_WORDS:
-        raise fields.refuse(key, f"is {len(text)} characters long; at most {MAX_WORDS} are kept")
+        raise fields.refuse(key, f"is {len(text)} characters long; the maximum is {MAX_WORDS}")
     return text
 
 
@@ -218,7 +220,7 @@ def _answer(fields: Fields, book: RoundBook, _: RoundSet) -> dict[str, Any]:
     kind = fields.text("answer")
     answer = next((one for one in ANSWERS if one == kind), None)
     if answer is None or answer == "from_run":
-        raise fields.refuse("answer", f"{kind[:40]!r} is no answer; there are {', '.join(ANSWERS)}")
+        raise fields.refuse("answer", f"{kind[:40]!r} isn't an answer; choose one of {', '.join(ANSWERS)}")
     value = fields.number("value", None, low=-1_000, high=10_000)
     unit = fields.choice("unit", Measured, None)
     wrong, yes = fields.texts("wrong"), fields.texts("yes")
@@ -236,7 +238,7 @@ def _answer(fields: Fields, book: RoundBook, _: RoundSet) -> dict[str, Any]:
     elif wrong:
         raise fields.refuse("wrong", "goes with what is not right")
     if unknown := [name for name in yes if name not in book.questions and name not in book.papers]:
-        raise fields.refuse("yes", f"{unknown[0][:40]!r} is no question and no paper")
+        raise fields.refuse("yes", f"{unknown[0][:40]!r} isn't a question or document")
     if answer == "not_reached" and why not in book.unseen:
         raise fields.refuse("why", f"is missing: say why; one of {', '.join(book.unseen)}")
     return {

@@ -43,7 +43,7 @@ def parse_toml(text: str, where: str) -> dict[str, Any]:
     try:
         return tomllib.loads(text)
     except (tomllib.TOMLDecodeError, RecursionError) as error:
-        raise RuleError(where, f"is not valid TOML: {error}") from error
+        raise RuleError(where, f"isn't valid TOML: {error}") from error
 
 
 _MAX_KEY_PARTS = 12

@@ -51,7 +51,7 @@ STEP_TABLE: dict[Step, StepRow] = {
         term=Term("release the brakes", "soltar los frenos", "Engine off, key on, knobs in, needles settled."),
         does=_both(
             "Stop the engine, turn the key back on, push the knobs in and let the needles settle.",
-            "Pare el motor, vuelva a encender la llave, empuje las perillas y deje que paren las agujas.",
+            "Apague el motor, vuelva a encender la llave, empuje los botones y deje que paren las agujas.",
         ),
         calls={
             "action": _both(
@@ -78,7 +78,7 @@ STEP_TABLE: dict[Step, StepRow] = {
     "park": StepRow(
         kind="action",
         term=Term("park", "estacionar", "Knobs out."),
-        does=_both("Pull the knobs out.", "Saque las perillas."),
+        does=_both("Pull the knobs out.", "Saque los botones."),
         needs=("knobs_out",),
     ),
     "chocks_in": StepRow(
@@ -91,8 +91,8 @@ STEP_TABLE: dict[Step, StepRow] = {
         kind="action",
         term=Term("chocks out", "sacar calzos", "Chocks taken out, the brakes set first."),
         does=_both(
-            "Park first, then take the chocks out and bring them along.",
-            "Primero estacione; luego quite los calzos y llévelos consigo.",
+            "Park first, then remove the chocks and put them away.",
+            "Primero estacione; luego quite los calzos y guárdelos.",
         ),
         needs=("knobs_out", "chocks_removed"),
     ),
@@ -115,8 +115,8 @@ STEP_TABLE: dict[Step, StepRow] = {
                 "Ralentí rápido y parejo. Tomo el tiempo de la aguja más lenta.",
             ),
             "reading": _both("From {first} to {read}.", "De {first} a {read}."),
-            "pass": _both("That is quick enough.", "Es bastante rápido."),
-            "fail": _both("That is too slow: it fails.", "Es muy lento: no pasa."),
+            "pass": _both("That is fast enough.", "Es bastante rápido."),
+            "fail": _both("That is too slow: it fails.", "Es muy lento: reprueba."),
         },
         limit=_both(
             "From {lower} to {upper} psi the needles may take {bounds}",
@@ -182,7 +182,7 @@ STEP_TABLE: dict[Step, StepRow] = {
             ),
             "reading": _both("Governor cut-in at {read}.", "Reconexión del gobernador a {read}."),
             "pass": _both("That is within the limit.", "Está dentro del límite."),
-            "fail": _both("That is outside the limit: it fails.", "Está fuera del límite: no pasa."),
+            "fail": _both("That is outside the limit: it fails.", "Está fuera del límite: reprueba."),
         },
         limit=_both(
             "At governor cut-in the gauge must read {bounds}",
@@ -215,7 +215,7 @@ STEP_TABLE: dict[Step, StepRow] = {
             ),
             "reading": _both("I lost {lost}.", "Perdí {lost}."),
             "pass": _both("That is within the limit.", "Está dentro del límite."),
-            "fail": _both("That is too much: it fails.", "Es demasiado: no pasa."),
+            "fail": _both("That is too much: it fails.", "Es demasiado: reprueba."),
         },
         limit=_both(
             "With the brakes released, {whom} may lose {bounds} in {hold_s} seconds",
@@ -247,7 +247,7 @@ STEP_TABLE: dict[Step, StepRow] = {
             ),
             "reading": _both("I lost {lost}.", "Perdí {lost}."),
             "pass": _both("That is within the limit.", "Está dentro del límite."),
-            "fail": _both("That is too much: it fails.", "Es demasiado: no pasa."),
+            "fail": _both("That is too much: it fails.", "Es demasiado: reprueba."),
         },
         limit=_both(
             "With the pedal held, {whom} may lose {bounds} in {hold_s} seconds",
@@ -278,7 +278,7 @@ STEP_TABLE: dict[Step, StepRow] = {
             ),
             "reading": _both("The low-air warning came on at {read}.", "El aviso de baja presión se activó a {read}."),
             "pass": _both("That is early enough.", "Es bastante temprano."),
-            "fail": _both("That is too late: it fails.", "Es muy tarde: no pasa."),
+            "fail": _both("That is too late: it fails.", "Es muy tarde: reprueba."),
         },
         limit=_both(
             "When the low-air warning comes on, the gauge must read {bounds}",
@@ -294,7 +294,7 @@ STEP_TABLE: dict[Step, StepRow] = {
         kind="knobs",
         term=Term(
             "spring brakes, pop-out",
-            "frenos de resorte, salto de perillas",
+            "frenos de resorte, salto de botóns",
             "The pressure at which the parking brake and trailer supply knobs pop out and the spring brakes set.",
             short_en="spring brakes",
             short_es="frenos de resorte",
@@ -302,20 +302,20 @@ STEP_TABLE: dict[Step, StepRow] = {
         ),
         does=_both(
             "Keep pumping the brake down evenly until every knob has popped out.",
-            "Siga bombeando el freno, parejo, hasta que cada perilla haya saltado.",
+            "Siga bombeando el freno, parejo, hasta que cada botón haya saltado.",
         ),
         calls={
             "action": _both(
                 "I keep pumping the brake down until the knobs pop out.",
-                "Sigo bombeando el freno hasta que salten las perillas.",
+                "Sigo bombeando el freno hasta que salten los botones.",
             ),
             "reading": _both("They popped out at {read}.", "Saltaron a {read}."),
             "pass": _both("That is within the limit.", "Está dentro del límite."),
-            "fail": _both("That is outside the limit: it fails.", "Está fuera del límite: no pasa."),
+            "fail": _both("That is outside the limit: it fails.", "Está fuera del límite: reprueba."),
         },
         limit=_both(
             "When a knob pops out, the gauge must read {bounds}",
-            "Cuando salta una perilla, el manómetro debe marcar {bounds}",
+            "Cuando salta un botón, el manómetro debe marcar {bounds}",
         ),
         needs=("engine_off", "key_on", "wheels_chocked", "area_clear", "knobs_in"),
         strikes=(Strike("popped", _POPPED, reads=True, falls=True),),
@@ -352,11 +352,11 @@ STEP_TABLE: dict[Step, StepRow] = {
         ),
         does=_both(
             "Parking brake knob in, trailer supply knob out, low gear: tug gently. The vehicle must not move.",
-            "Perilla de estacionamiento adentro, la del remolque afuera, marcha baja: un tirón suave. No debe moverse.",
+            "Botón de estacionamiento adentro, el del remolque afuera, marcha baja: un tirón suave. No debe moverse.",
         ),
         does_automatic=_both(
             "Parking brake knob in, trailer supply knob out, in drive: tug gently. The vehicle must not move. Then shift to neutral.",
-            "Perilla de estacionamiento adentro, la del remolque afuera, en marcha (D): un tirón suave. No debe moverse. Luego por neutral.",
+            "Botón de estacionamiento adentro, el del remolque afuera, en marcha (D): un tirón suave. No debe moverse. Luego por neutral.",
         ),
         calls={
             "action": _both(
@@ -384,11 +384,11 @@ STEP_TABLE: dict[Step, StepRow] = {
         ),
         does=_both(
             "Trailer supply knob in, parking brake knob out, low gear: tug gently. The vehicle must not move.",
-            "Perilla del remolque adentro, la de estacionamiento afuera, marcha baja: un tirón suave. No debe moverse.",
+            "Botón del remolque adentro, el de estacionamiento afuera, marcha baja: un tirón suave. No debe moverse.",
         ),
         does_automatic=_both(
             "From neutral: trailer supply knob in, parking brake knob out, in drive: tug gently. The vehicle must not move.",
-            "Desde neutral: perilla del remolque adentro, la de estacionamiento afuera, en marcha (D): un tirón suave. No debe moverse.",
+            "Desde neutral: botón del remolque adentro, el de estacionamiento afuera, en marcha (D): un tirón suave. No debe moverse.",
         ),
         calls={
             "action": _both("Parking brake set: I tug gently.", "Freno de estacionamiento puesto: doy un tirón suave."),
@@ -410,12 +410,12 @@ STEP_TABLE: dict[Step, StepRow] = {
         ),
         does=_both(
             "Both knobs in, seat belt on, walking pace, light hands on the wheel: brake to a stop.",
-            "Las dos perillas adentro, cinturón puesto, a paso de persona, manos sueltas en el volante: frene.",
+            "Los dos botones adentro, cinturón puesto, a paso de hombre, manos sueltas en el volante: frene.",
         ),
         calls={
             "action": _both(
                 "Walking pace, then the service brake: it must stop straight.",
-                "A paso de persona, y freno de servicio: debe parar derecho.",
+                "A paso de hombre, y freno de servicio: debe parar derecho.",
             ),
         },
         needs=("engine_running", "chocks_removed", "seat_belt", "area_clear", "knobs_in"),

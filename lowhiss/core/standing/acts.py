@@ -85,7 +85,7 @@ def _words(fields: Fields, key: str, *, needed: bool = True) -> str:
     if needed and not text:
         raise fields.refuse(key, "is empty: say it in a few words")
     if len(text) > 500:
-        raise fields.refuse(key, f"is {len(text)} characters long; at most 500 are kept")
+        raise fields.refuse(key, f"is {len(text)} characters long; the maximum is 500")
     return text
 
 

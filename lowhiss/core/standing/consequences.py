@@ -83,7 +83,7 @@ def read_consequences(table: Any) -> Consequences:
         groups[group.id] = group
     fields.done()
     if unknown := [one.instead for one in questions.values() if one.instead and one.instead not in groups]:
-        raise fields.refuse("question", f"{unknown[0]!r} is no group")
+        raise fields.refuse("question", f"{unknown[0]!r} isn't a group")
     return Consequences(groups, questions)
 
 
@@ -105,10 +105,10 @@ def _read(fields: Fields, rules: set[str], questions: Collection[str]) -> Group:
     by_rules = fields.table("by_rules")
     recheck = fields.texts("recheck")
     if wrong := [stage for stage in recheck if stage not in STAGES]:
-        raise fields.refuse("recheck", f"{wrong[0]!r} is no stage")
+        raise fields.refuse("recheck", f"{wrong[0]!r} isn't a stage")
     asked = fields.texts("questions")
     if unknown := [name for name in asked if name not in questions]:
-        raise fields.refuse("questions", f"{unknown[0]!r} is no question")
+        raise fields.refuse("questions", f"{unknown[0]!r} isn't a question")
     group = Group(
         id=fields.text("group"),
         name=both_languages(fields, "name"),

@@ -40,7 +40,7 @@ def zone_of(name: str) -> ZoneInfo:
     try:
         return ZoneInfo(name)
     except (ZoneInfoNotFoundError, ValueError, OSError):
-        raise RecordError("time_zone", f"{name[:60]!r} is no time zone that is known; one is America/Denver") from None
+        raise RecordError("time_zone", f"{name[:60]!r} isn't a known time zone; an example is America/Denver") from None
 
 
 @lru_cache(maxsize=4096)

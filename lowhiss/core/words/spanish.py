@@ -183,7 +183,7 @@ CONVENTIONS = {
     "needle_rose_psi": "Una aguja puede subir",
     "charged_psi": "Cargado desde",
     "early_warning_psi": "Aviso temprano por encima de",
-    "off_maker_psi": "Lejos de el dato del fabricante, más de",
+    "off_maker_psi": "Lejos del dato del fabricante, más de",
     "hold_test_psi": "Aire para la prueba de tirón",
     "rolling_mph": "Paso de hombre",
     "third_failure": "Fallas de una etapa que acaban la prueba",

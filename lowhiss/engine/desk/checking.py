@@ -36,7 +36,7 @@ def read_fleet_rules(table: object, parent_of: ParentLookup) -> RuleSet:
     """
     written = table.get("limit", []) if isinstance(table, Mapping) else []
     if isinstance(written, list) and len(written) > MAX_LIMITS:
-        raise RuleError("limit", f"holds {len(written)} limits; at most {MAX_LIMITS} are kept")
+        raise RuleError("limit", f"holds {len(written)} limits; the maximum is {MAX_LIMITS}")
     rules = read_rule_set(table, rulebook.judging(), parent_of)
     if rules.id in rulebook.rule_set_ids():
         raise RuleError("id", f"{rules.id!r} is a built-in rule set: choose another id")
@@ -67,7 +67,7 @@ def _improbable(limit: Limit, value: float, low: float, high: float) -> str:
     if limit.unit == "s":
         return f"must be {low:g} to {high:g} s, not {value:g}"
     slips = [
-        f"; {plain(from_psi(value, unit), 1)} {Figures(unit).label} was written: was it meant in another unit?"
+        f"; {plain(from_psi(value, unit), 1)} {Figures(unit).label} was written: was another unit meant?"
         for unit in PRESSURE_UNITS
         if unit != "psi" and low <= from_psi(value, unit) <= high
     ]
@@ -115,5 +115,5 @@ def check_reasons(rules: RuleSet, parent: RuleSet | None) -> None:
             known = ", from memory" if one.source.standing == "from_memory" else ""
             raise RuleError(
                 f"limit {one.limit.key!r}.reason",
-                f"is missing: it is looser than {law}{known}; say why the fleet chose it",
+                f"is missing: it is looser than {law}{known}; give the fleet's reason",
             )

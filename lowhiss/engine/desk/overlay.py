@@ -122,7 +122,7 @@ def _consequences(table: Consequences, rules: RuleSet) -> Consequences:
     own = dict(rules.consequences)
     for group, consequence in own.items():
         if group not in table.groups:
-            raise RuleError(f"consequences.{group[:40]}", "is no group of parts")
+            raise RuleError(f"consequences.{group[:40]}", "isn't a group of parts")
         if consequence not in get_args(Consequence):
             raise RuleError(
                 f"consequences.{group}", f"must be one of {', '.join(CONSEQUENCES)}, not {consequence[:40]!r}"

@@ -47,10 +47,10 @@ class Table:
         self._per_psi = unit_chosen(wanted.pop("unit", None))
         self.taken = {**guess(names), **wanted}
         if "time" not in self.taken:
-            raise TraceError("t_s", f"is missing: none of {', '.join(names)[:120]} is a time")
+            raise TraceError("t_s", f"no time column found among {', '.join(names)[:120]}")
         for role, name in self.taken.items():
             if name not in names:
-                raise TraceError(role, f"is to be {name[:40]!r}; there are {', '.join(names)[:120]}")
+                raise TraceError(role, f"can't be {name[:40]!r}; choose one of {', '.join(names)[:120]}")
         self._places = {role: names.index(name) for role, name in self.taken.items()}
         self._decimal = decimal
         self._times = Times(self.taken["time"], decimal)
@@ -183,7 +183,7 @@ def unit_chosen(unit: str | None) -> float | None:
     if unit is None:
         return None
     if unit.strip().lower() not in _UNITS:
-        raise TraceError("unit", f"is {unit[:20]!r}; there are {', '.join(_UNITS)}")
+        raise TraceError("unit", f"is {unit[:20]!r}; choose one of {', '.join(_UNITS)}")
     return per_psi(f"_{unit.strip().lower()}")
 
 
@@ -222,9 +222,7 @@ class Times:
         try:
             return np.array([np.nan if one is None else (one - zero).total_seconds() for one in moments])
         except TypeError:
-            raise TraceError(
-                self._name, "holds times with a zone and times without one: give all of them one"
-            ) from None
+            raise TraceError(self._name, "mixes times with and without a time zone: use one form") from None
 
 
 _HALF_A_DAY_S = 43_200
@@ -236,7 +234,7 @@ def _instant(text: str, name: str) -> dt.datetime | None:
     try:
         return dt.datetime.fromisoformat(text.strip().replace("Z", "+00:00"))
     except ValueError:
-        raise TraceError(name, f"holds {text[:30]!r}, which is no time") from None
+        raise TraceError(name, f"holds {text[:30]!r}, which isn't a time") from None
 
 
 def _clock(text: str, name: str) -> float:
@@ -244,7 +242,7 @@ def _clock(text: str, name: str) -> float:
     try:
         numbers = [float(part) for part in parts]
     except ValueError:
-        raise TraceError(name, f"holds {text[:30]!r}, which is no time") from None
+        raise TraceError(name, f"holds {text[:30]!r}, which isn't a time") from None
     return float(sum(number * 60.0**place for place, number in enumerate(reversed(numbers))))
 
 
@@ -265,7 +263,7 @@ def _numbers(texts: Sequence[str], name: str, decimal: str) -> Series:
         except ValueError:
             bad += 1
     if bad > len(texts) // 2:
-        raise TraceError(name, f"holds {texts[0][:30]!r} and the like, which are no numbers")
+        raise TraceError(name, f"holds {texts[0][:30]!r} , which aren't numbers")
     return _finite(values)
 
 

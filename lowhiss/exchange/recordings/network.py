@@ -58,7 +58,7 @@ def read_network(source: Source, chosen: Mapping[str, str] | None) -> tuple[Reco
         one.t_s.append(at_s)
         one.payloads.append(same.setdefault(payload, payload))
     if not told:
-        raise TraceError("file", f"holds no message with brake pressures ({_called(message)})")
+        raise TraceError("file", f"has no message with brake pressures ({_called(message)})")
     sender = _sender(told, sender_named)
     values = _decoded(message, roles, told[sender].payloads)
     t_s = np.frombuffer(told[sender].t_s, np.float64)
@@ -82,7 +82,7 @@ def _database(described: str | None) -> Any:
     try:
         database.add_dbc_string(described[:_MOST_DBC_BYTES])
     except Exception as broken:  # its grammar raises what it likes
-        raise TraceError("dbc", "is no description of messages that can be read") from broken
+        raise TraceError("dbc", "isn't a readable message definition file") from broken
     return database
 
 
@@ -95,7 +95,7 @@ def _message_of(database: Any, chosen: Mapping[str, str]) -> tuple[Any, dict[str
         if signal is not None and (signal.unit or "").lower() in ("kpa", "psi", "bar", "mpa"):
             return message, {role: name for role, name in roles.items() if role in NEEDLES or role in FLAGS}
     named = ", ".join(signal.name for message in database.messages for signal in message.signals)
-    raise TraceError("dbc", f"describes no message with a primary pressure; its signals are {named[:120]}")
+    raise TraceError("dbc", f"defines no message with a primary pressure; its signals are {named[:120]}")
 
 
 def _called(message: Any) -> str:
@@ -129,7 +129,9 @@ def _sender(told: Mapping[int, _Told], named: str | None) -> int:
     except ValueError:
         raise TraceError("sender", f"is {named[:20]!r}; it is an address such as 0x0b") from None
     if sender not in told:
-        raise TraceError("sender", f"is 0x{sender:02x}; there are {', '.join(f'0x{one:02x}' for one in sorted(told))}")
+        raise TraceError(
+            "sender", f"is 0x{sender:02x}; choose one of {', '.join(f'0x{one:02x}' for one in sorted(told))}"
+        )
     return sender
 
 

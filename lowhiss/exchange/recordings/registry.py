@@ -63,7 +63,7 @@ def read_bytes(file_name: str, data: bytes, chosen: Chosen = None) -> Read:
 def read_source(source: Source, chosen: Chosen = None, *, hashed: bool = True) -> Read:
     """The recording in a source. hashed : whether its hash is wanted. Raises TraceError naming the column."""
     if source.size > _MOST_BYTES:
-        raise TraceError("file", f"is {source.size // 2**20} MB large; at most {_MOST_BYTES // 2**20} MB are read")
+        raise TraceError("file", f"is {source.size // 2**20} MB large; the maximum is {_MOST_BYTES // 2**20} MB")
     head = source.head(_HEAD_BYTES)
     if not head.strip():
         raise TraceError("file", "is empty")
@@ -84,7 +84,7 @@ def _format_of(source: Source, head: bytes) -> str:
     if source.suffix in (".jsonl", ".ndjson") or head.lstrip()[:1] == b"{":
         return "feed"
     if b"\x00" in head:
-        raise TraceError("file", "is no text, and no recording that is known here")
+        raise TraceError("file", "isn't a known kind of recording")
     return "csv"
 
 
@@ -96,7 +96,7 @@ def _read_csv(source: Source, chosen: Chosen) -> Told:
         except UnicodeDecodeError:
             continue
         except csv.Error as broken:
-            raise TraceError("file", f"is no table of columns ({broken})") from broken
+            raise TraceError("file", f"isn't a table of columns ({broken})") from broken
     raise AssertionError("latin-1 reads any bytes")  # pragma: no cover
 
 
@@ -107,7 +107,7 @@ def _csv_table(text: TextIO, chosen: Chosen) -> Told:
     (names,) = csv.reader([first], delimiter=separator)
     names = [name.strip() for name in names]
     if not any(any(letter.isalpha() for letter in name) for name in names):
-        raise TraceError("file", "has no header: name its columns in the first line, such as t_s, primary_psi")
+        raise TraceError("file", "has no header: name the columns in the first line, such as t_s, primary_psi")
     rows = (row for row in csv.reader(lines, delimiter=separator) if any(cell.strip() for cell in row))
     return _table(names, rows, chosen, commas=separator != ",")
 
@@ -116,7 +116,7 @@ def _lines(text: TextIO) -> Iterator[str]:
     """Its lines, none of them without end. Raises TraceError."""
     while line := text.readline(_LONGEST_LINE):
         if len(line) == _LONGEST_LINE and not line.endswith("\n"):
-            raise TraceError("file", "is no table of columns (it has a line without end)")
+            raise TraceError("file", "isn't a table of columns (it has a line without end)")
         yield line
 
 
@@ -130,7 +130,7 @@ def _table(names: list[str], rows: Iterator[list[str]], chosen: Chosen, *, comma
             table = Table(names, chosen, "," if commas and any("," in cell for cell in row) else ".")
         table.add(row)
     if table is None or counted < _FEWEST_ROWS:
-        raise TraceError("file", f"has {counted + 1} lines: that is no recording")
+        raise TraceError("file", f"has {counted + 1} lines: that isn't a recording")
     return table.recording(), table.taken, table.names
 
 
@@ -146,7 +146,7 @@ def _read_xlsx(source: Source, chosen: Chosen) -> Told:
     except zipfile.BadZipFile as broken:
         raise TraceError("file", "is a cut or broken spreadsheet") from broken
     if unpacked > _MOST_UNPACKED:
-        raise TraceError("file", "unpacks to more than a spreadsheet of this kind ever holds")
+        raise TraceError("file", "unpacks to more data than a spreadsheet of this kind can hold")
     with source.open() as file:
         try:
             book = openpyxl.load_workbook(file, read_only=True, data_only=True)
@@ -191,9 +191,9 @@ def _frames(text: TextIO) -> Iterator[dict[str, Any]]:
         try:
             frame = json.loads(line)
         except json.JSONDecodeError:
-            raise TraceError("file", f"line {place} is no JSON: a feed has one frame a line") from None
+            raise TraceError("file", f"line {place} isn't JSON: a live-feed file has one frame per line") from None
         if not isinstance(frame, dict):
-            raise TraceError("file", f"line {place} is no frame")
+            raise TraceError("file", f"line {place} isn't a frame")
         yield frame
 
 

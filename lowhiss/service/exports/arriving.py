@@ -98,7 +98,11 @@ def _record(text: bytes, now: dt.datetime) -> dict[str, Any]:
         seconds=max((event.at_s for event in run.events), default=0.0)
     )
     if ended_at > now + _CLOCKS:
-        raise RefusedError("record_ahead", "started_at: the record or its marks are in the future. Check the other device's clock.", "started_at")
+        raise RefusedError(
+            "record_ahead",
+            "started_at: the record or its marks are in the future. Check the other device's clock.",
+            "started_at",
+        )
     return record
 
 
@@ -118,7 +122,9 @@ def _is_here(session: Session, record: dict[str, Any]) -> bool:
         return False
     here = record_of(session, run)
     if [_said(one) for one in here["events"]] != [_said(one) for one in record["events"]]:
-        raise RefusedError("run_differs", "id: a test with this id but different marks is already here. It was not changed.", "id")
+        raise RefusedError(
+            "run_differs", "id: a test with this id but different marks is already here. It was not changed.", "id"
+        )
     return True
 
 
@@ -132,5 +138,5 @@ def _keep(session: Session, by: Person, record: dict[str, Any], origin: str, now
     name = record.get("unit", {}).get("name") if isinstance(record.get("unit"), dict) else None
     unit = session.scalar(select(UnitRow.id).where(UnitRow.name == str(name))) if name else None
     if unit is None:
-        raise RefusedError("unit_not_here", f"unit: there is no unit {str(name)[:40]!r} here: add it first.", "unit")
+        raise RefusedError("unit_not_here", f"unit: there is no unit {str(name)[:40]!r} here. Add it first.", "unit")
     import_record(session, record, unit, imported=Imported(origin, by.name, now))

@@ -205,7 +205,8 @@ def _check_defect(act: Act, author: Author, defect: Defect | None) -> None:
         raise _AsideError("not_yours", "Only the workshop may fix this. Report it as a defect.")
     if defect.certified_at is not None:
         raise _AsideError(
-            "already_certified", f"{defect.certified_by} has already certified this. If the defect is back, report it again."
+            "already_certified",
+            f"{defect.certified_by} has already certified this. If the defect is back, report it again.",
         )
     if act.type == "defect_rated" and author.role not in MILDER:
         before, after = (CONSEQUENCES.index(one) for one in (defect.rated, act.body["consequence"]))

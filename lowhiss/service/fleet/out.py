@@ -68,7 +68,9 @@ def void_read_token(store: Store, token_id: str) -> None:
     with store.transaction() as session:
         row = session.get(ReadTokenRow, token_id)
         if row is None:
-            raise NotFoundError("token_unknown", "This token doesn't exist. It may already have been revoked.", "token_id")
+            raise NotFoundError(
+                "token_unknown", "This token doesn't exist. It may already have been revoked.", "token_id"
+            )
         session.delete(row)
 
 

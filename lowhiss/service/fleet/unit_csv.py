@@ -99,7 +99,7 @@ def _rows(data: bytes) -> list[tuple[int, dict[str, str]]]:
         text = data.decode("utf-8-sig")
     except UnicodeDecodeError as error:
         raise RefusedError(
-            "csv_encoding", f"The file is not UTF-8 text (byte {error.start}): save it as CSV UTF-8.", "file"
+            "csv_encoding", f"The file isn't UTF-8 text (byte {error.start}): save it as CSV UTF-8.", "file"
         ) from error
     reader = csv.DictReader(io.StringIO(text, newline=""), strict=True)
     try:

@@ -128,7 +128,9 @@ def edit_unit(store: Store, by: Person, unit_id: str, version: int, edit: UnitEd
             check_version(row.version, version)
             _check_choice(session, edit, power)
             if not KIND_TABLE[power.kind].pulling and couplings_of(session, unit_id):
-                raise RefusedError("still_coupled", "kind: uncouple its trailers first; only a tractor can pull trailers.", "kind")
+                raise RefusedError(
+                    "still_coupled", "kind: uncouple its trailers first; only a tractor can pull trailers.", "kind"
+                )
             before = _edit_table(row)
             row.name, row.facts = power.name, as_table(power)
             row.rules, row.procedure, row.resolution_psi = edit.rules, edit.procedure, edit.resolution_psi

@@ -90,7 +90,9 @@ def edit(
     with store.transaction() as session:
         row = own(session, by, class_id)
         if row.version != version:
-            raise ConflictError("changed_meanwhile", "version: somebody else has just changed this class. Load it again.", "version")
+            raise ConflictError(
+                "changed_meanwhile", "version: somebody else has just changed this class. Load it again.", "version"
+            )
         if len(members) > MOST_MEMBERS:
             raise RefusedError("class_full", f"members: a class can have up to {MOST_MEMBERS} members.", "members")
         known = set(session.scalars(select(PersonRow.id).where(PersonRow.id.in_(members))))
@@ -129,7 +131,9 @@ def assign(
         known = lessons_of(session)
         if lesson not in known:
             there = ", ".join(known)
-            raise RefusedError("lesson_unknown", f"lesson: is {lesson[:40]!r}; there are {there}.", "lesson")
+            raise RefusedError(
+                "lesson_unknown", f"lesson: {lesson[:40]!r} doesn't exist; choose one of {there}.", "lesson"
+            )
         if person_id is not None and session.get(ClassMemberRow, (class_id, person_id)) is None:
             raise RefusedError("not_in_class", "person_id: this person isn't in the class.", "person_id")
         session.add(

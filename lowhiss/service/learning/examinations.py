@@ -77,7 +77,9 @@ def tell(store: Store, run_id: str, by: Person, passed: bool, remark: str, words
         if run.person_id == by.id:
             raise ForbiddenError("not_about_oneself", "run_id: you can't examine yourself.", "run_id")
         if run.ended_at is None:
-            raise RefusedError("still_going_on", "run_id: the test isn't finished. Announce the result when it is.", "run_id")
+            raise RefusedError(
+                "still_going_on", "run_id: the test isn't finished. Announce the result when it is.", "run_id"
+            )
         told = session.get(ExaminationRow, run_id, with_for_update=True)
         if told is None:
             row = ExaminationRow(
@@ -86,7 +88,9 @@ def tell(store: Store, run_id: str, by: Person, passed: bool, remark: str, words
             session.add(row)
             session.flush()
         elif (told.examiner_id, told.passed, told.remark) != (by.id, passed, remark.strip()):
-            raise ConflictError("told_already", "passed: the result has already been announced and can't be changed.", "passed")
+            raise ConflictError(
+                "told_already", "passed: the result has already been announced and can't be changed.", "passed"
+            )
         return _sheet(session, run, by, words)
 
 

@@ -54,7 +54,9 @@ def keep(store: Store, by: Person, table: object, version: int) -> OwnLesson:
         there = lessons_of(session)
         if lesson.after is not None and (lesson.after not in there or lesson.after == lesson.id):
             known = ", ".join(one for one in there if one != lesson.id)
-            raise RefusedError("lesson_after", f"lesson.after: is {lesson.after[:40]!r}; there are {known}.", "after")
+            raise RefusedError(
+                "lesson_after", f"lesson.after: {lesson.after[:40]!r} doesn't exist; choose one of {known}.", "after"
+            )
         row = session.get(OwnLessonRow, lesson.id, with_for_update=True)
         if row is None:
             if len(there) - len(rulebook.lessons()) >= MOST_LESSONS:
@@ -62,7 +64,9 @@ def keep(store: Store, by: Person, table: object, version: int) -> OwnLesson:
             row = OwnLessonRow(id=lesson.id, version=0)
             session.add(row)
         elif row.void_at is None and row.version != version:
-            raise ConflictError("changed_meanwhile", "version: somebody else has just changed this lesson. Load it again.", "version")
+            raise ConflictError(
+                "changed_meanwhile", "version: somebody else has just changed this lesson. Load it again.", "version"
+            )
         row.table, row.version, row.void_at = dict(lesson.table), row.version + 1, None
         row.made_by, row.changed_at = by.id, dt.datetime.now(dt.UTC)
         session.flush()

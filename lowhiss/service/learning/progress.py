@@ -79,7 +79,7 @@ def of_person(store: Store, by: Person, person_id: str) -> Progress:
 def board(store: Store, by: Person, class_id: str, code: str | None) -> Board:
     """A class at a glance; with a mistake's code, who made it. Raises NotFoundError, ForbiddenError."""
     if code is not None and code not in rulebook.scoring().mistakes:
-        raise RefusedError("mistake_unknown", f"code: {code[:40]!r} is no mistake.", "code")
+        raise RefusedError("mistake_unknown", f"code: {code[:40]!r} isn't a mistake code.", "code")
     with store.transaction() as session:
         own(session, by, class_id)
         found = select(PersonRow).join(ClassMemberRow, ClassMemberRow.person_id == PersonRow.id)
@@ -115,10 +115,10 @@ def note(
     if kind in _NEEDS_REASON and not text.strip():
         raise RefusedError("reason_missing", "text: give a reason. It stays on record.", "text")
     if kind == "struck_out" and about not in rulebook.scoring().mistakes:
-        raise RefusedError("mistake_unknown", f"about: {about[:40]!r} is no mistake.", "about")
+        raise RefusedError("mistake_unknown", f"about: {about[:40]!r} isn't a mistake code.", "about")
     with store.transaction() as session:
         if kind in ("passed", "opened") and about not in lessons_of(session):
-            raise RefusedError("lesson_unknown", f"about: is {about[:40]!r}, which is no lesson.", "about")
+            raise RefusedError("lesson_unknown", f"about: is {about[:40]!r}, which isn't a lesson.", "about")
         _person(session, by, person_id)
         if by.id == person_id:
             raise ForbiddenError("not_about_oneself", "person_id: you can't decide about yourself.", "person_id")

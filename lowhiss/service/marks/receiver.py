@@ -136,7 +136,9 @@ class Receiver(ABC):
             return
         if key not in self.clocks:
             if self._has_many_clocks():
-                sentence = f"The {self.kind.name} was opened on too many pages ({MAX_CLOCKS}). Finish it and start another."
+                sentence = (
+                    f"The {self.kind.name} was opened on too many pages ({MAX_CLOCKS}). Finish it and start another."
+                )
                 self.set_aside(mark, "too_many_clocks", sentence)
                 return
             self.session.add(clock_of(self.kind, self.log.id, mark.at, mapping))

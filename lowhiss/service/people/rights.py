@@ -219,7 +219,7 @@ NARROWER: dict[str, str] = {
     "listOpenRuns": "one's own and those one has joined; trainers and managers see everybody's, to take one over",
     "makeJoinCode": "only who leads the run",
     "signSheet": "whoever tested, and a trainer or manager beside; who signs shows again that it is them",
-    "sendFeed": "whoever holds the unit's token, which is no person",
+    "sendFeed": "whoever holds the unit's token, which isn't a person",
     "takeLead": "a trainer or manager, who then has joined and is shown, or whoever leads already",
     "editPerson": "nobody may take the last joined manager's role away; on the server, `lowhiss manager` makes one",
     "retirePerson": "nobody may retire themselves or the last joined manager",

@@ -162,7 +162,9 @@ def demo_sign_in(store: Store, person_id: str, browser: Browser) -> str:
     with store.transaction() as session:
         row = session.get(PersonRow, person_id)
         if row is None or not row.demo or row.retired_at is not None:
-            raise RefusedError("demo_unknown", "This demo account doesn't exist. Choose one from the page.", "person_id")
+            raise RefusedError(
+                "demo_unknown", "This demo account doesn't exist. Choose one from the page.", "person_id"
+            )
         return begin_session(session, row.id, browser)
 
 
@@ -278,7 +280,9 @@ def checked_name(name: str) -> str:
     if not 1 <= len(name) <= 80 or not name_key(name):
         raise RefusedError("name_needed", "name: enter 1 to 80 characters.", "name")
     if unseen_in(name):
-        raise RefusedError("name_unseen", "name: contains an invisible character. Type it again instead of pasting it.", "name")
+        raise RefusedError(
+            "name_unseen", "name: contains an invisible character. Type it again instead of pasting it.", "name"
+        )
     return name
 
 

@@ -96,13 +96,17 @@ def keep(
             row.ticks, row.ended, row.record, row.core = 0, False, {}, ""
             session.add(row)
         elif row.person_id != by.id:
-            raise ForbiddenError("not_your_practice", "practice_id: this practice belongs to somebody else.", "practice_id")
+            raise ForbiddenError(
+                "not_your_practice", "practice_id: this practice belongs to somebody else.", "practice_id"
+            )
         elif row.ended:
             if row.record != record or after is None:
                 raise ConflictError("practice_over", "record: this practice has ended and can't be changed.", "record")
             return _head(row, by.name, by)
         elif ticks < row.ticks:
-            raise ConflictError("practice_shorter", "record: a longer record of this practice is already saved.", "record")
+            raise ConflictError(
+                "practice_shorter", "record: a longer record of this practice is already saved.", "record"
+            )
         elif row.record and not _continues(record, row.record):
             problem = "record: this differs from the saved record. A saved practice can only grow."
             raise ConflictError("practice_rewritten", problem, "record")
@@ -180,7 +184,9 @@ def read(store: Store, practice_id: str, by: Person, words: Words) -> PracticeKe
     with store.transaction() as session:
         row = _found(session, practice_id)
         if not may_see(session, by, row.person_id) and not _joined(session, row, by):
-            raise ForbiddenError("not_your_practice", "practice_id: this practice belongs to somebody else.", "practice_id")
+            raise ForbiddenError(
+                "not_your_practice", "practice_id: this practice belongs to somebody else.", "practice_id"
+            )
         name = session.get_one(PersonRow, row.person_id).name
         return PracticeKept(_head(row, name, by), row.record, row.after and debrief_told(row.after, words))
 
@@ -194,7 +200,9 @@ def make_code(store: Store, practice_id: str, by: Person) -> tuple[str, dt.datet
     with store.transaction() as session:
         row = _found(session, practice_id)
         if row.person_id != by.id:
-            raise ForbiddenError("not_your_practice", "practice_id: this practice belongs to somebody else.", "practice_id")
+            raise ForbiddenError(
+                "not_your_practice", "practice_id: this practice belongs to somebody else.", "practice_id"
+            )
         code = secrets.new_short_code()
         row.code_hash, row.code_made_at = secrets.code_hash(code), moment
     return code, moment + CODE_LASTS

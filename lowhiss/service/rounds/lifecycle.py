@@ -274,7 +274,9 @@ def make_code(store: Store, round_id: str, by: Person, device: str | None) -> tu
     with store.transaction() as session:
         row = find_round(session, round_id, lock=True)
         if part_in(session, row, by, secrets.token_hash(device) if device else None) != "lead":
-            raise ForbiddenError("not_your_round", "Only the person leading this inspection may let somebody join.", "round_id")
+            raise ForbiddenError(
+                "not_your_round", "Only the person leading this inspection may let somebody join.", "round_id"
+            )
         code = secrets.new_short_code()
         session.merge(RoundCodeRow(round_id=round_id, code_hash=secrets.code_hash(code), made_at=moment))
     return code, moment + participants.CODE_LASTS

@@ -35,7 +35,9 @@ def add_marks(
         row = find_round(session, round_id, lock=True)
         part = part_in(session, row, by, secrets.token_hash(device) if device else None)
         if part is None:
-            raise ForbiddenError("not_your_round", "Only people who started or joined this inspection may add to it.", "round_id")
+            raise ForbiddenError(
+                "not_your_round", "Only people who started or joined this inspection may add to it.", "round_id"
+            )
         receiver = _RoundReceiver(session, row, sent, Authors(session, by, device), marks, part)
         received = receiver.receive()
         if receiver.new:

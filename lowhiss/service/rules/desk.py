@@ -237,7 +237,9 @@ def publish_in(
     draft = rows[-1]
     if draft.state != "draft":
         who = f" by {draft.published_by}" if draft.published_by else ""
-        raise ConflictError("published_already", f"Version {draft.version} has already been published{who}.", "revision")
+        raise ConflictError(
+            "published_already", f"Version {draft.version} has already been published{who}.", "revision"
+        )
     check_version(draft.revision, revision)
     if effective_from is not None and effective_from < now - dt.timedelta(days=1):
         raise RefusedError(

@@ -48,7 +48,9 @@ def import_record(
     """
     run: Run = read_run(record)
     if run.simulated:
-        raise RefusedError("simulated_run", "simulated: a practice test can't be imported as a test of a unit.", "simulated")
+        raise RefusedError(
+            "simulated_run", "simulated: a practice test can't be imported as a test of a unit.", "simulated"
+        )
     unit = find_unit(session, unit_id)
     rules = rules_of(run)
     procedure = procedure_of(run, rules)

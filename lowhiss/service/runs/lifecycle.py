@@ -110,9 +110,7 @@ def begin_run(store: Store, start: Beginning, sent: Instant, by: Person, device:
         if known is not None:
             part = part_of(session, known, by.id, by.role, device)
             if known.begun != begun or known.unit_id != start.unit_id or part not in ("lead", "send"):
-                raise ConflictError(
-                    "run_id_used", "id: another test already has this id. Start a new one.", "id"
-                )
+                raise ConflictError("run_id_used", "id: another test already has this id. Start a new one.", "id")
             return head_of(session, known, part)
         unit = find_unit(session, start.unit_id)
         if unit.retired_at is not None:

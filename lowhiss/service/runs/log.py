@@ -90,9 +90,9 @@ class Wanted(BaseModel):
     def known(self) -> Self:
         """A quantity and a finding that there are."""
         if self.quantity is not None and self.quantity not in quantity_keys():
-            raise ValueError(f"quantity is {self.quantity!r}; there are {', '.join(quantity_keys())}")
+            raise ValueError(f"quantity: {self.quantity!r} doesn't exist; choose one of {', '.join(quantity_keys())}")
         if self.finding is not None and self.finding not in FINDINGS:
-            raise ValueError(f"finding is {self.finding!r}, which the judge never reports")
+            raise ValueError(f"finding is {self.finding!r}, which isn't a finding code")
         return self
 
 

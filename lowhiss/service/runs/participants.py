@@ -128,7 +128,9 @@ def take_lead(store: Store, run_id: str, by: Person, device: str | None) -> None
         if part == "lead":
             return
         if by.role not in OVERSEERS:
-            raise ForbiddenError("not_your_run", "Only the person who started this test, or a trainer, may lead it.", "run_id")
+            raise ForbiddenError(
+                "not_your_run", "Only the person who started this test, or a trainer, may lead it.", "run_id"
+            )
         moment = dt.datetime.now(dt.UTC)
         session.merge(MemberRow(run_id=run_id, person_id=by.id, part="lead", joined_at=moment))
         note_people(session, run, by.name)

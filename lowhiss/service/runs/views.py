@@ -32,7 +32,9 @@ def keep_view(store: Store, by: Person, name: str, query: str) -> None:
         row = session.scalar(select(LogViewRow).where(mine, LogViewRow.name == name).with_for_update())
         if row is None:
             if (session.scalar(select(func.count()).select_from(LogViewRow).where(mine)) or 0) >= MOST:
-                raise RefusedError("views_full", f"name: you already have {MOST} saved views. Delete one first.", "name")
+                raise RefusedError(
+                    "views_full", f"name: you already have {MOST} saved views. Delete one first.", "name"
+                )
             row = LogViewRow(id=str(uuid.uuid4()), person_id=by.id, name=name)
             session.add(row)
         row.query, row.made_at = query, dt.datetime.now(dt.UTC)

@@ -144,7 +144,9 @@ def part_in(run: RunRow, by: Person) -> Part:
         return "driver"
     if by.role in OVERSEERS:
         return "beside"
-    raise ForbiddenError("not_yours_to_sign", "Only the person who made this test may sign it, with a trainer or manager as witness.")
+    raise ForbiddenError(
+        "not_yours_to_sign", "Only the person who made this test may sign it, with a trainer or manager as witness."
+    )
 
 
 def _of_run(session: Session, run: RunRow) -> dict[str, Any]:

@@ -70,8 +70,8 @@ def _foreign_keys(store: Store, keys: KeyFiles | None, public: Mapping[str, str]
     for name in sorted(public.keys() - own.keys()):
         yield Problem(
             0,
-            f"the key {name} is not in {keys.directory}: it was lost, or is none of this installation's. Seals that it "
-            "signed prove nothing until it is put back from the copy of the keys",
+            f"the key {name} is not in {keys.directory}: it was lost or belongs to another installation. Seals that it "
+            "signed prove nothing until the key is restored from the key backup",
         )
     with store.transaction() as session:
         for row in session.scalars(select(SealKeyRow).where(SealKeyRow.lost)):

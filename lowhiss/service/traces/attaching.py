@@ -52,7 +52,9 @@ def attach(store: Store, by: Person, recording_id: str, asked: Asked, as_run: At
         raise RefusedError("unit_missing", "unit_id: choose which unit was recorded.", "unit_id")
     now = dt.datetime.now(dt.UTC)
     if not _EARLIEST <= as_run.began_at <= now:
-        raise RefusedError("began_when", "began_at: must be a time in the past. Enter when it was recorded.", "began_at")
+        raise RefusedError(
+            "began_when", "began_at: must be a time in the past. Enter when it was recorded.", "began_at"
+        )
     with store.transaction() as session:
         judged = judged_part(session, recording_id, asked)
         _still_open(session, recording_id, judged.span)

@@ -232,7 +232,9 @@ def tested_as(session: Session, asked: Asked) -> tuple[Unit, RuleSet, Procedure 
     elif asked.kind in UNIT_KINDS:
         unit = spec_named(asked.kind).unit
     else:
-        raise RefusedError("kind_unknown", f"kind: is {asked.kind[:40]!r}; there are {', '.join(UNIT_KINDS)}.", "kind")
+        raise RefusedError(
+            "kind_unknown", f"kind: {asked.kind[:40]!r} doesn't exist; choose one of {', '.join(UNIT_KINDS)}.", "kind"
+        )
     try:
         chosen = rules_named(session, rules or rulebook.rule_set_ids()[0], now)
         named = procedure_named(session, asked.procedure, now) if asked.procedure else None

@@ -119,7 +119,7 @@ export const learn: typeof en = {
       called: { good: 'bien', bad: 'mal', grey: 'por poco', none: '–' },
       words: 'Dicho en voz alta: {{made}} de {{due}}',
       untaken: 'Nadie registró lo que dijo, así que no cuenta.',
-      time: '{{minutes}} min y {{refills}} llenados. Se puede hacer en {{least}} min y {{fewest}}.',
+      time: '{{minutes}} min y {{refills}} cargas de aire. Se puede hacer en {{least}} min y {{fewest}}.',
       road: 'En la carretera esto habría significado',
       unseen: 'No se puede hallar desde la cabina',
       next: 'Practique ahora',
