@@ -64,4 +64,4 @@ def test_nobody_gets_401_and_a_wrong_role_403(stranger, app_url):
     with httpx.Client(base_url=app_url) as http:
         refused = sign_in(http, "Ines Aldous").get("/api/people")
     assert refused.status_code == 403
-    assert refused.json()["error"]["message"] == "You may not do this: ask a manager."
+    assert refused.json()["error"]["message"] == "You aren't allowed to do this. Ask a manager."

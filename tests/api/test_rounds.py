@@ -98,7 +98,7 @@ def test_what_a_round_begins_with_fits_the_set_and_the_reader(people, unit):
     assert {way["id"] for way in start["ways"]} == {"path", "in-cab", "round-exam", "round-daily-rigid"}
     assert start["script"]["way"] == {
         "id": "round-daily-rigid",
-        "name": "Ronda diaria corta",
+        "name": "Inspección diaria corta",
         "blocks": False,
         "glance": True,
     }

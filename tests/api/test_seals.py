@@ -109,7 +109,7 @@ def test_a_file_of_seals_is_checked_by_somebody_else_s_programme(client, ended, 
         assert checked(path, key) == (0, "")
         # K4: the file brings its own keys, so that one made up by somebody else is whole in itself
         assert main(["verify", str(path), "--key", "0" * 16]) == 1
-        assert "is not the one that was published" in capsys.readouterr().out
+        assert "isn't the published one" in capsys.readouterr().out
         assert checked(path, "0" * 16)[0] == 1
     table = json.loads(one.read_bytes())
     table["seals"][0]["document"] = table["seals"][0]["document"].replace("calm", "rude")

@@ -95,7 +95,7 @@ def test_wrong_names_and_wrong_passwords_get_the_same_answer(newcomer, stranger,
     assert refused.status_code == 422
     assert refused.json()["error"] == {
         "code": "sign_in_failed",
-        "message": "Name and password do not belong together: check both.",
+        "message": "Wrong name or password.",
         "field": "password",
     }
 

@@ -219,7 +219,7 @@ class Cab:
 
     def prepare(self) -> None:
         """Everything as a leak check needs it."""
-        for word in ("Engine is off", "Key is on", "Chocks are in", "Everyone is clear", "Knobs are in"):
+        for word in ("Engine is off", "Key is on", "Chocks are in", "Area is clear", "Knobs are in"):
             self.strike(word)
             self.pass_time(2)
 
@@ -227,9 +227,9 @@ class Cab:
         """Pedal down, needles stopped, the wait, start."""
         self.strike("Pedal is down")
         self.pass_time(8)
-        self.strike("Needles stopped")
+        self.strike("Needles settled")
         self.pass_time(wait_s - 8)
-        self.strike("Start the clock")
+        self.strike("Start timer")
 
     def set_tapes(self, *values: str) -> None:
         """Type a number on each tape."""
@@ -250,7 +250,7 @@ class Cab:
     def set_start(self, *values: str) -> None:
         """The numbers at the start, while the clock runs."""
         self.set_tapes(*values)
-        self.page.get_by_role("button", name="Keep these").click()
+        self.page.get_by_role("button", name="Save readings").click()
         expect(self.page.get_by_role("slider")).to_have_count(0)
 
     def hold_to_the_end(self, hold_s: float = 60) -> None:

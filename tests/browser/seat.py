@@ -64,7 +64,7 @@ class Seat:
             self.page.get_by_role("radio", name=name, exact=True).click()
         for label, option in (choose or {}).items():
             self._select(label).select_option(label=option)
-        self.page.get_by_role("button", name="Get in").click()
+        self.page.get_by_role("button", name="Start practice").click()
         self.here()
 
     def _select(self, label: str):

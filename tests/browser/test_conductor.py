@@ -33,7 +33,7 @@ def judged(cab, tmp_path, capsys) -> dict:
     run = cab.page.url.rsplit("/", 1)[1]
     path = tmp_path / "run.json"
     with cab.page.expect_download() as download:
-        cab.page.get_by_role("link", name="Save the run record").click()
+        cab.page.get_by_role("link", name="Export test record").click()
     download.value.save_as(path)
     assert json.loads(path.read_text())["id"] == run
     capsys.readouterr()
@@ -77,10 +77,10 @@ def test_a_bus_whose_knob_pops_too_high_fails_and_is_not_rolled(cab, tmp_path, c
     figures = COMBINATION | {"leak_applied end": (111, 111), "popped": (52, 53)}
     cab.do(figures, until="again")
     expect(page.get_by_text("Do not drive. Park it")).to_be_visible()
-    page.get_by_role("button", name="Go on with the rest").click()
+    page.get_by_role("button", name="Continue with the rest").click()
     cab.do(figures, until="locked")
     expect(page.get_by_text("Nothing is held or rolled")).to_be_visible()
-    page.get_by_role("button", name="Stop here").click()
+    page.get_by_role("button", name="End test here").click()
     expect(page.locator("article p").first).to_have_text("Do not drive.")
     verdict = agrees(cab, tmp_path, capsys)
     assert (verdict["overall"], outcomes(verdict, "spring_brakes")) == ("fail", ["fail"])
@@ -126,10 +126,10 @@ def test_a_stage_left_out_is_said_on_the_sheet_and_the_test_is_not_complete(cab,
     cab.begin("MV-12", procedure="static-only")
     cab.do(COMBINATION, until="engine_off")
     page.get_by_role("button", name="The course: ").click()
-    page.get_by_role("listitem").filter(has_text="Low-air warning").get_by_role("button", name="Leave it out").click()
+    page.get_by_role("listitem").filter(has_text="Low-air warning").get_by_role("button", name="Skip").click()
     expect(page.get_by_role("dialog")).to_contain_text("Without it the test is not complete.")
-    page.get_by_label("Why").fill("buzzer unplugged by the workshop")
-    page.get_by_role("button", name="Leave it out").click()
+    page.get_by_label("Reason").fill("buzzer unplugged by the workshop")
+    page.get_by_role("button", name="Skip").click()
     cab.do(COMBINATION)
     cab.finish()
     verdict = agrees(cab, tmp_path, capsys)

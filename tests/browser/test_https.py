@@ -41,7 +41,7 @@ def test_the_first_manager_signs_in_over_https(certificate, tmp_path, browser):
         page.get_by_label("Code").fill(code)
         page.get_by_label("Your name").fill("Runa Holt")
         page.get_by_label("New password").fill("a long enough one")
-        page.get_by_role("button", name="Set the password").click()
+        page.get_by_role("button", name="Set password").click()
         expect(page.get_by_role("heading", name="Yard")).to_be_visible()
         cookies = {cookie["name"]: cookie for cookie in context.cookies()}
         assert all(cookie["secure"] and cookie["httpOnly"] for cookie in cookies.values())
@@ -50,10 +50,10 @@ def test_the_first_manager_signs_in_over_https(certificate, tmp_path, browser):
         assert me["person"]["role"] == "manager"
         # the add-a-unit journey, as the first thing a new manager does
         page.get_by_role("link", name="Units").click()
-        page.get_by_role("button", name="Add a unit").click()
+        page.get_by_role("button", name="Add unit").click()
         page.get_by_role("textbox", name="Name").fill("MV-99")
         page.get_by_label("Brake chambers, by type").fill("20 20 30 30")
-        page.get_by_label("Service reservoirs, in³").fill("1000 1000")
+        page.get_by_label("Service air tanks, in³").fill("1000 1000")
         page.get_by_role("button", name="Save").click()
         expect(page.get_by_text("2000 / 3432 in³, too small")).to_be_visible()
         assert page.evaluate(ON_A_SECURE_ORIGIN) == ["activated", "screen", "boolean"]

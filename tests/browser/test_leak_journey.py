@@ -39,13 +39,13 @@ def events_of(cab, run: str):
 def test_a_combination_passes_by_keyboard_alone(cab):
     page = cab.page
     cab.begin("MV-12", "Ines Aldous", procedure="leak-check")
-    for word in ("Engine is off", "Key is on", "Chocks are in", "Everyone is clear", "Knobs are in", "Pedal is down"):
+    for word in ("Engine is off", "Key is on", "Chocks are in", "Area is clear", "Knobs are in", "Pedal is down"):
         expect(cab.bar).to_contain_text(word)
         page.keyboard.press("Space")
         expect(cab.bar).not_to_contain_text(word)
         cab.pass_time(3)
     page.keyboard.press("Space")
-    expect(cab.bar).to_contain_text("Start the clock")
+    expect(cab.bar).to_contain_text("Start timer")
     cab.pass_time(20)
     expect(page.get_by_text("The tanks have warmed back")).to_be_visible()
     page.keyboard.press("Space")
@@ -92,10 +92,10 @@ def test_a_bus_fails_and_the_sheet_says_do_not_drive_first(cab):
     cab.set_start("112", "112")
     cab.hold_to_the_end()
     cab.set_tapes("108", "111")
-    cab.strike("That is what they show")
+    cab.strike("Readings are right")
     expect(cab.wait_for_verdict()).to_have_text("Fail")
     expect(cab.page.get_by_text("Do not drive. Park it")).to_be_visible()
-    cab.page.get_by_role("button", name="Stop here").click()
+    cab.page.get_by_role("button", name="End test here").click()
     expect(cab.page.locator("article p").first).to_have_text("Do not drive.")
     expect(cab.page.get_by_text("a single vehicle may lose no more than three psi")).to_be_visible()
     cab.go()
@@ -118,7 +118,7 @@ def test_the_pedal_came_up_early_needs_a_held_press_and_comes_out_void(cab):
     expect(page.get_by_text("Ended early")).to_be_visible()
     page.keyboard.up("Space")
     cab.set_tapes("110", "109")
-    cab.strike("That is what they show")
+    cab.strike("Readings are right")
     expect(cab.wait_for_verdict()).to_have_text("Void")
     expect(page.locator("[data-finding=hold_short]")).to_contain_text("s short of 60 s")
     page.get_by_role("button", name="Marks").click()
@@ -130,7 +130,7 @@ def test_the_pedal_came_up_early_needs_a_held_press_and_comes_out_void(cab):
 def test_an_unmet_condition_is_said_at_once_and_judged_void(cab):
     cab.begin("MV-05", procedure="leak-check")
     cab.deny()
-    for word in ("Key is on", "Chocks are in", "Everyone is clear", "Knobs are in"):
+    for word in ("Key is on", "Chocks are in", "Area is clear", "Knobs are in"):
         cab.strike(word)
     cab.deny()  # asked once more before the stage itself
     cab.do({}, until="pedal_full")
@@ -139,7 +139,7 @@ def test_an_unmet_condition_is_said_at_once_and_judged_void(cab):
     cab.set_start("110", "110")
     cab.hold_to_the_end()
     cab.set_tapes("110", "109")
-    cab.strike("That is what they show")
+    cab.strike("Readings are right")
     expect(cab.wait_for_verdict()).to_have_text("Void")
     expect(cab.page.locator("[data-finding=engine_running]")).to_be_visible()
 
@@ -155,7 +155,7 @@ def test_no_network_from_the_first_strike_to_the_last_loses_nothing(cab):
     cab.set_start("100", "100")
     cab.hold_to_the_end()
     cab.set_tapes("98", "98")
-    cab.strike("That is what they show")
+    cab.strike("Readings are right")
     expect(page.locator("[data-outcome=pending]")).to_have_text("Not judged yet")
     expect(page.get_by_text("marks waiting")).to_contain_text("12 marks waiting")
     run = run_id(cab)
@@ -179,7 +179,7 @@ def test_a_reload_in_the_hold_goes_on_where_it_was(cab):
     expect(cab.page.get_by_role("timer")).to_contain_text("Started at 100 · 100 psi.")
     run = run_id(cab)
     cab.go()
-    cab.page.locator(f"[data-open='{run}']").get_by_role("link", name="Go on").click()
+    cab.page.locator(f"[data-open='{run}']").get_by_role("link", name="Resume").click()
     expect(cab.page.get_by_role("timer")).to_contain_text("left of 60 seconds")
 
 
@@ -188,21 +188,21 @@ def test_a_reading_above_the_start_is_asked_about_and_kept_in_the_readers_unit(c
     page = cab.page
     cab.prefer(language="es", unit="kpa", light="night")
     cab.begin("MV-02", procedure="leak-check")  # one circuit: one needle
-    for word in ("Motor apagado", "Llave encendida", "Calzos puestos", "Nadie cerca", "Perillas adentro"):
+    for word in ("Motor apagado", "Llave encendida", "Calzos puestos", "Área despejada", "Botones adentro"):
         cab.strike(word)
-    cab.strike("Pedal pisado")
+    cab.strike("Fuga aplicada")
     cab.pass_time(9)
     cab.strike("Agujas quietas")
     cab.pass_time(15)
-    cab.strike("Empezar el reloj")
+    cab.strike("Iniciar tiempo")
     cab.set_tapes("750")
     page.keyboard.press("Enter")
     cab.pass_time(60.2)
     cab.set_tapes("760")
     page.keyboard.press("Enter")
     expect(page.get_by_role("alert")).to_contain_text("más alta que al empezar (750 kPa)")
-    cab.strike("Sí, eso marca")
-    expect(cab.wait_for_verdict()).to_have_text("Aprobado")
+    cab.strike("Sí, es correcta")
+    expect(cab.wait_for_verdict()).to_have_text("Aprobada")
     expect(page.locator("[data-finding=needle_rose]")).to_contain_text("subió")
     readings = [event["body"] for event in events_of(cab, run_id(cab)) if event["body"]["type"] == "valued"]
     assert [body["primary_kpa"] for body in readings] == [750, 760]
@@ -216,7 +216,7 @@ def test_make_safe_ends_the_test_and_a_mark_can_be_taken_back(cab):
     expect(cab.bar).to_contain_text("Engine is off")
     page.get_by_role("button", name="Make safe").click()
     page.keyboard.press("Space")  # under a dialog the bar is dead
-    page.get_by_role("button", name="It is safe; end the test").click()
+    page.get_by_role("button", name="Vehicle is safe: end test").click()
     cab.until(lambda: page.locator("article").count() > 0)
     kept = [event["body"]["type"] for event in events_of(cab, run_id(cab))]
     assert kept == ["engine", "withdrawn", "made_safe", "abandoned"]
@@ -250,8 +250,8 @@ def test_deep_links_missing_pages_and_an_empty_search(cab):
     page = cab.page
     cab.sign_in()
     cab.go("/log?q=nothing-like-it")
-    expect(page.get_by_text("No run matches.")).to_be_visible()
+    expect(page.get_by_text("No tests match these filters.")).to_be_visible()
     cab.go("/somewhere/else")
-    expect(page.get_by_text("There is nothing at this address.")).to_be_visible()
+    expect(page.get_by_text("This page doesn't exist.")).to_be_visible()
     page.get_by_role("link", name="Go to the yard").click()
     expect(page.get_by_role("heading", name="Yard", exact=True)).to_be_visible()

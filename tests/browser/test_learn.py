@@ -128,13 +128,13 @@ def test_an_examination_in_a_lesson_of_the_fleets_own_with_a_part_done_over(tabl
     desk = trainer.page
     desk.goto(f"{app_url}/learn")
     desk.locator("[data-lesson=which_way]").click(timeout=READY_S * 1000)
-    desk.get_by_role("button", name="Copy into your own").click()
+    desk.get_by_role("button", name="Copy as custom lesson").click()
     form = desk.locator("[data-lesson-editor]")
     form.get_by_label("Title in English").fill("Ours")
-    form.get_by_label("Opens after").select_option(label="open from the start")
-    while form.get_by_role("button", name="Leave this drive out").count():
-        form.get_by_role("button", name="Leave this drive out").last.click()
-    form.get_by_role("button", name="Keep the lesson").click()
+    form.get_by_label("Opens after").select_option(label="always open")
+    while form.get_by_role("button", name="Remove this drive").count():
+        form.get_by_role("button", name="Remove this drive").last.click()
+    form.get_by_role("button", name="Save lesson").click()
     expect(form).to_have_count(0)
     own = desk.locator("[data-lesson^=own-]")
     expect(own).to_contain_text("Ours", timeout=READY_S * 1000)
@@ -145,7 +145,7 @@ def test_an_examination_in_a_lesson_of_the_fleets_own_with_a_part_done_over(tabl
     desk.set_input_files("input[type=file]", {**file, "buffer": b"[[["})
     expect(desk.get_by_role("alert")).to_contain_text("file")
     desk.set_input_files("input[type=file]", {**file, "buffer": examined.encode()})
-    expect(desk.get_by_text("The lesson is kept.")).to_be_visible()
+    expect(desk.get_by_text("The lesson is saved.")).to_be_visible()
     assert [one for one in trainer.complaints if "422" not in one] == []
     desk.close()
 
@@ -153,16 +153,16 @@ def test_an_examination_in_a_lesson_of_the_fleets_own_with_a_part_done_over(tabl
     page = seat.page
     page.goto(f"{app_url}/learn")
     page.locator(f"[data-lesson={lesson}]").click(timeout=READY_S * 1000)
-    expect(page.get_by_label("In which order will you work?")).to_be_visible()
+    expect(page.get_by_label("Which test order will you use?")).to_be_visible()
     page.locator(f"[data-open={lesson}] [data-drive='0']").click()
     seat.here()
     expect(page.get_by_text("After this I only listen.")).to_be_visible()
     fan_to_the_lamp(seat)
     page.get_by_role("button", name="Good", exact=True).click(timeout=20_000)
-    page.get_by_role("button", name="Ask to do it over").click()
-    expect(page.get_by_text("That is yours to decide.")).to_be_visible()
+    page.get_by_role("button", name="Ask to repeat it").click()
+    expect(page.get_by_text("That is your decision.")).to_be_visible()
     page.get_by_label("Say what went wrong").fill("I read it late")
-    page.get_by_role("button", name="Ask to do it over").click()
+    page.get_by_role("button", name="Ask to repeat it").click()
     expect(page.locator("[data-outcome]")).to_have_count(0)
     good = page.get_by_role("button", name="Good", exact=True)
     closing = page.get_by_role("button", name=re.compile("Every part has passed"))
@@ -183,7 +183,7 @@ def test_an_examination_in_a_lesson_of_the_fleets_own_with_a_part_done_over(tabl
 
 SHEETS = {
     "right": ("primary", "both", "power unit", "check valve", "no", "to the workshop"),
-    "wrong": ("secondary", "never", "trailer", "gauge", "yes, reported", "nothing"),
+    "wrong": ("secondary", "never", "trailer", "gauge", "yes, with a report", "nothing"),
 }
 
 
@@ -192,11 +192,11 @@ def test_a_diagnosis_is_handed_in_on_one_sheet(tablet, app_url, opened, answer):
     page = tablet.new_page()
     seat = Seat(page, app_url, TRAINEE)
     open_lesson(seat, "where", 1)
-    page.get_by_role("button", name="Hand in the sheet").click()
+    page.get_by_role("button", name="Submit").click()
     dialog = page.get_by_role("dialog")
     for select, option in zip(dialog.locator("select").all(), SHEETS[answer], strict=True):
         select.select_option(label=option)
-    dialog.get_by_role("button", name="Hand in the sheet").click()
+    dialog.get_by_role("button", name="Submit").click()
     seat.after()
     expect(page.locator("[data-sheet]")).to_have_attribute("data-sheet", str(answer == "right").lower())
     wrong = page.locator("[data-finding=bad_called_good]")
@@ -248,14 +248,14 @@ def test_a_trainer_sees_at_a_glance_sets_a_lesson_and_opens_a_trainee(tablet, ap
         page.get_by_label("Classes").select_option(value=opened)
     expect(page.locator("[data-board]")).to_contain_text(TRAINEE, timeout=READY_S * 1000)
     page.locator('label:has(> span:text-is("Lesson")) select').first.select_option(label="5 The honest minute")
-    page.get_by_label("Until").fill("2027-01-10")
-    page.get_by_role("button", name="Set it").click()
-    expect(page.locator("[data-assigned]")).to_contain_text("The honest minute")
+    page.get_by_label("Due").fill("2027-01-10")
+    page.get_by_role("button", name="Assign lesson").click()
+    expect(page.locator("[data-assigned]")).to_contain_text("Applied leak test")
     page.get_by_role("button", name=TRAINEE, exact=True).click()
     drawer = page.locator("[data-person]")
     expect(drawer).to_contain_text("to begin with")
-    drawer.get_by_label("Why").fill("Reads the lower needle now")
-    drawer.get_by_role("button", name="Keep it").click()
+    drawer.get_by_label("Reason").fill("Reads the lower needle now")
+    drawer.get_by_role("button", name="Save note").click()
     expect(drawer).to_contain_text("Reads the lower needle now")
     assert not seat.complaints
     page.close()

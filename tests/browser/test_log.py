@@ -19,15 +19,15 @@ def test_the_log_is_narrowed_kept_and_gone_through_by_keys(page, app_url, client
     cab = RealCab(page, app_url)
     cab.sign_in("Odile Ferrow")
     cab.go("/log")
-    page.get_by_role("button", name="More filters").click()
-    page.get_by_label("What was measured").select_option("leak_applied")
+    page.get_by_role("button", name="Filters").click()
+    page.get_by_label("Measured value").select_option("leak_applied")
     least = page.get_by_label("At least (psi)")
     least.fill("6")
     least.press("Tab")
     expect(page).to_have_url(re.compile("at_least=6"))
     expect(page.locator("[data-count]")).to_contain_text("test")
-    page.get_by_label("A name for this list").fill("lost much")
-    page.get_by_role("button", name="Keep this list").click()
+    page.get_by_label("View name").fill("lost much")
+    page.get_by_role("button", name="Save view").click()
     expect(page.get_by_role("link", name="lost much")).to_be_visible()
     load_axe(page)
     assert axe_findings(page) == []
@@ -59,7 +59,7 @@ def test_the_log_is_narrowed_kept_and_gone_through_by_keys(page, app_url, client
     # the same records again are known, each of them
     page.locator("input[type=file]").set_input_files(packed.value.path())
     expect(page.locator("[data-arrived]")).to_have_text(re.compile(r"^0 taken over, [1-9]\d* were here already$"))
-    page.get_by_label("Another table").select_option("holds")
+    page.get_by_label("Export another table").select_option("holds")
     with page.expect_download() as holds:
         page.locator("a[href*='/api/tables/holds.xlsx']").click()
     assert holds.value.suggested_filename.startswith("low-hiss-holds-")
@@ -72,7 +72,7 @@ def test_the_log_is_narrowed_kept_and_gone_through_by_keys(page, app_url, client
     assert told.value.ok, told.value.text()
     expect(page.locator("[data-signed=driver]")).to_contain_text("Odile Ferrow")
     with page.expect_download() as paper:
-        page.get_by_role("link", name="As PDF").click()
+        page.get_by_role("link", name="Export PDF").click()
     assert paper.value.suggested_filename.endswith(".pdf")
     # whoever holds that paper follows its code, without an account
     sealed = client.get(f"/api/runs/{run_id}/seals").json()["seals"][-1]["sha256"]

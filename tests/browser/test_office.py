@@ -20,8 +20,8 @@ def test_a_demo_account_signs_in_by_one_touch_and_out_again(cab):
     expect(page.get_by_role("heading", name="Registro")).to_be_visible()  # she reads Spanish
     expect(page.get_by_role("link", name="Personas")).to_have_count(0)  # a driver sees no people
     page.get_by_role("button", name="Luz Marenco").click()
-    page.get_by_role("button", name="Salir", exact=True).click()
-    expect(page.get_by_role("heading", name="Entrar")).to_be_visible()
+    page.get_by_role("button", name="Cerrar sesión", exact=True).click()
+    expect(page.get_by_role("heading", name="Iniciar sesión")).to_be_visible()
 
 
 def test_a_wrong_password_says_so(cab):
@@ -31,7 +31,7 @@ def test_a_wrong_password_says_so(cab):
     page.get_by_label("Name").fill("Nobody")
     page.get_by_label("Password").fill("nothing")
     page.get_by_role("button", name="Sign in", exact=True).click()
-    expect(page.get_by_role("alert")).to_have_text("Name and password do not belong together: check both.")
+    expect(page.get_by_role("alert")).to_have_text("Wrong name or password.")
 
 
 def test_an_expired_session_in_the_hold_covers_nothing_and_loses_nothing(cab):
@@ -45,7 +45,7 @@ def test_an_expired_session_in_the_hold_covers_nothing_and_loses_nothing(cab):
     expect(page.get_by_text("Your session has ended.")).to_be_visible()
     cab.hold_to_the_end()
     cab.set_tapes("98", "98")
-    cab.strike("That is what they show")
+    cab.strike("Readings are right")
     expect(page.locator("[data-outcome=pending]")).to_be_visible()
     page.get_by_role("button", name="Sign in").click()
     page.get_by_label("Name").fill("x")  # nothing beneath reacts to what is typed here
@@ -60,7 +60,7 @@ def test_a_manager_invites_somebody_and_edits_them(cab):
     name = f"Runa {uuid.uuid4().hex[:6]}"
     cab.sign_in()
     cab.go("/people")
-    page.get_by_role("button", name="Invite somebody").click()
+    page.get_by_role("button", name="Invite person").click()
     page.get_by_role("textbox", name="Name").fill(name)
     page.get_by_role("button", name="Save").click()
     expect(page.get_by_role("heading", name=f"One-time code for {name}")).to_be_visible()
@@ -80,14 +80,14 @@ def test_a_unit_edited_by_two_people_tells_the_second(cab, client):
     unit = client.post("/api/units", json={"name": f"U-{uuid.uuid4().hex[:6]}", "kind": "tractor"}).json()
     cab.sign_in("Jory Pask")
     cab.go(f"/units/{unit['id']}")
-    page.get_by_role("textbox", name="Build year").fill("2016")
+    page.get_by_role("textbox", name="Model year").fill("2016")
     body = {"name": unit["name"], "kind": "tractor", "build_year": 2011, "version": 1}
     sign_in(client, "Wanda Keel").put(f"/api/units/{unit['id']}", json=body).raise_for_status()
     page.get_by_role("button", name="Save").click()
     expect(page.get_by_role("alert")).to_contain_text("Somebody else changed this meanwhile")
-    expect(page.get_by_role("textbox", name="Build year")).to_have_value("2016")  # what was typed is still there
+    expect(page.get_by_role("textbox", name="Model year")).to_have_value("2016")  # what was typed is still there
     page.reload()
-    expect(page.get_by_role("textbox", name="Build year")).to_have_value("2011")
+    expect(page.get_by_role("textbox", name="Model year")).to_have_value("2011")
     expect(page.get_by_text("Wanda Keel")).to_be_visible()
 
 
@@ -97,8 +97,8 @@ def test_a_driver_couples_a_trailer(cab, client):
     trailer = client.post("/api/trailers", json={"name": f"T-{uuid.uuid4().hex[:6]}"}).json()
     cab.sign_in("Ines Aldous")
     cab.go(f"/units/{unit['id']}")
-    page.get_by_role("combobox", name="Couple a trailer…").select_option(trailer["id"])
-    page.get_by_role("button", name="Keep this coupling").click()
+    page.get_by_role("combobox", name="Couple trailer…").select_option(trailer["id"])
+    page.get_by_role("button", name="Save coupling").click()
     expect(page.get_by_role("heading", name="tractor and trailer")).to_be_visible()
     expect(page.get_by_role("button", name="Save")).to_have_count(0)
 
@@ -108,16 +108,16 @@ def test_a_csv_is_looked_through_before_it_is_taken(cab):
     good = f"U-{uuid.uuid4().hex[:6]}"
     cab.sign_in()
     cab.go("/units")
-    page.get_by_role("button", name="From a CSV file").click()
+    page.get_by_role("button", name="Import CSV").click()
     file = {"name": "units.csv", "mimeType": "text/csv", "buffer": f"name,kind\n{good},bus\n{good},barge\n".encode()}
     page.get_by_label("CSV file", exact=True).set_input_files(files=[file])
     expect(page.get_by_text("1 units good, 1 lines bad.")).to_be_visible()
     expect(page.get_by_text("Line 3: kind: must be one of")).to_be_visible()
-    expect(page.get_by_role("button", name="Add them all")).to_be_disabled()
+    expect(page.get_by_role("button", name="Import all")).to_be_disabled()
     page.get_by_label("CSV file", exact=True).set_input_files(
         files=[{**file, "buffer": f"name,kind\n{good},bus\n".encode()}]
     )
-    page.get_by_role("button", name="Add them all").click()
+    page.get_by_role("button", name="Import all").click()
     expect(page.get_by_role("link", name=good)).to_be_visible()
 
 
@@ -169,7 +169,7 @@ def test_how_a_units_tests_went_is_drawn_and_each_quantity_can_be_chosen(cab):
     expect(page.get_by_role("img", name=re.compile("^Moves 0.5 psi a month"))).to_be_visible()
     expect(page.get_by_text(re.compile("it meets its limit about .* nine times in ten"))).to_be_visible()
     page.get_by_role("button", name="Report this drift as a defect").click()
-    expect(page.get_by_label("What is not right")).to_have_value(re.compile("Moves 0.5 psi a month"))
+    expect(page.get_by_label("What is wrong")).to_have_value(re.compile("Moves 0.5 psi a month"))
     page.keyboard.press("Escape")
     page.get_by_role("button", name=re.compile("^Governor cut-out")).click()
     expect(page.get_by_role("heading", name="120 to 140 psi")).to_be_visible()

@@ -13,7 +13,7 @@ from tests.browser.inspect import AXE, cut_off, small_controls
 from tests.browser.seat import READY_S, Seat
 from tests.conftest import ROOT
 
-LEAK_CHECK = {"Order of work": "Leak check, pedal held"}
+LEAK_CHECK = {"Test order": "Applied leak test only"}
 MEMORIES = "caches.open('judge-memory').then((cache) => cache.keys()).then((keys) => keys.length)"
 PHONE = {"viewport": {"width": 390, "height": 844}, "has_touch": True, "is_mobile": True}
 
@@ -37,7 +37,7 @@ def test_a_whole_test_is_driven_by_keys_and_its_log_is_the_same_on_the_server(br
     """A bus, its needles read as a person reads them; the record replays here to the very bits of the device."""
     page = browser.new_page(viewport={"width": 1280, "height": 800})
     seat = Seat(page, app_url)
-    seat.begin("bus", choose=LEAK_CHECK, press=("automatic", "from the road", "nothing"))
+    seat.begin("bus", choose=LEAK_CHECK, press=("automatic", "full", "none"))
     seat.key("k")
     expect(page.locator("[data-lamp=true]")).to_be_visible()  # the lamp proves itself
     expect(page.locator("[data-lamp=false]")).to_be_visible()
@@ -74,10 +74,10 @@ def test_a_hidden_leak_is_found_by_two_thumbs(browser, app_url):
     page = context.new_page()
     seat = Seat(page, app_url)
     page.goto(f"{app_url}/practice")
-    page.get_by_role("radio", name="in sight", exact=True).click()
+    page.get_by_role("radio", name="chosen", exact=True).click()
     # what it can hide is asked of the core, which comes to this device first
     page.get_by_role("button", name="Leak in the primary circuit: severe").click(timeout=READY_S * 1000)
-    seat.choose("bus", choose=LEAK_CHECK, press=("automatic", "from the road"))
+    seat.choose("bus", choose=LEAK_CHECK, press=("automatic", "full"))
     page.locator("[data-key=on]").tap()
     page.wait_for_timeout(4500)
     knob = page.locator("[data-knob=parking]")
@@ -90,7 +90,7 @@ def test_a_hidden_leak_is_found_by_two_thumbs(browser, app_url):
     for side in ("left", "right"):
         page.locator(f"[data-mirror={side}]").dispatch_event("click")
     seat.until_asked("pedal_full")
-    page.get_by_role("button", name="Latch").tap()
+    page.get_by_role("button", name="Lock down").tap()
     seat.until_asked("settled", "start")
     page.wait_for_timeout(5000)
     if seat.asked() == "settled":
@@ -104,7 +104,7 @@ def test_a_hidden_leak_is_found_by_two_thumbs(browser, app_url):
     seat.until(lambda: seat.asked() in ("read", "readOne"), 80)
     seat.set_numbers(*seat.both())
     expect(page.get_by_text("Fail", exact=True).first).to_be_visible(timeout=20_000)
-    page.get_by_role("button", name="Stop here").tap()
+    page.get_by_role("button", name="End test here").tap()
     seat.after()
     expect(page.get_by_role("heading", level=1)).to_contain_text("limit 3. You called it bad.")
     expect(page.get_by_text("In it: Leak in the primary circuit.")).to_be_visible()
@@ -116,7 +116,7 @@ def test_a_hidden_leak_is_found_by_two_thumbs(browser, app_url):
 def test_it_rolls_off_its_chocks_and_a_page_that_died_goes_on_at_the_same_second(tablet, app_url):
     page = tablet.new_page()
     seat = Seat(page, app_url)
-    seat.begin("truck", press=("free", "from the road", "nothing"))
+    seat.begin("truck", press=("free", "full", "none"))
     # without sight of it: the meters say where they stand
     assert page.get_by_role("meter", name="Primary").get_attribute("aria-valuetext")
     seat.start_engine()
@@ -155,9 +155,9 @@ def test_it_rolls_off_its_chocks_and_a_page_that_died_goes_on_at_the_same_second
 
 def test_a_trainer_on_another_device_sees_the_truth_and_sets_the_vehicle(browser, tablet, app_url):
     seat = Seat(tablet.new_page(), app_url)
-    seat.begin("tractor and trailer", press=("free", "from the road", "nothing"))
-    seat.page.get_by_role("button", name="Let a trainer in").click()
-    seat.page.get_by_role("button", name="Let a trainer in").last.click()
+    seat.begin("tractor and trailer", press=("free", "full", "none"))
+    seat.page.get_by_role("button", name="Invite trainer").click()
+    seat.page.get_by_role("button", name="Invite trainer").last.click()
     code = re.search("Code ([^,]+),", seat.page.locator("[data-code]").inner_text()).group(1)
     training = browser.new_context(viewport={"width": 1280, "height": 800})
     trainer = Seat(training.new_page(), app_url, "Hanne Solberry")
@@ -165,12 +165,12 @@ def test_a_trainer_on_another_device_sees_the_truth_and_sets_the_vehicle(browser
     trainer.page.get_by_label("Join code").fill(code)
     trainer.page.get_by_role("button", name="Watch a test").click()
     expect(trainer.page).to_have_url(re.compile("/watch$"))
-    expect(trainer.page.locator("[data-set]")).to_have_text("Healthy again", timeout=20_000)
+    expect(trainer.page.locator("[data-set]")).to_have_text("Remove all faults", timeout=20_000)
     expect(trainer.page.get_by_text("primary", exact=True)).to_be_visible()
     trainer.page.get_by_role("button", name="Leaking coupling: severe").click(timeout=60_000)
-    trainer.page.get_by_role("button", name="Set", exact=True).click()
+    trainer.page.get_by_role("button", name="Apply", exact=True).click()
     expect(trainer.page.locator("[data-set]")).to_contain_text("Leaking coupling")
-    trainer.page.get_by_role("button", name="Empty").first.click()
+    trainer.page.get_by_role("button", name="Drain tanks").first.click()
     assert "coupling" not in seat.page.locator("body").inner_text().lower().replace("uncoupled", "")
     seat.page.close()
     expect(trainer.page.get_by_text("The driver’s device is gone.", exact=False)).to_be_visible(timeout=20_000)

@@ -127,7 +127,7 @@ def test_the_in_cab_list_is_done_while_the_air_builds_and_the_blast_comes_first(
     run = cab.begin("MV-05", procedure="single-vehicle")
     cab.do({}, until="cut_out")
     page.locator("main input").first.fill("5")  # from almost nothing: there is time for the whole list
-    page.get_by_role("button", name="Do the in-cab round meanwhile").click()
+    page.get_by_role("button", name="Do the in-cab inspection now").click()
     beside = page.locator("[data-beside]")
     expect(beside.locator("[data-ask], [role=status]").first).to_be_visible()
     cab.pass_time(
@@ -167,7 +167,7 @@ class TestWithoutContact:
         visit_once(cab, with_judge=True)
         cab.go(f"/round/new/{UNIT_ID['MV-16']}")
         expect(page.locator("button[type=submit]:enabled")).to_be_visible()
-        page.get_by_role("radio", name="Exam round").click()
+        page.get_by_role("radio", name="Exam inspection").click()
         expect(page.locator("button[type=submit]:enabled")).to_be_visible()
         cab.pass_time(3)
         lose_contact(cab)
@@ -191,7 +191,7 @@ class TestWithoutContact:
         faults += faults_of(page, "not right")
         page.get_by_role("button", name="not worn").click()
         expect(page.locator("[data-means=stay]")).to_be_visible()
-        page.get_by_text("Note or photograph").click()
+        page.get_by_text("Note or photo").click()
         Image.new("RGB", (800, 600), "gray").save(tmp_path / "tread.jpg")
         page.locator("input[type=file]").set_input_files(tmp_path / "tread.jpg")
         expect(page.get_by_text("Photograph (1 taken)")).to_be_visible()
@@ -206,7 +206,7 @@ class TestWithoutContact:
         load_axe(page)
         while walker.asks.startswith(("tire_", "valve", "rim")) or "wheel" in walker.asks:
             walker.step()
-        page.get_by_role("button", name="Finish the round").click()
+        page.get_by_role("button", name="Finish inspection").click()
         faults += faults_of(page, "finish")
         page.locator("main").get_by_role("button", name=re.compile("^Finish with")).click()
         page.context.set_offline(False)
@@ -251,17 +251,17 @@ def test_lights_with_a_helper_on_a_second_device(cab, browser, browser_context_a
     expect(far.page.locator("[data-waiting]")).to_be_visible()
     load_axe(far.page)
     faults = list(faults_of(far.page, "helper"))
-    page.get_by_role("button", name="Begin the calls").click()
+    page.get_by_role("button", name="Start calls").click()
     far.until(lambda: far.page.locator("[data-call=front_markers]").count() > 0, jump_s=3)
     faults += faults_of(far.page, "call")
     # no instruction to the driver ever stands on a helper's screen, and nothing is right before one could look
     expect(far.page.get_by_role("button", name=re.compile("Next call|Say again"))).to_have_count(0)
     expect(far.page.get_by_role("button", name=re.compile("Look first"))).to_be_disabled()
-    far.until(lambda: far.page.get_by_role("button", name="All right").count() > 0, jump_s=2)
-    far.page.get_by_role("button", name="Which is not right?").click()
+    far.until(lambda: far.page.get_by_role("button", name="All OK").count() > 0, jump_s=2)
+    far.page.get_by_role("button", name="Which light is not OK?").click()
     far.page.get_by_role("button", name=re.compile("Front side markers, left")).click()
     far.until(lambda: far.page.get_by_role("button", name=re.compile("Front side markers, left")).count() == 0)
-    far.page.get_by_role("button", name="All right").click()
+    far.page.get_by_role("button", name="All OK").click()
     # by the clock of the wall: a call waits for its answer only so long
     expect(page.get_by_text("Answered by Ines Aldous")).to_be_visible()
     page.get_by_role("button", name="Next call").click()
@@ -288,7 +288,7 @@ def test_a_bus_from_inside_out_in_spanish_at_night(walker):
     for _ in range(6):
         walker.step()
     faults += faults_of(page, "bus, inside")
-    page.get_by_role("button", name="Terminar la ronda").click()
+    page.get_by_role("button", name="Terminar inspección").click()
     faults += faults_of(page, "bus, finish")
     page.locator("main").get_by_role("button", name=re.compile("^Terminar con")).click()
     expect(page.locator("[data-round-sheet]")).to_be_visible()
@@ -301,20 +301,20 @@ def test_from_memory_an_item_is_hidden_until_it_is_named_and_a_watcher_ticks(
     walker, browser, browser_context_args, app_url
 ):
     page, cab = walker.page, walker.cab
-    round_id = walker.begin("MV-05", "Exam round", driver="Kit Varga", purpose="rehearsal")
+    round_id = walker.begin("MV-05", "Exam inspection", driver="Kit Varga", purpose="rehearsal")
     while page.locator("[data-fact]").count():
         walker.step()
     asked = walker.asks
     page.get_by_role("button", name="From memory").click()
     expect(page.locator("[data-memory]")).to_be_visible()
     expect(page.locator("[data-ask]")).to_have_count(0)
-    page.get_by_role("button", name="I have named it").click()
+    page.get_by_role("button", name="Show").click()
     expect(page.locator(f"[data-ask='{asked}']")).to_be_visible()
-    page.get_by_role("button", name="Named right").click()
-    cab.until(lambda: page.get_by_role("button", name="Named right").count() == 0)
+    page.get_by_role("button", name="Named correctly").click()
+    cab.until(lambda: page.get_by_role("button", name="Named correctly").count() == 0)
     walker.step()
     page.locator("header").get_by_role("button", name=re.compile(r"\d+ of \d+")).click()
-    page.get_by_role("dialog").get_by_role("button", name="Let somebody help").click()
+    page.get_by_role("dialog").get_by_role("button", name="Invite helper").click()
     code = page.locator("[data-code]").inner_text()
     page.keyboard.press("Escape")
     context = browser.new_context(**browser_context_args)

@@ -33,10 +33,10 @@ def press(page, locator, key="Enter"):
 
 def named(page, title, button):
     """Fill in the dialog that begins a draft, by keys alone."""
-    expect(page.get_by_label("Name, English")).to_be_visible()
-    by_keys_to(page, page.get_by_label("Name, English"))
+    expect(page.get_by_label("Name in English")).to_be_visible()
+    by_keys_to(page, page.get_by_label("Name in English"))
     page.keyboard.type(title)
-    by_keys_to(page, page.get_by_label("Name, Spanish"))
+    by_keys_to(page, page.get_by_label("Name in Spanish"))
     page.keyboard.type(f"{title} es")
     press(page, page.get_by_role("button", name=button))
 
@@ -57,8 +57,8 @@ def test_a_trainer_writes_rules_and_an_order_by_keys_a_manager_publishes_and_a_u
     cab.sign_in("Hanne Solberry")
     cab.go("/rules")
     expect(page.locator("[data-cell]").first).to_be_visible()
-    press(page, page.get_by_role("button", name="A set of our own"))
-    named(page, rules, "Begin the draft")
+    press(page, page.get_by_role("button", name="New custom rule set"))
+    named(page, rules, "Create draft")
     # the warning at 60
     warning = page.locator('[data-cell^="low_air_warning yard"]')
     expect(warning).to_have_text(re.compile("55"))
@@ -71,7 +71,7 @@ def test_a_trainer_writes_rules_and_an_order_by_keys_a_manager_publishes_and_a_u
         "When light and buzzer come on, the gauge must show at least 60 psi."
     )
     expect(page.locator("[data-said=es]")).to_have_text(re.compile("debe marcar 60 psi o más"))
-    expect(page.get_by_role("status").filter(has_text="Kept as a draft.")).to_be_visible()
+    expect(page.get_by_role("status").filter(has_text="Draft saved.")).to_be_visible()
     # a slip of the unit is refused, and what was kept stays
     page.get_by_role("slider", name="Low-air warning: From").focus()
     cab.pass_time(4)
@@ -109,10 +109,10 @@ def test_a_trainer_writes_rules_and_an_order_by_keys_a_manager_publishes_and_a_u
     expect(page.get_by_role("radio", name="on the refill")).to_be_checked()
     names = [name.strip() for name in course.locator("li b").all_inner_texts()]
     assert names.index("Spring brakes") < names.index("Build-up") < names.index("Refill")
-    press(page, page.get_by_role("button", name="Keep as a draft"))
-    named(page, order, "Keep as a draft")
+    press(page, page.get_by_role("button", name="Save draft"))
+    named(page, order, "Save draft")
     expect(page.locator("[data-edition]", has_text=order)).to_contain_text("draft")
-    expect(page.locator("[data-edition]", has_text=order)).to_contain_text("A manager publishes it.")
+    expect(page.locator("[data-edition]", has_text=order)).to_contain_text("Only a manager can publish it.")
     # a manager
     cab.sign_in()
     cab.go("/rules")
@@ -121,7 +121,7 @@ def test_a_trainer_writes_rules_and_an_order_by_keys_a_manager_publishes_and_a_u
     publish(cab, order)
     # a unit is tested by both
     cab.begin("MV-05", rules=slug(rules), procedure=slug(order))
-    page.get_by_role("button", name="The course", exact=True).click()
+    page.get_by_role("button", name="Test order", exact=True).click()
     expect(page.get_by_role("dialog").locator("li b").first).to_be_visible()
     steps = page.get_by_role("dialog").locator("li b").all_inner_texts()
     assert steps.index("Spring brakes") < steps.index("Build-up")
@@ -135,7 +135,7 @@ def test_a_trainer_writes_rules_and_an_order_by_keys_a_manager_publishes_and_a_u
     cab.go("/rules/what-if")
     page.locator("form select").first.select_option(slug(rules))
     page.get_by_label("Units or drivers").fill("MV-02")
-    page.get_by_role("button", name="Ask").click()
+    page.get_by_role("button", name="Run").click()
     answer = page.locator("[data-answer=done]")
     cab.until(lambda: answer.count() > 0)
     expect(answer).to_contain_text(re.compile(r"of \d+ tests would come out otherwise"))
@@ -143,7 +143,7 @@ def test_a_trainer_writes_rules_and_an_order_by_keys_a_manager_publishes_and_a_u
     expect(page.locator("[data-lines] tbody tr").first).to_contain_text("limit ≥ 60")
     assert (
         "low_air_warning"
-        in page.request.get(f"{cab.url}{page.get_by_role('link', name='As CSV').get_attribute('href')}").text()
+        in page.request.get(f"{cab.url}{page.get_by_role('link', name='Export CSV').get_attribute('href')}").text()
     )
 
 
@@ -162,20 +162,20 @@ def test_a_stage_of_a_sheet_opens_its_sum_with_its_own_numbers(cab):
     cab.sign_in()
     cab.go(f"/runs/{latest_of('MV-16')}")
     page.get_by_role("link", name="the sum: Applied leak test").click()
-    lost = page.get_by_role("slider", name="Lost", exact=True)
+    lost = page.get_by_role("slider", name="Pressure drop", exact=True)
     expect(lost).to_be_visible()
     value = float(lost.get_attribute("aria-valuenow"))
     assert 0 < value < 8
     expect(page.locator("[data-result]")).to_contain_text("psi")
-    held = page.get_by_role("slider", name="Held")
+    held = page.get_by_role("slider", name="Hold time")
     before = page.locator("[data-result]").inner_text()
     held.focus()
     page.keyboard.type("120")
     cab.pass_time(0.5)
     expect(page.locator("[data-result]")).not_to_have_text(before)
-    page.get_by_role("button", name="Set it").click()
+    page.get_by_role("button", name="Use example").click()
     expect(page.locator("[data-result]")).to_contain_text("3.5 psi")  # 5.2 over 90 s in 60 s
-    page.get_by_role("button", name="Strokes to spend").click()
+    page.get_by_role("button", name="Brake applications available").click()
     expect(page.locator("[data-result]")).to_contain_text("6.2")
     # where there is no answer it says why
     cab.expected = ["status of 422"]
@@ -193,7 +193,7 @@ def test_a_card_for_the_cab_stands_in_either_language_or_both(cab):
     cab.go(f"/rules/card/{demo_id('MV-21')}")
     card = page.locator("[data-card]")
     expect(card).to_contain_text("un vehículo sencillo no debe perder más de tres psi")
-    page.get_by_role("radio", name="los dos").click()
+    page.get_by_role("radio", name="ambos").click()
     expect(card).to_contain_text("a single vehicle may lose no more than three psi")
     page.get_by_role("radio", name="inglés").click()
     expect(card).not_to_contain_text("vehículo sencillo")

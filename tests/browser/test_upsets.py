@@ -112,7 +112,7 @@ def test_two_tabs_of_one_run_show_the_same_and_end_the_hold_once(cab):
     assert points == ["start", "end"]
     other.page.bring_to_front()
     other.page.get_by_role("button", name="Make safe").click()
-    other.page.get_by_role("button", name="It is safe; end the test").click()
+    other.page.get_by_role("button", name="Vehicle is safe: end test").click()
     for tab in (cab, other):
         tab.until(lambda tab=tab: tab.page.locator("article").count() == 1)
     assert other.complaints == []
@@ -151,7 +151,7 @@ def test_another_language_in_mid_hold_changes_words_and_nothing_else(cab):
     expect(page.get_by_role("timer")).to_contain_text("faltan de 60 segundos")
     cab.do(COMBINATION)
     cab.finish()
-    expect(page.locator("[data-try='leak_applied 1']")).to_contain_text("Aprobado")
+    expect(page.locator("[data-try='leak_applied 1']")).to_contain_text("Aprobada")
     start, end = (event for event in events_of(cab, run) if event["body"]["type"] == "reading")
     assert end["mono_s"] - start["mono_s"] == pytest.approx(60, abs=0.05)
 
@@ -165,7 +165,7 @@ def test_what_is_said_from_memory_is_ticked_by_the_watcher_and_graded(cab, tmp_p
     cab.do(COMBINATION, until="pedal_full")
     expect(page.get_by_text("may lose no more than")).to_have_count(0)  # nobody reads the limit off the screen
     page.get_by_role("button", name="Said wrong").click()
-    page.get_by_label("The number that was said").fill("3")
+    page.get_by_label("Number said").fill("3")
     page.get_by_role("dialog").get_by_role("button", name="Said wrong").click()
     cab.do(COMBINATION, until="pedalUp")
     page.get_by_role("button", name=re.compile("^Said$")).click()
@@ -191,12 +191,12 @@ def test_a_run_left_open_is_gone_on_with_on_another_device_and_ended_there_with_
     other.sign_in("Tove Lind")
     other.go()
     left_open = other.page.locator(f"[data-open='{run}']")
-    left_open.get_by_role("link", name="Go on").click()
+    left_open.get_by_role("link", name="Resume").click()
     expect(other.bar).to_have_attribute("data-strike", "key_on")
     other.go()
-    left_open.get_by_role("button", name="End it").click()
-    other.page.get_by_label("Why it ends here").fill("the bay was needed")
-    other.page.get_by_role("dialog").get_by_role("button", name="End it").click()
+    left_open.get_by_role("button", name="End test").click()
+    other.page.get_by_label("Reason").fill("the bay was needed")
+    other.page.get_by_role("dialog").get_by_role("button", name="End test").click()
     expect(left_open).to_have_count(0)
     other.until(lambda: kinds(cab, run)[-1] == "abandoned")
     assert events_of(cab, run)[-1]["body"]["why"] == "the bay was needed"
@@ -225,7 +225,7 @@ def test_a_full_device_is_said_before_a_test_and_at_a_strike_and_the_screen_stay
     expect(page.get_by_role("alert")).to_contain_text("The device is full.")
     page.reload()
     cab.unfold_way()
-    page.get_by_label("Order of work").select_option("leak-check")
+    page.get_by_label("Test order").select_option("leak-check")
     page.locator("button[type=submit]:enabled").click()
     cab.strike("Engine is off")
     page.evaluate(FULL)
@@ -251,8 +251,8 @@ def test_what_came_after_the_end_waits_for_a_trainers_word(cab):
     late = cab.page.locator("[data-late=waits]")
     cab.until(lambda: late.count() == 1)  # a question that is asked again waits by the page's own clock
     expect(cab.page.locator("article")).to_contain_text("Do not drive.")
-    late.get_by_role("button", name="Let it count").click()
+    late.get_by_role("button", name="Confirm").click()
     cab.page.get_by_role("dialog").get_by_role("textbox").fill("the photograph shows 96")
-    cab.page.get_by_role("dialog").get_by_role("button", name="Let it count").click()
+    cab.page.get_by_role("dialog").get_by_role("button", name="Confirm").click()
     cab.until(lambda: cab.page.locator("[data-late=confirmed]").count() == 1)
-    expect(cab.page.get_by_text("When the end was received it stood:")).to_be_visible()
+    expect(cab.page.get_by_text("Result when the test ended:")).to_be_visible()

@@ -318,7 +318,7 @@ def test_side_by_side_says_what_differs_for_this_unit_and_where_it_comes_from():
 def test_conventions_stand_side_by_side_in_words():
     rules = own(holding="gear_too", calls=[], judging={"short_wait_s": 30}, policy="primary")
     told = {one.id: one for one in conventions([rulebook.rule_set("us-cdl"), rules], Words())}
-    assert told["holding"].values == ["chocks; low gear is noted", "chocks, or low gear too"]
+    assert told["holding"].values == ["chocks; low gear is noted", "chocks or low gear"]
     assert told["calls"].values[1] == "nothing"
     assert told["short_wait_s"].values == ["20 s", "30 s"]
     assert [name for name, one in told.items() if one.differs[1]] == ["policy", "holding", "calls", "short_wait_s"]

@@ -221,7 +221,7 @@ def test_the_squares_say_where_it_went_wrong(said, own, true, square):
 def test_a_debrief_is_told_in_words_without_a_brace_left(language):
     trainee = trainee_of("minute", 2, "bad_called_good").drive_it()
     told = debrief_told(debrief(trainee.drive, trainee.marks), Words(language, "kpa"))["debrief"]
-    assert told["headline"].startswith({"en": "The vehicle was bad", "es": "El vehículo estaba mal"}[language])
+    assert told["headline"].startswith({"en": "The vehicle had a fault", "es": "El vehículo tenía una falla"}[language])
     assert "kPa" in told["headline"]
     assert told["next"]["advice"]
     assert told["road"]

@@ -19,7 +19,7 @@ DUE = dt.datetime(2026, 12, 1, 7, tzinfo=dt.UTC)
 
 
 def line(name="MV-12", due_at=DUE, **more):
-    facts = {"standing": "May leave", "stays": False, "why": "", "passed_at": NOW, **more}
+    facts = {"standing": "May be driven", "stays": False, "why": "", "passed_at": NOW, **more}
     return StandingLine(unit_id=f"id of {name}", unit=name, due_at=due_at, **facts)
 
 
@@ -30,8 +30,8 @@ def rows(*lines):
 def test_a_line_a_unit_with_the_fleets_own_days():
     head, first, second = rows(line(), line("MV-09", None, stays=True, why="late", passed_at=None))
     assert tuple(head) == STANDING_COLUMNS
-    assert first == ["MV-12", "May leave", "no", "", "2026-11-27", "2026-11-30"]
-    assert second == ["MV-09", "May leave", "yes", "late", "", ""]
+    assert first == ["MV-12", "May be driven", "no", "", "2026-11-27", "2026-11-30"]
+    assert second == ["MV-09", "May be driven", "yes", "late", "", ""]
 
 
 @pytest.mark.parametrize("name", ["=1+1", "+1", "-1", "@sum", "\tx", "\rx", '=cmd|"/c calc"!A1'])

@@ -167,4 +167,4 @@ def test_a_scheduler_that_is_not_there_is_said_and_nothing_waits_for_ever(store,
     assert claim(store, (whatif.KIND,), worker.id, dt.datetime.now(dt.UTC)) == (whatif.KIND, job.id)
     worker._answer(whatif.work_on, job.id, 1)
     told = whatif.job(store, job.id)
-    assert (told.state, told.why) == ("failed", "The scheduler that the work should go to cannot be reached.")
+    assert (told.state, told.why) == ("failed", "The job scheduler can't be reached.")

@@ -313,7 +313,7 @@ def test_how_the_fleet_stands_and_when_it_is_due_on_the_command_line(killable, t
         line.startswith("MV-21        Do not drive: on hold. Spring brakes, pop-out failed: read 12 psi")
         for line in told
     )
-    assert any(line.startswith("MV-22") and line.endswith("May leave") for line in told)
+    assert any(line.startswith("MV-22") and line.endswith("May be driven") for line in told)
     assert main(["standing", "--csv", "--lang", "es", "--data", data]) == 1
     assert "No conducir: retenida" in capsys.readouterr().out
     assert main(["due", "--data", data]) == 0

@@ -145,7 +145,7 @@ SEAL_COLUMNS = {
     "document": ("hash is another", "signature does not belong"),
     "sha256": ("hash is another",),
     "signature": ("signature does not belong",),
-    "key_id": ("is not among the keys",),
+    "key_id": ("isn't among the keys",),
     "sealed_at": ("seal.sealed_at",),
     "run_id": ("",),
     "place": ("is missing",),
@@ -205,7 +205,7 @@ def test_a_seal_of_another_installation_is_no_seal_of_this_one(store, keys, seal
     sentences = [one.sentence for one in check([forged], public, whole=False)]
     assert f"its key {other_key.id} is not among the keys" in sentences
     both = [one.sentence for one in check([forged], {**public, other_key.id: other_key.public}, whole=False)]
-    assert both == ["it names another key than the one that signed it"]
+    assert both == ["it names a different key than the one that signed it"]
     # a key put into the table, of which no seal speaks, is found too
     with store.transaction() as session:
         now = dt.datetime.now(dt.UTC)

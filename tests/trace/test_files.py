@@ -107,7 +107,7 @@ BAD = {
     "kpa.csv": (b"t_s,primary_psi\n" + b"".join(b"%d,%d\n" % (n, 800 + n) for n in range(9)), "surely in kPa"),
     "endless.csv": (b"t_s,primary_psi\n0,1\n" + b"1" * 300_000, "a line without end"),
     "words.csv": (b"t_s,primary_psi\n" + b"1,much\n2,more\n3,most\n4,all\n", "no numbers"),
-    "nan.csv": (b"t_s,primary_psi\n" + b"1,nan\n2,nan\n3,nan\n4,nan\n", "holds no number"),
+    "nan.csv": (b"t_s,primary_psi\n" + b"1,nan\n2,nan\n3,nan\n4,nan\n", "has no numbers"),
     "milk.csv": (b"farm,litres\nA,1\nB,2\nC,3\n", "none of farm, litres is a time"),
     "wide.csv": (b't_s,primary_psi\n0,"' + b"1" * 200_000 + b'"\n1,2\n2,3\n', "no table of columns"),
     "zones.csv": (

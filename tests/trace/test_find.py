@@ -186,7 +186,7 @@ def test_tests_are_found_in_days_of_driving(drives):
         ([0, 1], [100, 100], "no recording"),
         ([0, 2, 1, 3], [100, 100, 100, 100], "always rise"),
         ([0, 1, 2, 3], [800, 810, 790, 800], "surely in kPa"),
-        ([0, 1, 2, 3], [np.nan] * 4, "holds no number"),
+        ([0, 1, 2, 3], [np.nan] * 4, "has no numbers"),
     ],
 )
 def test_what_no_vehicle_records_is_refused(t_s, psi, says):

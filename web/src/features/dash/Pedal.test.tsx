@@ -31,7 +31,7 @@ afterEach(() => {
 
 test('a plain press is a full pedal, sliding up eases it, a lift acts at once', () => {
   render(<Pedal practice={practice()} />)
-  const pedal = screen.getByRole('button', { name: /Pedal/ })
+  const pedal = screen.getByRole('button', { name: /Brake pedal/ })
   Object.defineProperty(pedal, 'clientHeight', { value: 100 })
   pointer(pedal, 'pointerdown', { button: 0, clientY: 80 })
   pointer(pedal, 'pointermove', { clientY: 55 })
@@ -45,7 +45,7 @@ test('a plain press is a full pedal, sliding up eases it, a lift acts at once', 
 
 test('a pointer that a system gesture cancels keeps the foot down for a quarter of a second', () => {
   render(<Pedal practice={practice()} />)
-  const pedal = screen.getByRole('button', { name: /Pedal/ })
+  const pedal = screen.getByRole('button', { name: /Brake pedal/ })
   pointer(pedal, 'pointerdown', { button: 0, clientY: 0 })
   pointer(pedal, 'pointercancel')
   vi.advanceTimersByTime(200)
@@ -59,8 +59,8 @@ test('a pointer that a system gesture cancels keeps the foot down for a quarter 
 
 test('the latch holds it for those who cannot', () => {
   render(<Pedal practice={practice()} />)
-  act(() => screen.getByRole('button', { name: 'Latch' }).click())
-  act(() => screen.getByRole('button', { name: 'latched' }).click())
+  act(() => screen.getByRole('button', { name: 'Lock down' }).click())
+  act(() => screen.getByRole('button', { name: 'locked down' }).click())
   expect(moved).toEqual([
     ['pedal', 1],
     ['pedal', 0],

@@ -15,7 +15,7 @@ const coach = (more: Partial<Coach> = {}): Coach => ({
   asksVerdict: true,
   closing: { pass: { en: 'It may be driven.', es: '' }, fail: { en: 'It stays here.', es: '' } },
   examiner: {
-    no_redo: { en: 'That is yours to decide.', es: '' },
+    no_redo: { en: 'That is your decision.', es: '' },
     keep_time: { en: 'I keep the time.', es: '' },
     time: { en: 'Time.', es: '' },
     finished: both,
@@ -64,13 +64,13 @@ test('where somebody leads, what was called is followed by the judgement', () =>
 
 test('over again is refused to whoever names nothing, and granted once it is named', () => {
   const struck = shown(rest, [said('pass')])
-  fireEvent.click(screen.getByRole('button', { name: 'Ask to do it over' }))
-  expect(screen.getByText(/yours to decide/)).toBeTruthy()
+  fireEvent.click(screen.getByRole('button', { name: 'Ask to repeat it' }))
+  expect(screen.getByText(/your decision/)).toBeTruthy()
   expect(struck.mock.lastCall?.[0]).toEqual([
     expect.objectContaining({ type: 'claim', what: 'redo', named: false, granted: false }),
   ])
   fireEvent.change(screen.getByRole('textbox'), { target: { value: 'The clock was too soon' } })
-  fireEvent.click(screen.getByRole('button', { name: 'Ask to do it over' }))
+  fireEvent.click(screen.getByRole('button', { name: 'Ask to repeat it' }))
   expect(struck.mock.lastCall?.[0]).toEqual([
     expect.objectContaining({ what: 'redo', granted: true, why: 'The clock was too soon' }),
     { type: 'attempt', stage: 'leak_applied' },
@@ -79,7 +79,7 @@ test('over again is refused to whoever names nothing, and granted once it is nam
 
 test('what was called bad may be done over without another word', () => {
   const struck = shown(rest, [said('fail')])
-  fireEvent.click(screen.getByRole('button', { name: 'Ask to do it over' }))
+  fireEvent.click(screen.getByRole('button', { name: 'Ask to repeat it' }))
   expect(struck.mock.lastCall?.[0]).toHaveLength(2)
 })
 

@@ -40,7 +40,7 @@ test('a number is corrected from here, a note added', () => {
   press('Correct')
   expect(onCorrect).toHaveBeenCalledWith(expect.objectContaining({ point: 'cut_out' }))
   fireEvent.change(screen.getByRole('textbox'), { target: { value: 'belt squeals' } })
-  press('Add a note')
+  press('Add note')
   expect(onStrike).toHaveBeenCalledWith([{ type: 'note', text: 'belt squeals' }])
 })
 
@@ -71,8 +71,8 @@ test('a watcher may take back and correct only what is their own', () => {
 })
 
 test.each([
-  [false, ['Keep mine', 'Keep that of Bram Osei'], 'theirs'],
-  [true, ['Keep that of Bram Osei'], 'mine'],
+  [false, ['Use mine', "Use Bram Osei's"], 'theirs'],
+  [true, ["Use Bram Osei's"], 'mine'],
 ])('of two marks one tap keeps one; a watcher (%s) gives up their own only', (watches, offers, gone) => {
   const onStrike = vi.fn()
   const [mark] = full().filter(({ type }) => type === 'reading')

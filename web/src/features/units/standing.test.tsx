@@ -81,12 +81,12 @@ const defect = (more: Partial<Defect> = {}): Defect => ({
 
 test.each([
   ['driver', []],
-  ['workshop', ['Certify a repair']],
-  ['manager', ['Certify a repair', 'Release']],
+  ['workshop', ['Certify repair']],
+  ['manager', ['Certify repair', 'Release hold']],
 ] as const)('a hold offers a %s what they may do', (role, offered) => {
   shown(<HoldCard hold={hold()} defects={[]} />, role)
   expect(buttons()).toEqual(offered)
-  expect(screen.getByRole('link', { name: 'Test again' }).getAttribute('href')).toBe('/test/new/u')
+  expect(screen.getByRole('link', { name: 'Retest' }).getAttribute('href')).toBe('/test/new/u')
   expect(screen.getByRole('heading').textContent).toContain('MV-12 + T-04')
   expect(screen.getAllByRole('listitem').map(({ textContent }) => textContent)).toEqual([
     'Repair it.',
@@ -96,22 +96,22 @@ test.each([
 
 test('a certified repair is not asked for twice, and one by hand is only released', () => {
   shown(<HoldCard hold={hold({ repaired_at: '2026-11-21T05:00:00Z' })} defects={[]} />, 'manager')
-  expect(buttons()).toEqual(['Release'])
+  expect(buttons()).toEqual(['Release hold'])
 })
 
 test('a hold that somebody placed has no test to pass', () => {
   shown(<HoldCard hold={hold({ stage: null, run_id: null, tested_with: null })} defects={[]} />, 'manager')
-  expect(buttons()).toEqual(['Release'])
-  expect(screen.queryByRole('link', { name: 'Test again' })).toBeNull()
+  expect(buttons()).toEqual(['Release hold'])
+  expect(screen.queryByRole('link', { name: 'Retest' })).toBeNull()
 })
 
 test('a repair is certified with what was done and what it answers', async () => {
   const other = defect({ id: 'd2', said: 'Mirror cracked' })
   shown(<HoldCard hold={hold()} defects={[other, defect({ id: 'd3', part_id: 'elsewhere' })]} />, 'workshop')
-  fireEvent.click(screen.getByText('Certify a repair'))
+  fireEvent.click(screen.getByText('Certify repair'))
   const certify = screen.getByText<HTMLButtonElement>('I certify this repair')
   expect(certify.disabled).toBe(true)
-  fireEvent.change(screen.getByLabelText('What was done'), { target: { value: ' new seals ' } })
+  fireEvent.change(screen.getByLabelText('Work done'), { target: { value: ' new seals ' } })
   fireEvent.change(screen.getByLabelText('Odometer or hours'), { target: { value: '412,5' } })
   expect(screen.getAllByRole('checkbox')).toHaveLength(2)
   fireEvent.click(screen.getByLabelText('Mirror cracked'))
@@ -128,18 +128,18 @@ test('a repair is certified with what was done and what it answers', async () =>
 
 test('an odometer that is no number is said, and nothing is certified without it', () => {
   shown(<HoldCard hold={hold()} defects={[]} />, 'workshop')
-  fireEvent.click(screen.getByText('Certify a repair'))
-  fireEvent.change(screen.getByLabelText('What was done'), { target: { value: 'seals' } })
+  fireEvent.click(screen.getByText('Certify repair'))
+  fireEvent.change(screen.getByLabelText('Work done'), { target: { value: 'seals' } })
   fireEvent.change(screen.getByLabelText('Odometer or hours'), { target: { value: '412k' } })
   fireEvent.click(screen.getByText('I certify this repair'))
-  expect(screen.getByRole('alert').textContent).toContain('write a number')
+  expect(screen.getByRole('alert').textContent).toContain('must be a number')
   expect(done).not.toHaveBeenCalled()
 })
 
 test('a release keeps its reason, and is not given without one', async () => {
   shown(<HoldCard hold={hold()} defects={[]} />, 'manager')
-  fireEvent.click(screen.getByText('Release'))
-  const release = screen.getByRole<HTMLButtonElement>('button', { name: 'Release' })
+  fireEvent.click(screen.getByText('Release hold'))
+  const release = screen.getByRole<HTMLButtonElement>('button', { name: 'Release hold' })
   expect(release.disabled).toBe(true)
   fireEvent.change(screen.getByRole('textbox'), { target: { value: 'driven' } })
   fireEvent.click(release)
@@ -154,8 +154,8 @@ test('how a hold ended is told in a line', () => {
 })
 
 test.each([
-  ['driver', ['Rate', 'The trip is over']],
-  ['workshop', ['Take it', 'Certify a repair', 'No repair needed', 'Rate', 'The trip is over']],
+  ['driver', ['Set severity', 'End trip']],
+  ['workshop', ['Start work', 'Certify repair', 'No repair needed', 'Set severity', 'End trip']],
 ] as const)('a defect offers a %s what they may do', (role, offered) => {
   shown(<DefectCard defect={defect()} beside={[]} />, role)
   expect(buttons()).toEqual(offered)
@@ -169,15 +169,15 @@ test('a certified defect only asks for what must pass', () => {
   } as const
   shown(<DefectCard defect={defect({ ...certified, recheck: ['leak_applied'] })} beside={[]} />, 'workshop')
   expect(buttons()).toEqual([])
-  expect(screen.getByRole('link', { name: 'Test again' })).toBeTruthy()
+  expect(screen.getByRole('link', { name: 'Retest' })).toBeTruthy()
   expect(screen.getByText(/certified by Wanda Keel/)).toBeTruthy()
 })
 
 test.each([
-  ['driver', ['Stays put', 'This trip, then repair']],
-  ['workshop', ['Stays put', 'This trip, then repair', 'Noted']],
+  ['driver', ['Do not drive', 'Finish this trip, then repair']],
+  ['workshop', ['Do not drive', 'Finish this trip, then repair', 'Note only']],
 ] as const)('a %s may rate it so', (role, choices) => {
   shown(<DefectCard defect={defect()} beside={[]} />, role)
-  fireEvent.click(screen.getByText('Rate'))
+  fireEvent.click(screen.getByText('Set severity'))
   expect(screen.getAllByRole('radio').map(({ textContent }) => textContent)).toEqual(choices)
 })

@@ -20,8 +20,8 @@ test('a small fleet is drawn whole, with the gate between those that stay and th
   shown(units(2, true), units(3, false))
   expect(screen.getAllByRole('link', { name: /^Test U-/ })).toHaveLength(5)
   expect(screen.getAllByRole('heading').map(({ textContent }) => textContent)).toEqual([
-    'Stay in the yard',
-    'May leave',
+    'Do not drive',
+    'May be driven',
   ])
 })
 

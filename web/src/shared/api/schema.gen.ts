@@ -7891,7 +7891,7 @@ export interface operations {
                     "application/json": components["schemas"]["MeOut"];
                 };
             };
-            /** @description The input cannot be accepted. */
+            /** @description The input can't be accepted. */
             422: {
                 headers: {
                     [name: string]: unknown;
@@ -7900,7 +7900,7 @@ export interface operations {
                     "application/json": components["schemas"]["ErrorOut"];
                 };
             };
-            /** @description It was not done: the error's code and sentence say why. */
+            /** @description Not done: the error's code and sentence say why. */
             default: {
                 headers: {
                     [name: string]: unknown;
@@ -7933,7 +7933,7 @@ export interface operations {
                     "application/json": components["schemas"]["PersonOut"];
                 };
             };
-            /** @description The input cannot be accepted. */
+            /** @description The input can't be accepted. */
             422: {
                 headers: {
                     [name: string]: unknown;
@@ -7942,7 +7942,7 @@ export interface operations {
                     "application/json": components["schemas"]["ErrorOut"];
                 };
             };
-            /** @description It was not done: the error's code and sentence say why. */
+            /** @description Not done: the error's code and sentence say why. */
             default: {
                 headers: {
                     [name: string]: unknown;
@@ -7975,7 +7975,7 @@ export interface operations {
                     "application/json": components["schemas"]["MeOut"];
                 };
             };
-            /** @description The input cannot be accepted. */
+            /** @description The input can't be accepted. */
             422: {
                 headers: {
                     [name: string]: unknown;
@@ -7984,7 +7984,7 @@ export interface operations {
                     "application/json": components["schemas"]["ErrorOut"];
                 };
             };
-            /** @description It was not done: the error's code and sentence say why. */
+            /** @description Not done: the error's code and sentence say why. */
             default: {
                 headers: {
                     [name: string]: unknown;
@@ -8017,7 +8017,7 @@ export interface operations {
                     "application/json": components["schemas"]["MeOut"];
                 };
             };
-            /** @description The input cannot be accepted. */
+            /** @description The input can't be accepted. */
             422: {
                 headers: {
                     [name: string]: unknown;
@@ -8026,7 +8026,7 @@ export interface operations {
                     "application/json": components["schemas"]["ErrorOut"];
                 };
             };
-            /** @description It was not done: the error's code and sentence say why. */
+            /** @description Not done: the error's code and sentence say why. */
             default: {
                 headers: {
                     [name: string]: unknown;
@@ -8059,7 +8059,7 @@ export interface operations {
                     "application/json": components["schemas"]["MeOut"];
                 };
             };
-            /** @description The input cannot be accepted. */
+            /** @description The input can't be accepted. */
             422: {
                 headers: {
                     [name: string]: unknown;
@@ -8068,7 +8068,7 @@ export interface operations {
                     "application/json": components["schemas"]["ErrorOut"];
                 };
             };
-            /** @description It was not done: the error's code and sentence say why. */
+            /** @description Not done: the error's code and sentence say why. */
             default: {
                 headers: {
                     [name: string]: unknown;
@@ -8097,7 +8097,7 @@ export interface operations {
                     "application/json": components["schemas"]["PersonOut"][];
                 };
             };
-            /** @description The input cannot be accepted. */
+            /** @description The input can't be accepted. */
             422: {
                 headers: {
                     [name: string]: unknown;
@@ -8106,7 +8106,7 @@ export interface operations {
                     "application/json": components["schemas"]["ErrorOut"];
                 };
             };
-            /** @description It was not done: the error's code and sentence say why. */
+            /** @description Not done: the error's code and sentence say why. */
             default: {
                 headers: {
                     [name: string]: unknown;
@@ -8139,7 +8139,7 @@ export interface operations {
                     "application/json": components["schemas"]["MeOut"];
                 };
             };
-            /** @description The input cannot be accepted. */
+            /** @description The input can't be accepted. */
             422: {
                 headers: {
                     [name: string]: unknown;
@@ -8148,7 +8148,7 @@ export interface operations {
                     "application/json": components["schemas"]["ErrorOut"];
                 };
             };
-            /** @description It was not done: the error's code and sentence say why. */
+            /** @description Not done: the error's code and sentence say why. */
             default: {
                 headers: {
                     [name: string]: unknown;
@@ -8175,7 +8175,7 @@ export interface operations {
                 };
                 content?: never;
             };
-            /** @description The input cannot be accepted. */
+            /** @description The input can't be accepted. */
             422: {
                 headers: {
                     [name: string]: unknown;
@@ -8184,7 +8184,7 @@ export interface operations {
                     "application/json": components["schemas"]["ErrorOut"];
                 };
             };
-            /** @description It was not done: the error's code and sentence say why. */
+            /** @description Not done: the error's code and sentence say why. */
             default: {
                 headers: {
                     [name: string]: unknown;
@@ -8211,7 +8211,7 @@ export interface operations {
                 };
                 content?: never;
             };
-            /** @description The input cannot be accepted. */
+            /** @description The input can't be accepted. */
             422: {
                 headers: {
                     [name: string]: unknown;
@@ -8220,7 +8220,7 @@ export interface operations {
                     "application/json": components["schemas"]["ErrorOut"];
                 };
             };
-            /** @description It was not done: the error's code and sentence say why. */
+            /** @description Not done: the error's code and sentence say why. */
             default: {
                 headers: {
                     [name: string]: unknown;
@@ -8251,7 +8251,7 @@ export interface operations {
                 };
                 content?: never;
             };
-            /** @description The input cannot be accepted. */
+            /** @description The input can't be accepted. */
             422: {
                 headers: {
                     [name: string]: unknown;
@@ -8260,7 +8260,7 @@ export interface operations {
                     "application/json": components["schemas"]["ErrorOut"];
                 };
             };
-            /** @description It was not done: the error's code and sentence say why. */
+            /** @description Not done: the error's code and sentence say why. */
             default: {
                 headers: {
                     [name: string]: unknown;
@@ -8291,7 +8291,7 @@ export interface operations {
                 };
                 content?: never;
             };
-            /** @description The input cannot be accepted. */
+            /** @description The input can't be accepted. */
             422: {
                 headers: {
                     [name: string]: unknown;
@@ -8300,7 +8300,7 @@ export interface operations {
                     "application/json": components["schemas"]["ErrorOut"];
                 };
             };
-            /** @description It was not done: the error's code and sentence say why. */
+            /** @description Not done: the error's code and sentence say why. */
             default: {
                 headers: {
                     [name: string]: unknown;
@@ -8329,7 +8329,7 @@ export interface operations {
                     "application/json": components["schemas"]["ListedPersonOut"][];
                 };
             };
-            /** @description The input cannot be accepted. */
+            /** @description The input can't be accepted. */
             422: {
                 headers: {
                     [name: string]: unknown;
@@ -8338,7 +8338,7 @@ export interface operations {
                     "application/json": components["schemas"]["ErrorOut"];
                 };
             };
-            /** @description It was not done: the error's code and sentence say why. */
+            /** @description Not done: the error's code and sentence say why. */
             default: {
                 headers: {
                     [name: string]: unknown;
@@ -8371,7 +8371,7 @@ export interface operations {
                     "application/json": components["schemas"]["InvitedOut"];
                 };
             };
-            /** @description The input cannot be accepted. */
+            /** @description The input can't be accepted. */
             422: {
                 headers: {
                     [name: string]: unknown;
@@ -8380,7 +8380,7 @@ export interface operations {
                     "application/json": components["schemas"]["ErrorOut"];
                 };
             };
-            /** @description It was not done: the error's code and sentence say why. */
+            /** @description Not done: the error's code and sentence say why. */
             default: {
                 headers: {
                     [name: string]: unknown;
@@ -8415,7 +8415,7 @@ export interface operations {
                     "application/json": components["schemas"]["ListedPersonOut"];
                 };
             };
-            /** @description The input cannot be accepted. */
+            /** @description The input can't be accepted. */
             422: {
                 headers: {
                     [name: string]: unknown;
@@ -8424,7 +8424,7 @@ export interface operations {
                     "application/json": components["schemas"]["ErrorOut"];
                 };
             };
-            /** @description It was not done: the error's code and sentence say why. */
+            /** @description Not done: the error's code and sentence say why. */
             default: {
                 headers: {
                     [name: string]: unknown;
@@ -8459,7 +8459,7 @@ export interface operations {
                     "application/json": components["schemas"]["ListedPersonOut"];
                 };
             };
-            /** @description The input cannot be accepted. */
+            /** @description The input can't be accepted. */
             422: {
                 headers: {
                     [name: string]: unknown;
@@ -8468,7 +8468,7 @@ export interface operations {
                     "application/json": components["schemas"]["ErrorOut"];
                 };
             };
-            /** @description It was not done: the error's code and sentence say why. */
+            /** @description Not done: the error's code and sentence say why. */
             default: {
                 headers: {
                     [name: string]: unknown;
@@ -8499,7 +8499,7 @@ export interface operations {
                     "application/json": components["schemas"]["CodeOut"];
                 };
             };
-            /** @description The input cannot be accepted. */
+            /** @description The input can't be accepted. */
             422: {
                 headers: {
                     [name: string]: unknown;
@@ -8508,7 +8508,7 @@ export interface operations {
                     "application/json": components["schemas"]["ErrorOut"];
                 };
             };
-            /** @description It was not done: the error's code and sentence say why. */
+            /** @description Not done: the error's code and sentence say why. */
             default: {
                 headers: {
                     [name: string]: unknown;
@@ -8541,7 +8541,7 @@ export interface operations {
                     "application/json": components["schemas"]["YardUnitOut"][];
                 };
             };
-            /** @description The input cannot be accepted. */
+            /** @description The input can't be accepted. */
             422: {
                 headers: {
                     [name: string]: unknown;
@@ -8550,7 +8550,7 @@ export interface operations {
                     "application/json": components["schemas"]["ErrorOut"];
                 };
             };
-            /** @description It was not done: the error's code and sentence say why. */
+            /** @description Not done: the error's code and sentence say why. */
             default: {
                 headers: {
                     [name: string]: unknown;
@@ -8583,7 +8583,7 @@ export interface operations {
                     "application/json": components["schemas"]["UnitOut"];
                 };
             };
-            /** @description The input cannot be accepted. */
+            /** @description The input can't be accepted. */
             422: {
                 headers: {
                     [name: string]: unknown;
@@ -8592,7 +8592,7 @@ export interface operations {
                     "application/json": components["schemas"]["ErrorOut"];
                 };
             };
-            /** @description It was not done: the error's code and sentence say why. */
+            /** @description Not done: the error's code and sentence say why. */
             default: {
                 headers: {
                     [name: string]: unknown;
@@ -8627,7 +8627,7 @@ export interface operations {
                     "application/json": components["schemas"]["ImportedOut"];
                 };
             };
-            /** @description The input cannot be accepted. */
+            /** @description The input can't be accepted. */
             422: {
                 headers: {
                     [name: string]: unknown;
@@ -8636,7 +8636,7 @@ export interface operations {
                     "application/json": components["schemas"]["ErrorOut"];
                 };
             };
-            /** @description It was not done: the error's code and sentence say why. */
+            /** @description Not done: the error's code and sentence say why. */
             default: {
                 headers: {
                     [name: string]: unknown;
@@ -8667,7 +8667,7 @@ export interface operations {
                     "application/json": components["schemas"]["FeedTokenOut"];
                 };
             };
-            /** @description The input cannot be accepted. */
+            /** @description The input can't be accepted. */
             422: {
                 headers: {
                     [name: string]: unknown;
@@ -8676,7 +8676,7 @@ export interface operations {
                     "application/json": components["schemas"]["ErrorOut"];
                 };
             };
-            /** @description It was not done: the error's code and sentence say why. */
+            /** @description Not done: the error's code and sentence say why. */
             default: {
                 headers: {
                     [name: string]: unknown;
@@ -8710,7 +8710,7 @@ export interface operations {
                     "application/json": components["schemas"]["UnitPageOut"];
                 };
             };
-            /** @description The input cannot be accepted. */
+            /** @description The input can't be accepted. */
             422: {
                 headers: {
                     [name: string]: unknown;
@@ -8719,7 +8719,7 @@ export interface operations {
                     "application/json": components["schemas"]["ErrorOut"];
                 };
             };
-            /** @description It was not done: the error's code and sentence say why. */
+            /** @description Not done: the error's code and sentence say why. */
             default: {
                 headers: {
                     [name: string]: unknown;
@@ -8754,7 +8754,7 @@ export interface operations {
                     "application/json": components["schemas"]["UnitOut"];
                 };
             };
-            /** @description The input cannot be accepted. */
+            /** @description The input can't be accepted. */
             422: {
                 headers: {
                     [name: string]: unknown;
@@ -8763,7 +8763,7 @@ export interface operations {
                     "application/json": components["schemas"]["ErrorOut"];
                 };
             };
-            /** @description It was not done: the error's code and sentence say why. */
+            /** @description Not done: the error's code and sentence say why. */
             default: {
                 headers: {
                     [name: string]: unknown;
@@ -8798,7 +8798,7 @@ export interface operations {
                     "application/json": components["schemas"]["CourseOut"];
                 };
             };
-            /** @description The input cannot be accepted. */
+            /** @description The input can't be accepted. */
             422: {
                 headers: {
                     [name: string]: unknown;
@@ -8807,7 +8807,7 @@ export interface operations {
                     "application/json": components["schemas"]["ErrorOut"];
                 };
             };
-            /** @description It was not done: the error's code and sentence say why. */
+            /** @description Not done: the error's code and sentence say why. */
             default: {
                 headers: {
                     [name: string]: unknown;
@@ -8841,7 +8841,7 @@ export interface operations {
                     "application/json": components["schemas"]["TrendOut"][];
                 };
             };
-            /** @description The input cannot be accepted. */
+            /** @description The input can't be accepted. */
             422: {
                 headers: {
                     [name: string]: unknown;
@@ -8850,7 +8850,7 @@ export interface operations {
                     "application/json": components["schemas"]["ErrorOut"];
                 };
             };
-            /** @description It was not done: the error's code and sentence say why. */
+            /** @description Not done: the error's code and sentence say why. */
             default: {
                 headers: {
                     [name: string]: unknown;
@@ -8885,7 +8885,7 @@ export interface operations {
                     "application/json": components["schemas"]["UnitOut"];
                 };
             };
-            /** @description The input cannot be accepted. */
+            /** @description The input can't be accepted. */
             422: {
                 headers: {
                     [name: string]: unknown;
@@ -8894,7 +8894,7 @@ export interface operations {
                     "application/json": components["schemas"]["ErrorOut"];
                 };
             };
-            /** @description It was not done: the error's code and sentence say why. */
+            /** @description Not done: the error's code and sentence say why. */
             default: {
                 headers: {
                     [name: string]: unknown;
@@ -8932,7 +8932,7 @@ export interface operations {
                     "application/json": components["schemas"]["UnitStandingOut"];
                 };
             };
-            /** @description The input cannot be accepted. */
+            /** @description The input can't be accepted. */
             422: {
                 headers: {
                     [name: string]: unknown;
@@ -8941,7 +8941,7 @@ export interface operations {
                     "application/json": components["schemas"]["ErrorOut"];
                 };
             };
-            /** @description It was not done: the error's code and sentence say why. */
+            /** @description Not done: the error's code and sentence say why. */
             default: {
                 headers: {
                     [name: string]: unknown;
@@ -8976,7 +8976,7 @@ export interface operations {
                     "application/json": components["schemas"]["UnitOut"];
                 };
             };
-            /** @description The input cannot be accepted. */
+            /** @description The input can't be accepted. */
             422: {
                 headers: {
                     [name: string]: unknown;
@@ -8985,7 +8985,7 @@ export interface operations {
                     "application/json": components["schemas"]["ErrorOut"];
                 };
             };
-            /** @description It was not done: the error's code and sentence say why. */
+            /** @description Not done: the error's code and sentence say why. */
             default: {
                 headers: {
                     [name: string]: unknown;
@@ -9019,7 +9019,7 @@ export interface operations {
                     "application/json": components["schemas"]["ScriptOut"];
                 };
             };
-            /** @description The input cannot be accepted. */
+            /** @description The input can't be accepted. */
             422: {
                 headers: {
                     [name: string]: unknown;
@@ -9028,7 +9028,7 @@ export interface operations {
                     "application/json": components["schemas"]["ErrorOut"];
                 };
             };
-            /** @description It was not done: the error's code and sentence say why. */
+            /** @description Not done: the error's code and sentence say why. */
             default: {
                 headers: {
                     [name: string]: unknown;
@@ -9057,7 +9057,7 @@ export interface operations {
                     "application/json": components["schemas"]["TrailerOut"][];
                 };
             };
-            /** @description The input cannot be accepted. */
+            /** @description The input can't be accepted. */
             422: {
                 headers: {
                     [name: string]: unknown;
@@ -9066,7 +9066,7 @@ export interface operations {
                     "application/json": components["schemas"]["ErrorOut"];
                 };
             };
-            /** @description It was not done: the error's code and sentence say why. */
+            /** @description Not done: the error's code and sentence say why. */
             default: {
                 headers: {
                     [name: string]: unknown;
@@ -9099,7 +9099,7 @@ export interface operations {
                     "application/json": components["schemas"]["TrailerOut"];
                 };
             };
-            /** @description The input cannot be accepted. */
+            /** @description The input can't be accepted. */
             422: {
                 headers: {
                     [name: string]: unknown;
@@ -9108,7 +9108,7 @@ export interface operations {
                     "application/json": components["schemas"]["ErrorOut"];
                 };
             };
-            /** @description It was not done: the error's code and sentence say why. */
+            /** @description Not done: the error's code and sentence say why. */
             default: {
                 headers: {
                     [name: string]: unknown;
@@ -9143,7 +9143,7 @@ export interface operations {
                     "application/json": components["schemas"]["TrailerOut"];
                 };
             };
-            /** @description The input cannot be accepted. */
+            /** @description The input can't be accepted. */
             422: {
                 headers: {
                     [name: string]: unknown;
@@ -9152,7 +9152,7 @@ export interface operations {
                     "application/json": components["schemas"]["ErrorOut"];
                 };
             };
-            /** @description It was not done: the error's code and sentence say why. */
+            /** @description Not done: the error's code and sentence say why. */
             default: {
                 headers: {
                     [name: string]: unknown;
@@ -9187,7 +9187,7 @@ export interface operations {
                     "application/json": components["schemas"]["TrailerOut"];
                 };
             };
-            /** @description The input cannot be accepted. */
+            /** @description The input can't be accepted. */
             422: {
                 headers: {
                     [name: string]: unknown;
@@ -9196,7 +9196,7 @@ export interface operations {
                     "application/json": components["schemas"]["ErrorOut"];
                 };
             };
-            /** @description It was not done: the error's code and sentence say why. */
+            /** @description Not done: the error's code and sentence say why. */
             default: {
                 headers: {
                     [name: string]: unknown;
@@ -9228,7 +9228,7 @@ export interface operations {
                     "application/json": components["schemas"]["UnitStandingOut"][];
                 };
             };
-            /** @description The input cannot be accepted. */
+            /** @description The input can't be accepted. */
             422: {
                 headers: {
                     [name: string]: unknown;
@@ -9237,7 +9237,7 @@ export interface operations {
                     "application/json": components["schemas"]["ErrorOut"];
                 };
             };
-            /** @description It was not done: the error's code and sentence say why. */
+            /** @description Not done: the error's code and sentence say why. */
             default: {
                 headers: {
                     [name: string]: unknown;
@@ -9267,7 +9267,7 @@ export interface operations {
                 };
                 content?: never;
             };
-            /** @description The input cannot be accepted. */
+            /** @description The input can't be accepted. */
             422: {
                 headers: {
                     [name: string]: unknown;
@@ -9276,7 +9276,7 @@ export interface operations {
                     "application/json": components["schemas"]["ErrorOut"];
                 };
             };
-            /** @description It was not done: the error's code and sentence say why. */
+            /** @description Not done: the error's code and sentence say why. */
             default: {
                 headers: {
                     [name: string]: unknown;
@@ -9307,7 +9307,7 @@ export interface operations {
                 };
                 content?: never;
             };
-            /** @description The input cannot be accepted. */
+            /** @description The input can't be accepted. */
             422: {
                 headers: {
                     [name: string]: unknown;
@@ -9316,7 +9316,7 @@ export interface operations {
                     "application/json": components["schemas"]["ErrorOut"];
                 };
             };
-            /** @description It was not done: the error's code and sentence say why. */
+            /** @description Not done: the error's code and sentence say why. */
             default: {
                 headers: {
                     [name: string]: unknown;
@@ -9345,7 +9345,7 @@ export interface operations {
                     "application/json": components["schemas"]["ReadTokenOut"][];
                 };
             };
-            /** @description The input cannot be accepted. */
+            /** @description The input can't be accepted. */
             422: {
                 headers: {
                     [name: string]: unknown;
@@ -9354,7 +9354,7 @@ export interface operations {
                     "application/json": components["schemas"]["ErrorOut"];
                 };
             };
-            /** @description It was not done: the error's code and sentence say why. */
+            /** @description Not done: the error's code and sentence say why. */
             default: {
                 headers: {
                     [name: string]: unknown;
@@ -9387,7 +9387,7 @@ export interface operations {
                     "application/json": components["schemas"]["MadeTokenOut"];
                 };
             };
-            /** @description The input cannot be accepted. */
+            /** @description The input can't be accepted. */
             422: {
                 headers: {
                     [name: string]: unknown;
@@ -9396,7 +9396,7 @@ export interface operations {
                     "application/json": components["schemas"]["ErrorOut"];
                 };
             };
-            /** @description It was not done: the error's code and sentence say why. */
+            /** @description Not done: the error's code and sentence say why. */
             default: {
                 headers: {
                     [name: string]: unknown;
@@ -9425,7 +9425,7 @@ export interface operations {
                 };
                 content?: never;
             };
-            /** @description The input cannot be accepted. */
+            /** @description The input can't be accepted. */
             422: {
                 headers: {
                     [name: string]: unknown;
@@ -9434,7 +9434,7 @@ export interface operations {
                     "application/json": components["schemas"]["ErrorOut"];
                 };
             };
-            /** @description It was not done: the error's code and sentence say why. */
+            /** @description Not done: the error's code and sentence say why. */
             default: {
                 headers: {
                     [name: string]: unknown;
@@ -9466,7 +9466,7 @@ export interface operations {
                     "application/json": components["schemas"]["WorkshopOut"];
                 };
             };
-            /** @description The input cannot be accepted. */
+            /** @description The input can't be accepted. */
             422: {
                 headers: {
                     [name: string]: unknown;
@@ -9475,7 +9475,7 @@ export interface operations {
                     "application/json": components["schemas"]["ErrorOut"];
                 };
             };
-            /** @description It was not done: the error's code and sentence say why. */
+            /** @description Not done: the error's code and sentence say why. */
             default: {
                 headers: {
                     [name: string]: unknown;
@@ -9508,7 +9508,7 @@ export interface operations {
                     "application/json": components["schemas"]["ReceivedActsOut"];
                 };
             };
-            /** @description The input cannot be accepted. */
+            /** @description The input can't be accepted. */
             422: {
                 headers: {
                     [name: string]: unknown;
@@ -9517,7 +9517,7 @@ export interface operations {
                     "application/json": components["schemas"]["ErrorOut"];
                 };
             };
-            /** @description It was not done: the error's code and sentence say why. */
+            /** @description Not done: the error's code and sentence say why. */
             default: {
                 headers: {
                     [name: string]: unknown;
@@ -9554,7 +9554,7 @@ export interface operations {
                     "application/json": components["schemas"]["PhotoOut"];
                 };
             };
-            /** @description The input cannot be accepted. */
+            /** @description The input can't be accepted. */
             422: {
                 headers: {
                     [name: string]: unknown;
@@ -9563,7 +9563,7 @@ export interface operations {
                     "application/json": components["schemas"]["ErrorOut"];
                 };
             };
-            /** @description It was not done: the error's code and sentence say why. */
+            /** @description Not done: the error's code and sentence say why. */
             default: {
                 headers: {
                     [name: string]: unknown;
@@ -9592,7 +9592,7 @@ export interface operations {
                 };
                 content?: never;
             };
-            /** @description The input cannot be accepted. */
+            /** @description The input can't be accepted. */
             422: {
                 headers: {
                     [name: string]: unknown;
@@ -9601,7 +9601,7 @@ export interface operations {
                     "application/json": components["schemas"]["ErrorOut"];
                 };
             };
-            /** @description It was not done: the error's code and sentence say why. */
+            /** @description Not done: the error's code and sentence say why. */
             default: {
                 headers: {
                     [name: string]: unknown;
@@ -9630,7 +9630,7 @@ export interface operations {
                     "application/json": components["schemas"]["GroupOut"][];
                 };
             };
-            /** @description The input cannot be accepted. */
+            /** @description The input can't be accepted. */
             422: {
                 headers: {
                     [name: string]: unknown;
@@ -9639,7 +9639,7 @@ export interface operations {
                     "application/json": components["schemas"]["ErrorOut"];
                 };
             };
-            /** @description It was not done: the error's code and sentence say why. */
+            /** @description Not done: the error's code and sentence say why. */
             default: {
                 headers: {
                     [name: string]: unknown;
@@ -9673,7 +9673,7 @@ export interface operations {
                     "application/json": components["schemas"]["ReadingOut"];
                 };
             };
-            /** @description The input cannot be accepted. */
+            /** @description The input can't be accepted. */
             422: {
                 headers: {
                     [name: string]: unknown;
@@ -9682,7 +9682,7 @@ export interface operations {
                     "application/json": components["schemas"]["ErrorOut"];
                 };
             };
-            /** @description It was not done: the error's code and sentence say why. */
+            /** @description Not done: the error's code and sentence say why. */
             default: {
                 headers: {
                     [name: string]: unknown;
@@ -9711,7 +9711,7 @@ export interface operations {
                     "application/json": components["schemas"]["CalendarOut"];
                 };
             };
-            /** @description The input cannot be accepted. */
+            /** @description The input can't be accepted. */
             422: {
                 headers: {
                     [name: string]: unknown;
@@ -9720,7 +9720,7 @@ export interface operations {
                     "application/json": components["schemas"]["ErrorOut"];
                 };
             };
-            /** @description It was not done: the error's code and sentence say why. */
+            /** @description Not done: the error's code and sentence say why. */
             default: {
                 headers: {
                     [name: string]: unknown;
@@ -9753,7 +9753,7 @@ export interface operations {
                     "application/json": components["schemas"]["CalendarOut"];
                 };
             };
-            /** @description The input cannot be accepted. */
+            /** @description The input can't be accepted. */
             422: {
                 headers: {
                     [name: string]: unknown;
@@ -9762,7 +9762,7 @@ export interface operations {
                     "application/json": components["schemas"]["ErrorOut"];
                 };
             };
-            /** @description It was not done: the error's code and sentence say why. */
+            /** @description Not done: the error's code and sentence say why. */
             default: {
                 headers: {
                     [name: string]: unknown;
@@ -9791,7 +9791,7 @@ export interface operations {
                     "application/json": components["schemas"]["BookOut"];
                 };
             };
-            /** @description The input cannot be accepted. */
+            /** @description The input can't be accepted. */
             422: {
                 headers: {
                     [name: string]: unknown;
@@ -9800,7 +9800,7 @@ export interface operations {
                     "application/json": components["schemas"]["ErrorOut"];
                 };
             };
-            /** @description It was not done: the error's code and sentence say why. */
+            /** @description Not done: the error's code and sentence say why. */
             default: {
                 headers: {
                     [name: string]: unknown;
@@ -9833,7 +9833,7 @@ export interface operations {
                     "application/json": components["schemas"]["BookOut"];
                 };
             };
-            /** @description The input cannot be accepted. */
+            /** @description The input can't be accepted. */
             422: {
                 headers: {
                     [name: string]: unknown;
@@ -9842,7 +9842,7 @@ export interface operations {
                     "application/json": components["schemas"]["ErrorOut"];
                 };
             };
-            /** @description It was not done: the error's code and sentence say why. */
+            /** @description Not done: the error's code and sentence say why. */
             default: {
                 headers: {
                     [name: string]: unknown;
@@ -9871,7 +9871,7 @@ export interface operations {
                     "application/json": components["schemas"]["EditionOut"][];
                 };
             };
-            /** @description The input cannot be accepted. */
+            /** @description The input can't be accepted. */
             422: {
                 headers: {
                     [name: string]: unknown;
@@ -9880,7 +9880,7 @@ export interface operations {
                     "application/json": components["schemas"]["ErrorOut"];
                 };
             };
-            /** @description It was not done: the error's code and sentence say why. */
+            /** @description Not done: the error's code and sentence say why. */
             default: {
                 headers: {
                     [name: string]: unknown;
@@ -9916,7 +9916,7 @@ export interface operations {
                     "application/json": components["schemas"]["CompareOut"];
                 };
             };
-            /** @description The input cannot be accepted. */
+            /** @description The input can't be accepted. */
             422: {
                 headers: {
                     [name: string]: unknown;
@@ -9925,7 +9925,7 @@ export interface operations {
                     "application/json": components["schemas"]["ErrorOut"];
                 };
             };
-            /** @description It was not done: the error's code and sentence say why. */
+            /** @description Not done: the error's code and sentence say why. */
             default: {
                 headers: {
                     [name: string]: unknown;
@@ -9958,7 +9958,7 @@ export interface operations {
                     "application/json": components["schemas"]["RoundRulesOut"];
                 };
             };
-            /** @description The input cannot be accepted. */
+            /** @description The input can't be accepted. */
             422: {
                 headers: {
                     [name: string]: unknown;
@@ -9967,7 +9967,7 @@ export interface operations {
                     "application/json": components["schemas"]["ErrorOut"];
                 };
             };
-            /** @description It was not done: the error's code and sentence say why. */
+            /** @description Not done: the error's code and sentence say why. */
             default: {
                 headers: {
                     [name: string]: unknown;
@@ -10003,7 +10003,7 @@ export interface operations {
                     "application/json": components["schemas"]["CheckedOut"];
                 };
             };
-            /** @description The input cannot be accepted. */
+            /** @description The input can't be accepted. */
             422: {
                 headers: {
                     [name: string]: unknown;
@@ -10012,7 +10012,7 @@ export interface operations {
                     "application/json": components["schemas"]["ErrorOut"];
                 };
             };
-            /** @description It was not done: the error's code and sentence say why. */
+            /** @description Not done: the error's code and sentence say why. */
             default: {
                 headers: {
                     [name: string]: unknown;
@@ -10045,7 +10045,7 @@ export interface operations {
                     "application/json": components["schemas"]["EditionOut"];
                 };
             };
-            /** @description The input cannot be accepted. */
+            /** @description The input can't be accepted. */
             422: {
                 headers: {
                     [name: string]: unknown;
@@ -10054,7 +10054,7 @@ export interface operations {
                     "application/json": components["schemas"]["ErrorOut"];
                 };
             };
-            /** @description It was not done: the error's code and sentence say why. */
+            /** @description Not done: the error's code and sentence say why. */
             default: {
                 headers: {
                     [name: string]: unknown;
@@ -10087,7 +10087,7 @@ export interface operations {
                     "application/json": components["schemas"]["EditionOut"];
                 };
             };
-            /** @description The input cannot be accepted. */
+            /** @description The input can't be accepted. */
             422: {
                 headers: {
                     [name: string]: unknown;
@@ -10096,7 +10096,7 @@ export interface operations {
                     "application/json": components["schemas"]["ErrorOut"];
                 };
             };
-            /** @description It was not done: the error's code and sentence say why. */
+            /** @description Not done: the error's code and sentence say why. */
             default: {
                 headers: {
                     [name: string]: unknown;
@@ -10132,7 +10132,7 @@ export interface operations {
                     "application/json": components["schemas"]["EditionOut"];
                 };
             };
-            /** @description The input cannot be accepted. */
+            /** @description The input can't be accepted. */
             422: {
                 headers: {
                     [name: string]: unknown;
@@ -10141,7 +10141,7 @@ export interface operations {
                     "application/json": components["schemas"]["ErrorOut"];
                 };
             };
-            /** @description It was not done: the error's code and sentence say why. */
+            /** @description Not done: the error's code and sentence say why. */
             default: {
                 headers: {
                     [name: string]: unknown;
@@ -10175,7 +10175,7 @@ export interface operations {
                 };
                 content?: never;
             };
-            /** @description The input cannot be accepted. */
+            /** @description The input can't be accepted. */
             422: {
                 headers: {
                     [name: string]: unknown;
@@ -10184,7 +10184,7 @@ export interface operations {
                     "application/json": components["schemas"]["ErrorOut"];
                 };
             };
-            /** @description It was not done: the error's code and sentence say why. */
+            /** @description Not done: the error's code and sentence say why. */
             default: {
                 headers: {
                     [name: string]: unknown;
@@ -10214,7 +10214,7 @@ export interface operations {
                 };
                 content?: never;
             };
-            /** @description The input cannot be accepted. */
+            /** @description The input can't be accepted. */
             422: {
                 headers: {
                     [name: string]: unknown;
@@ -10223,7 +10223,7 @@ export interface operations {
                     "application/json": components["schemas"]["ErrorOut"];
                 };
             };
-            /** @description It was not done: the error's code and sentence say why. */
+            /** @description Not done: the error's code and sentence say why. */
             default: {
                 headers: {
                     [name: string]: unknown;
@@ -10255,7 +10255,7 @@ export interface operations {
                 };
                 content?: never;
             };
-            /** @description The input cannot be accepted. */
+            /** @description The input can't be accepted. */
             422: {
                 headers: {
                     [name: string]: unknown;
@@ -10264,7 +10264,7 @@ export interface operations {
                     "application/json": components["schemas"]["ErrorOut"];
                 };
             };
-            /** @description It was not done: the error's code and sentence say why. */
+            /** @description Not done: the error's code and sentence say why. */
             default: {
                 headers: {
                     [name: string]: unknown;
@@ -10297,7 +10297,7 @@ export interface operations {
                     "application/json": components["schemas"]["ValuesOut"];
                 };
             };
-            /** @description The input cannot be accepted. */
+            /** @description The input can't be accepted. */
             422: {
                 headers: {
                     [name: string]: unknown;
@@ -10306,7 +10306,7 @@ export interface operations {
                     "application/json": components["schemas"]["ErrorOut"];
                 };
             };
-            /** @description It was not done: the error's code and sentence say why. */
+            /** @description Not done: the error's code and sentence say why. */
             default: {
                 headers: {
                     [name: string]: unknown;
@@ -10342,7 +10342,7 @@ export interface operations {
                     "application/json": components["schemas"]["OrderOut"];
                 };
             };
-            /** @description The input cannot be accepted. */
+            /** @description The input can't be accepted. */
             422: {
                 headers: {
                     [name: string]: unknown;
@@ -10351,7 +10351,7 @@ export interface operations {
                     "application/json": components["schemas"]["ErrorOut"];
                 };
             };
-            /** @description It was not done: the error's code and sentence say why. */
+            /** @description Not done: the error's code and sentence say why. */
             default: {
                 headers: {
                     [name: string]: unknown;
@@ -10385,7 +10385,7 @@ export interface operations {
                     "application/json": components["schemas"]["CardOut"];
                 };
             };
-            /** @description The input cannot be accepted. */
+            /** @description The input can't be accepted. */
             422: {
                 headers: {
                     [name: string]: unknown;
@@ -10394,7 +10394,7 @@ export interface operations {
                     "application/json": components["schemas"]["ErrorOut"];
                 };
             };
-            /** @description It was not done: the error's code and sentence say why. */
+            /** @description Not done: the error's code and sentence say why. */
             default: {
                 headers: {
                     [name: string]: unknown;
@@ -10426,7 +10426,7 @@ export interface operations {
                     "application/json": components["schemas"]["SumOut"][];
                 };
             };
-            /** @description The input cannot be accepted. */
+            /** @description The input can't be accepted. */
             422: {
                 headers: {
                     [name: string]: unknown;
@@ -10435,7 +10435,7 @@ export interface operations {
                     "application/json": components["schemas"]["ErrorOut"];
                 };
             };
-            /** @description It was not done: the error's code and sentence say why. */
+            /** @description Not done: the error's code and sentence say why. */
             default: {
                 headers: {
                     [name: string]: unknown;
@@ -10473,7 +10473,7 @@ export interface operations {
                     "application/json": components["schemas"]["WorkedOut"];
                 };
             };
-            /** @description The input cannot be accepted. */
+            /** @description The input can't be accepted. */
             422: {
                 headers: {
                     [name: string]: unknown;
@@ -10482,7 +10482,7 @@ export interface operations {
                     "application/json": components["schemas"]["ErrorOut"];
                 };
             };
-            /** @description It was not done: the error's code and sentence say why. */
+            /** @description Not done: the error's code and sentence say why. */
             default: {
                 headers: {
                     [name: string]: unknown;
@@ -10511,7 +10511,7 @@ export interface operations {
                     "application/json": components["schemas"]["WhatIfOut"][];
                 };
             };
-            /** @description The input cannot be accepted. */
+            /** @description The input can't be accepted. */
             422: {
                 headers: {
                     [name: string]: unknown;
@@ -10520,7 +10520,7 @@ export interface operations {
                     "application/json": components["schemas"]["ErrorOut"];
                 };
             };
-            /** @description It was not done: the error's code and sentence say why. */
+            /** @description Not done: the error's code and sentence say why. */
             default: {
                 headers: {
                     [name: string]: unknown;
@@ -10553,7 +10553,7 @@ export interface operations {
                     "application/json": components["schemas"]["WhatIfOut"];
                 };
             };
-            /** @description The input cannot be accepted. */
+            /** @description The input can't be accepted. */
             422: {
                 headers: {
                     [name: string]: unknown;
@@ -10562,7 +10562,7 @@ export interface operations {
                     "application/json": components["schemas"]["ErrorOut"];
                 };
             };
-            /** @description It was not done: the error's code and sentence say why. */
+            /** @description Not done: the error's code and sentence say why. */
             default: {
                 headers: {
                     [name: string]: unknown;
@@ -10593,7 +10593,7 @@ export interface operations {
                     "application/json": components["schemas"]["WhatIfOut"];
                 };
             };
-            /** @description The input cannot be accepted. */
+            /** @description The input can't be accepted. */
             422: {
                 headers: {
                     [name: string]: unknown;
@@ -10602,7 +10602,7 @@ export interface operations {
                     "application/json": components["schemas"]["ErrorOut"];
                 };
             };
-            /** @description It was not done: the error's code and sentence say why. */
+            /** @description Not done: the error's code and sentence say why. */
             default: {
                 headers: {
                     [name: string]: unknown;
@@ -10633,7 +10633,7 @@ export interface operations {
                     "application/json": components["schemas"]["WhatIfOut"];
                 };
             };
-            /** @description The input cannot be accepted. */
+            /** @description The input can't be accepted. */
             422: {
                 headers: {
                     [name: string]: unknown;
@@ -10642,7 +10642,7 @@ export interface operations {
                     "application/json": components["schemas"]["ErrorOut"];
                 };
             };
-            /** @description It was not done: the error's code and sentence say why. */
+            /** @description Not done: the error's code and sentence say why. */
             default: {
                 headers: {
                     [name: string]: unknown;
@@ -10677,7 +10677,7 @@ export interface operations {
                     "application/json": components["schemas"]["ChangedRunOut"][];
                 };
             };
-            /** @description The input cannot be accepted. */
+            /** @description The input can't be accepted. */
             422: {
                 headers: {
                     [name: string]: unknown;
@@ -10686,7 +10686,7 @@ export interface operations {
                     "application/json": components["schemas"]["ErrorOut"];
                 };
             };
-            /** @description It was not done: the error's code and sentence say why. */
+            /** @description Not done: the error's code and sentence say why. */
             default: {
                 headers: {
                     [name: string]: unknown;
@@ -10718,7 +10718,7 @@ export interface operations {
                 };
                 content?: never;
             };
-            /** @description The input cannot be accepted. */
+            /** @description The input can't be accepted. */
             422: {
                 headers: {
                     [name: string]: unknown;
@@ -10727,7 +10727,7 @@ export interface operations {
                     "application/json": components["schemas"]["ErrorOut"];
                 };
             };
-            /** @description It was not done: the error's code and sentence say why. */
+            /** @description Not done: the error's code and sentence say why. */
             default: {
                 headers: {
                     [name: string]: unknown;
@@ -10760,7 +10760,7 @@ export interface operations {
                     "application/json": components["schemas"]["RunOut"];
                 };
             };
-            /** @description The input cannot be accepted. */
+            /** @description The input can't be accepted. */
             422: {
                 headers: {
                     [name: string]: unknown;
@@ -10769,7 +10769,7 @@ export interface operations {
                     "application/json": components["schemas"]["ErrorOut"];
                 };
             };
-            /** @description It was not done: the error's code and sentence say why. */
+            /** @description Not done: the error's code and sentence say why. */
             default: {
                 headers: {
                     [name: string]: unknown;
@@ -10798,7 +10798,7 @@ export interface operations {
                     "application/json": components["schemas"]["RunOut"][];
                 };
             };
-            /** @description The input cannot be accepted. */
+            /** @description The input can't be accepted. */
             422: {
                 headers: {
                     [name: string]: unknown;
@@ -10807,7 +10807,7 @@ export interface operations {
                     "application/json": components["schemas"]["ErrorOut"];
                 };
             };
-            /** @description It was not done: the error's code and sentence say why. */
+            /** @description Not done: the error's code and sentence say why. */
             default: {
                 headers: {
                     [name: string]: unknown;
@@ -10838,7 +10838,7 @@ export interface operations {
                     "application/json": components["schemas"]["RunOut"];
                 };
             };
-            /** @description The input cannot be accepted. */
+            /** @description The input can't be accepted. */
             422: {
                 headers: {
                     [name: string]: unknown;
@@ -10847,7 +10847,7 @@ export interface operations {
                     "application/json": components["schemas"]["ErrorOut"];
                 };
             };
-            /** @description It was not done: the error's code and sentence say why. */
+            /** @description Not done: the error's code and sentence say why. */
             default: {
                 headers: {
                     [name: string]: unknown;
@@ -10878,7 +10878,7 @@ export interface operations {
                     "application/json": components["schemas"]["JoinCodeOut"];
                 };
             };
-            /** @description The input cannot be accepted. */
+            /** @description The input can't be accepted. */
             422: {
                 headers: {
                     [name: string]: unknown;
@@ -10887,7 +10887,7 @@ export interface operations {
                     "application/json": components["schemas"]["ErrorOut"];
                 };
             };
-            /** @description It was not done: the error's code and sentence say why. */
+            /** @description Not done: the error's code and sentence say why. */
             default: {
                 headers: {
                     [name: string]: unknown;
@@ -10920,7 +10920,7 @@ export interface operations {
                     "application/json": components["schemas"]["RunOut"];
                 };
             };
-            /** @description The input cannot be accepted. */
+            /** @description The input can't be accepted. */
             422: {
                 headers: {
                     [name: string]: unknown;
@@ -10929,7 +10929,7 @@ export interface operations {
                     "application/json": components["schemas"]["ErrorOut"];
                 };
             };
-            /** @description It was not done: the error's code and sentence say why. */
+            /** @description Not done: the error's code and sentence say why. */
             default: {
                 headers: {
                     [name: string]: unknown;
@@ -10960,7 +10960,7 @@ export interface operations {
                     "application/json": components["schemas"]["RunOut"];
                 };
             };
-            /** @description The input cannot be accepted. */
+            /** @description The input can't be accepted. */
             422: {
                 headers: {
                     [name: string]: unknown;
@@ -10969,7 +10969,7 @@ export interface operations {
                     "application/json": components["schemas"]["ErrorOut"];
                 };
             };
-            /** @description It was not done: the error's code and sentence say why. */
+            /** @description Not done: the error's code and sentence say why. */
             default: {
                 headers: {
                     [name: string]: unknown;
@@ -11002,7 +11002,7 @@ export interface operations {
                     "application/json": components["schemas"]["KeptEventOut"][];
                 };
             };
-            /** @description The input cannot be accepted. */
+            /** @description The input can't be accepted. */
             422: {
                 headers: {
                     [name: string]: unknown;
@@ -11011,7 +11011,7 @@ export interface operations {
                     "application/json": components["schemas"]["ErrorOut"];
                 };
             };
-            /** @description It was not done: the error's code and sentence say why. */
+            /** @description Not done: the error's code and sentence say why. */
             default: {
                 headers: {
                     [name: string]: unknown;
@@ -11046,7 +11046,7 @@ export interface operations {
                     "application/json": components["schemas"]["ReceivedOut"];
                 };
             };
-            /** @description The input cannot be accepted. */
+            /** @description The input can't be accepted. */
             422: {
                 headers: {
                     [name: string]: unknown;
@@ -11055,7 +11055,7 @@ export interface operations {
                     "application/json": components["schemas"]["ErrorOut"];
                 };
             };
-            /** @description It was not done: the error's code and sentence say why. */
+            /** @description Not done: the error's code and sentence say why. */
             default: {
                 headers: {
                     [name: string]: unknown;
@@ -11089,7 +11089,7 @@ export interface operations {
                     "application/json": components["schemas"]["SheetOut"];
                 };
             };
-            /** @description The input cannot be accepted. */
+            /** @description The input can't be accepted. */
             422: {
                 headers: {
                     [name: string]: unknown;
@@ -11098,7 +11098,7 @@ export interface operations {
                     "application/json": components["schemas"]["ErrorOut"];
                 };
             };
-            /** @description It was not done: the error's code and sentence say why. */
+            /** @description Not done: the error's code and sentence say why. */
             default: {
                 headers: {
                     [name: string]: unknown;
@@ -11136,7 +11136,7 @@ export interface operations {
                     "application/json": components["schemas"]["SheetOut"];
                 };
             };
-            /** @description The input cannot be accepted. */
+            /** @description The input can't be accepted. */
             422: {
                 headers: {
                     [name: string]: unknown;
@@ -11145,7 +11145,7 @@ export interface operations {
                     "application/json": components["schemas"]["ErrorOut"];
                 };
             };
-            /** @description It was not done: the error's code and sentence say why. */
+            /** @description Not done: the error's code and sentence say why. */
             default: {
                 headers: {
                     [name: string]: unknown;
@@ -11178,7 +11178,7 @@ export interface operations {
                 };
                 content?: never;
             };
-            /** @description The input cannot be accepted. */
+            /** @description The input can't be accepted. */
             422: {
                 headers: {
                     [name: string]: unknown;
@@ -11187,7 +11187,7 @@ export interface operations {
                     "application/json": components["schemas"]["ErrorOut"];
                 };
             };
-            /** @description It was not done: the error's code and sentence say why. */
+            /** @description Not done: the error's code and sentence say why. */
             default: {
                 headers: {
                     [name: string]: unknown;
@@ -11221,7 +11221,7 @@ export interface operations {
                     "application/json": components["schemas"]["SchoolOut"][];
                 };
             };
-            /** @description The input cannot be accepted. */
+            /** @description The input can't be accepted. */
             422: {
                 headers: {
                     [name: string]: unknown;
@@ -11230,7 +11230,7 @@ export interface operations {
                     "application/json": components["schemas"]["ErrorOut"];
                 };
             };
-            /** @description It was not done: the error's code and sentence say why. */
+            /** @description Not done: the error's code and sentence say why. */
             default: {
                 headers: {
                     [name: string]: unknown;
@@ -11261,7 +11261,7 @@ export interface operations {
                     "application/json": components["schemas"]["ScriptOut"];
                 };
             };
-            /** @description The input cannot be accepted. */
+            /** @description The input can't be accepted. */
             422: {
                 headers: {
                     [name: string]: unknown;
@@ -11270,7 +11270,7 @@ export interface operations {
                     "application/json": components["schemas"]["ErrorOut"];
                 };
             };
-            /** @description It was not done: the error's code and sentence say why. */
+            /** @description Not done: the error's code and sentence say why. */
             default: {
                 headers: {
                     [name: string]: unknown;
@@ -11303,7 +11303,7 @@ export interface operations {
                     }[];
                 };
             };
-            /** @description The input cannot be accepted. */
+            /** @description The input can't be accepted. */
             422: {
                 headers: {
                     [name: string]: unknown;
@@ -11312,7 +11312,7 @@ export interface operations {
                     "application/json": components["schemas"]["ErrorOut"];
                 };
             };
-            /** @description It was not done: the error's code and sentence say why. */
+            /** @description Not done: the error's code and sentence say why. */
             default: {
                 headers: {
                     [name: string]: unknown;
@@ -11343,7 +11343,7 @@ export interface operations {
                     "application/json": components["schemas"]["StretchOut"][];
                 };
             };
-            /** @description The input cannot be accepted. */
+            /** @description The input can't be accepted. */
             422: {
                 headers: {
                     [name: string]: unknown;
@@ -11352,7 +11352,7 @@ export interface operations {
                     "application/json": components["schemas"]["ErrorOut"];
                 };
             };
-            /** @description It was not done: the error's code and sentence say why. */
+            /** @description Not done: the error's code and sentence say why. */
             default: {
                 headers: {
                     [name: string]: unknown;
@@ -11383,7 +11383,7 @@ export interface operations {
                     "application/json": components["schemas"]["BesideOut"][];
                 };
             };
-            /** @description The input cannot be accepted. */
+            /** @description The input can't be accepted. */
             422: {
                 headers: {
                     [name: string]: unknown;
@@ -11392,7 +11392,7 @@ export interface operations {
                     "application/json": components["schemas"]["ErrorOut"];
                 };
             };
-            /** @description It was not done: the error's code and sentence say why. */
+            /** @description Not done: the error's code and sentence say why. */
             default: {
                 headers: {
                     [name: string]: unknown;
@@ -11425,7 +11425,7 @@ export interface operations {
                     };
                 };
             };
-            /** @description The input cannot be accepted. */
+            /** @description The input can't be accepted. */
             422: {
                 headers: {
                     [name: string]: unknown;
@@ -11434,7 +11434,7 @@ export interface operations {
                     "application/json": components["schemas"]["ErrorOut"];
                 };
             };
-            /** @description It was not done: the error's code and sentence say why. */
+            /** @description Not done: the error's code and sentence say why. */
             default: {
                 headers: {
                     [name: string]: unknown;
@@ -11481,7 +11481,7 @@ export interface operations {
                     "application/json": components["schemas"]["LogOut"];
                 };
             };
-            /** @description The input cannot be accepted. */
+            /** @description The input can't be accepted. */
             422: {
                 headers: {
                     [name: string]: unknown;
@@ -11490,7 +11490,7 @@ export interface operations {
                     "application/json": components["schemas"]["ErrorOut"];
                 };
             };
-            /** @description It was not done: the error's code and sentence say why. */
+            /** @description Not done: the error's code and sentence say why. */
             default: {
                 headers: {
                     [name: string]: unknown;
@@ -11536,7 +11536,7 @@ export interface operations {
                     "application/json": components["schemas"]["CountOut"];
                 };
             };
-            /** @description The input cannot be accepted. */
+            /** @description The input can't be accepted. */
             422: {
                 headers: {
                     [name: string]: unknown;
@@ -11545,7 +11545,7 @@ export interface operations {
                     "application/json": components["schemas"]["ErrorOut"];
                 };
             };
-            /** @description It was not done: the error's code and sentence say why. */
+            /** @description Not done: the error's code and sentence say why. */
             default: {
                 headers: {
                     [name: string]: unknown;
@@ -11577,7 +11577,7 @@ export interface operations {
                     "application/json": components["schemas"]["FindableOut"];
                 };
             };
-            /** @description The input cannot be accepted. */
+            /** @description The input can't be accepted. */
             422: {
                 headers: {
                     [name: string]: unknown;
@@ -11586,7 +11586,7 @@ export interface operations {
                     "application/json": components["schemas"]["ErrorOut"];
                 };
             };
-            /** @description It was not done: the error's code and sentence say why. */
+            /** @description Not done: the error's code and sentence say why. */
             default: {
                 headers: {
                     [name: string]: unknown;
@@ -11615,7 +11615,7 @@ export interface operations {
                     "application/json": components["schemas"]["ViewOut"][];
                 };
             };
-            /** @description The input cannot be accepted. */
+            /** @description The input can't be accepted. */
             422: {
                 headers: {
                     [name: string]: unknown;
@@ -11624,7 +11624,7 @@ export interface operations {
                     "application/json": components["schemas"]["ErrorOut"];
                 };
             };
-            /** @description It was not done: the error's code and sentence say why. */
+            /** @description Not done: the error's code and sentence say why. */
             default: {
                 headers: {
                     [name: string]: unknown;
@@ -11655,7 +11655,7 @@ export interface operations {
                 };
                 content?: never;
             };
-            /** @description The input cannot be accepted. */
+            /** @description The input can't be accepted. */
             422: {
                 headers: {
                     [name: string]: unknown;
@@ -11664,7 +11664,7 @@ export interface operations {
                     "application/json": components["schemas"]["ErrorOut"];
                 };
             };
-            /** @description It was not done: the error's code and sentence say why. */
+            /** @description Not done: the error's code and sentence say why. */
             default: {
                 headers: {
                     [name: string]: unknown;
@@ -11693,7 +11693,7 @@ export interface operations {
                 };
                 content?: never;
             };
-            /** @description The input cannot be accepted. */
+            /** @description The input can't be accepted. */
             422: {
                 headers: {
                     [name: string]: unknown;
@@ -11702,7 +11702,7 @@ export interface operations {
                     "application/json": components["schemas"]["ErrorOut"];
                 };
             };
-            /** @description It was not done: the error's code and sentence say why. */
+            /** @description Not done: the error's code and sentence say why. */
             default: {
                 headers: {
                     [name: string]: unknown;
@@ -11731,7 +11731,7 @@ export interface operations {
                     "application/json": components["schemas"]["HealthOut"];
                 };
             };
-            /** @description The input cannot be accepted. */
+            /** @description The input can't be accepted. */
             422: {
                 headers: {
                     [name: string]: unknown;
@@ -11740,7 +11740,7 @@ export interface operations {
                     "application/json": components["schemas"]["ErrorOut"];
                 };
             };
-            /** @description It was not done: the error's code and sentence say why. */
+            /** @description Not done: the error's code and sentence say why. */
             default: {
                 headers: {
                     [name: string]: unknown;
@@ -11769,7 +11769,7 @@ export interface operations {
                     "application/json": components["schemas"]["AboutOut"];
                 };
             };
-            /** @description The input cannot be accepted. */
+            /** @description The input can't be accepted. */
             422: {
                 headers: {
                     [name: string]: unknown;
@@ -11778,7 +11778,7 @@ export interface operations {
                     "application/json": components["schemas"]["ErrorOut"];
                 };
             };
-            /** @description It was not done: the error's code and sentence say why. */
+            /** @description Not done: the error's code and sentence say why. */
             default: {
                 headers: {
                     [name: string]: unknown;
@@ -11812,7 +11812,7 @@ export interface operations {
                     "application/json": components["schemas"]["PracticeOut"];
                 };
             };
-            /** @description The input cannot be accepted. */
+            /** @description The input can't be accepted. */
             422: {
                 headers: {
                     [name: string]: unknown;
@@ -11821,7 +11821,7 @@ export interface operations {
                     "application/json": components["schemas"]["ErrorOut"];
                 };
             };
-            /** @description It was not done: the error's code and sentence say why. */
+            /** @description Not done: the error's code and sentence say why. */
             default: {
                 headers: {
                     [name: string]: unknown;
@@ -11856,7 +11856,7 @@ export interface operations {
                     "application/json": components["schemas"]["PracticeHeadOut"];
                 };
             };
-            /** @description The input cannot be accepted. */
+            /** @description The input can't be accepted. */
             422: {
                 headers: {
                     [name: string]: unknown;
@@ -11865,7 +11865,7 @@ export interface operations {
                     "application/json": components["schemas"]["ErrorOut"];
                 };
             };
-            /** @description It was not done: the error's code and sentence say why. */
+            /** @description Not done: the error's code and sentence say why. */
             default: {
                 headers: {
                     [name: string]: unknown;
@@ -11896,7 +11896,7 @@ export interface operations {
                     "application/json": components["schemas"]["PracticeHeadOut"][];
                 };
             };
-            /** @description The input cannot be accepted. */
+            /** @description The input can't be accepted. */
             422: {
                 headers: {
                     [name: string]: unknown;
@@ -11905,7 +11905,7 @@ export interface operations {
                     "application/json": components["schemas"]["ErrorOut"];
                 };
             };
-            /** @description It was not done: the error's code and sentence say why. */
+            /** @description Not done: the error's code and sentence say why. */
             default: {
                 headers: {
                     [name: string]: unknown;
@@ -11938,7 +11938,7 @@ export interface operations {
                     };
                 };
             };
-            /** @description The input cannot be accepted. */
+            /** @description The input can't be accepted. */
             422: {
                 headers: {
                     [name: string]: unknown;
@@ -11947,7 +11947,7 @@ export interface operations {
                     "application/json": components["schemas"]["ErrorOut"];
                 };
             };
-            /** @description It was not done: the error's code and sentence say why. */
+            /** @description Not done: the error's code and sentence say why. */
             default: {
                 headers: {
                     [name: string]: unknown;
@@ -11978,7 +11978,7 @@ export interface operations {
                     "application/json": components["schemas"]["JoinCodeOut"];
                 };
             };
-            /** @description The input cannot be accepted. */
+            /** @description The input can't be accepted. */
             422: {
                 headers: {
                     [name: string]: unknown;
@@ -11987,7 +11987,7 @@ export interface operations {
                     "application/json": components["schemas"]["ErrorOut"];
                 };
             };
-            /** @description It was not done: the error's code and sentence say why. */
+            /** @description Not done: the error's code and sentence say why. */
             default: {
                 headers: {
                     [name: string]: unknown;
@@ -12020,7 +12020,7 @@ export interface operations {
                     "application/json": components["schemas"]["JoinedOut"];
                 };
             };
-            /** @description The input cannot be accepted. */
+            /** @description The input can't be accepted. */
             422: {
                 headers: {
                     [name: string]: unknown;
@@ -12029,7 +12029,7 @@ export interface operations {
                     "application/json": components["schemas"]["ErrorOut"];
                 };
             };
-            /** @description It was not done: the error's code and sentence say why. */
+            /** @description Not done: the error's code and sentence say why. */
             default: {
                 headers: {
                     [name: string]: unknown;
@@ -12060,7 +12060,7 @@ export interface operations {
                     "application/json": components["schemas"]["ProgressOut"];
                 };
             };
-            /** @description The input cannot be accepted. */
+            /** @description The input can't be accepted. */
             422: {
                 headers: {
                     [name: string]: unknown;
@@ -12069,7 +12069,7 @@ export interface operations {
                     "application/json": components["schemas"]["ErrorOut"];
                 };
             };
-            /** @description It was not done: the error's code and sentence say why. */
+            /** @description Not done: the error's code and sentence say why. */
             default: {
                 headers: {
                     [name: string]: unknown;
@@ -12098,7 +12098,7 @@ export interface operations {
                     "application/json": components["schemas"]["InvitationOut"][];
                 };
             };
-            /** @description The input cannot be accepted. */
+            /** @description The input can't be accepted. */
             422: {
                 headers: {
                     [name: string]: unknown;
@@ -12107,7 +12107,7 @@ export interface operations {
                     "application/json": components["schemas"]["ErrorOut"];
                 };
             };
-            /** @description It was not done: the error's code and sentence say why. */
+            /** @description Not done: the error's code and sentence say why. */
             default: {
                 headers: {
                     [name: string]: unknown;
@@ -12140,7 +12140,7 @@ export interface operations {
                 };
                 content?: never;
             };
-            /** @description The input cannot be accepted. */
+            /** @description The input can't be accepted. */
             422: {
                 headers: {
                     [name: string]: unknown;
@@ -12149,7 +12149,7 @@ export interface operations {
                     "application/json": components["schemas"]["ErrorOut"];
                 };
             };
-            /** @description It was not done: the error's code and sentence say why. */
+            /** @description Not done: the error's code and sentence say why. */
             default: {
                 headers: {
                     [name: string]: unknown;
@@ -12178,7 +12178,7 @@ export interface operations {
                     "application/json": components["schemas"]["ClassOut"][];
                 };
             };
-            /** @description The input cannot be accepted. */
+            /** @description The input can't be accepted. */
             422: {
                 headers: {
                     [name: string]: unknown;
@@ -12187,7 +12187,7 @@ export interface operations {
                     "application/json": components["schemas"]["ErrorOut"];
                 };
             };
-            /** @description It was not done: the error's code and sentence say why. */
+            /** @description Not done: the error's code and sentence say why. */
             default: {
                 headers: {
                     [name: string]: unknown;
@@ -12220,7 +12220,7 @@ export interface operations {
                     "application/json": components["schemas"]["ClassOut"];
                 };
             };
-            /** @description The input cannot be accepted. */
+            /** @description The input can't be accepted. */
             422: {
                 headers: {
                     [name: string]: unknown;
@@ -12229,7 +12229,7 @@ export interface operations {
                     "application/json": components["schemas"]["ErrorOut"];
                 };
             };
-            /** @description It was not done: the error's code and sentence say why. */
+            /** @description Not done: the error's code and sentence say why. */
             default: {
                 headers: {
                     [name: string]: unknown;
@@ -12264,7 +12264,7 @@ export interface operations {
                     "application/json": components["schemas"]["ClassOut"];
                 };
             };
-            /** @description The input cannot be accepted. */
+            /** @description The input can't be accepted. */
             422: {
                 headers: {
                     [name: string]: unknown;
@@ -12273,7 +12273,7 @@ export interface operations {
                     "application/json": components["schemas"]["ErrorOut"];
                 };
             };
-            /** @description It was not done: the error's code and sentence say why. */
+            /** @description Not done: the error's code and sentence say why. */
             default: {
                 headers: {
                     [name: string]: unknown;
@@ -12306,7 +12306,7 @@ export interface operations {
                     "application/json": components["schemas"]["BoardOut"];
                 };
             };
-            /** @description The input cannot be accepted. */
+            /** @description The input can't be accepted. */
             422: {
                 headers: {
                     [name: string]: unknown;
@@ -12315,7 +12315,7 @@ export interface operations {
                     "application/json": components["schemas"]["ErrorOut"];
                 };
             };
-            /** @description It was not done: the error's code and sentence say why. */
+            /** @description Not done: the error's code and sentence say why. */
             default: {
                 headers: {
                     [name: string]: unknown;
@@ -12350,7 +12350,7 @@ export interface operations {
                     "application/json": components["schemas"]["ClassOut"];
                 };
             };
-            /** @description The input cannot be accepted. */
+            /** @description The input can't be accepted. */
             422: {
                 headers: {
                     [name: string]: unknown;
@@ -12359,7 +12359,7 @@ export interface operations {
                     "application/json": components["schemas"]["ErrorOut"];
                 };
             };
-            /** @description It was not done: the error's code and sentence say why. */
+            /** @description Not done: the error's code and sentence say why. */
             default: {
                 headers: {
                     [name: string]: unknown;
@@ -12390,7 +12390,7 @@ export interface operations {
                     "application/json": components["schemas"]["ClassOut"];
                 };
             };
-            /** @description The input cannot be accepted. */
+            /** @description The input can't be accepted. */
             422: {
                 headers: {
                     [name: string]: unknown;
@@ -12399,7 +12399,7 @@ export interface operations {
                     "application/json": components["schemas"]["ErrorOut"];
                 };
             };
-            /** @description It was not done: the error's code and sentence say why. */
+            /** @description Not done: the error's code and sentence say why. */
             default: {
                 headers: {
                     [name: string]: unknown;
@@ -12434,7 +12434,7 @@ export interface operations {
                     "application/json": components["schemas"]["NoteOut"];
                 };
             };
-            /** @description The input cannot be accepted. */
+            /** @description The input can't be accepted. */
             422: {
                 headers: {
                     [name: string]: unknown;
@@ -12443,7 +12443,7 @@ export interface operations {
                     "application/json": components["schemas"]["ErrorOut"];
                 };
             };
-            /** @description It was not done: the error's code and sentence say why. */
+            /** @description Not done: the error's code and sentence say why. */
             default: {
                 headers: {
                     [name: string]: unknown;
@@ -12476,7 +12476,7 @@ export interface operations {
                     };
                 };
             };
-            /** @description The input cannot be accepted. */
+            /** @description The input can't be accepted. */
             422: {
                 headers: {
                     [name: string]: unknown;
@@ -12485,7 +12485,7 @@ export interface operations {
                     "application/json": components["schemas"]["ErrorOut"];
                 };
             };
-            /** @description It was not done: the error's code and sentence say why. */
+            /** @description Not done: the error's code and sentence say why. */
             default: {
                 headers: {
                     [name: string]: unknown;
@@ -12514,7 +12514,7 @@ export interface operations {
                 };
                 content?: never;
             };
-            /** @description The input cannot be accepted. */
+            /** @description The input can't be accepted. */
             422: {
                 headers: {
                     [name: string]: unknown;
@@ -12523,7 +12523,7 @@ export interface operations {
                     "application/json": components["schemas"]["ErrorOut"];
                 };
             };
-            /** @description It was not done: the error's code and sentence say why. */
+            /** @description Not done: the error's code and sentence say why. */
             default: {
                 headers: {
                     [name: string]: unknown;
@@ -12552,7 +12552,7 @@ export interface operations {
                 };
                 content?: never;
             };
-            /** @description The input cannot be accepted. */
+            /** @description The input can't be accepted. */
             422: {
                 headers: {
                     [name: string]: unknown;
@@ -12561,7 +12561,7 @@ export interface operations {
                     "application/json": components["schemas"]["ErrorOut"];
                 };
             };
-            /** @description It was not done: the error's code and sentence say why. */
+            /** @description Not done: the error's code and sentence say why. */
             default: {
                 headers: {
                     [name: string]: unknown;
@@ -12592,7 +12592,7 @@ export interface operations {
                     "application/json": components["schemas"]["ForgottenOut"];
                 };
             };
-            /** @description The input cannot be accepted. */
+            /** @description The input can't be accepted. */
             422: {
                 headers: {
                     [name: string]: unknown;
@@ -12601,7 +12601,7 @@ export interface operations {
                     "application/json": components["schemas"]["ErrorOut"];
                 };
             };
-            /** @description It was not done: the error's code and sentence say why. */
+            /** @description Not done: the error's code and sentence say why. */
             default: {
                 headers: {
                     [name: string]: unknown;
@@ -12630,7 +12630,7 @@ export interface operations {
                     "application/json": components["schemas"]["ReviewOut"][];
                 };
             };
-            /** @description The input cannot be accepted. */
+            /** @description The input can't be accepted. */
             422: {
                 headers: {
                     [name: string]: unknown;
@@ -12639,7 +12639,7 @@ export interface operations {
                     "application/json": components["schemas"]["ErrorOut"];
                 };
             };
-            /** @description It was not done: the error's code and sentence say why. */
+            /** @description Not done: the error's code and sentence say why. */
             default: {
                 headers: {
                     [name: string]: unknown;
@@ -12672,7 +12672,7 @@ export interface operations {
                     "application/json": components["schemas"]["KeptOut"];
                 };
             };
-            /** @description The input cannot be accepted. */
+            /** @description The input can't be accepted. */
             422: {
                 headers: {
                     [name: string]: unknown;
@@ -12681,7 +12681,7 @@ export interface operations {
                     "application/json": components["schemas"]["ErrorOut"];
                 };
             };
-            /** @description It was not done: the error's code and sentence say why. */
+            /** @description Not done: the error's code and sentence say why. */
             default: {
                 headers: {
                     [name: string]: unknown;
@@ -12710,7 +12710,7 @@ export interface operations {
                     "application/json": components["schemas"]["OwnLessonOut"][];
                 };
             };
-            /** @description The input cannot be accepted. */
+            /** @description The input can't be accepted. */
             422: {
                 headers: {
                     [name: string]: unknown;
@@ -12719,7 +12719,7 @@ export interface operations {
                     "application/json": components["schemas"]["ErrorOut"];
                 };
             };
-            /** @description It was not done: the error's code and sentence say why. */
+            /** @description Not done: the error's code and sentence say why. */
             default: {
                 headers: {
                     [name: string]: unknown;
@@ -12752,7 +12752,7 @@ export interface operations {
                     "application/json": components["schemas"]["OwnLessonOut"];
                 };
             };
-            /** @description The input cannot be accepted. */
+            /** @description The input can't be accepted. */
             422: {
                 headers: {
                     [name: string]: unknown;
@@ -12761,7 +12761,7 @@ export interface operations {
                     "application/json": components["schemas"]["ErrorOut"];
                 };
             };
-            /** @description It was not done: the error's code and sentence say why. */
+            /** @description Not done: the error's code and sentence say why. */
             default: {
                 headers: {
                     [name: string]: unknown;
@@ -12790,7 +12790,7 @@ export interface operations {
                 };
                 content?: never;
             };
-            /** @description The input cannot be accepted. */
+            /** @description The input can't be accepted. */
             422: {
                 headers: {
                     [name: string]: unknown;
@@ -12799,7 +12799,7 @@ export interface operations {
                     "application/json": components["schemas"]["ErrorOut"];
                 };
             };
-            /** @description It was not done: the error's code and sentence say why. */
+            /** @description Not done: the error's code and sentence say why. */
             default: {
                 headers: {
                     [name: string]: unknown;
@@ -12828,7 +12828,7 @@ export interface operations {
                 };
                 content?: never;
             };
-            /** @description The input cannot be accepted. */
+            /** @description The input can't be accepted. */
             422: {
                 headers: {
                     [name: string]: unknown;
@@ -12837,7 +12837,7 @@ export interface operations {
                     "application/json": components["schemas"]["ErrorOut"];
                 };
             };
-            /** @description It was not done: the error's code and sentence say why. */
+            /** @description Not done: the error's code and sentence say why. */
             default: {
                 headers: {
                     [name: string]: unknown;
@@ -12871,7 +12871,7 @@ export interface operations {
                     "application/json": components["schemas"]["ExaminationOut"];
                 };
             };
-            /** @description The input cannot be accepted. */
+            /** @description The input can't be accepted. */
             422: {
                 headers: {
                     [name: string]: unknown;
@@ -12880,7 +12880,7 @@ export interface operations {
                     "application/json": components["schemas"]["ErrorOut"];
                 };
             };
-            /** @description It was not done: the error's code and sentence say why. */
+            /** @description Not done: the error's code and sentence say why. */
             default: {
                 headers: {
                     [name: string]: unknown;
@@ -12918,7 +12918,7 @@ export interface operations {
                     "application/json": components["schemas"]["ExaminationOut"];
                 };
             };
-            /** @description The input cannot be accepted. */
+            /** @description The input can't be accepted. */
             422: {
                 headers: {
                     [name: string]: unknown;
@@ -12927,7 +12927,7 @@ export interface operations {
                     "application/json": components["schemas"]["ErrorOut"];
                 };
             };
-            /** @description It was not done: the error's code and sentence say why. */
+            /** @description Not done: the error's code and sentence say why. */
             default: {
                 headers: {
                     [name: string]: unknown;
@@ -12956,7 +12956,7 @@ export interface operations {
                     "application/json": components["schemas"]["RecordingOut"][];
                 };
             };
-            /** @description The input cannot be accepted. */
+            /** @description The input can't be accepted. */
             422: {
                 headers: {
                     [name: string]: unknown;
@@ -12965,7 +12965,7 @@ export interface operations {
                     "application/json": components["schemas"]["ErrorOut"];
                 };
             };
-            /** @description It was not done: the error's code and sentence say why. */
+            /** @description Not done: the error's code and sentence say why. */
             default: {
                 headers: {
                     [name: string]: unknown;
@@ -13008,7 +13008,7 @@ export interface operations {
                     "application/json": components["schemas"]["RecordingOut"];
                 };
             };
-            /** @description The input cannot be accepted. */
+            /** @description The input can't be accepted. */
             422: {
                 headers: {
                     [name: string]: unknown;
@@ -13017,7 +13017,7 @@ export interface operations {
                     "application/json": components["schemas"]["ErrorOut"];
                 };
             };
-            /** @description It was not done: the error's code and sentence say why. */
+            /** @description Not done: the error's code and sentence say why. */
             default: {
                 headers: {
                     [name: string]: unknown;
@@ -13048,7 +13048,7 @@ export interface operations {
                     "application/json": components["schemas"]["RecordingOut"];
                 };
             };
-            /** @description The input cannot be accepted. */
+            /** @description The input can't be accepted. */
             422: {
                 headers: {
                     [name: string]: unknown;
@@ -13057,7 +13057,7 @@ export interface operations {
                     "application/json": components["schemas"]["ErrorOut"];
                 };
             };
-            /** @description It was not done: the error's code and sentence say why. */
+            /** @description Not done: the error's code and sentence say why. */
             default: {
                 headers: {
                     [name: string]: unknown;
@@ -13088,7 +13088,7 @@ export interface operations {
                     "application/json": components["schemas"]["RecordingOut"];
                 };
             };
-            /** @description The input cannot be accepted. */
+            /** @description The input can't be accepted. */
             422: {
                 headers: {
                     [name: string]: unknown;
@@ -13097,7 +13097,7 @@ export interface operations {
                     "application/json": components["schemas"]["ErrorOut"];
                 };
             };
-            /** @description It was not done: the error's code and sentence say why. */
+            /** @description Not done: the error's code and sentence say why. */
             default: {
                 headers: {
                     [name: string]: unknown;
@@ -13135,7 +13135,7 @@ export interface operations {
                     "application/json": components["schemas"]["JudgedOut"];
                 };
             };
-            /** @description The input cannot be accepted. */
+            /** @description The input can't be accepted. */
             422: {
                 headers: {
                     [name: string]: unknown;
@@ -13144,7 +13144,7 @@ export interface operations {
                     "application/json": components["schemas"]["ErrorOut"];
                 };
             };
-            /** @description It was not done: the error's code and sentence say why. */
+            /** @description Not done: the error's code and sentence say why. */
             default: {
                 headers: {
                     [name: string]: unknown;
@@ -13179,7 +13179,7 @@ export interface operations {
                     "application/json": components["schemas"]["AttachedOut"];
                 };
             };
-            /** @description The input cannot be accepted. */
+            /** @description The input can't be accepted. */
             422: {
                 headers: {
                     [name: string]: unknown;
@@ -13188,7 +13188,7 @@ export interface operations {
                     "application/json": components["schemas"]["ErrorOut"];
                 };
             };
-            /** @description It was not done: the error's code and sentence say why. */
+            /** @description Not done: the error's code and sentence say why. */
             default: {
                 headers: {
                     [name: string]: unknown;
@@ -13223,7 +13223,7 @@ export interface operations {
                     "application/json": components["schemas"]["AttachedOut"];
                 };
             };
-            /** @description The input cannot be accepted. */
+            /** @description The input can't be accepted. */
             422: {
                 headers: {
                     [name: string]: unknown;
@@ -13232,7 +13232,7 @@ export interface operations {
                     "application/json": components["schemas"]["ErrorOut"];
                 };
             };
-            /** @description It was not done: the error's code and sentence say why. */
+            /** @description Not done: the error's code and sentence say why. */
             default: {
                 headers: {
                     [name: string]: unknown;
@@ -13262,7 +13262,7 @@ export interface operations {
                 };
                 content?: never;
             };
-            /** @description The input cannot be accepted. */
+            /** @description The input can't be accepted. */
             422: {
                 headers: {
                     [name: string]: unknown;
@@ -13271,7 +13271,7 @@ export interface operations {
                     "application/json": components["schemas"]["ErrorOut"];
                 };
             };
-            /** @description It was not done: the error's code and sentence say why. */
+            /** @description Not done: the error's code and sentence say why. */
             default: {
                 headers: {
                     [name: string]: unknown;
@@ -13301,7 +13301,7 @@ export interface operations {
                 };
                 content?: never;
             };
-            /** @description The input cannot be accepted. */
+            /** @description The input can't be accepted. */
             422: {
                 headers: {
                     [name: string]: unknown;
@@ -13310,7 +13310,7 @@ export interface operations {
                     "application/json": components["schemas"]["ErrorOut"];
                 };
             };
-            /** @description It was not done: the error's code and sentence say why. */
+            /** @description Not done: the error's code and sentence say why. */
             default: {
                 headers: {
                     [name: string]: unknown;
@@ -13339,7 +13339,7 @@ export interface operations {
                     "application/json": components["schemas"]["BatchOut"][];
                 };
             };
-            /** @description The input cannot be accepted. */
+            /** @description The input can't be accepted. */
             422: {
                 headers: {
                     [name: string]: unknown;
@@ -13348,7 +13348,7 @@ export interface operations {
                     "application/json": components["schemas"]["ErrorOut"];
                 };
             };
-            /** @description It was not done: the error's code and sentence say why. */
+            /** @description Not done: the error's code and sentence say why. */
             default: {
                 headers: {
                     [name: string]: unknown;
@@ -13381,7 +13381,7 @@ export interface operations {
                     "application/json": components["schemas"]["BatchOut"];
                 };
             };
-            /** @description The input cannot be accepted. */
+            /** @description The input can't be accepted. */
             422: {
                 headers: {
                     [name: string]: unknown;
@@ -13390,7 +13390,7 @@ export interface operations {
                     "application/json": components["schemas"]["ErrorOut"];
                 };
             };
-            /** @description It was not done: the error's code and sentence say why. */
+            /** @description Not done: the error's code and sentence say why. */
             default: {
                 headers: {
                     [name: string]: unknown;
@@ -13421,7 +13421,7 @@ export interface operations {
                     "application/json": components["schemas"]["BatchOut"];
                 };
             };
-            /** @description The input cannot be accepted. */
+            /** @description The input can't be accepted. */
             422: {
                 headers: {
                     [name: string]: unknown;
@@ -13430,7 +13430,7 @@ export interface operations {
                     "application/json": components["schemas"]["ErrorOut"];
                 };
             };
-            /** @description It was not done: the error's code and sentence say why. */
+            /** @description Not done: the error's code and sentence say why. */
             default: {
                 headers: {
                     [name: string]: unknown;
@@ -13461,7 +13461,7 @@ export interface operations {
                 };
                 content?: never;
             };
-            /** @description The input cannot be accepted. */
+            /** @description The input can't be accepted. */
             422: {
                 headers: {
                     [name: string]: unknown;
@@ -13470,7 +13470,7 @@ export interface operations {
                     "application/json": components["schemas"]["ErrorOut"];
                 };
             };
-            /** @description It was not done: the error's code and sentence say why. */
+            /** @description Not done: the error's code and sentence say why. */
             default: {
                 headers: {
                     [name: string]: unknown;
@@ -13501,7 +13501,7 @@ export interface operations {
                     "application/json": components["schemas"]["BatchOut"];
                 };
             };
-            /** @description The input cannot be accepted. */
+            /** @description The input can't be accepted. */
             422: {
                 headers: {
                     [name: string]: unknown;
@@ -13510,7 +13510,7 @@ export interface operations {
                     "application/json": components["schemas"]["ErrorOut"];
                 };
             };
-            /** @description It was not done: the error's code and sentence say why. */
+            /** @description Not done: the error's code and sentence say why. */
             default: {
                 headers: {
                     [name: string]: unknown;
@@ -13541,7 +13541,7 @@ export interface operations {
                     "application/json": components["schemas"]["BatchOut"];
                 };
             };
-            /** @description The input cannot be accepted. */
+            /** @description The input can't be accepted. */
             422: {
                 headers: {
                     [name: string]: unknown;
@@ -13550,7 +13550,7 @@ export interface operations {
                     "application/json": components["schemas"]["ErrorOut"];
                 };
             };
-            /** @description It was not done: the error's code and sentence say why. */
+            /** @description Not done: the error's code and sentence say why. */
             default: {
                 headers: {
                     [name: string]: unknown;
@@ -13583,7 +13583,7 @@ export interface operations {
                     "application/json": components["schemas"]["BatchLineOut"][];
                 };
             };
-            /** @description The input cannot be accepted. */
+            /** @description The input can't be accepted. */
             422: {
                 headers: {
                     [name: string]: unknown;
@@ -13592,7 +13592,7 @@ export interface operations {
                     "application/json": components["schemas"]["ErrorOut"];
                 };
             };
-            /** @description It was not done: the error's code and sentence say why. */
+            /** @description Not done: the error's code and sentence say why. */
             default: {
                 headers: {
                     [name: string]: unknown;
@@ -13629,7 +13629,7 @@ export interface operations {
                     "application/json": components["schemas"]["RoundStartOut"];
                 };
             };
-            /** @description The input cannot be accepted. */
+            /** @description The input can't be accepted. */
             422: {
                 headers: {
                     [name: string]: unknown;
@@ -13638,7 +13638,7 @@ export interface operations {
                     "application/json": components["schemas"]["ErrorOut"];
                 };
             };
-            /** @description It was not done: the error's code and sentence say why. */
+            /** @description Not done: the error's code and sentence say why. */
             default: {
                 headers: {
                     [name: string]: unknown;
@@ -13670,7 +13670,7 @@ export interface operations {
                     "application/json": components["schemas"]["RoundOut"][];
                 };
             };
-            /** @description The input cannot be accepted. */
+            /** @description The input can't be accepted. */
             422: {
                 headers: {
                     [name: string]: unknown;
@@ -13679,7 +13679,7 @@ export interface operations {
                     "application/json": components["schemas"]["ErrorOut"];
                 };
             };
-            /** @description It was not done: the error's code and sentence say why. */
+            /** @description Not done: the error's code and sentence say why. */
             default: {
                 headers: {
                     [name: string]: unknown;
@@ -13712,7 +13712,7 @@ export interface operations {
                     "application/json": components["schemas"]["RoundOut"];
                 };
             };
-            /** @description The input cannot be accepted. */
+            /** @description The input can't be accepted. */
             422: {
                 headers: {
                     [name: string]: unknown;
@@ -13721,7 +13721,7 @@ export interface operations {
                     "application/json": components["schemas"]["ErrorOut"];
                 };
             };
-            /** @description It was not done: the error's code and sentence say why. */
+            /** @description Not done: the error's code and sentence say why. */
             default: {
                 headers: {
                     [name: string]: unknown;
@@ -13752,7 +13752,7 @@ export interface operations {
                     "application/json": components["schemas"]["RoundHeadOut"];
                 };
             };
-            /** @description The input cannot be accepted. */
+            /** @description The input can't be accepted. */
             422: {
                 headers: {
                     [name: string]: unknown;
@@ -13761,7 +13761,7 @@ export interface operations {
                     "application/json": components["schemas"]["ErrorOut"];
                 };
             };
-            /** @description It was not done: the error's code and sentence say why. */
+            /** @description Not done: the error's code and sentence say why. */
             default: {
                 headers: {
                     [name: string]: unknown;
@@ -13794,7 +13794,7 @@ export interface operations {
                     "application/json": components["schemas"]["KeptEventOut"][];
                 };
             };
-            /** @description The input cannot be accepted. */
+            /** @description The input can't be accepted. */
             422: {
                 headers: {
                     [name: string]: unknown;
@@ -13803,7 +13803,7 @@ export interface operations {
                     "application/json": components["schemas"]["ErrorOut"];
                 };
             };
-            /** @description It was not done: the error's code and sentence say why. */
+            /** @description Not done: the error's code and sentence say why. */
             default: {
                 headers: {
                     [name: string]: unknown;
@@ -13838,7 +13838,7 @@ export interface operations {
                     "application/json": components["schemas"]["ReceivedOut"];
                 };
             };
-            /** @description The input cannot be accepted. */
+            /** @description The input can't be accepted. */
             422: {
                 headers: {
                     [name: string]: unknown;
@@ -13847,7 +13847,7 @@ export interface operations {
                     "application/json": components["schemas"]["ErrorOut"];
                 };
             };
-            /** @description It was not done: the error's code and sentence say why. */
+            /** @description Not done: the error's code and sentence say why. */
             default: {
                 headers: {
                     [name: string]: unknown;
@@ -13881,7 +13881,7 @@ export interface operations {
                     "application/json": components["schemas"]["RoundScriptOut"];
                 };
             };
-            /** @description The input cannot be accepted. */
+            /** @description The input can't be accepted. */
             422: {
                 headers: {
                     [name: string]: unknown;
@@ -13890,7 +13890,7 @@ export interface operations {
                     "application/json": components["schemas"]["ErrorOut"];
                 };
             };
-            /** @description It was not done: the error's code and sentence say why. */
+            /** @description Not done: the error's code and sentence say why. */
             default: {
                 headers: {
                     [name: string]: unknown;
@@ -13925,7 +13925,7 @@ export interface operations {
                     "application/json": components["schemas"]["RoundStateOut"];
                 };
             };
-            /** @description The input cannot be accepted. */
+            /** @description The input can't be accepted. */
             422: {
                 headers: {
                     [name: string]: unknown;
@@ -13934,7 +13934,7 @@ export interface operations {
                     "application/json": components["schemas"]["ErrorOut"];
                 };
             };
-            /** @description It was not done: the error's code and sentence say why. */
+            /** @description Not done: the error's code and sentence say why. */
             default: {
                 headers: {
                     [name: string]: unknown;
@@ -13967,7 +13967,7 @@ export interface operations {
                     };
                 };
             };
-            /** @description The input cannot be accepted. */
+            /** @description The input can't be accepted. */
             422: {
                 headers: {
                     [name: string]: unknown;
@@ -13976,7 +13976,7 @@ export interface operations {
                     "application/json": components["schemas"]["ErrorOut"];
                 };
             };
-            /** @description It was not done: the error's code and sentence say why. */
+            /** @description Not done: the error's code and sentence say why. */
             default: {
                 headers: {
                     [name: string]: unknown;
@@ -14007,7 +14007,7 @@ export interface operations {
                     "application/json": components["schemas"]["JoinCodeOut"];
                 };
             };
-            /** @description The input cannot be accepted. */
+            /** @description The input can't be accepted. */
             422: {
                 headers: {
                     [name: string]: unknown;
@@ -14016,7 +14016,7 @@ export interface operations {
                     "application/json": components["schemas"]["ErrorOut"];
                 };
             };
-            /** @description It was not done: the error's code and sentence say why. */
+            /** @description Not done: the error's code and sentence say why. */
             default: {
                 headers: {
                     [name: string]: unknown;
@@ -14050,7 +14050,7 @@ export interface operations {
                     "application/json": components["schemas"]["PaperOut"][];
                 };
             };
-            /** @description The input cannot be accepted. */
+            /** @description The input can't be accepted. */
             422: {
                 headers: {
                     [name: string]: unknown;
@@ -14059,7 +14059,7 @@ export interface operations {
                     "application/json": components["schemas"]["ErrorOut"];
                 };
             };
-            /** @description It was not done: the error's code and sentence say why. */
+            /** @description Not done: the error's code and sentence say why. */
             default: {
                 headers: {
                     [name: string]: unknown;
@@ -14094,7 +14094,7 @@ export interface operations {
                 };
                 content?: never;
             };
-            /** @description The input cannot be accepted. */
+            /** @description The input can't be accepted. */
             422: {
                 headers: {
                     [name: string]: unknown;
@@ -14103,7 +14103,7 @@ export interface operations {
                     "application/json": components["schemas"]["ErrorOut"];
                 };
             };
-            /** @description It was not done: the error's code and sentence say why. */
+            /** @description Not done: the error's code and sentence say why. */
             default: {
                 headers: {
                     [name: string]: unknown;
@@ -14138,7 +14138,7 @@ export interface operations {
                     "application/json": components["schemas"]["SealedOut"];
                 };
             };
-            /** @description The input cannot be accepted. */
+            /** @description The input can't be accepted. */
             422: {
                 headers: {
                     [name: string]: unknown;
@@ -14147,7 +14147,7 @@ export interface operations {
                     "application/json": components["schemas"]["ErrorOut"];
                 };
             };
-            /** @description It was not done: the error's code and sentence say why. */
+            /** @description Not done: the error's code and sentence say why. */
             default: {
                 headers: {
                     [name: string]: unknown;
@@ -14178,7 +14178,7 @@ export interface operations {
                     "application/json": components["schemas"]["SealsOut"];
                 };
             };
-            /** @description The input cannot be accepted. */
+            /** @description The input can't be accepted. */
             422: {
                 headers: {
                     [name: string]: unknown;
@@ -14187,7 +14187,7 @@ export interface operations {
                     "application/json": components["schemas"]["ErrorOut"];
                 };
             };
-            /** @description It was not done: the error's code and sentence say why. */
+            /** @description Not done: the error's code and sentence say why. */
             default: {
                 headers: {
                     [name: string]: unknown;
@@ -14220,7 +14220,7 @@ export interface operations {
                     };
                 };
             };
-            /** @description The input cannot be accepted. */
+            /** @description The input can't be accepted. */
             422: {
                 headers: {
                     [name: string]: unknown;
@@ -14229,7 +14229,7 @@ export interface operations {
                     "application/json": components["schemas"]["ErrorOut"];
                 };
             };
-            /** @description It was not done: the error's code and sentence say why. */
+            /** @description Not done: the error's code and sentence say why. */
             default: {
                 headers: {
                     [name: string]: unknown;
@@ -14260,7 +14260,7 @@ export interface operations {
                     "application/json": components["schemas"]["CheckedSealOut"];
                 };
             };
-            /** @description The input cannot be accepted. */
+            /** @description The input can't be accepted. */
             422: {
                 headers: {
                     [name: string]: unknown;
@@ -14269,7 +14269,7 @@ export interface operations {
                     "application/json": components["schemas"]["ErrorOut"];
                 };
             };
-            /** @description It was not done: the error's code and sentence say why. */
+            /** @description Not done: the error's code and sentence say why. */
             default: {
                 headers: {
                     [name: string]: unknown;
@@ -14298,7 +14298,7 @@ export interface operations {
                     "application/json": components["schemas"]["HeadOut"];
                 };
             };
-            /** @description The input cannot be accepted. */
+            /** @description The input can't be accepted. */
             422: {
                 headers: {
                     [name: string]: unknown;
@@ -14307,7 +14307,7 @@ export interface operations {
                     "application/json": components["schemas"]["ErrorOut"];
                 };
             };
-            /** @description It was not done: the error's code and sentence say why. */
+            /** @description Not done: the error's code and sentence say why. */
             default: {
                 headers: {
                     [name: string]: unknown;
@@ -14334,7 +14334,7 @@ export interface operations {
                 };
                 content?: never;
             };
-            /** @description The input cannot be accepted. */
+            /** @description The input can't be accepted. */
             422: {
                 headers: {
                     [name: string]: unknown;
@@ -14343,7 +14343,7 @@ export interface operations {
                     "application/json": components["schemas"]["ErrorOut"];
                 };
             };
-            /** @description It was not done: the error's code and sentence say why. */
+            /** @description Not done: the error's code and sentence say why. */
             default: {
                 headers: {
                     [name: string]: unknown;
@@ -14376,7 +14376,7 @@ export interface operations {
                 };
                 content?: never;
             };
-            /** @description The input cannot be accepted. */
+            /** @description The input can't be accepted. */
             422: {
                 headers: {
                     [name: string]: unknown;
@@ -14385,7 +14385,7 @@ export interface operations {
                     "application/json": components["schemas"]["ErrorOut"];
                 };
             };
-            /** @description It was not done: the error's code and sentence say why. */
+            /** @description Not done: the error's code and sentence say why. */
             default: {
                 headers: {
                     [name: string]: unknown;
@@ -14414,7 +14414,7 @@ export interface operations {
                     "application/json": components["schemas"]["ExportOut"][];
                 };
             };
-            /** @description The input cannot be accepted. */
+            /** @description The input can't be accepted. */
             422: {
                 headers: {
                     [name: string]: unknown;
@@ -14423,7 +14423,7 @@ export interface operations {
                     "application/json": components["schemas"]["ErrorOut"];
                 };
             };
-            /** @description It was not done: the error's code and sentence say why. */
+            /** @description Not done: the error's code and sentence say why. */
             default: {
                 headers: {
                     [name: string]: unknown;
@@ -14456,7 +14456,7 @@ export interface operations {
                     "application/json": components["schemas"]["ExportOut"];
                 };
             };
-            /** @description The input cannot be accepted. */
+            /** @description The input can't be accepted. */
             422: {
                 headers: {
                     [name: string]: unknown;
@@ -14465,7 +14465,7 @@ export interface operations {
                     "application/json": components["schemas"]["ErrorOut"];
                 };
             };
-            /** @description It was not done: the error's code and sentence say why. */
+            /** @description Not done: the error's code and sentence say why. */
             default: {
                 headers: {
                     [name: string]: unknown;
@@ -14496,7 +14496,7 @@ export interface operations {
                     "application/json": components["schemas"]["ExportOut"];
                 };
             };
-            /** @description The input cannot be accepted. */
+            /** @description The input can't be accepted. */
             422: {
                 headers: {
                     [name: string]: unknown;
@@ -14505,7 +14505,7 @@ export interface operations {
                     "application/json": components["schemas"]["ErrorOut"];
                 };
             };
-            /** @description It was not done: the error's code and sentence say why. */
+            /** @description Not done: the error's code and sentence say why. */
             default: {
                 headers: {
                     [name: string]: unknown;
@@ -14536,7 +14536,7 @@ export interface operations {
                     "application/json": components["schemas"]["ExportOut"];
                 };
             };
-            /** @description The input cannot be accepted. */
+            /** @description The input can't be accepted. */
             422: {
                 headers: {
                     [name: string]: unknown;
@@ -14545,7 +14545,7 @@ export interface operations {
                     "application/json": components["schemas"]["ErrorOut"];
                 };
             };
-            /** @description It was not done: the error's code and sentence say why. */
+            /** @description Not done: the error's code and sentence say why. */
             default: {
                 headers: {
                     [name: string]: unknown;
@@ -14574,7 +14574,7 @@ export interface operations {
                 };
                 content?: never;
             };
-            /** @description The input cannot be accepted. */
+            /** @description The input can't be accepted. */
             422: {
                 headers: {
                     [name: string]: unknown;
@@ -14583,7 +14583,7 @@ export interface operations {
                     "application/json": components["schemas"]["ErrorOut"];
                 };
             };
-            /** @description It was not done: the error's code and sentence say why. */
+            /** @description Not done: the error's code and sentence say why. */
             default: {
                 headers: {
                     [name: string]: unknown;
@@ -14616,7 +14616,7 @@ export interface operations {
                 };
                 content?: never;
             };
-            /** @description The input cannot be accepted. */
+            /** @description The input can't be accepted. */
             422: {
                 headers: {
                     [name: string]: unknown;
@@ -14625,7 +14625,7 @@ export interface operations {
                     "application/json": components["schemas"]["ErrorOut"];
                 };
             };
-            /** @description It was not done: the error's code and sentence say why. */
+            /** @description Not done: the error's code and sentence say why. */
             default: {
                 headers: {
                     [name: string]: unknown;
@@ -14658,7 +14658,7 @@ export interface operations {
                     "application/json": components["schemas"]["ArrivedOut"];
                 };
             };
-            /** @description The input cannot be accepted. */
+            /** @description The input can't be accepted. */
             422: {
                 headers: {
                     [name: string]: unknown;
@@ -14667,7 +14667,7 @@ export interface operations {
                     "application/json": components["schemas"]["ErrorOut"];
                 };
             };
-            /** @description It was not done: the error's code and sentence say why. */
+            /** @description Not done: the error's code and sentence say why. */
             default: {
                 headers: {
                     [name: string]: unknown;

@@ -63,8 +63,8 @@ test('both languages hold the same words with the same figures in them', () => {
 
 test('a refusal is said in the reader’s language, or as the server said it', async () => {
   await startWords('en')
-  expect(refusal('run_unknown', 'There is no such run.')).toBe('There is no such run.')
+  expect(refusal('run_unknown', "This test doesn't exist.")).toBe("This test doesn't exist.")
   await changeLanguage('es')
-  expect(refusal('run_unknown', 'There is no such run.')).toBe('No existe esa prueba.')
+  expect(refusal('run_unknown', "This test doesn't exist.")).toBe('No existe esa prueba.')
   expect(refusal('csv_broken', 'Line 3 is not CSV.')).toBe('Line 3 is not CSV.')
 })

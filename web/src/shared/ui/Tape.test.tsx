@@ -27,7 +27,7 @@ const press = (...keys: string[]) => keys.forEach((key) => fireEvent.keyDown(tap
 
 test('a ghost is no value: nothing is set until the tape is touched', () => {
   render(<Set />)
-  expect(tape().getAttribute('aria-valuetext')).toBe('not set')
+  expect(tape().getAttribute('aria-valuetext')).toBe('not entered')
   expect(tape().dataset.set).toBe('false')
   press('ArrowRight')
   expect(tape().getAttribute('aria-valuetext')).toBe('101 psi')

@@ -111,8 +111,7 @@ export const acts = {
     count: 'Number',
     zone: 'Time zone',
     tokens: 'Access for other systems',
-    tokensAbout:
-      "A gate, a planning system or a calendar can read the fleet's status with its own token.",
+    tokensAbout: "A gate, a planning system or a calendar can read the fleet's status with its own token.",
     reads: { standing: 'status of each unit', calendar: 'calendar of due tests' },
     readsWhat: 'Access to',
     reader: 'Name of the reader',

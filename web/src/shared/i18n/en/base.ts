@@ -25,8 +25,7 @@ export const base = {
     notKept:
       "This couldn't be saved: the test isn't on this device and there is no network. Try again when there is.",
     waiting_one: '{{count}} mark waiting for network since {{since}}. It is saved on this device.',
-    waiting_other:
-      '{{count}} marks waiting for network since {{since}}. They are saved on this device.',
+    waiting_other: '{{count}} marks waiting for network since {{since}}. They are saved on this device.',
     newVersion: 'A new version of Low Hiss is available.',
     useNewVersion: 'Update now',
     skip: 'Skip to content',

@@ -41,13 +41,15 @@ export const learn = {
     csv: 'Table (CSV)',
     marksCsv: 'All marks (CSV)',
     forget: 'Delete my practice record',
-    forgetSure: "This deletes all your practices, answers and notes. It can't be undone. Tests of real vehicles keep your name.",
+    forgetSure:
+      "This deletes all your practices, answers and notes. It can't be undone. Tests of real vehicles keep your name.",
     forgotten: '{{count}} practices deleted.',
     exam: {
       setup: 'Run as',
       as: { lesson: 'a lesson', exam: 'an examination' },
       how: 'An examiner joins with a code on a second device. You call each item good or bad. You get the result at the end.',
-      begin: 'Your examiner joins with a code. Ask your questions now: after the start the examiner only listens.',
+      begin:
+        'Your examiner joins with a code. Ask your questions now: after the start the examiner only listens.',
       locked: 'The vehicle must not move now. The examiner says how to continue.',
       asked: "Request sent. Wait for the examiner's answer.",
       over: 'Start over',
@@ -100,7 +102,8 @@ export const learn = {
     },
     handIn: 'Submit',
     sheetTitle: 'What is the fault?',
-    sheetHint: "Use any test, in any order. Submit when you know the fault, or know that it can't be found from the cab.",
+    sheetHint:
+      "Use any test, in any order. Submit when you know the fault, or know that it can't be found from the cab.",
     choose: 'choose',
     debrief: {
       score: '{{total}} of 100',

@@ -55,7 +55,8 @@ export const log = {
     check: {
       title: 'Does this printout match the sealed test?',
       sound: 'The seal was made by this installation, and nothing it covers has changed since.',
-      changed_one: "Something was changed after sealing. Don't rely on this printout: ask the fleet for a new one.",
+      changed_one:
+        "Something was changed after sealing. Don't rely on this printout: ask the fleet for a new one.",
       changed_other:
         "{{count}} things were changed after sealing. Don't rely on this printout: ask the fleet for a new one.",
       unknown: "This installation has no seal with this hash. Don't rely on this printout.",
@@ -64,8 +65,7 @@ export const log = {
       key: 'Seal {{place}}, {{when}}, belongs to a signing key, not to a test.',
       broken: 'Seal {{place}}, {{when}}, belongs to a test, but its content can no longer be read.',
       amended: 'The test was sealed again later as seal {{place}}. Ask for the newer report.',
-      elsewhere:
-        'You can also check the seals without this server: download them as a file from the report.',
+      elsewhere: 'You can also check the seals without this server: download them as a file from the report.',
     },
     origin: 'from {{origin}}',
     originSaid: 'Imported from another installation: {{origin}}.',
@@ -146,8 +146,7 @@ export const log = {
     driver: 'Driver',
     attach: 'Add to log',
     counts: "Counts toward the unit's status: a fail puts it on hold, a pass is its test of the day",
-    countsNot:
-      "Saved in the log without changing the unit's status. Only a manager can make it count.",
+    countsNot: "Saved in the log without changing the unit's status. Only a manager can make it count.",
     from: 'from a recording',
     fromFile: '{{file}}: {{found}} of {{stages}} stages found',
     fromMoved: 'moved by hand: {{stages}}',

@@ -48,7 +48,8 @@ export const practice = {
     waits: 'waiting to be sent',
     notSaved: 'Not saved on the server: {{why}}',
     checking: 'checking',
-    uncounted: "This practice doesn't count: the server could not repeat it from its log. You can still review it.",
+    uncounted:
+      "This practice doesn't count: the server could not repeat it from its log. You can still review it.",
     notHere: 'This practice is not on this device.',
     stage: {
       interpreter: 'Downloading Python for practice. This happens only once and takes a few seconds.',

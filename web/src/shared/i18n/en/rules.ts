@@ -146,8 +146,7 @@ export const rules = {
     keepOrder: 'Save draft',
     nameOrder: 'Name this test order',
     whatIfTitle: 'What-if',
-    whatIfBody:
-      "Judge past tests under another rule set and compare. Saved results don't change.",
+    whatIfBody: "Judge past tests under another rule set and compare. Saved results don't change.",
     under: 'Rule set',
     ofUnit: 'Units or drivers',
     sinceDay: 'Since',

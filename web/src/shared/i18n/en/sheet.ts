@@ -77,8 +77,7 @@ export const sheet = {
       waits: "doesn't count until confirmed",
     },
     confirmLate: 'Confirm',
-    confirmLateBody:
-      'This mark arrived after the test ended. Give a reason; your name is recorded with it.',
+    confirmLateBody: 'This mark arrived after the test ended. Give a reason; your name is recorded with it.',
     newerCore: "Under today's judging:",
     newerCounts: { kept: 'the saved result is worse and counts', now: 'this result is worse and counts' },
     look: "Reviewed: use today's result",

@@ -183,8 +183,7 @@ export const test = {
       locked: 'The vehicle must not move yet.',
     },
     lockedFailed: 'Failed: {{stages}}. Do not drive until it has passed again.',
-    lockedRound:
-      'The inspection found a defect that must be fixed before the vehicle moves.',
+    lockedRound: 'The inspection found a defect that must be fixed before the vehicle moves.',
     lockedUnjudged: "The stages so far aren't judged yet. They are judged when there is network.",
     only: {
       lamp: 'Only the warning light so far',
@@ -264,8 +263,7 @@ export const test = {
     again: 'Correct it',
     feed: {
       stopped: 'The live feed stopped. Read the gauges by eye.',
-      apart:
-        "No live feed: the servers can't reach each other. Read the gauges by eye.",
+      apart: "No live feed: the servers can't reach each other. Read the gauges by eye.",
       gap: 'The live feed skipped some readings.',
       jump: 'The live feed jumped. Check the gauges.',
       tractorIn: 'The live feed shows the parking knob in, but it was marked out.',

@@ -15,8 +15,7 @@ export const units = {
     },
     noNumber: '{{field}} must be a number, such as 125 or 8.5.',
     feed: 'Live feed',
-    feedAbout:
-      'A gauge box on this unit can send readings during a test. It signs in with its own token.',
+    feedAbout: 'A gauge box on this unit can send readings during a test. It signs in with its own token.',
     feedToken: 'Create token',
     feedOnce: 'Shown only once. Creating a new token revokes this one.',
     specification: 'Specification',

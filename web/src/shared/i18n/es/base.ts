@@ -22,11 +22,9 @@ export const base: typeof english = {
     day: 'sol',
     night: 'noche',
     close: 'Cerrar',
-    notKept:
-      'No se pudo guardar: la prueba no está en este dispositivo y no hay red. Inténtelo cuando haya.',
+    notKept: 'No se pudo guardar: la prueba no está en este dispositivo y no hay red. Inténtelo cuando haya.',
     waiting_one: '{{count}} marca espera la red desde {{since}}. Está guardada en este dispositivo.',
-    waiting_other:
-      '{{count}} marcas esperan la red desde {{since}}. Están guardadas en este dispositivo.',
+    waiting_other: '{{count}} marcas esperan la red desde {{since}}. Están guardadas en este dispositivo.',
     newVersion: 'Hay una versión nueva de Low Hiss.',
     useNewVersion: 'Actualizar ahora',
     skip: 'Ir al contenido',

@@ -50,7 +50,8 @@ export const learn: typeof en = {
       setup: 'Hacerla como',
       as: { lesson: 'una lección', exam: 'un examen' },
       how: 'Un examinador se une con un código en otro dispositivo. Usted dice bien o mal en cada punto. El resultado se da al final.',
-      begin: 'Su examinador se une con un código. Haga sus preguntas ahora: después del inicio el examinador solo escucha.',
+      begin:
+        'Su examinador se une con un código. Haga sus preguntas ahora: después del inicio el examinador solo escucha.',
       locked: 'El vehículo no debe moverse ahora. El examinador dice cómo continuar.',
       asked: 'Solicitud enviada. Espere la respuesta del examinador.',
       over: 'Empezar de nuevo',
@@ -212,7 +213,8 @@ export const learn: typeof en = {
       keep: 'Guardar nota',
       stays: 'Las notas no se pueden cambiar después de guardarlas.',
       progress: 'Progreso de {{name}}',
-      advice: 'La preparación es una orientación para el instructor. No la use para despacho, sueldo ni clasificaciones.',
+      advice:
+        'La preparación es una orientación para el instructor. No la use para despacho, sueldo ni clasificaciones.',
     },
     cards: {
       title: 'Tarjetas de lo que se dice',

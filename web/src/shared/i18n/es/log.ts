@@ -147,8 +147,10 @@ export const log: typeof english = {
     began: 'Hora de inicio',
     driver: 'Conductor',
     attach: 'Añadir al registro',
-    counts: 'Cuenta para el estado de la unidad: si reprueba queda en retención, si aprueba es su prueba del día',
-    countsNot: 'Queda en el registro sin cambiar el estado de la unidad. Solo un gerente puede hacer que cuente.',
+    counts:
+      'Cuenta para el estado de la unidad: si reprueba queda en retención, si aprueba es su prueba del día',
+    countsNot:
+      'Queda en el registro sin cambiar el estado de la unidad. Solo un gerente puede hacer que cuente.',
     from: 'de una grabación',
     fromFile: '{{file}}: {{found}} de {{stages}} etapas halladas',
     fromMoved: 'movidas a mano: {{stages}}',

@@ -24,6 +24,7 @@ export const people: typeof english = {
     reset: 'Nuevo código de entrada',
     states: { joined: 'activo', invited: 'invitado', retired: 'desactivado' },
     codeFor: 'Código de un solo uso para {{name}}',
-    codeHint: 'Entréguelo ahora: se muestra una sola vez y vence en siete días. Cualquier código anterior deja de servir.',
+    codeHint:
+      'Entréguelo ahora: se muestra una sola vez y vence en siete días. Cualquier código anterior deja de servir.',
   },
 }

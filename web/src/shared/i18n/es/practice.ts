@@ -50,7 +50,8 @@ export const practice: typeof english = {
     waits: 'falta enviarla',
     notSaved: 'No se guardó en el servidor: {{why}}',
     checking: 'comprobando',
-    uncounted: 'Esta práctica no cuenta: el servidor no pudo repetirla desde su registro. Aún puede revisarla.',
+    uncounted:
+      'Esta práctica no cuenta: el servidor no pudo repetirla desde su registro. Aún puede revisarla.',
     notHere: 'Esta práctica no está en este dispositivo.',
     stage: {
       interpreter: 'Descargando Python para la práctica. Ocurre una sola vez y tarda unos segundos.',

@@ -54,7 +54,8 @@ export const round: typeof english = {
     clear: 'Sin defectos.',
     stays: 'No circular',
     stop: 'Apague el motor',
-    notKnown: 'La inspección de esta unidad aún no está en este dispositivo. Conéctese a la red una vez para cargarla.',
+    notKnown:
+      'La inspección de esta unidad aún no está en este dispositivo. Conéctese a la red una vez para cargarla.',
     gone: 'Esta inspección no está en este dispositivo y no hay red.',
     unkept: 'No se pudo guardar: este dispositivo no tiene espacio. Libere espacio y toque otra vez.',
     memory: 'De memoria',

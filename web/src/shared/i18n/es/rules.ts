@@ -44,7 +44,8 @@ export const rules: typeof en = {
     onlyManagers: 'Solo un gerente puede publicarla.',
     retire: 'Archivar',
     retireTitle: 'Archivar {{title}}',
-    retireBody: 'Ya no se podrá elegir. Los resultados anteriores quedan y las pruebas en curso siguen con ella.',
+    retireBody:
+      'Ya no se podrá elegir. Los resultados anteriores quedan y las pruebas en curso siguen con ella.',
     ours: 'Propias',
     noneYet: 'Aún no hay reglas ni órdenes propias.',
     besides: 'comparar',

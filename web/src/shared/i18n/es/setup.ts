@@ -23,7 +23,8 @@ export const setup: typeof english = {
     callsModes: { prompt: 'se muestran', rehearsal: 'de memoria', off: 'no se registran' },
     callsIn: 'Idioma',
     callsLanguages: { en: 'inglés', es: 'español', both: 'ambos' },
-    callsOffTrains: 'Si no se registra lo que se dice, el informe de una prueba de práctica dirá «no se dijo en voz alta».',
+    callsOffTrains:
+      'Si no se registra lo que se dice, el informe de una prueba de práctica dirá «no se dijo en voz alta».',
     sound: 'Sonido',
     notKnown:
       'Esta opción no está en el dispositivo y necesita red. El orden y las reglas de la unidad funcionan sin red.',

@@ -24,7 +24,8 @@ export const sheet: typeof english = {
       changed: 'Cambiado desde que se selló:',
       file: 'Descargar sellos',
       later_one: 'Una marca llegó después de sellar. Firme de nuevo para sellarla como enmienda.',
-      later_other: '{{count}} marcas llegaron después de sellar. Firme de nuevo para sellarlas como enmienda.',
+      later_other:
+        '{{count}} marcas llegaron después de sellar. Firme de nuevo para sellarlas como enmienda.',
       who: 'Quién firma',
       with: 'Confirmar con',
       password: 'Contraseña',

@@ -17,7 +17,8 @@ export const test: typeof english = {
     aside_other: '{{count}} marcas no aceptadas',
     asideTitle: 'No aceptadas',
     unheard: 'sin respuesta del servidor',
-    unkept: 'Esa marca no se pudo guardar: el dispositivo no tiene espacio. Libere espacio y márquela otra vez.',
+    unkept:
+      'Esa marca no se pudo guardar: el dispositivo no tiene espacio. Libere espacio y márquela otra vez.',
     soundLost: 'sin sonido',
     muted: 'sin tonos',
     awakeLost: 'la pantalla puede apagarse',

@@ -42,7 +42,8 @@ export const yard: typeof english = {
     never: 'nunca probada aquí',
     start: 'Probar',
     startFor: 'Probar {{unit}}',
-    empty: 'Aún no hay unidades. Añada la primera en Unidades o empiece con datos de demostración: ./start --demo',
+    empty:
+      'Aún no hay unidades. Añada la primera en Unidades o empiece con datos de demostración: ./start --demo',
     noneStay: 'Ninguna unidad está en retención.',
     sheet: 'Informe de la última prueba de {{unit}}',
     doNotDrive: 'No circular',
