@@ -36,7 +36,9 @@ def strokes_between(start_psi: float, end_psi: float, volume_ratio: float) -> fl
     _at_least_zero("end_psi", end_psi)
     _positive("volume_ratio", volume_ratio)
     if end_psi > start_psi:
-        raise CalculationError("end_psi", f"must not be above the start, {start_psi:g} psi: strokes only take pressure")
+        raise CalculationError(
+            "end_psi", f"must not be above the start, {start_psi:g} psi: brake applications only lower the pressure"
+        )
     falls = math.log((start_psi + ATMOSPHERE_PSI) / (end_psi + ATMOSPHERE_PSI))
     return falls / math.log((volume_ratio + 1) / volume_ratio)
 

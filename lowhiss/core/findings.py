@@ -170,7 +170,7 @@ FINDINGS: dict[str, FindingCode] = {
     ),
     "third_failure": FindingCode(
         "fact",
-        ("Failed {failures} times. This is no longer technique: stop and send the vehicle to the workshop."),
+        ("Failed {failures} times. It isn't technique any more: stop and send the vehicle to the workshop."),
         "Reprobó {failures} veces. Ya no es cuestión de técnica: pare y lleve el vehículo al taller.",
         proposes="air_leak",
     ),

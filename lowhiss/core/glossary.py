@@ -101,7 +101,7 @@ PRODUCT_TERMS: tuple[Term, ...] = (
     ),
     Term("drift", "tendencia", "A measured value that would reach its limit within 90 days.", "core/standing/drift.py"),
     Term("live feed", "", "Pressures that a device on the unit sends during a test.", "core/feed.py"),
-    Term("act", "", "What somebody did about a vehicle besides testing it; never changed.", "core/standing/acts.py"),
+    Term("act", "", "What somebody did about a vehicle other than testing it; never changed.", "core/standing/acts.py"),
     Term("hold (of a unit)", "retención", "Keeps a unit from being driven.", "core/standing/holds.py"),
     Term("recheck", "nueva prueba", "A later test that passes what failed.", "core/standing/holds.py"),
     Term("defect", "defecto", "Something wrong with a unit, and what follows from it.", "core/standing/defects.py"),

@@ -144,14 +144,14 @@ def test_what_is_looser_than_the_law_says_so_and_needs_a_reason(client):
     ("content", "words"),
     [
         (lambda n: table(n, warning(8)), "must be 35 to 95 psi, not 8 psi"),
-        (lambda n: table(n, warning(60), parent=n), "is no rule set in force here"),
+        (lambda n: table(n, warning(60), parent=n), "isn't a rule set in force here"),
         (lambda n: {**table(n), "id": "us-cdl"}, "leads back to 'us-cdl'"),
         (lambda n: {**table(n), "title": {"en": " ", "es": "x"}}, "title.en: must be 1 to 60 characters"),
         (lambda n: {**table(n), "title": 5}, "title: must be a table of fields"),
         (lambda n: {**order_table(n, "cut_out"), "title": "Yard"}, "title: must be a table of fields"),
         (lambda n: order_table(n), "needs 1 to 60 steps"),
         (lambda n: order_table(n, "safe_start"), "needs at least one stage"),
-        (lambda _: order_table("us-full", "cut_out"), "is a built-in order of work"),
+        (lambda _: order_table("us-full", "cut_out"), "is a built-in test order"),
         (lambda _: {"format": "recipe"}, "format: must be low-hiss-rules/1"),
     ],
 )
@@ -232,7 +232,7 @@ def test_a_set_is_retired_only_when_nobody_is_left_without_it_and_a_running_test
     sheet = client.get(f"/api/runs/{device.run_id}/sheet").json()
     assert sheet["verdict"]["rules"] == name
     gone = client.get(f"/api/units/{unit['id']}/script", params={"rules": name})
-    assert "is no rule set in force here" in error_of(gone, 422)["message"]
+    assert "isn't a rule set in force here" in error_of(gone, 422)["message"]
     assert error_of(client.post(f"/api/rules/rules/{name}/retire"), 404)["code"] == "edition_unknown"
 
 
@@ -271,7 +271,7 @@ def test_kinds_and_units_are_tested_by_what_was_chosen_for_them(client):
         held = error_of(client.post(f"/api/rules/procedure/{order}/retire"), 422)
         assert "every truck would be left without it" in held["message"]
         wrong = client.put("/api/rulebook/tested-by", json={"kinds": {"bus": {"rules": "no-such"}}})
-        assert "'no-such' is no rule set in force here" in error_of(wrong, 422)["message"]
+        assert "'no-such' isn't a rule set in force here" in error_of(wrong, 422)["message"]
     finally:
         client.put("/api/rulebook/tested-by", json={"kinds": {"straight_truck": before}}).raise_for_status()
     client.post(f"/api/rules/procedure/{order}/retire").raise_for_status()
@@ -427,7 +427,7 @@ def test_a_question_is_narrowed_like_the_log_and_one_over_nothing_is_refused(cli
     nothing = client.post("/api/what-if", json={"rules": "us-older", "search": "no such unit"})
     assert error_of(nothing, 422)["code"] == "nothing_chosen"
     unknown = client.post("/api/what-if", json={"rules": "no-such"})
-    assert "is no rule set in force" in error_of(unknown, 422)["message"]
+    assert "isn't a rule set in force" in error_of(unknown, 422)["message"]
 
 
 def test_a_question_goes_on_where_it_stood_and_finds_nothing_twice(client, store, monkeypatch):

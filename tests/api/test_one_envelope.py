@@ -77,7 +77,7 @@ def test_what_the_server_adds_cannot_be_sent(log):
     for field in ("at_s", "after_end", "sent_by", "received"):
         answer = log.send(log.mark(**{field: 1}))
         assert [one["code"] for one in answer["set_aside"]] == ["mark_malformed"]
-        assert answer["set_aside"][0]["message"] == f"{field} is set by the server and cannot be sent."
+        assert answer["set_aside"][0]["message"] == f"{field} is set by the server and can't be sent."
 
 
 def test_every_mark_of_a_page_life_is_timed_by_the_clock_of_the_first(log):

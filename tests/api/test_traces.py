@@ -83,7 +83,7 @@ def test_a_file_is_read_once_and_judged_as_it_is_moved(client, text):
 def test_a_column_and_a_unit_may_be_named_over_the_guess(client):
     data = b"t_s,A,B\n" + b"".join(b"%d,%d,%d\n" % (n, 800 + n, 810 + n) for n in range(60))
     assert "no column holds a pressure" in sent(client, "odd.csv", data).json()["error"]["message"]
-    assert "surely in kPa" in sent(client, "odd.csv", data, primary="B").json()["error"]["message"]
+    assert "probably in kPa" in sent(client, "odd.csv", data, primary="B").json()["error"]["message"]
     kept = sent(client, "odd.csv", data, primary="B", unit="kpa").raise_for_status().json()
     assert (kept["columns"], kept["names"]) == ({"time": "t_s", "primary": "B"}, ["t_s", "A", "B"])
     (needle,) = judged(client, kept["id"]).json()["needles"]

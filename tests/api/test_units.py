@@ -186,7 +186,7 @@ def test_each_bad_line_is_listed_with_its_reason(client):
     assert [
         words in entry["problem"]
         for words, entry in zip(
-            ["there already is", "kind: must be one of", "'many' is not a number", "another number of fields", "name"],
+            ["there already is", "kind: must be one of", "'many' isn't a number", "another number of fields", "name"],
             bad,
             strict=True,
         )

@@ -207,7 +207,7 @@ def test_a_run_left_open_is_gone_on_with_on_another_device_and_ended_there_with_
 def test_a_browser_that_keeps_nothing_is_said_before_a_test_begins(cab):
     cab.page.add_init_script("IDBFactory.prototype.open = () => { throw new Error('no storage here.') }")
     cab.set_up("MV-12")
-    expect(cab.page.get_by_role("alert")).to_contain_text("cannot keep marks on the device: no storage here.")
+    expect(cab.page.get_by_role("alert")).to_contain_text("can't keep marks on the device: no storage here.")
     expect(cab.page.locator("button[type=submit]")).to_be_disabled()
 
 

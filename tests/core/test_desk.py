@@ -137,7 +137,7 @@ REFUSED = [
     # 55 in a field that is read as kPa is 8 psi
     (
         limit("low_air_warning", "low_air_warning", {"at_least": 7.977}),
-        "55 kPa was written: was it meant in another unit?",
+        "55 kPa was written: was another unit meant?",
     ),
     (limit("low_air_warning", "low_air_warning", {"at_least": 379}), "must be 35 to 95 psi, not 379 psi"),
     (limit("leak_applied.combination", "leak_applied", {"at_most": 4}, hold_s=5), "hold_s: must be 30 to 600 s, not 5"),
@@ -160,7 +160,7 @@ def test_what_no_school_could_mean_is_refused_naming_the_limit(bad, words):
 @pytest.mark.parametrize(
     ("more", "words"),
     [
-        ({"consequences": {"wings": "stay"}}, "consequences.wings: is no group of parts"),
+        ({"consequences": {"wings": "stay"}}, "consequences.wings: isn't a group of parts"),
         ({"consequences": {"marker": "burn"}}, "must be one of stay, finish, note, not 'burn'"),
         ({"round_limit": [{"measure": "wings", "at_least": 2, "source": SOURCE}]}, "'wings', which no round measures"),
         ({"round_limit": [{"measure": "tread", "source": SOURCE}]}, "needs at_least, at_most or both"),
@@ -170,7 +170,7 @@ def test_what_no_school_could_mean_is_refused_naming_the_limit(bad, words):
         ({"holding": "hope"}, "holding: must be one of chocks, gear_noted, gear_too, not 'hope'"),
         ({"id": "us-cdl"}, "leads back to 'us-cdl'"),
         ({"id": "us-older"}, "'us-older' is a built-in rule set"),
-        ({"limit": [WARNING] * 101}, "holds 101 limits; at most 100 are kept"),
+        ({"limit": [WARNING] * 101}, "holds 101 limits; the maximum is 100"),
     ],
 )
 def test_what_else_a_set_may_not_hold(more, words):
@@ -212,7 +212,7 @@ def test_a_limit_is_held_against_every_published_rule_that_is_known(one, laws):
     if not found:
         check_reasons(rules, rulebook.rule_set("us-cdl"))
         return
-    with pytest.raises(RuleError, match=r"reason: is missing: it is looser than .*, from memory; say why"):
+    with pytest.raises(RuleError, match=r"reason: is missing: it is looser than .*, from memory; give"):
         check_reasons(rules, rulebook.rule_set("us-cdl"))
     check_reasons(own({**one, "reason": "the shop's own gauge reads two low"}), rulebook.rule_set("us-cdl"))
 
@@ -286,10 +286,10 @@ def test_a_set_goes_through_toml_and_back_whole(name):
 
 def test_a_file_that_is_no_rules_is_refused():
     for data, words in (
-        (b"x" * (1024 * 1024 + 1), "at most 1024 kB"),
-        (b"\xff", "is not UTF-8"),
-        (b"[[[", "is not valid TOML"),
-        (b'format = "recipe/1"', "neither rules nor an order"),
+        (b"x" * (1024 * 1024 + 1), "the maximum is 1024 kB"),
+        (b"\xff", "isn't UTF-8"),
+        (b"[[[", "isn't valid TOML"),
+        (b'format = "recipe/1"', "neither a rule set nor a test order"),
     ):
         with pytest.raises(RuleError, match=words):
             check_rule_file(tables_of(data))

@@ -69,9 +69,9 @@ def test_what_was_taken_back_is_told_and_a_taking_back_never_is():
 
 def test_a_withdrawal_or_number_of_nothing_is_refused():
     events = with_ids(ready())
-    with pytest.raises(RecordError, match=r"events\[\d+\]\.event: 'ghost' is no event of this run"):
+    with pytest.raises(RecordError, match=r"events\[\d+\]\.event: 'ghost' isn't an event of this test"):
         judged(record([*events, at(99, "withdrawn", event="ghost")]))
-    with pytest.raises(RecordError, match=r"events\[\d+\]\.event: 'e0' is no reading of this run"):
+    with pytest.raises(RecordError, match=r"events\[\d+\]\.event: 'e0' isn't a reading of this test"):
         judged(record([*events, at(99, "valued", event="e0", primary_psi=100)]))
 
 

@@ -273,17 +273,17 @@ faults = ["governor_low"]
 @pytest.mark.parametrize(
     ("was", "now", "says"),
     [
-        ('"governor_low"', '"gremlin"', "'gremlin', which is no fault"),
-        ('"late_strike"', '"laziness"', "'laziness', which is no mistake"),
-        ('kind = "bus"', 'kind = "barge"', "'barge'; there are"),
-        ('said = ["cut_out"]', 'said = ["tea"]', "'tea', which is no stage"),
+        ('"governor_low"', '"gremlin"', "'gremlin', which isn't a fault"),
+        ('"late_strike"', '"laziness"', "'laziness', which isn't a mistake"),
+        ('kind = "bus"', 'kind = "barge"', "'barge'; choose one of"),
+        ('said = ["cut_out"]', 'said = ["tea"]', "'tea', which isn't a stage"),
         ('said = ["cut_out"]', "clean = 3", "must be true or false"),
         ('"safe_start", "cut_out"', '"safe_start"', "at least one stage"),
         ('format = "low-hiss-lesson/1"', 'format = "2"', "must be low-hiss-lesson/1"),
         ('[[drives]]\nfaults = ["governor_low"]', "", "needs 1 to 20 drives"),
-        ("mistakes =", 'show = ["fireworks"]\nmistakes =', "'fireworks', which is no thing to show"),
-        ("mistakes =", 'hide = ["the sun"]\nmistakes =', "'the sun', which is no thing to hide"),
-        ("minutes = 5", "minutes = 5, colour = 2", "is not a field that is known here"),
+        ("mistakes =", 'show = ["fireworks"]\nmistakes =', "'fireworks', which isn't a thing to show"),
+        ("mistakes =", 'hide = ["the sun"]\nmistakes =', "'the sun', which isn't a thing to hide"),
+        ("minutes = 5", "minutes = 5, colour = 2", "isn't a known field"),
     ],
 )
 def test_a_lesson_that_cannot_be_is_refused_in_a_sentence(was, now, says):

@@ -52,7 +52,8 @@ def test_a_residual_is_what_lies_above_the_line_of_the_vehicle():
 
 
 @pytest.mark.parametrize(
-    ("bias_psi", "says"), [(1.0, "reads the end low"), (-1.0, "reads the end high"), (0.0, "as the vehicles")]
+    ("bias_psi", "says"),
+    [(1.0, "end readings are too low"), (-1.0, "end readings are too high"), (0.0, "agree with the vehicles")],
 )
 def test_it_is_worded_as_a_fact(bias_psi, says):
     said = Words().reading(bias_of(residuals(bias_psi, 60, seed=3)))

@@ -84,7 +84,7 @@ BAD = [
     ('parent = "us-cdl"', 'parent = "us-lcd"', "'us-lcd' is not a built-in rule set; there are us-cdl"),
     ('"guarded"', '"strict"', "acceptance: must be one of simple, guarded, not 'strict'"),
     ('es = "Marram Valley"', 'fr = "Marram Valley"', "title.es: is missing"),
-    ("short_wait_s = 30", "short_wait = 30", "judging.short_wait: is not a field that is known here"),
+    ("short_wait_s = 30", "short_wait = 30", "judging.short_wait: isn't a known field"),
     ("short_wait_s = 30", 'short_wait_s = "30"', "judging.short_wait_s: must be a number, not '30'"),
     ('stage = "leak_applied"', 'stage = "leak"', "limit[0].stage: must be one of build_up"),
     (
@@ -100,7 +100,7 @@ BAD = [
     ("{ at_most = 3 }", "{ most = 3 }", "limit[0].bounds[0]: needs exactly one of"),
     ('["combination"]', '["pair"]', "limit[0].when.group: must hold only single, combination, multi, not 'pair'"),
     ('standing = "fleet"', 'standing = "hearsay"', "limit[0].source.standing: must be one of published"),
-    ("[[limit]]", "[[limits]]", "limits: is not a field that is known here"),
+    ("[[limit]]", "[[limits]]", "limits: isn't a known field"),
 ]
 
 
@@ -120,10 +120,10 @@ def test_a_key_stands_once_and_broken_text_names_its_line(tmp_path):
         read(FLEET + limit)
     path = tmp_path / "broken.toml"
     path.write_text(FLEET + "\n[[[")
-    with pytest.raises(RuleError, match=r"broken\.toml: is not valid TOML: .*line"):
+    with pytest.raises(RuleError, match=r"broken\.toml: isn't valid TOML: .*line"):
         load_rule_set(path, rulebook.judging(), rulebook.rule_set)
     path.write_bytes(b"\xff\xfe")
-    with pytest.raises(RuleError, match="is not UTF-8 text"):
+    with pytest.raises(RuleError, match="isn't UTF-8 text"):
         load_rule_set(path, rulebook.judging(), rulebook.rule_set)
 
 

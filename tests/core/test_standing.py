@@ -144,7 +144,7 @@ def test_the_table_of_consequences_is_whole_and_never_milder_in_a_later_column_t
         ("repaired", {"did": "x", "holds": ["h"] * 51}, "holds: must be at most 50 ids"),
         ("repaired", {"holds": ["h"]}, "did: is missing"),
         ("acknowledged", {}, "defects: is empty"),
-        ("trip_over", {"why": "home"}, "why: is not a field"),
+        ("trip_over", {"why": "home"}, "why: isn't a known field"),
     ],
 )
 def test_an_act_that_says_too_little_is_refused_by_its_field(kind, body, problem):
@@ -215,7 +215,7 @@ def test_a_rule_that_is_none_is_refused(rule, problem):
 
 
 def test_a_zone_that_is_none_is_refused():
-    with pytest.raises(RecordError, match="time_zone: 'Mars/Base' is no time zone"):
+    with pytest.raises(RecordError, match="time_zone: 'Mars/Base' isn't a known time zone"):
         zone_of("Mars/Base")
     with pytest.raises(RecordError, match="time_zone"):
         zone_of("../etc/passwd")

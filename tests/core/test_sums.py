@@ -107,7 +107,7 @@ def test_odd_windows_and_holds_are_straight_lines():
     ("name", "given", "words"),
     [
         ("drop", {"start_psi": 400}, "start_psi: must be from 30 to 150, not 400"),
-        ("drop", {"wind": 3}, "wind: is no number of this sum; there are ratio, start_psi"),
+        ("drop", {"wind": 3}, "wind: isn't an input of this calculator; choose one of ratio, start_psi"),
         ("strokes", {"start_psi": 60, "end_psi": 90}, "must not be above the start"),
         ("reservoirs", {"front": 0, "rear": 0}, "needs at least one brake chamber"),
         ("build_window", {"lower_psi": 100, "upper_psi": 90}, "upper_psi: must be above the lower mark"),

@@ -388,7 +388,7 @@ class Trainee:
             self._sweep()
         came = len([one for one in self.world.moments if one.name == "unloaded"])
         if not self.until(lambda: len([one for one in self.world.moments if one.name == "unloaded"]) > came, 900):
-            self.note("skipped", stage=FILL_STAGE, why="it never stopped pumping")
+            self.note("skipped", stage=FILL_STAGE, why="the governor never cut out")
             return
         self.wait(6.0 if self.slip == "late_strike" else REACTION_S)
         if self.slip == "late_strike":

@@ -93,8 +93,8 @@ def test_a_units_own_specification_is_simulated(tmp_path, capsys):
         (["--unit", "bus", "--procedure", "none"], "procedure"),
         ([], "--unit is missing"),
         (["--unit", "bus", "--plot", "drive.docx"], "--plot draws PNG files"),
-        (["--unit", "nowhere.json"], "cannot be read"),
-        (["--unit", "bus", "--out", "/nowhere/at/all"], "cannot be written"),
+        (["--unit", "nowhere.json"], "can't be read"),
+        (["--unit", "bus", "--out", "/nowhere/at/all"], "can't be written"),
         (["--unit", "bus", "--out", "."], "is a directory"),
     ],
 )
@@ -124,7 +124,7 @@ def test_a_unit_file_that_says_too_little_is_refused_by_field(tmp_path, capsys, 
 def test_faults_and_drivers_are_listed(capsys):
     assert main(["simulate", "--list"]) == 0
     text = capsys.readouterr().out
-    assert "Invisible alone" in text
+    assert "Not visible on its own" in text
     assert "clock_early" in text
 
 

@@ -324,6 +324,6 @@ def test_how_the_fleet_stands_and_when_it_is_due_on_the_command_line(killable, t
     # each unit, and the papers that somebody entered
     assert calendar.read_bytes().count(b"BEGIN:VEVENT") == len(UNITS) + 6
     assert main(["due", "--ics", str(tmp_path / "no" / "where.ics"), "--data", data]) == 1
-    assert "cannot be written" in capsys.readouterr().err
+    assert "can't be written" in capsys.readouterr().err
     assert main(["standing", "--data", str(tmp_path / "nothing")]) == 1
     assert "There is no data of Low Hiss" in capsys.readouterr().err

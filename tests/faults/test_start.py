@@ -31,7 +31,7 @@ def test_it_begins_empty_refuses_a_second_is_killed_and_found_and_leaves_nothing
     assert httpx.get(f"{app.url}/api/about").json()["demo"] is False
     # a second start on the same port or directory
     taken = refused("--port", str(app.port), "--data", str(tmp_path / "other"))
-    assert f"Port {app.port} cannot be used (Address already in use)" in taken
+    assert f"Port {app.port} can't be used (Address already in use)" in taken
     assert not (tmp_path / "other").exists()
     assert "already runs on" in refused("--port", str(free_port()), "--data", str(app.data))
     assert httpx.get(f"{app.url}/api/about").status_code == 200
@@ -59,7 +59,7 @@ def test_an_impossible_port(port, words, capsys, tmp_path):
 def test_a_data_directory_that_cannot_be_written(capsys, tmp_path):
     (tmp_path / "file").write_text("")
     assert main(["start", "--port", str(free_port()), "--data", str(tmp_path / "file" / "var")]) == 1
-    assert "cannot be written (Not a directory): choose another with --data." in capsys.readouterr().err
+    assert "can't be written (Not a directory): choose another with --data." in capsys.readouterr().err
 
 
 def test_a_data_directory_without_room(capsys, tmp_path, monkeypatch):

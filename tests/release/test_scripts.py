@@ -64,7 +64,7 @@ def test_a_full_disk_is_said_before_anything_begins(bare):
     (bare / "df").unlink()
     stub(bare, "df", "printf 'Avail\\n12\\n'")
     assert said(bare, "need_room 1500") == (
-        "low hiss: the disk has 12 MB free and this needs 1500: make room, then start again."
+        "low hiss: the disk has 12 MB free and this needs 1500: free some space, then start again."
     )
 
 

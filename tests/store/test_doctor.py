@@ -73,7 +73,7 @@ def test_what_is_wrong_is_named_with_what_to_do(store, home, monkeypatch, tmp_pa
     assert "verify --all" in told(store, home)["chain"].mend
     (keys.directory / "head").write_text(f"{place} {sha256}")
     monkeypatch.setattr(doctor, "_LEAST_FREE_MB", 10**9)
-    assert "Make room" in told(store, home)["space"].mend
+    assert "Free some space" in told(store, home)["space"].mend
     monkeypatch.setattr(doctor.shutil, "which", lambda _: None)
     assert "mariadb-client" in told(store, home)["programs"].mend
     pem.rename(tmp_path / "gone.pem")

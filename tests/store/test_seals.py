@@ -252,7 +252,7 @@ def test_keys_are_for_nobody_else_s_eyes_rotated_and_missed(store, keys, sealed,
     assert wrong(store, keys) == []
     # lost: said in a sentence; and after somebody decided to go on, the chain says that it was
     (keys.directory / f"{new.id}.pem").rename(tmp_path / "lost.pem")
-    with pytest.raises(KeyFileError, match="put it back from a copy"):
+    with pytest.raises(KeyFileError, match="restore it from a backup"):
         keys.current()
     (keys.directory / "in-use").unlink()
     assert sealing.ensure_key(store, keys)

@@ -95,7 +95,7 @@ def test_of_several_senders_one_is_chosen_and_an_error_is_no_number(tmp_path):
     other = read_recording(path, {"sender": "0x31"}).recording
     assert list(other.needles) == ["primary"]
     assert np.isnan(other.needles["primary"][3])
-    with pytest.raises(CoreError, match=r"there are 0x0b, 0x31"):
+    with pytest.raises(CoreError, match=r"choose one of 0x0b, 0x31"):
         read_recording(path, {"sender": "7"})
 
 
@@ -104,21 +104,21 @@ BAD = {
     "headless.csv": (b"0,100,100\n1,100,100\n2,100,100\n3,100,100\n", "no header"),
     "clocks.csv": (b"time,clock,primary_psi\n" + b"1,1,100\n" * 5, "may be time or clock"),
     "back.csv": (b"t_s,primary_psi\n0,100\n1,100\n0.5,100\n2,100\n", "jumps back"),
-    "kpa.csv": (b"t_s,primary_psi\n" + b"".join(b"%d,%d\n" % (n, 800 + n) for n in range(9)), "surely in kPa"),
+    "kpa.csv": (b"t_s,primary_psi\n" + b"".join(b"%d,%d\n" % (n, 800 + n) for n in range(9)), "probably in kPa"),
     "endless.csv": (b"t_s,primary_psi\n0,1\n" + b"1" * 300_000, "a line without end"),
-    "words.csv": (b"t_s,primary_psi\n" + b"1,much\n2,more\n3,most\n4,all\n", "no numbers"),
+    "words.csv": (b"t_s,primary_psi\n" + b"1,much\n2,more\n3,most\n4,all\n", "aren't numbers"),
     "nan.csv": (b"t_s,primary_psi\n" + b"1,nan\n2,nan\n3,nan\n4,nan\n", "has no numbers"),
-    "milk.csv": (b"farm,litres\nA,1\nB,2\nC,3\n", "none of farm, litres is a time"),
-    "wide.csv": (b't_s,primary_psi\n0,"' + b"1" * 200_000 + b'"\n1,2\n2,3\n', "no table of columns"),
+    "milk.csv": (b"farm,litres\nA,1\nB,2\nC,3\n", "no time column found among farm, litres"),
+    "wide.csv": (b't_s,primary_psi\n0,"' + b"1" * 200_000 + b'"\n1,2\n2,3\n', "isn't a table of columns"),
     "zones.csv": (
         b"time,primary_psi\n2026-01-01T08:00:00Z,100\n" + b"2026-01-01T08:00:01,100\n" * 4,
-        "with a zone and times without one",
+        "with and without a time zone",
     ),
     "clock-set.csv": (b"t_s,primary_psi\n0,100\n1,100\n2,100\n1700000000,100\n1700000001,100\n", "spans 19676 days"),
     "short.csv": (b"t_s,primary_psi\n0,100\n", "2 lines"),
-    "cut.jsonl": (b'{"t_s": 0, "primary_psi": 1}\n{"t_s":', "line 2 is no JSON"),
+    "cut.jsonl": (b'{"t_s": 0, "primary_psi": 1}\n{"t_s":', "line 2 isn't JSON"),
     "broken.xlsx": (b"PK\x03\x04 no more", "broken spreadsheet"),
-    "picture.csv": (b"\x89PNG\x00\x00\x00\x0d", "no text"),
+    "picture.csv": (b"\x89PNG\x00\x00\x00\x0d", "isn't a known kind of recording"),
     "other.log": (b"(0000000000.000000) can0 123#00\n", "no message with brake pressures"),
     "cut.mf4": (b"MDF     4.10", "measurement file"),
 }

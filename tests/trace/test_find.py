@@ -183,9 +183,9 @@ def test_tests_are_found_in_days_of_driving(drives):
 @pytest.mark.parametrize(
     ("t_s", "psi", "says"),
     [
-        ([0, 1], [100, 100], "no recording"),
-        ([0, 2, 1, 3], [100, 100, 100, 100], "always rise"),
-        ([0, 1, 2, 3], [800, 810, 790, 800], "surely in kPa"),
+        ([0, 1], [100, 100], "this isn't a recording"),
+        ([0, 2, 1, 3], [100, 100, 100, 100], "ascending order"),
+        ([0, 1, 2, 3], [800, 810, 790, 800], "probably in kPa"),
         ([0, 1, 2, 3], [np.nan] * 4, "has no numbers"),
     ],
 )

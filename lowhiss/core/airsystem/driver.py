@@ -326,7 +326,7 @@ class Driver:
                 heard = heard or sample.dash.blast
                 yield sample
         if not heard:
-            self._note("skipped", stage=step, why="it never stopped pumping")
+            self._note("skipped", stage=step, why="the governor never cut out")
             return
         yield from self._reaction()
         self._read("reading", stage=FILL_STAGE, point="cut_out")

@@ -66,7 +66,7 @@ def _rounds(fields: Fields) -> tuple[dict[str, Any], ...]:
     if given is None:
         return ()
     if not isinstance(given, list) or not all(isinstance(one, dict) for one in given):
-        raise fields.refuse("rounds", "must be a list of round records")
+        raise fields.refuse("rounds", "must be a list of inspection records")
     return tuple(given)
 
 

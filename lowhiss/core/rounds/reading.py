@@ -443,7 +443,7 @@ def _paths(fields: Fields, zones: Mapping[str, Named]) -> dict[UnitKind, tuple[S
             found[kind] = stops
         one.done()
     if set(found) != set(UNIT_KINDS):
-        raise fields.refuse("path", f"must lead round every kind: {choices_text(UNIT_KINDS)}")
+        raise fields.refuse("path", f"must have an order for every vehicle type: {choices_text(UNIT_KINDS)}")
     return found
 
 

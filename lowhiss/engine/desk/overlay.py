@@ -74,7 +74,7 @@ def _limit(book: RoundBook, rules: RuleSet, place: int, one: RoundLimit) -> Limi
     at = f"round_limit[{place}]"
     measure = book.measures.get(one.measure)
     if measure is None:
-        raise RuleError(f"{at}.measure", f"is {one.measure[:40]!r}, which no round measures")
+        raise RuleError(f"{at}.measure", f"is {one.measure[:40]!r}, which isn't measured in an inspection")
     roles = {role for row in book.limits for role in row.axles}
     if unknown := set(one.axles) - roles:
         raise RuleError(f"{at}.axles", f"must hold only {', '.join(sorted(roles))}, not {min(unknown)[:40]!r}")

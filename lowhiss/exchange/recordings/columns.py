@@ -263,7 +263,7 @@ def _numbers(texts: Sequence[str], name: str, decimal: str) -> Series:
         except ValueError:
             bad += 1
     if bad > len(texts) // 2:
-        raise TraceError(name, f"holds {texts[0][:30]!r} , which aren't numbers")
+        raise TraceError(name, f"holds {texts[0][:30]!r}, which aren't numbers")
     return _finite(values)
 
 

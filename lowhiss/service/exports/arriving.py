@@ -138,5 +138,7 @@ def _keep(session: Session, by: Person, record: dict[str, Any], origin: str, now
     name = record.get("unit", {}).get("name") if isinstance(record.get("unit"), dict) else None
     unit = session.scalar(select(UnitRow.id).where(UnitRow.name == str(name))) if name else None
     if unit is None:
-        raise RefusedError("unit_not_here", f"unit: there is no unit {str(name)[:40]!r} here. Add it first.", "unit")
+        raise RefusedError(
+            "unit_not_here", f"unit: the unit {str(name)[:40]!r} doesn't exist here. Add it first.", "unit"
+        )
     import_record(session, record, unit, imported=Imported(origin, by.name, now))

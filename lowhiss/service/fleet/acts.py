@@ -197,7 +197,7 @@ def _check(session: Session, act: Act, author: Author) -> list[HoldRow]:
 
 def _check_defect(act: Act, author: Author, defect: Defect | None) -> None:
     if defect is None:
-        raise _AsideError("defect_unknown", "defect_id: this unit has no such defect.")
+        raise _AsideError("defect_unknown", "defect_id: this defect doesn't exist on this unit.")
     if act.type == "acknowledged":
         return
     group = consequences().groups.get(defect.group)
@@ -218,7 +218,7 @@ def _checked_hold(session: Session, act: Act, author: Author, hold_id: str) -> H
     row = session.get(HoldRow, hold_id)
     hold: Hold | None = hold_of(row) if row is not None else None
     if row is None or hold is None or act.part not in hold.parts:
-        raise _AsideError("hold_unknown", "hold_id: this unit has no such hold.")
+        raise _AsideError("hold_unknown", "hold_id: this hold doesn't exist on this unit.")
     if hold.lifted:
         raise _AsideError("hold_gone", "This hold has already been lifted.")
     if act.type == "hold_struck_out":

@@ -38,7 +38,7 @@ class ReadToken:
 def make_read_token(store: Store, by: Person, reads: Reads, name: str) -> str:
     """A token for another system; its secret is told once. Raises RefusedError for a nameless one or too many."""
     if not name.strip():
-        raise RefusedError("name_missing", "name: enter a name for whoever uses this token.", "name")
+        raise RefusedError("name_missing", "name: enter a name for the user of this token.", "name")
     token = secrets.new_token()
     with store.transaction() as session:
         if len(session.scalars(select(ReadTokenRow.id)).all()) >= _MAX_TOKENS:

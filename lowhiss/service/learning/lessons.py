@@ -78,7 +78,7 @@ def retire(store: Store, lesson_id: str) -> None:
     with store.transaction() as session:
         row = session.get(OwnLessonRow, lesson_id, with_for_update=True)
         if row is None or row.void_at is not None:
-            raise NotFoundError("lesson_unknown", "lesson_id: the fleet has no such custom lesson.", "lesson_id")
+            raise NotFoundError("lesson_unknown", "lesson_id: this custom lesson doesn't exist.", "lesson_id")
         row.void_at = dt.datetime.now(dt.UTC)
 
 

@@ -200,29 +200,29 @@ RIGHTS: dict[str, frozenset[str]] = {
     "getCard": _SIGNED_IN,
 }
 NARROWER: dict[str, str] = {
-    "addEvents": "whoever began the run or took it over makes every mark; who joined by a code only marks, numbers, "
-    "call-outs and notes, never what commands the driver; a trainer or manager who did not join only notes, and "
-    "`late_confirmed`; anybody else only sends on what others, who were signed in on the same device when they struck "
-    "it, left waiting there",
-    "addRoundMarks": "whoever began the round makes every mark; who joined by its code only answers, says what was "
-    "named and notes; a trainer or manager who did not join only notes; whoever is signed in on the device that began "
-    "it only sends on what others left waiting there",
-    "makeRoundCode": "only who leads the round",
-    "getTable": "that of people: only who may list them",
-    "setPaper": "everybody their own papers; the workshop and managers those of units, trailers and people",
+    "addEvents": "the person who started the test or took it over makes all marks; people who joined with a code only "
+    "marks, readings, call-outs and notes, never what commands the driver; a trainer or manager who did not join only "
+    "notes, and `late_confirmed`; others only send on marks left on a device by people who were signed in there",
+    "addRoundMarks": "the person who started the inspection makes all marks; people who joined with its code only "
+    "answers, what was named, and notes; a trainer or manager who did not join only notes; others only send on marks "
+    "left on the device that started it",
+    "makeRoundCode": "only the person leading the inspection",
+    "getTable": "the table of people: only those who may list people",
+    "setPaper": "everybody their own documents; the workshop and managers those of units, trailers and people",
     "getStanding": "nobody without a token for reading it",
     "getStandingCsv": "nobody without a token for reading it",
     "getDueCalendar": "nobody without a token for reading the calendar",
-    "addActs": "only a manager releases a hold; only the workshop and managers take a defect, certify a repair or that "
-    "none is needed, and rate a defect milder; everybody reports, rates worse, places a hold and reads what was done",
-    "listEditions": "drafts are seen by trainers and managers",
-    "listOpenRuns": "one's own and those one has joined; trainers and managers see everybody's, to take one over",
-    "makeJoinCode": "only who leads the run",
-    "signSheet": "whoever tested, and a trainer or manager beside; who signs shows again that it is them",
-    "sendFeed": "whoever holds the unit's token, which isn't a person",
-    "takeLead": "a trainer or manager, who then has joined and is shown, or whoever leads already",
-    "editPerson": "nobody may take the last joined manager's role away; on the server, `lowhiss manager` makes one",
-    "retirePerson": "nobody may retire themselves or the last joined manager",
+    "addActs": "only a manager releases a hold; only the workshop and managers start work, certify a repair "
+    "or that none is needed, and make a defect less severe; everybody reports, raises the severity, places a hold "
+    "and acknowledges",
+    "listEditions": "only trainers and managers see drafts",
+    "listOpenRuns": "own tests and those joined; trainers and managers see all, to take one over",
+    "makeJoinCode": "only the person leading the test",
+    "signSheet": "the person who made the test, with a trainer or manager as witness; each confirms who they are",
+    "sendFeed": "a device with the unit's token, which isn't a person",
+    "takeLead": "a trainer or manager, who then has joined and is shown, or the person already leading",
+    "editPerson": "nobody may take the last active manager's role away; on the server, `lowhiss manager` makes one",
+    "retirePerson": "nobody may deactivate themselves or the last active manager",
 }
 """What the use case itself narrows further, in words."""
 

@@ -96,7 +96,7 @@ def set_paper(
     """Enter until when a paper is good, and its number. Raises NotFoundError, RefusedError, ForbiddenError."""
     known = rulebook.rounds().papers.get(paper)
     if known is None or known.of not in _OF[kind]:
-        raise RefusedError("paper_unknown", "paper: there is no such document here.", "paper")
+        raise RefusedError("paper_unknown", "paper: this document doesn't exist here.", "paper")
     if until is not None and not known.dated:
         raise RefusedError("paper_undated", "until: this document has no date. Leave it empty.", "until")
     if by.role not in _KEEPERS and not (kind == "person" and holder_id == by.id):
