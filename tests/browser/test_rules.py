@@ -91,7 +91,7 @@ def test_a_trainer_writes_rules_and_an_order_by_keys_a_manager_publishes_and_a_u
         page.keyboard.press("ArrowRight")
     cab.pass_time(1)
     expect(page.locator("[data-looser]")).to_contain_text("looser than US CDL manual, air brakes section (from memory)")
-    press(page, page.get_by_role("button", name="As US licence test again"))
+    press(page, page.get_by_role("button", name="As US license test again"))
     cab.pass_time(1)
     expect(page.locator("[data-looser]")).to_have_count(0)
     # an order: the parking brake tugged first, the build-up on the refill

@@ -294,7 +294,7 @@ STEP_TABLE: dict[Step, StepRow] = {
         kind="knobs",
         term=Term(
             "spring brakes, pop-out",
-            "frenos de resorte, salto de botóns",
+            "frenos de resorte, salto de botones",
             "The pressure at which the parking brake and trailer supply knobs pop out and the spring brakes set.",
             short_en="spring brakes",
             short_es="frenos de resorte",

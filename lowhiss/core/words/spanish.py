@@ -245,7 +245,7 @@ STANDINGS_OF_UNITS = {
     "fit": "Puede circular",
 }
 HOLDS = {
-    "failed": "{stage} reprobó: {figures}",
+    "failed": "{stage} reprobada: {figures}",
     "placed": "{reason}",
     "contested": "en disputa: {by} retiró una marca a las {when}",
     "contested_otherwise": "en disputa: una marca posterior de {by}, {when}, quitó la reprobación",

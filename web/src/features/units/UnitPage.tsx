@@ -40,8 +40,8 @@ function Known({ page }: { page: Schema['UnitPageOut'] }) {
   const { unit } = page
   const mayEdit = useMay('editUnit')
   return (
-    <div className="grid gap-x-12 gap-y-8 pt-5 lg:grid-cols-[1fr_380px]">
-      <div className="grid gap-6 lg:col-span-2">
+    <div className="grid grid-cols-1 gap-x-12 gap-y-8 pt-5 lg:grid-cols-[1fr_380px]">
+      <div className="grid grid-cols-1 gap-6 lg:col-span-2">
         <div className="flex flex-wrap items-baseline gap-x-4">
           <h1 className="text-title">
             {unit.name} <span className="font-normal text-soft">{t(`kind.${unit.kind}`)}</span>

@@ -25,7 +25,7 @@ export const practice: typeof english = {
       free: 'Solo el tablero. Puede abrir la pantalla de prueba cuando quiera.',
     },
     air: 'Aire inicial',
-    airs: { empty: 'vacío', low: 'de la noche', full: 'lleno' },
+    airs: { empty: 'vacío', low: 'tras una noche', full: 'lleno' },
     slope: 'Pendiente',
     level: 'plano',
     up: '{{percent}} % de subida',

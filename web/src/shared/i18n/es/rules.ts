@@ -8,7 +8,7 @@ export const rules: typeof en = {
     circuits: { dual: 'dos circuitos', single: 'un circuito' },
     legend: 'Fino: igual que {{first}}; grueso: distinto',
     views: { limits: 'límites', sources: 'fuentes', conventions: 'convenciones', round: 'inspección' },
-    another: 'Añadir reglas para comparar',
+    another: 'Añadir reglas',
     leaveOut: 'Quitar {{set}}',
     noRule: 'Sin límite',
     asFirst: 'igual que {{first}}',
