@@ -16,7 +16,7 @@ from typing import Any
 
 from lowhiss import rulebook
 from lowhiss.core.record import read_run
-from lowhiss.engine.judging import judge_record, what_if
+from lowhiss.engine.judge_record import judge_record, what_if
 
 ROUNDS = 7
 

@@ -24,8 +24,8 @@ from lowhiss.core.airsystem import AirSystem, Driver, model
 from lowhiss.core.record import read_run
 from lowhiss.core.vehicle import UNIT_KINDS, UnitKind
 from lowhiss.demo.scenario import demo_id
-from lowhiss.engine.judging import judge_record
-from lowhiss.engine.simulating import STARTS_AT_PSI, TRAILER_PSI, drive, spec_named
+from lowhiss.engine.judge_record import judge_record
+from lowhiss.engine.simulation import STARTS_AT_PSI, TRAILER_PSI, drive, spec_named
 
 
 def pace(kind: UnitKind, seed: int) -> float:

@@ -33,10 +33,10 @@ from lowhiss.core.words import Words
 from lowhiss.database import PrivateServer
 from lowhiss.demo import load_demo
 from lowhiss.demo.scenario import demo_id
-from lowhiss.service.fleet import course, standing, trends, units
+from lowhiss.service.fleet import standing, trends, unit_history, units
 from lowhiss.service.people import accounts, signin
-from lowhiss.service.rules import desk as rules
-from lowhiss.service.runs import desk, lifecycle, log, scripts, whatif
+from lowhiss.service.rules import editor as rules
+from lowhiss.service.runs import comparison, lifecycle, log, scripts, whatif
 from lowhiss.store.engine import Store, make_engine, migrate
 from lowhiss.store.finding_models import RunFactRow, RunPersonRow
 from lowhiss.store.fleet_models import HoldPartRow, HoldRow, PartTestRow, RunTrailerRow, UnitRow
@@ -197,14 +197,17 @@ def lists(store: Store) -> dict[str, tuple[Callable[[], object], str]]:
         "yard: standing": (lambda: standing.standings(store, Words(), _NOW), all_units),
         "workshop": (lambda: standing.workshop(store, Words(), _NOW), all_units),
         "a unit's standing": (lambda: standing.unit_told(store, unit, Words(), _NOW), of_unit),
-        "a unit's course": (lambda: course.course_of(store, unit, Words()), of_unit),
+        "a unit's course": (lambda: unit_history.course_of(store, unit, Words()), of_unit),
         "units": (lambda: units.list_units(store), all_units),
         "one unit": (lambda: units.get_unit(store, unit), of_unit),
         "a unit's trends": (lambda: trends.trends_of(store, unit, Words()), of_unit),
         "a unit's script": (lambda: scripts.script_for(store, unit, None, None), of_unit),
         "open runs": (lambda: lifecycle.open_runs(store, me, _NOW), page),
         "rules: versions": (lambda: rules.editions(store, _NOW), "SELECT * FROM edition"),
-        "rules: what was measured": (lambda: desk.measured_in(store, "leak_applied", "tractor", None, None), latest),
+        "rules: what was measured": (
+            lambda: comparison.measured_in(store, "leak_applied", "tractor", None, None),
+            latest,
+        ),
         "what if: how many": (ask, "SELECT COUNT(*) FROM run WHERE ended_at IS NOT NULL"),
         "people": (lambda: accounts.list_people(store), "SELECT * FROM person ORDER BY name"),
     }  # fmt: skip

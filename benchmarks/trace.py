@@ -30,7 +30,7 @@ from lowhiss.core.procedure import read_procedure
 from lowhiss.core.stages import LIMITED_STAGES
 from lowhiss.engine.executor import executor, in_order
 from lowhiss.engine.recorded import judge_recording
-from lowhiss.engine.simulating import spec_named
+from lowhiss.engine.simulation import spec_named
 from lowhiss.trace import Found, Recording, find_sessions, find_stages
 from tests.trace.recorded import as_told, driven, truth_of
 

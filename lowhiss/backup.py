@@ -26,7 +26,7 @@ from lowhiss.database.server import DatabaseError
 from lowhiss.exchange.keys import KeyFileError, KeyFiles, is_signed
 from lowhiss.exchange.seals import canonical
 from lowhiss.service.copies import EVERY, Copies, copies_of, keep_copies
-from lowhiss.service.seals import sealing, verifying
+from lowhiss.service.seals import signing, verification
 from lowhiss.store.engine import Store, current_revision, known_revisions
 from lowhiss.upgrade import NOTE
 
@@ -94,7 +94,7 @@ def back_up(store: Store, url: str, target: Path, keys: KeyFiles | None = None) 
             revision=str(current_revision(store.engine)),
             made_at=dt.datetime.now(dt.UTC).isoformat(),
             sha256=_hash(packed),
-            head=sealing.head(store)[1],
+            head=signing.head(store)[1],
             runs=runs,
             rows={name: sorted((before.get(name, 0), after.get(name, 0))) for name in sorted({*before, *after})},
             key=key.id if key is not None else "",
@@ -223,8 +223,8 @@ def put_back(
     copy.unlink()
     store.engine.dispose()
     if keys is not None:
-        keys.note_restore(*sealing.head(store)[:2])
-    return [f"seal {one.place}: {one.sentence}" for one in verifying.verify_all(store, keys) if not one.notice]
+        keys.note_restore(*signing.head(store)[:2])
+    return [f"seal {one.place}: {one.sentence}" for one in verification.verify_all(store, keys) if not one.notice]
 
 
 def _check_rows(manifest: Manifest, now: dict[str, int], path: Path) -> None:

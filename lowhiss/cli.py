@@ -134,7 +134,7 @@ def _start(options: argparse.Namespace) -> int:
 
 
 def _manager(options: argparse.Namespace) -> int:
-    from lowhiss.commands.house import make_manager
+    from lowhiss.commands.installation import make_manager
 
     return make_manager(options.data, options.name)
 
@@ -143,7 +143,7 @@ def _verify(options: argparse.Namespace) -> int:
     if options.all == bool(options.files):
         raise Refusal("give seal files, or --all")
     if options.all:
-        from lowhiss.commands.house import verify_all
+        from lowhiss.commands.installation import verify_all
 
         return verify_all(options.data, options.head)
     from lowhiss.commands.verify import verify_files
@@ -152,37 +152,37 @@ def _verify(options: argparse.Namespace) -> int:
 
 
 def _backup(options: argparse.Namespace) -> int:
-    from lowhiss.commands.house import make_backup
+    from lowhiss.commands.installation import make_backup
 
     return make_backup(options.data, options.file)
 
 
 def _restore(options: argparse.Namespace) -> int:
-    from lowhiss.commands.house import restore_backup
+    from lowhiss.commands.installation import restore_backup
 
     return restore_backup(options.data, options.file, foreign=options.foreign)
 
 
 def _doctor(options: argparse.Namespace) -> int:
-    from lowhiss.commands.house import tell_health
+    from lowhiss.commands.installation import tell_health
 
     return tell_health(options.data, options.tls_cert)
 
 
 def _keys(options: argparse.Namespace) -> int:
-    from lowhiss.commands.house import tell_keys
+    from lowhiss.commands.installation import tell_keys
 
     return tell_keys(options.data, options.do)
 
 
 def _standing(options: argparse.Namespace) -> int:
-    from lowhiss.commands.house import tell_standing
+    from lowhiss.commands.installation import tell_standing
 
     return tell_standing(options.data, Words(options.lang), as_csv=options.csv)
 
 
 def _due(options: argparse.Namespace) -> int:
-    from lowhiss.commands.house import tell_due
+    from lowhiss.commands.installation import tell_due
 
     return tell_due(options.data, Words(options.lang), options.ics)
 

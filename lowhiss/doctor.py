@@ -15,7 +15,7 @@ from lowhiss import sandbox
 from lowhiss.exchange.keys import KeyFileError, KeyFiles
 from lowhiss.service.backing_services import BackingService, look_at_dask, look_at_redis, look_at_replica
 from lowhiss.service.copies import LATE_AFTER, copies_of
-from lowhiss.service.seals import sealing, verifying
+from lowhiss.service.seals import signing, verification
 from lowhiss.store.engine import Store, current_revision, head_revision
 from lowhiss.store.run_models import RunRow
 from lowhiss.store.seal_models import SealRow
@@ -136,7 +136,7 @@ def _keys(keys: KeyFiles) -> Finding:
 
 
 def _chain(store: Store, keys: KeyFiles) -> Finding:
-    place, sha256, _ = sealing.head(store)
+    place, sha256, _ = signing.head(store)
     heads = keys.kept_heads()
     if heads.get(place, sha256) != sha256 or max(heads, default=0) > place:
         most = max(heads, default=0)
@@ -145,7 +145,7 @@ def _chain(store: Store, keys: KeyFiles) -> Finding:
         runs = session.scalars(
             select(SealRow.run_id).where(SealRow.run_id.is_not(None)).order_by(SealRow.place.desc()).limit(20)
         ).all()
-    wrong = [one for run in dict.fromkeys(runs) for one in verifying.verify_run(store, str(run)) if not one.notice]
+    wrong = [one for run in dict.fromkeys(runs) for one in verification.verify_run(store, str(run)) if not one.notice]
     if wrong:
         return Finding("chain", f"seal {wrong[0].place}: {wrong[0].sentence}", "Run lowhiss verify --all.")
     return Finding("chain", f"{place} seals; the latest ones and their rows are unchanged")

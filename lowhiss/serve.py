@@ -24,7 +24,7 @@ from lowhiss.backup import clear_leftovers, scheduled
 from lowhiss.database import DatabaseError
 from lowhiss.demo import load_demo
 from lowhiss.exchange.keys import KeyFileError, KeyFiles
-from lowhiss.house import (
+from lowhiss.installation import (
     CannotStartError,
     backups_of,
     data_directory,
@@ -38,7 +38,7 @@ from lowhiss.house import (
 from lowhiss.logs import set_up as set_up_logs
 from lowhiss.service.people.signin import first_manager_code
 from lowhiss.service.runs.lifecycle import judge_ended_again
-from lowhiss.service.seals import sealing
+from lowhiss.service.seals import signing
 from lowhiss.store.engine import Store, StoreError, make_engine
 from lowhiss.upgrade import upgrade
 
@@ -91,7 +91,7 @@ def serve(data_dir: Path, port: int, *, demo: bool, wider: Wider | None = None) 
                 say("Loaded the demo scenario")
             address = wider.public_url or f"{'https' if wider.tls else 'http'}://{wider.listen}:{port}"
             code = first_manager_code(store)
-            if sealing.ensure_key(store, key_files(directory)):
+            if signing.ensure_key(store, key_files(directory)):
                 say(
                     f"The signing keys are not in {directory / 'keys'}: a new key was created, and "
                     "every check will report it. Restore the old keys from their backup."
@@ -159,7 +159,7 @@ def _interrupt(*_: object) -> None:
 def _web_server(store: Store, wider: Wider, directory: Path, *, demo_accounts: bool) -> uvicorn.Server:
     # seconds of reading, which a start that is refused does without
     from lowhiss.api import create_app
-    from lowhiss.api.patient import web_options
+    from lowhiss.api.http_server import web_options
 
     names = {"127.0.0.1", "localhost", wider.listen, urlsplit(wider.public_url or "").hostname or "localhost"}
     app = create_app(

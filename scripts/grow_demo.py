@@ -8,7 +8,7 @@ from __future__ import annotations
 import gzip
 import json
 
-from lowhiss.demo.growing import grow
+from lowhiss.demo.history import grow
 from lowhiss.demo.scenario import RUNS_FILE
 
 lines = [json.dumps(run, separators=(",", ":"), ensure_ascii=False) for run in grow()]

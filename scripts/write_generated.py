@@ -20,7 +20,7 @@ from lowhiss.core.findings import findings_table  # noqa: E402
 from lowhiss.core.script import compile_script  # noqa: E402
 from lowhiss.core.vehicle import Governor, Unit  # noqa: E402
 from lowhiss.core.words.glossary import glossary_page  # noqa: E402
-from lowhiss.exchange import learning_schemas, leaving_schemas, schemas  # noqa: E402
+from lowhiss.exchange import export_schemas, learning_schemas, schemas  # noqa: E402
 from lowhiss.service.people.rights import rights_table  # noqa: E402
 from scripts.fill_cases import fill_cases  # noqa: E402
 from scripts.trade_words import desk_words, trade_lists, trade_words  # noqa: E402
@@ -56,8 +56,8 @@ def generated() -> dict[str, str]:
         "docs/schemas/low-hiss-procedure-1.json": schemas.procedure_schema(),
         "docs/schemas/low-hiss-practice-1.json": learning_schemas.practice_schema(),
         "docs/schemas/low-hiss-learning-1.json": learning_schemas.learning_schema(),
-        "docs/schemas/low-hiss-seals-1.json": leaving_schemas.seals_schema(),
-        "docs/schemas/low-hiss-runs-1.json": leaving_schemas.runs_schema(),
+        "docs/schemas/low-hiss-seals-1.json": export_schemas.seals_schema(),
+        "docs/schemas/low-hiss-runs-1.json": export_schemas.runs_schema(),
         "docs/schemas/low-hiss-verdict-1.json": {**verdict, "title": "low-hiss-verdict/1"},
     }
     texts = {name: json.dumps(table, indent=1, ensure_ascii=False) + "\n" for name, table in tables.items()}

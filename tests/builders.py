@@ -8,7 +8,7 @@ from typing import Any
 from lowhiss.core.judge import RunVerdict, StageVerdict
 from lowhiss.core.record import read_run
 from lowhiss.core.rules import RuleSet
-from lowhiss.engine.judging import judge_record
+from lowhiss.engine.judge_record import judge_record
 
 Event = dict[str, Any]
 

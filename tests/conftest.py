@@ -22,7 +22,7 @@ from argon2 import PasswordHasher
 import lowhiss
 import tests.house  # noqa: F401  how properties are tried
 from lowhiss.api import create_app
-from lowhiss.api.patient import web_options
+from lowhiss.api.http_server import web_options
 from lowhiss.database import PrivateServer
 from lowhiss.database.dump import dump, restore
 from lowhiss.demo import load_demo

@@ -43,12 +43,12 @@ from lowhiss.api.traces import routes as traces
 from lowhiss.api.workers import Workers
 from lowhiss.exchange.keys import KeyFiles
 from lowhiss.service.backing_services import REDIS_URL, Watch
-from lowhiss.service.exports import leaving
+from lowhiss.service.exports import export_jobs
+from lowhiss.service.job_worker import Worker
 from lowhiss.service.jobs import WorkOn
 from lowhiss.service.runs import whatif as whatif_job
 from lowhiss.service.spool import Spool
-from lowhiss.service.traces import many
-from lowhiss.service.working import Worker
+from lowhiss.service.traces import recording_batches
 from lowhiss.static import WEB
 from lowhiss.store.engine import Store
 
@@ -131,8 +131,12 @@ def create_app(
 
 def _jobs(spool: Spool) -> dict[str, WorkOn]:
     """How each kind of long work is done."""
-    exported: dict[str, WorkOn] = {leaving.KIND: partial(leaving.work_on, spool)}
-    return {whatif_job.KIND: whatif_job.work_on, many.KIND: partial(many.work_on, spool), **exported}
+    exported: dict[str, WorkOn] = {export_jobs.KIND: partial(export_jobs.work_on, spool)}
+    return {
+        whatif_job.KIND: whatif_job.work_on,
+        recording_batches.KIND: partial(recording_batches.work_on, spool),
+        **exported,
+    }
 
 
 def _serve_front_end(app: FastAPI, web: Path) -> None:

@@ -13,7 +13,7 @@ from fastapi.responses import JSONResponse
 from sqlalchemy.exc import DBAPIError, OperationalError
 from starlette.exceptions import HTTPException
 
-from lowhiss.api.careful import number_of
+from lowhiss.api.json_requests import number_of
 from lowhiss.core.errors import CoreError
 from lowhiss.sandbox import SandboxMissingError
 from lowhiss.service.errors import ConflictError, NotFoundError, ServiceError

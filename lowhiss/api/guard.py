@@ -9,7 +9,7 @@ from starlette.datastructures import Headers, MutableHeaders
 from starlette.types import ASGIApp, Message, Receive, Scope, Send
 
 from lowhiss.api import errors
-from lowhiss.api.careful import UnreadableError
+from lowhiss.api.json_requests import UnreadableError
 
 MAX_BODY_BYTES = 2 * 1024 * 1024
 MAX_PHOTO_BYTES = 8 * 1024 * 1024

@@ -16,10 +16,10 @@ from weakref import WeakValueDictionary
 from fastapi import Depends, HTTPException, Request
 from starlette.concurrency import run_in_threadpool
 
-from lowhiss.service import beside
+from lowhiss.service import process_pool
 from lowhiss.service.people.signin import Person
 from lowhiss.service.runs.log import judge_one, length_of, long_open_runs
-from lowhiss.service.runs.receiving import MAX_JUDGED_HERE
+from lowhiss.service.runs.run_marks import MAX_JUDGED_HERE
 from lowhiss.store.engine import Store
 
 Result = TypeVar("Result")
@@ -106,7 +106,7 @@ class Workers:
             pool = self._begun()
             try:
                 async with asyncio.timeout(limit_s):
-                    return await loop.run_in_executor(pool, beside.call, work, given)
+                    return await loop.run_in_executor(pool, process_pool.call, work, given)
             except TimeoutError:
                 self.close()
                 raise TookTooLongError() from None
@@ -121,7 +121,7 @@ class Workers:
         if self._pool is None:
             assert self._store is not None
             url = self._store.engine.url.render_as_string(hide_password=False)
-            self._pool = ProcessPoolExecutor(_WIDTH, get_context("spawn"), beside.begin, (url,))
+            self._pool = ProcessPoolExecutor(_WIDTH, get_context("spawn"), process_pool.begin, (url,))
         return self._pool
 
     def close(self) -> None:
@@ -136,7 +136,7 @@ class Workers:
 
 
 def _opened(result: Any) -> Any:
-    if isinstance(result, beside.Raised):
+    if isinstance(result, process_pool.Raised):
         raise result.again()
     return result
 

@@ -26,7 +26,7 @@ from lowhiss.core.judge import RunVerdict
 from lowhiss.core.record import Run, read_run
 from lowhiss.core.rules import RuleSet
 from lowhiss.core.words import Words, text_sheet, verdict_record
-from lowhiss.engine.judging import hints_for, judge_by_every_school, judge_record, rules_of, what_if
+from lowhiss.engine.judge_record import hints_for, judge_by_every_school, judge_record, rules_of, what_if
 from lowhiss.engine.whatif import Change
 from lowhiss.exchange import load_run, read_json
 

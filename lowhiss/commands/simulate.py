@@ -16,7 +16,7 @@ from lowhiss import rulebook
 from lowhiss.commands.common import PASS, Refusal, as_json, problem_of, rules_named
 from lowhiss.core.airsystem import AirSpec, Sample, fault_names
 from lowhiss.core.errors import CoreError
-from lowhiss.engine.simulating import DRIVERS, Drive, drive, frame_of, spec_named, spec_of_table
+from lowhiss.engine.simulation import DRIVERS, Drive, drive, frame_of, spec_named, spec_of_table
 from lowhiss.exchange.plot import can_plot, plot_drive
 from lowhiss.exchange.run_json import read_json
 from lowhiss.exchange.traces import write_broadcast, write_trace
@@ -118,7 +118,7 @@ _WRITTEN = ("run.json", "csv", "1hz.csv", "log", "mf4", "truth.json")
 
 def _write_loggers(driven: Drive, paths: dict[str, Path]) -> None:
     """The same drive as a network's log and as a measurement file."""
-    from lowhiss.exchange.recordings.writing import write_candump, write_measured  # slow to load, and needed here only
+    from lowhiss.exchange.recordings.writer import write_candump, write_measured  # slow to load, and needed here only
 
     unit = driven.spec.unit
     with paths["log"].open("w", encoding="ascii", newline="") as file:

@@ -44,6 +44,8 @@ def add_trace(parser: argparse.ArgumentParser) -> None:
 
 def trace(options: argparse.Namespace) -> int:
     """Judge each file; returns the gravest exit code."""
-    from lowhiss.commands.tracing import trace_files  # arrays, spreadsheets and CAN: no other command waits for them
+    from lowhiss.commands.trace_files import (
+        trace_files,  # arrays, spreadsheets and CAN: no other command waits for them
+    )
 
     return trace_files(options)

@@ -106,7 +106,12 @@ PRODUCT_TERMS: tuple[Term, ...] = (
     Term("recheck", "nueva prueba", "A later test that passes what failed.", "core/standing/holds.py"),
     Term("defect", "defecto", "Something wrong with a unit, and what follows from it.", "core/standing/defects.py"),
     Term("status", "estado", "Whether a unit may be driven today, and why not.", "`standing`, core/standing/rank.py"),
-    Term("history", "historial", "What happened to a unit, in the order of time.", "`course`, service/fleet/course.py"),
+    Term(
+        "history",
+        "historial",
+        "What happened to a unit, in the order of time.",
+        "service/fleet/unit_history.py",
+    ),
 )
 
 

@@ -14,7 +14,7 @@ from lowhiss.core import calculators
 from lowhiss.core.errors import CalculationError, RuleError
 from lowhiss.core.fields import Fields, Language, both_languages
 from lowhiss.core.rules import Source
-from lowhiss.core.rules.reading import read_source
+from lowhiss.core.rules.reader import read_source
 from lowhiss.core.uncertainty import drop_uncertainty, reading_uncertainty
 from lowhiss.core.units import from_psi
 

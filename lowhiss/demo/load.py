@@ -7,13 +7,13 @@ import datetime as dt
 from sqlalchemy import select
 
 from lowhiss.core.fleet import as_table, read_trailer
-from lowhiss.demo.doing import do_all
-from lowhiss.demo.looking import look_all
-from lowhiss.demo.ruling import rule_all
+from lowhiss.demo.acts import do_all
+from lowhiss.demo.inspections import look_all
+from lowhiss.demo.rule_sets import rule_all
 from lowhiss.demo.scenario import CALENDAR, OWNER, PEOPLE, SPANISH_READERS, TRAILERS, UNITS, demo_id, demo_runs
 from lowhiss.rulebook import chambers
 from lowhiss.service.fleet.units import UnitEdit, new_unit_row
-from lowhiss.service.runs.importing import import_record
+from lowhiss.service.runs.imports import import_record
 from lowhiss.store.engine import Store
 from lowhiss.store.fleet_models import CouplingRow, TrailerRow, UnitRow
 from lowhiss.store.house_models import SettingRow

@@ -34,7 +34,7 @@ from lowhiss.core.record import Event, read_run
 from lowhiss.core.run import standing_events
 from lowhiss.core.stages import FILL_STAGE, is_limited, kind_of, stages_of
 from lowhiss.engine.cards import gone_wrong
-from lowhiss.engine.judging import judge_record
+from lowhiss.engine.judge_record import judge_record
 from lowhiss.engine.practice import CLAIM, Drive, lesson_of
 from lowhiss.engine.reference import Truth, reference_drive
 

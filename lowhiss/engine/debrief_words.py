@@ -10,7 +10,7 @@ from lowhiss.core.fields import Language
 from lowhiss.core.practice import Scoring
 from lowhiss.core.record import read_run
 from lowhiss.core.words import Words, verdict_record
-from lowhiss.engine.judging import judge_record
+from lowhiss.engine.judge_record import judge_record
 from lowhiss.engine.practice import fault_in_words, lesson_of, told
 
 

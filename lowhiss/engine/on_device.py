@@ -14,11 +14,11 @@ from lowhiss.core.words import Words
 from lowhiss.engine.cards import answered, today
 from lowhiss.engine.debrief import debrief
 from lowhiss.engine.debrief_words import debrief_told
-from lowhiss.engine.judging import judge_record, sheet_of
+from lowhiss.engine.judge_record import judge_record, sheet_of
 from lowhiss.engine.lessons import lesson_list, said_around
 from lowhiss.engine.practice import Drive, lesson_of, new_code, possible_faults, resume
 from lowhiss.engine.rounds import run_marks, script_of, state_of, state_table
-from lowhiss.engine.simulating import spec_named, spec_of_table
+from lowhiss.engine.simulation import spec_named, spec_of_table
 from lowhiss.rulebook import air_data, practice, rounds
 
 

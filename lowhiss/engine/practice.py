@@ -47,8 +47,8 @@ from lowhiss.core.rules import RuleSet, read_rule_set
 from lowhiss.core.run import standing_events
 from lowhiss.core.script import compile_script
 from lowhiss.core.words import Words
-from lowhiss.engine.judging import judge_record, judged_by, sheet_of
-from lowhiss.engine.simulating import spec_named, spec_of_table
+from lowhiss.engine.judge_record import judge_record, judged_by, sheet_of
+from lowhiss.engine.simulation import spec_named, spec_of_table
 
 CLAIM = "claim"
 """The type of what a trainee says or ticks beside the run record."""

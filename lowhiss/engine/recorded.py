@@ -14,7 +14,7 @@ from lowhiss.core.record import HIGHEST_PSI, RUN_FORMAT, read_run
 from lowhiss.core.rules import RuleSet
 from lowhiss.core.stages import LIMITED_STAGES, STEP_TABLE, Stage
 from lowhiss.core.vehicle import Unit
-from lowhiss.engine.judging import judge_record, judged_by
+from lowhiss.engine.judge_record import judge_record, judged_by
 from lowhiss.trace import Found, FoundStage, Recording, find_stages, put_where
 from lowhiss.trace.bounds import Interval
 from lowhiss.trace.candidates import FoundMark

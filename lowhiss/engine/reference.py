@@ -13,7 +13,7 @@ from lowhiss.core.procedure import Procedure
 from lowhiss.core.record import read_run
 from lowhiss.core.rules import RuleSet
 from lowhiss.core.stages import FILL_STAGE, STEP_TABLE, stages_of
-from lowhiss.engine.judging import judge_record, rules_in_record
+from lowhiss.engine.judge_record import judge_record, rules_in_record
 
 Truth = Literal["good", "bad", "grey"]
 _CHARGED_PSI = 108.0

@@ -7,7 +7,7 @@ from pathlib import Path
 from lowhiss.core.errors import CoreError, RuleError
 from lowhiss.core.procedure import Procedure, read_procedure
 from lowhiss.core.rules import Judging, RuleSet, parse_toml, read_rule_set
-from lowhiss.core.rules.reading import ParentLookup
+from lowhiss.core.rules.reader import ParentLookup
 from lowhiss.exchange.run_json import read_json
 
 MAX_BYTES = 1024 * 1024

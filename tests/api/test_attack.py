@@ -19,17 +19,17 @@ from sqlalchemy import func, select, text
 from websockets.exceptions import ConnectionClosed
 from websockets.sync.client import connect
 
-from lowhiss.api import guard, patient, sockets
+from lowhiss.api import guard, http_server, sockets
 from lowhiss.api.runs import feed
 from lowhiss.core.names import name_key
 from lowhiss.database.dump import dump
-from lowhiss.house import CannotStartError
+from lowhiss.installation import CannotStartError
 from lowhiss.serve import Wider, _check_wider
 from lowhiss.service.exports import tables
 from lowhiss.service.marks import receiver
 from lowhiss.service.people import accounts as people
 from lowhiss.service.people import guess_limits, signin
-from lowhiss.service.runs import receiving
+from lowhiss.service.runs import run_marks
 from lowhiss.store.engine import make_engine
 from lowhiss.store.people_models import PersonRow, SessionRow
 from lowhiss.store.run_models import ClockRow
@@ -87,7 +87,7 @@ def test_a_body_in_pieces_is_bounded_like_any_other(app_url):
 
 
 def test_half_a_request_ends_after_a_while_and_many_leave_others_served(store, monkeypatch):
-    monkeypatch.setattr(patient, "HEAD_S", 1.5)
+    monkeypatch.setattr(http_server, "HEAD_S", 1.5)
     monkeypatch.setattr(guard, "BODY_PIECE_S", 1.5)
     running = Running(store)
     try:
@@ -112,7 +112,7 @@ def test_half_a_request_ends_after_a_while_and_many_leave_others_served(store, m
 
 def test_the_end_of_a_refused_body_cuts_off_no_later_request_of_the_connection(store, monkeypatch):
     run_out_s = 0.3
-    monkeypatch.setattr(patient, "RUN_OUT_S", run_out_s)
+    monkeypatch.setattr(http_server, "RUN_OUT_S", run_out_s)
     head = b"POST /api/%s HTTP/1.1\r\nHost: 127.0.0.1\r\nContent-Type: application/json\r\nContent-Length: 2\r\n\r\n"
     running = Running(store)
     try:
@@ -177,8 +177,8 @@ def test_the_old_password_is_not_guessed_at_either(newcomer):
 
 
 def test_an_address_that_is_only_claimed_is_not_believed():
-    assert patient.web_options()["proxy_headers"] is False
-    named = patient.web_options("10.0.0.7")
+    assert http_server.web_options()["proxy_headers"] is False
+    named = http_server.web_options("10.0.0.7")
     assert (named["proxy_headers"], named["forwarded_allow_ips"]) == (True, "10.0.0.7")
 
 
@@ -420,7 +420,7 @@ def test_refused_marks_leave_no_clocks_and_clocks_are_bounded(device, store, mon
 
 
 def test_a_watcher_cannot_fill_a_run(device, app_url, monkeypatch):
-    monkeypatch.setattr(receiving, "MAX_EVENTS_OF_WATCHER", 3)
+    monkeypatch.setattr(run_marks, "MAX_EVENTS_OF_WATCHER", 3)
     device.begin().raise_for_status()
     code = device.client.post(f"/api/runs/{device.run_id}/join-code").json()["code"]
     with httpx.Client(base_url=app_url, timeout=HANG_S) as http:

@@ -20,7 +20,7 @@ from sqlalchemy import select
 
 from lowhiss.demo.scenario import demo_id
 from lowhiss.exchange.tables import csv_text
-from lowhiss.service.exports import leaving, papers, tables
+from lowhiss.service.exports import export_jobs, papers, tables
 from lowhiss.service.fleet import unit_csv
 from lowhiss.service.runs.log import Wanted
 from lowhiss.store.house_models import JobRow
@@ -257,4 +257,4 @@ def test_a_job_that_the_version_before_left_keeps_to_what_it_was_asked_for():
     """Under the new names alone it would have been a file of every run."""
     unit = UNIT_ID["MV-12"]
     waiting = JobRow(asked={"wanted": {"unit_id": unit, "trailer_id": unit, "sealed": True}})
-    assert leaving._wanted(waiting) == Wanted(unit=unit, trailer=unit, sealed=True)
+    assert export_jobs._wanted(waiting) == Wanted(unit=unit, trailer=unit, sealed=True)

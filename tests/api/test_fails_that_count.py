@@ -14,8 +14,8 @@ import pytest
 
 from lowhiss.cli import main
 from lowhiss.demo.scenario import demo_id
-from lowhiss.service.exports.leaving import FORMAT
-from lowhiss.service.runs.importing import import_record
+from lowhiss.service.exports.export_jobs import FORMAT
+from lowhiss.service.runs.imports import import_record
 from tests.builders import leak_record
 from tests.conftest import sign_in
 from tests.devices import Device

@@ -12,7 +12,7 @@ import pytest
 from websockets.exceptions import ConnectionClosed
 from websockets.sync.client import connect
 
-from lowhiss.api import careful
+from lowhiss.api import json_requests
 from lowhiss.demo.scenario import demo_id
 from lowhiss.service.runs import log
 from tests.conftest import sign_in
@@ -60,7 +60,7 @@ def test_h3_the_flood_of_somebody_signed_in_is_refused_by_its_shape(client, name
 
 def test_h3_bounds_let_everything_through_that_is_used():
     batch = {"sent": {}, "events": [{"id": str(n), "readings": {"primary_psi": 1.5}} for n in range(500)]}
-    assert careful.parsed_json(json.dumps(batch).encode()) == batch
+    assert json_requests.parsed_json(json.dumps(batch).encode()) == batch
 
 
 ODD = (None, {}, [], [["a"]], {"a": {"b": []}}, 1, True, 10**400, "\ud800", "x" * 5000)

@@ -20,7 +20,7 @@ from lowhiss.core.standing import ACT_TYPES, Part
 from lowhiss.core.standing.holds import _NAMESPACE as NAMESPACE
 from lowhiss.service.fleet.holding import refold
 from lowhiss.service.people.rights import ACTS, ROLES
-from lowhiss.service.runs.importing import import_record
+from lowhiss.service.runs.imports import import_record
 from lowhiss.store.fleet_models import ActRow
 from tests.builders import leak_record, ready, record, warned
 from tests.conftest import sign_in

@@ -14,18 +14,18 @@ import pytest
 from lowhiss.core.record import read_run
 from lowhiss.demo.scenario import demo_id
 from lowhiss.engine.executor import executor
-from lowhiss.engine.judging import judge_record
-from lowhiss.engine.simulating import frame_of
-from lowhiss.exchange.recordings.writing import write_candump
+from lowhiss.engine.judge_record import judge_record
+from lowhiss.engine.simulation import frame_of
+from lowhiss.exchange.recordings.writer import write_candump
 from lowhiss.exchange.traces import write_trace
 from lowhiss.service.errors import NotFoundError
-from lowhiss.service.exports import leaving
+from lowhiss.service.exports import export_jobs
 from lowhiss.service.jobs import claim
 from lowhiss.service.people.signin import Person
-from lowhiss.service.runs import feeding, log
+from lowhiss.service.runs import log, run_feeds
 from lowhiss.service.spool import Spool
-from lowhiss.service.traces import many
-from lowhiss.service.traces.desk import Asked
+from lowhiss.service.traces import recording_batches as batches
+from lowhiss.service.traces.editor import Asked
 from tests.conftest import sign_in
 from tests.devices import Device
 from tests.plugin import HANG_S
@@ -250,25 +250,25 @@ def test_files_are_read_where_they_lie_and_no_process_takes_a_job_whose_files_it
     here, elsewhere = Spool(tmp_path / "here"), Spool(tmp_path / "elsewhere")
     assert here.place != elsewhere.place
     assert Spool(tmp_path / "here").place == here.place
-    batch = many.begin(store, here, ODILE, Asked("tractor_semitrailer", None, "leak-check", 1, {}))
-    taking = many.Taking(store, here, batch.id, "a.csv", ODILE)
+    batch = batches.begin(store, here, ODILE, Asked("tractor_semitrailer", None, "leak-check", 1, {}))
+    taking = batches.Taking(store, here, batch.id, "a.csv", ODILE)
     taking.take(text)
     taking.done()
-    many.start(store, here, batch.id, ODILE)
-    export = leaving.begin(store, here, ODILE, "csv", log.Wanted(outcome="fail"))
-    kinds = (many.KIND, leaving.KIND)
+    batches.start(store, here, batch.id, ODILE)
+    export = export_jobs.begin(store, here, ODILE, "csv", log.Wanted(outcome="fail"))
+    kinds = (batches.KIND, export_jobs.KIND)
     now = dt.datetime.now(dt.UTC)
     assert claim(store, kinds, "other", now, elsewhere.place) is None
     with executor(width=1) as work:
-        assert claim(store, kinds, "mine", now, here.place) == (many.KIND, batch.id)
-        many.work_on(here, store, batch.id, "mine", work)
-        assert claim(store, kinds, "mine", now, here.place) == (leaving.KIND, export.id)
-        leaving.work_on(here, store, export.id, "mine", work)
-    told = many.batch(store, here, batch.id)
+        assert claim(store, kinds, "mine", now, here.place) == (batches.KIND, batch.id)
+        batches.work_on(here, store, batch.id, "mine", work)
+        assert claim(store, kinds, "mine", now, here.place) == (export_jobs.KIND, export.id)
+        export_jobs.work_on(here, store, export.id, "mine", work)
+    told = batches.batch(store, here, batch.id)
     assert (told.state, told.done, told.failed) == ("done", 1, 0)
-    assert leaving.file_of(store, here, export.id)[0].stat().st_size > 100
+    assert export_jobs.file_of(store, here, export.id)[0].stat().st_size > 100
     with pytest.raises(NotFoundError):
-        leaving.file_of(store, elsewhere, export.id)
+        export_jobs.file_of(store, elsewhere, export.id)
 
 
 def test_a_batch_that_is_stopped_ends_and_leaves_no_file(client, app_spool, text):
@@ -285,7 +285,7 @@ def test_a_test_s_own_feed_is_laid_under_its_marks(client, store, one):
     unit, device = new_unit(client), Device(client)
     run_id = device.begin(unit_id=unit).raise_for_status().json()["id"]
     frames = [frame_of(n, sample, one.spec) for n, sample in enumerate(one.samples)]
-    assert feeding.keep_frames(store, unit, dt.datetime.now(dt.UTC), frames)
+    assert run_feeds.keep_frames(store, unit, dt.datetime.now(dt.UTC), frames)
     for point in ("start", "end"):
         device.wait(40)
         mark = {"stage": "leak_applied", "point": point, "primary_psi": 100, "secondary_psi": 100}

@@ -8,7 +8,7 @@ import uuid
 import pytest
 
 from lowhiss.demo.scenario import UNITS
-from lowhiss.service.runs.importing import import_record
+from lowhiss.service.runs.imports import import_record
 from tests.builders import leak_record
 
 BEGUN = dt.datetime(2026, 3, 2, 5, 0, tzinfo=dt.UTC)

@@ -13,7 +13,7 @@ from websockets.sync.client import connect
 
 from lowhiss import rulebook
 from lowhiss.core.airsystem import AirSystem, Sample, kind_spec
-from lowhiss.engine.simulating import frame_of
+from lowhiss.engine.simulation import frame_of
 from tests.browser.cab import PATIENCE_S, Cab
 from tests.browser.test_conductor import agrees
 from tests.browser.test_leak_journey import events_of

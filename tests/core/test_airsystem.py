@@ -18,8 +18,8 @@ from lowhiss.core.airsystem import AirSystem, AirSystemError, kind_spec, with_fa
 from lowhiss.core.airsystem.gas import Shape, energy_at, hole_conductance, passing, pieces, pressure
 from lowhiss.core.record import read_run
 from lowhiss.core.vehicle import UNIT_KINDS
-from lowhiss.engine.judging import judge_record
-from lowhiss.engine.simulating import DRIVERS, drive, spec_named
+from lowhiss.engine.judge_record import judge_record
+from lowhiss.engine.simulation import DRIVERS, drive, spec_named
 
 DATA = rulebook.air_data()
 AMBIENT = DATA.gas.ambient_psi

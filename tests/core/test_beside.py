@@ -7,8 +7,8 @@ import copy
 import pytest
 
 from lowhiss import rulebook
-from lowhiss.engine.beside import marks_beside
-from lowhiss.engine.simulating import drive, frame_of, spec_named
+from lowhiss.engine.feed_comparison import marks_beside
+from lowhiss.engine.simulation import drive, frame_of, spec_named
 
 
 @pytest.fixture(scope="module")

@@ -8,7 +8,7 @@ import pytest
 
 from lowhiss.core.errors import CoreError
 from lowhiss.core.record import read_run
-from lowhiss.engine.judging import judge_record
+from lowhiss.engine.judge_record import judge_record
 from tests.builders import whole_test
 
 

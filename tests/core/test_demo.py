@@ -8,7 +8,7 @@ import json
 from collections import Counter
 from itertools import islice
 
-from lowhiss.demo.growing import grow
+from lowhiss.demo.history import grow
 from lowhiss.demo.scenario import PEOPLE, RUNS_FILE, TRAILERS, UNITS, demo_runs
 from tests.builders import judged
 

@@ -23,12 +23,12 @@ from lowhiss.core.standing import CONSEQUENCES
 from lowhiss.core.vehicle import UNIT_KINDS, Governor, Unit
 from lowhiss.core.words import Words
 from lowhiss.demo.scenario import demo_runs
-from lowhiss.engine.desk.checking import cases, check_reasons, looser_limits, read_fleet_rules
+from lowhiss.engine.desk.checks import cases, check_reasons, looser_limits, read_fleet_rules
 from lowhiss.engine.desk.comparing import conventions, group_lines, round_lines, side_by_side
 from lowhiss.engine.desk.ordering import order
 from lowhiss.engine.desk.overlay import tables_under
 from lowhiss.engine.desk.weighing import weigh
-from lowhiss.engine.judging import judge_record
+from lowhiss.engine.judge_record import judge_record
 from lowhiss.exchange.rule_toml import check_rule_file, tables_of, toml_text
 from tests.builders import at, judged, leak_record, whole_test
 from tests.conftest import DEMO_LOADED_AT

@@ -5,7 +5,7 @@ from __future__ import annotations
 import pytest
 
 from lowhiss.core.words import Words
-from lowhiss.engine.judging import hints_for
+from lowhiss.engine.judge_record import hints_for
 from tests.builders import at, climb, hold, judged, leak_record, ready, record
 
 

@@ -13,7 +13,7 @@ from lowhiss import rulebook
 from lowhiss.core.feed import FeedError, FeedWatch, read_frame
 from lowhiss.core.trace_thinning import MAX_POINTS, stretches
 from lowhiss.core.vehicle import Unit
-from lowhiss.engine.simulating import drive, frame_of, spec_named
+from lowhiss.engine.simulation import drive, frame_of, spec_named
 
 SEMI, OLD = Unit("tractor_semitrailer", trailers=("T",)), Unit("straight_truck", circuits="single")
 GOOD = {"seq": 1, "t_s": 0.1, "primary_psi": 100, "secondary_psi": 101}

@@ -15,8 +15,8 @@ from lowhiss.core.record import read_run
 from lowhiss.core.script import compile_script
 from lowhiss.core.vehicle import UNIT_KINDS, Unit
 from lowhiss.engine.desk.ordering import Refusal, order
-from lowhiss.engine.judging import judge_record
-from lowhiss.engine.simulating import drive, spec_named
+from lowhiss.engine.judge_record import judge_record
+from lowhiss.engine.simulation import drive, spec_named
 from lowhiss.exchange.rule_toml import check_rule_file, tables_of, toml_text
 from tests.builders import judged, whole_test
 

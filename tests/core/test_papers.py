@@ -7,8 +7,8 @@ import datetime as dt
 import pytest
 
 from lowhiss import rulebook
+from lowhiss.core.rounds.book_reader import REGIONS
 from lowhiss.core.rounds.papers import paper_standing
-from lowhiss.core.rounds.reading import REGIONS
 
 BOOK = rulebook.rounds()
 TODAY = dt.date(2026, 11, 27)

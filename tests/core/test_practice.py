@@ -16,7 +16,7 @@ from lowhiss.core.practice import PracticeError, code_of, draw, read_code
 from lowhiss.core.words import Words
 from lowhiss.engine import on_device
 from lowhiss.engine.practice import Drive, go_on, possible_faults, replay, resume, sounds_of, told
-from lowhiss.engine.simulating import spec_named
+from lowhiss.engine.simulation import spec_named
 from tests.core.driven import Cab
 
 DATA = rulebook.practice()

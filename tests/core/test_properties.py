@@ -14,7 +14,7 @@ from lowhiss.core.judge import judge_run
 from lowhiss.core.record import read_run
 from lowhiss.core.units import from_psi
 from lowhiss.core.words import Words, verdict_record
-from lowhiss.engine.judging import judge_record
+from lowhiss.engine.judge_record import judge_record
 from tests.builders import governor, hold, judged, leak_record, popped, ready, record, warned, whole_test
 
 PRESSURES = st.one_of(st.none(), st.integers(0, 1500).map(lambda tenths: tenths / 10))

@@ -20,7 +20,7 @@ from lowhiss.core.record.model import EVENT_KINDS, ITEMS
 from lowhiss.core.stages import STEP_TABLE
 from lowhiss.core.units import PRESSURE_UNITS
 from lowhiss.core.words import Figures, Words, english, spanish, verdict_record
-from lowhiss.engine.judging import judge_by_every_school
+from lowhiss.engine.judge_record import judge_by_every_school
 from tests.builders import judged, leak_record, stage_of
 from tests.conftest import ROOT
 from tests.core.test_properties import wild_runs

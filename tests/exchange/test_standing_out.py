@@ -10,7 +10,7 @@ from zoneinfo import ZoneInfo
 import icalendar
 import pytest
 
-from lowhiss.exchange.standing_out import STANDING_COLUMNS, StandingLine, due_calendar, last_day, standing_csv
+from lowhiss.exchange.status_files import STANDING_COLUMNS, StandingLine, due_calendar, last_day, standing_csv
 
 DENVER = ZoneInfo("America/Denver")
 NOW = dt.datetime(2026, 11, 27, 12, tzinfo=dt.UTC)

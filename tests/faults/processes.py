@@ -26,7 +26,7 @@ def free_port() -> int:
 
 # what a start imports takes seconds: it is done once, in a process from which each start is forked
 _WARM = multiprocessing.get_context("forkserver")
-_WARM.set_forkserver_preload(["lowhiss.cli", "lowhiss.serve", "lowhiss.house", "lowhiss.api.app"])
+_WARM.set_forkserver_preload(["lowhiss.cli", "lowhiss.serve", "lowhiss.installation", "lowhiss.api.app"])
 
 
 def _start(arguments: list[str], environment: dict[str, str], said: Connection, complained: Connection) -> None:

@@ -25,7 +25,7 @@ from lowhiss.database import PrivateServer
 from lowhiss.database.dump import dump, restore
 from lowhiss.exchange.keys import KeyFiles
 from lowhiss.service.copies import Copies, copies_of, keep_copies
-from lowhiss.service.seals import sealing
+from lowhiss.service.seals import signing
 from lowhiss.store.engine import Store, make_engine
 from lowhiss.upgrade import NOTE, upgrade
 from tests.conftest import copied, sign_in
@@ -158,7 +158,7 @@ def repacked(whole, forged, change):
 def test_m1_only_a_copy_that_a_key_of_this_installation_signed_is_put_back_unasked(home, tmp_path):
     _, server, store = home
     keys, heads = KeyFiles(tmp_path / "keys", tmp_path / "heads"), tmp_path / "heads"
-    sealing.ensure_key(store, keys)
+    signing.ensure_key(store, keys)
     whole, forged = tmp_path / "whole.zip", tmp_path / "forged.zip"
     back_up(store, server.url, whole, keys)
     repacked(whole, forged, lambda sql: sql + b"-- edited\n")

@@ -18,15 +18,15 @@ from distributed import Client
 from lowhiss.demo.scenario import demo_id
 from lowhiss.engine.executor import executor
 from lowhiss.exchange.traces import write_trace
-from lowhiss.service import working
-from lowhiss.service.exports import leaving
+from lowhiss.service import job_worker
+from lowhiss.service.exports import export_jobs
 from lowhiss.service.jobs import LEFT_AFTER, claim, end_job, new_job
 from lowhiss.service.people.signin import Person
 from lowhiss.service.runs import whatif
 from lowhiss.service.runs.log import Wanted
 from lowhiss.service.spool import Spool
-from lowhiss.service.traces import many
-from lowhiss.service.traces.desk import Asked
+from lowhiss.service.traces import recording_batches as batches
+from lowhiss.service.traces.editor import Asked
 from lowhiss.store.house_models import JobRow
 from tests.conftest import ROOT
 from tests.faults.processes import free_port
@@ -94,21 +94,29 @@ def test_recordings_on_dask_are_read_as_here(store, cluster, tmp_path):
     told = []
     for place, given in enumerate(({"width": 2}, {"address": address})):
         spool = Spool(tmp_path / str(place))
-        batch = many.begin(store, spool, ODILE, Asked("tractor", None, "leak-check", 1, {}))
+        batch = batches.begin(store, spool, ODILE, Asked("tractor", None, "leak-check", 1, {}))
         for name, data in (
             ("a.csv", text.getvalue()),
             ("milk.csv", "farm,litres\nA,1\nB,2\n"),
             ("b.csv", text.getvalue()),
         ):
-            taking = many.Taking(store, spool, batch.id, name, ODILE)
+            taking = batches.Taking(store, spool, batch.id, name, ODILE)
             taking.take(data.encode())
             taking.done()
-        many.start(store, spool, batch.id, ODILE)
-        assert claim(store, (many.KIND,), "here", dt.datetime.now(dt.UTC), spool.place) == (many.KIND, batch.id)
+        batches.start(store, spool, batch.id, ODILE)
+        assert claim(store, (batches.KIND,), "here", dt.datetime.now(dt.UTC), spool.place) == (
+            batches.KIND,
+            batch.id,
+        )
         with executor(**given) as work:
-            many.work_on(spool, store, batch.id, "here", work)
-        done = many.batch(store, spool, batch.id)
-        told.append(((done.state, done.done, done.failed, done.sessions, done.outcomes), many.lines(store, batch.id)))
+            batches.work_on(spool, store, batch.id, "here", work)
+        done = batches.batch(store, spool, batch.id)
+        told.append(
+            (
+                (done.state, done.done, done.failed, done.sessions, done.outcomes),
+                batches.lines(store, batch.id),
+            )
+        )
     # a hold that stands alone does not tell a pedal up from a pedal held: it is open
     assert told[0][0] == ("done", 3, 1, 2, {"incomplete": 2})
     assert told[0] == told[1]
@@ -118,17 +126,17 @@ def test_a_list_is_printed_on_dask(store, cluster, tmp_path):
     """The server goes on meanwhile; the paper is one that any reader opens."""
     address, _ = cluster
     spool = Spool(tmp_path)
-    job = leaving.begin(store, spool, ODILE, "pdf", Wanted(search="MV-12"))
-    assert claim(store, (leaving.KIND,), "here", dt.datetime.now(dt.UTC), spool.place) == (leaving.KIND, job.id)
+    job = export_jobs.begin(store, spool, ODILE, "pdf", Wanted(search="MV-12"))
+    assert claim(store, (export_jobs.KIND,), "here", dt.datetime.now(dt.UTC), spool.place) == (export_jobs.KIND, job.id)
     with executor(address) as work:
-        leaving.work_on(spool, store, job.id, "here", work)
-    path, name = leaving.file_of(store, spool, job.id)
+        export_jobs.work_on(spool, store, job.id, "here", work)
+    path, name = export_jobs.file_of(store, spool, job.id)
     assert (path.read_bytes()[:5], name.endswith(".pdf")) == (b"%PDF-", True)
 
 
 def test_a_part_that_takes_long_is_taken_up_by_nobody_else(store, monkeypatch):
     """A paper of two thousand tests takes longer than that after which a job counts as left."""
-    monkeypatch.setattr(working, "SAY_EVERY_S", 0.05)
+    monkeypatch.setattr(job_worker, "SAY_EVERY_S", 0.05)
     kind, begun, go_on, ended = f"long {uuid.uuid4().hex[:6]}", threading.Event(), threading.Event(), threading.Event()
 
     def work_on(store, job_id, worker, _):
@@ -139,7 +147,7 @@ def test_a_part_that_takes_long_is_taken_up_by_nobody_else(store, monkeypatch):
 
     with store.transaction() as session:
         job_id = new_job(session, kind, ODILE, {}, 1, {}).id
-    worker = working.Worker(store, {kind: work_on})
+    worker = job_worker.Worker(store, {kind: work_on})
     worker.wake()
     assert begun.wait(60)
 
@@ -161,9 +169,9 @@ def test_a_part_that_takes_long_is_taken_up_by_nobody_else(store, monkeypatch):
 
 
 def test_a_scheduler_that_is_not_there_is_said_and_nothing_waits_for_ever(store, monkeypatch):
-    monkeypatch.setenv(working.SCHEDULER, f"tcp://127.0.0.1:{free_port()}")
+    monkeypatch.setenv(job_worker.SCHEDULER, f"tcp://127.0.0.1:{free_port()}")
     job = ask(store)
-    worker = working.Worker(store, {whatif.KIND: whatif.work_on})
+    worker = job_worker.Worker(store, {whatif.KIND: whatif.work_on})
     assert claim(store, (whatif.KIND,), worker.id, dt.datetime.now(dt.UTC)) == (whatif.KIND, job.id)
     worker._answer(whatif.work_on, job.id, 1)
     told = whatif.job(store, job.id)

@@ -16,7 +16,7 @@ from lowhiss.core.judge import timeline
 from lowhiss.core.record import read_run
 from lowhiss.core.stages import STAGES
 from lowhiss.core.words import Words, text_sheet, verdict_record
-from lowhiss.engine.judging import judge_by_every_school
+from lowhiss.engine.judge_record import judge_by_every_school
 from tests.builders import (
     at,
     climb,

@@ -22,7 +22,7 @@ from lowhiss import doctor, logs
 from lowhiss.cli import _parser
 from lowhiss.exchange.keys import KeyFiles
 from lowhiss.service.copies import Copies, keep_copies
-from lowhiss.service.seals import sealing
+from lowhiss.service.seals import signing
 from lowhiss.store.engine import Store, make_engine
 from tests.conftest import ROOT, Running
 from tests.plugin import HANG_S
@@ -36,7 +36,7 @@ NOW = dt.datetime.now(dt.UTC)
 def home(store, tmp_path_factory):
     data = tmp_path_factory.mktemp("data")
     keys = KeyFiles(data / "keys")
-    sealing.sign(store, keys, MANAGER, "demo", whole_run(store), str(uuid.uuid4()), dt.datetime.now(dt.UTC))
+    signing.sign(store, keys, MANAGER, "demo", whole_run(store), str(uuid.uuid4()), dt.datetime.now(dt.UTC))
     keep_copies(store, Copies(at=NOW, file="one.zip", tried_at=NOW))
     return data, keys
 

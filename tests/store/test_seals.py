@@ -15,7 +15,7 @@ from lowhiss.demo.scenario import demo_id
 from lowhiss.exchange.keys import KeyFileError, KeyFiles
 from lowhiss.exchange.seals import check, file_of, read_file
 from lowhiss.service.people.signin import Person
-from lowhiss.service.seals import rows, sealing, verifying
+from lowhiss.service.seals import rows, signing, verification
 from lowhiss.store.fleet_models import ActRow, PhotoFileRow, PhotoRow, RunTrailerRow
 from lowhiss.store.house_models import RuleSetRow, SettingRow
 from lowhiss.store.learning_models import ExaminationRow
@@ -61,17 +61,17 @@ def sealed(store, keys):
     run_id = whole_run(store)
     now = dt.datetime.now(dt.UTC)
     for by in (MANAGER, TRAINER):
-        sealing.sign(store, keys, by, "demo", run_id, str(uuid.uuid4()), now)
+        signing.sign(store, keys, by, "demo", run_id, str(uuid.uuid4()), now)
     return run_id
 
 
 def wrong(store, keys):
-    return [(one.place, one.sentence) for one in verifying.verify_all(store, keys) if not one.notice]
+    return [(one.place, one.sentence) for one in verification.verify_all(store, keys) if not one.notice]
 
 
 def test_what_was_sealed_is_as_it_was(store, keys, sealed):
     assert wrong(store, keys) == []
-    assert verifying.verify_run(store, sealed) == []
+    assert verification.verify_run(store, sealed) == []
     with store.transaction() as session:
         document = json.loads(session.scalar(select(SealRow.document).where(SealRow.run_id == sealed)))
     # nothing of what is covered is empty here: what follows changes a real value of each
@@ -122,12 +122,12 @@ def test_every_column_that_a_seal_covers_is_held_against_it(store, sealed, model
             assert wrong_within(connection, sealed), "a row that is gone"
             part.rollback()
         whole.rollback()
-    assert verifying.verify_run(store, sealed) == []
+    assert verification.verify_run(store, sealed) == []
 
 
 def wrong_within(connection, sealed):
     with Session(connection, join_transaction_mode="rollback_only") as session:
-        return [one.sentence for one in verifying.wrong_with_run(session, sealed)]
+        return [one.sentence for one in verification.wrong_with_run(session, sealed)]
 
 
 def of(table, connection, sealed):
@@ -174,8 +174,8 @@ def test_a_seal_that_is_edited_is_named(store, keys, sealed, column):
 
 def test_a_seal_that_is_missing_or_out_of_order_is_named(store, keys, sealed):
     with store.transaction() as session:
-        seals = [sealing.plain_seal(row) for row in session.scalars(select(SealRow).order_by(SealRow.place))]
-        public = sealing.public_keys(session)
+        seals = [signing.plain_seal(row) for row in session.scalars(select(SealRow).order_by(SealRow.place))]
+        public = signing.public_keys(session)
     assert check(seals, public, whole=True) == []
     inner = seals[1]
     (missing,) = check([seals[0], *seals[2:]], public, whole=True)
@@ -199,8 +199,8 @@ def test_a_seal_that_is_missing_or_out_of_order_is_named(store, keys, sealed):
 def test_a_seal_of_another_installation_is_no_seal_of_this_one(store, keys, sealed, tmp_path):
     other_key = KeyFiles(tmp_path / "other").current()
     with store.transaction() as session:
-        seal = sealing.plain_seal(session.scalars(select(SealRow).where(SealRow.run_id == sealed)).first())
-        public = sealing.public_keys(session)
+        seal = signing.plain_seal(session.scalars(select(SealRow).where(SealRow.run_id == sealed)).first())
+        public = signing.public_keys(session)
     forged = replace(seal, key=other_key.id, signature=other_key.sign(seal.document))
     sentences = [one.sentence for one in check([forged], public, whole=False)]
     assert f"its key {other_key.id} is not among the keys" in sentences
@@ -220,7 +220,7 @@ def test_a_seal_of_another_installation_is_no_seal_of_this_one(store, keys, seal
 def test_what_comes_after_the_seal_is_an_amendment_once_it_is_signed(store, keys):
     run_id = whole_run(store, 3)
     now = dt.datetime.now(dt.UTC)
-    first = sealing.sign(store, keys, MANAGER, "demo", run_id, str(uuid.uuid4()), now)
+    first = signing.sign(store, keys, MANAGER, "demo", run_id, str(uuid.uuid4()), now)
     with store.transaction() as session:
         run = session.get_one(RunRow, run_id)
         late = session.execute(select(EventRow.__table__).where(EventRow.run_id == run_id).limit(1)).mappings().one()
@@ -228,13 +228,13 @@ def test_what_comes_after_the_seal_is_an_amendment_once_it_is_signed(store, keys
         note = {"type": "note", "text": "seen the day after"}
         more = {"seq": run.last_seq, "id": "late", "type": "note", "body": note, "after_end": True}
         session.execute(EventRow.__table__.insert().values({**late, **more}))
-    seals, signed, later = sealing.seals_of(store, run_id)
+    seals, signed, later = signing.seals_of(store, run_id)
     assert ([one.place for one in seals], later) == ([first.place], 1)
-    (came,) = verifying.verify_run(store, run_id)
+    (came,) = verification.verify_run(store, run_id)
     assert (came.notice, "1 marks came after the seal" in came.sentence) == (True, True)
-    second = sealing.sign(store, keys, TRAINER, "demo", run_id, str(uuid.uuid4()), now)
+    second = signing.sign(store, keys, TRAINER, "demo", run_id, str(uuid.uuid4()), now)
     assert (second.amends, second.upto) == (first.place, first.upto + 1)
-    seals, signed, later = sealing.seals_of(store, run_id)
+    seals, signed, later = signing.seals_of(store, run_id)
     assert ([one.part for one in signed], later) == (["driver", "beside"], 0)
     assert wrong(store, keys) == []
 
@@ -246,19 +246,19 @@ def test_keys_are_for_nobody_else_s_eyes_rotated_and_missed(store, keys, sealed,
     with store.transaction() as session:
         before = session.scalar(lost)
     old = keys.current()
-    new = sealing.rotate(store, keys)
+    new = signing.rotate(store, keys)
     assert keys.current().id == new.id != old.id
-    sealing.sign(store, keys, TRAINER, "demo", sealed, str(uuid.uuid4()), dt.datetime.now(dt.UTC))
+    signing.sign(store, keys, TRAINER, "demo", sealed, str(uuid.uuid4()), dt.datetime.now(dt.UTC))
     assert wrong(store, keys) == []
     # lost: said in a sentence; and after somebody decided to go on, the chain says that it was
     (keys.directory / f"{new.id}.pem").rename(tmp_path / "lost.pem")
     with pytest.raises(KeyFileError, match="restore it from a backup"):
         keys.current()
     (keys.directory / "in-use").unlink()
-    assert sealing.ensure_key(store, keys)
+    assert signing.ensure_key(store, keys)
     ((_, missing),) = wrong(store, keys)
     assert f"the key {new.id} is not in" in missing
-    assert any("were lost" in one.sentence for one in verifying.verify_all(store, keys) if one.notice)
+    assert any("were lost" in one.sentence for one in verification.verify_all(store, keys) if one.notice)
     (tmp_path / "lost.pem").rename(keys.directory / f"{new.id}.pem")
     assert wrong(store, keys) == []
     with store.transaction() as session:
@@ -266,10 +266,10 @@ def test_keys_are_for_nobody_else_s_eyes_rotated_and_missed(store, keys, sealed,
 
 
 def test_a_file_of_seals_says_the_same_without_a_database(store, keys, sealed):
-    whole = json.loads("".join(sealing.chain_file(store)))
+    whole = json.loads("".join(signing.chain_file(store)))
     seals, public, all_of_it = read_file(json.dumps(whole).encode())
     assert (all_of_it, check(seals, public, whole=True)) == (True, [])
-    one = sealing.run_file(store, sealed)
+    one = signing.run_file(store, sealed)
     assert one == file_of(
         [seal for seal in seals if json.loads(seal.document).get("run") == sealed], public, whole=False
     )
@@ -306,7 +306,7 @@ def test_h5_marks_appended_after_a_seal_that_better_its_result_are_named(store, 
         run.outcome = better
     found = [sentence for _, sentence in wrong(store, keys)]
     assert any("verdict.outcome" in one or "now " in one for one in found), found
-    assert any("marks came after the seal" in one.sentence for one in verifying.verify_all(store, keys))
+    assert any("marks came after the seal" in one.sentence for one in verification.verify_all(store, keys))
 
 
 @pytest.mark.parametrize("column", ["figures", "close_call", "outcome", "overall"])
@@ -332,13 +332,13 @@ def test_h5_a_chain_written_anew_with_a_foreign_key_is_named(store, keys, sealed
         connection.execute(delete(SealRow.__table__))
         connection.execute(delete(SealKeyRow.__table__))
         connection.execute(text("UPDATE setting SET value=:v WHERE name='seal_chain'"), {"v": FRESH})
-    sealing.ensure_key(store, foreign)
-    sealing.sign(store, foreign, MANAGER, "demo", sealed, str(uuid.uuid4()), dt.datetime.now(dt.UTC))
+    signing.ensure_key(store, foreign)
+    signing.sign(store, foreign, MANAGER, "demo", sealed, str(uuid.uuid4()), dt.datetime.now(dt.UTC))
     if not lost:
         own = keys.current()
         with store.transaction() as session:
-            sealing._lock(session)
-            sealing._tell_key(session, foreign, foreign.current(), own, lost=False)
+            signing._lock(session)
+            signing._tell_key(session, foreign, foreign.current(), own, lost=False)
     found = [sentence for _, sentence in wrong(store, keys)]
     assert any(f"the key {foreign.current().id} is not in" in one for one in found)
     assert any("kept outside of the database" in one or "is missing" in one for one in found)
@@ -351,6 +351,6 @@ def test_k5_a_signature_that_no_seal_covers_is_no_signature(store, keys, sealed,
     with store.engine.connect() as connection, connection.begin():
         row = connection.execute(select(SignatureRow.__table__).limit(1)).mappings().one()
         connection.execute(SignatureRow.__table__.insert().values({**row, "id": str(uuid.uuid4()), "name": "Nobody"}))
-    _, signed, _ = sealing.seals_of(store, row["run_id"])
+    _, signed, _ = signing.seals_of(store, row["run_id"])
     assert "Nobody" not in {one.name for one in signed}
     assert any("a signature of Nobody is covered by no seal" in sentence for _, sentence in wrong(store, keys))

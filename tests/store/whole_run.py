@@ -9,7 +9,7 @@ import uuid
 from sqlalchemy import select
 
 from lowhiss.demo.scenario import demo_id
-from lowhiss.service.runs.importing import import_record
+from lowhiss.service.runs.imports import import_record
 from lowhiss.store.engine import Store
 from lowhiss.store.fleet_models import ActRow, PhotoFileRow, PhotoRow
 from lowhiss.store.learning_models import ExaminationRow

@@ -8,7 +8,7 @@ import numpy as np
 
 from lowhiss import rulebook
 from lowhiss.core.units import KPA_PER_PSI
-from lowhiss.engine.simulating import Drive, drive, spec_named
+from lowhiss.engine.simulation import Drive, drive, spec_named
 from lowhiss.trace import Recording
 
 STEP_PSI = 8 / KPA_PER_PSI

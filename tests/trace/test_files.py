@@ -15,10 +15,10 @@ import pytest
 from lowhiss.cli import main
 from lowhiss.commands.common import INCOMPLETE, UNREADABLE
 from lowhiss.core.errors import CoreError
-from lowhiss.engine.simulating import frame_of
+from lowhiss.engine.simulation import frame_of
 from lowhiss.exchange.recordings import read_recording
 from lowhiss.exchange.recordings.columns import Growing, Times
-from lowhiss.exchange.recordings.writing import write_candump, write_measured
+from lowhiss.exchange.recordings.writer import write_candump, write_measured
 from lowhiss.exchange.traces import write_trace
 from tests.trace.recorded import STEP_PSI, driven
 

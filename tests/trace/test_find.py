@@ -11,7 +11,7 @@ import pytest
 from lowhiss import rulebook
 from lowhiss.core.procedure import read_procedure
 from lowhiss.engine.recorded import judge_recording
-from lowhiss.engine.simulating import spec_named
+from lowhiss.engine.simulation import spec_named
 from lowhiss.trace import Recording, TraceError, find_sessions, find_stages
 from lowhiss.trace.bounds import slope_bounds
 from lowhiss.trace.recording import steps_of

@@ -13,20 +13,20 @@ from fastapi.responses import FileResponse
 from pydantic import BaseModel, Field
 
 from lowhiss.api.auth import PersonDep
-from lowhiss.api.careful import CarefulRoute
 from lowhiss.api.deps import StoreDep, WordsDep
-from lowhiss.api.lanes import FILES
+from lowhiss.api.json_requests import CarefulRoute
+from lowhiss.api.threads import FILES
 from lowhiss.api.workers import person_of, workers_of
 from lowhiss.core.fields import UUID_PATTERN, Language
 from lowhiss.core.units import PressureUnit
 from lowhiss.exchange.papers import Size
-from lowhiss.service.exports import arriving, leaving, papers, tables
+from lowhiss.service.exports import export_jobs, imports, papers, tables
+from lowhiss.service.job_worker import Worker
 from lowhiss.service.jobs import JobState
 from lowhiss.service.people.rights import may
 from lowhiss.service.people.signin import ForbiddenError
 from lowhiss.service.runs.log import Wanted
 from lowhiss.service.spool import Spool
-from lowhiss.service.working import Worker
 
 router = APIRouter(prefix="/api", tags=["exports"], route_class=CarefulRoute)
 JobId = Annotated[str, Path(pattern=UUID_PATTERN)]
@@ -44,7 +44,7 @@ class PaperBody(BaseModel):
 class ExportBody(Wanted):
     """Which runs, and as what. paper : of a PDF."""
 
-    what: leaving.What
+    what: export_jobs.What
     paper: PaperBody = PaperBody()
 
 
@@ -52,7 +52,7 @@ class ExportOut(BaseModel):
     """A file that was asked for, and how far it is."""
 
     id: str
-    what: leaving.What
+    what: export_jobs.What
     state: JobState
     asked_by: str
     asked_at: dt.datetime
@@ -90,8 +90,8 @@ def _pdf(data: bytes, name: str) -> Response:
 @router.post("/exports", operation_id="beginExport", status_code=201)
 def begin_export(body: ExportBody, request: Request, store: StoreDep, by: PersonDep) -> ExportOut:
     """Ask for a file of runs: a table (CSV, XLSX), a paper (PDF), or a zip of their records with a manifest."""
-    paper = leaving.AskedPaper(**body.paper.model_dump())
-    found = leaving.begin(store, cast(Spool, request.app.state.spool), by, body.what, body, paper)
+    paper = export_jobs.AskedPaper(**body.paper.model_dump())
+    found = export_jobs.begin(store, cast(Spool, request.app.state.spool), by, body.what, body, paper)
     cast(Worker, request.app.state.worker).wake()
     return ExportOut.model_validate(asdict(found))
 
@@ -99,25 +99,25 @@ def begin_export(body: ExportBody, request: Request, store: StoreDep, by: Person
 @router.get("/exports", operation_id="listExports")
 def list_exports(store: StoreDep) -> list[ExportOut]:
     """Every file that was asked for, the latest first."""
-    return [ExportOut.model_validate(asdict(one)) for one in leaving.exports(store)]
+    return [ExportOut.model_validate(asdict(one)) for one in export_jobs.exports(store)]
 
 
 @router.get("/exports/{job_id}", operation_id="getExport")
 def get_export(job_id: JobId, store: StoreDep) -> ExportOut:
     """How far a file is."""
-    return ExportOut.model_validate(asdict(leaving.export(store, job_id)))
+    return ExportOut.model_validate(asdict(export_jobs.export(store, job_id)))
 
 
 @router.post("/exports/{job_id}/stop", operation_id="stopExport")
 def stop_export(job_id: JobId, store: StoreDep, by: PersonDep) -> ExportOut:
     """Stop it."""
-    return ExportOut.model_validate(asdict(leaving.cancel(store, job_id, by)))
+    return ExportOut.model_validate(asdict(export_jobs.cancel(store, job_id, by)))
 
 
 @router.get("/exports/{job_id}/file", operation_id="getExportFile", response_class=FileResponse)
 def get_export_file(job_id: JobId, request: Request, store: StoreDep) -> FileResponse:
     """The whole file."""
-    path, name = leaving.file_of(store, cast(Spool, request.app.state.spool), job_id)
+    path, name = export_jobs.file_of(store, cast(Spool, request.app.state.spool), job_id)
     return FileResponse(path, filename=name)
 
 
@@ -152,4 +152,4 @@ async def import_runs(
     store: StoreDep, by: PersonDep, data: Annotated[bytes, Body(media_type="application/octet-stream")]
 ) -> ArrivedOut:
     """Take over a zip of records made elsewhere: each once, marked as foreign."""
-    return ArrivedOut.model_validate(asdict(await FILES.run(arriving.take_in, store, by, data)))
+    return ArrivedOut.model_validate(asdict(await FILES.run(imports.take_in, store, by, data)))

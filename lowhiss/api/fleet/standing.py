@@ -9,7 +9,6 @@ from typing import Annotated
 from fastapi import APIRouter, Body, Path, Query, Request, Response
 
 from lowhiss.api.auth import DeviceDep, MaybePersonDep, PersonDep
-from lowhiss.api.careful import CarefulRoute
 from lowhiss.api.deps import StoreDep, WordsDep
 from lowhiss.api.fleet.standing_schemas import (
     ActsBody,
@@ -27,11 +26,12 @@ from lowhiss.api.fleet.standing_schemas import (
     UnitStandingOut,
     WorkshopOut,
 )
-from lowhiss.api.lanes import PICTURES
+from lowhiss.api.json_requests import CarefulRoute
+from lowhiss.api.threads import PICTURES
 from lowhiss.api.workers import JUDGED_FIRST
 from lowhiss.core.fields import UUID_PATTERN
-from lowhiss.service.fleet import acts, out, photographs, readers, standing
-from lowhiss.service.fleet.out import Reads
+from lowhiss.service.fleet import acts, photographs, readers, standing, status_export
+from lowhiss.service.fleet.status_export import Reads
 from lowhiss.service.people.signin import SignedOutError
 from lowhiss.service.rounds.papers import dated_papers
 from lowhiss.service.rules.editions import round_tables
@@ -43,7 +43,7 @@ router = APIRouter(prefix="/api", tags=["standing"], route_class=CarefulRoute)
 def _reader(request: Request, store: StoreDep, person: MaybePersonDep, reads: Reads, token: str = "") -> None:
     """Somebody who is signed in, or whoever holds a token for it. Raises SignedOutError."""
     given = token or request.headers.get("authorization", "").removeprefix("Bearer ").strip()
-    if person is None and not (given and out.may_read(store, given, reads)):
+    if person is None and not (given and status_export.may_read(store, given, reads)):
         raise SignedOutError("signed_out", "Sign in, or send a token with access to this.")
 
 
@@ -83,19 +83,19 @@ def get_due_calendar(
 @router.get("/read-tokens", operation_id="listReadTokens")
 def list_read_tokens(store: StoreDep) -> list[ReadTokenOut]:
     """The tokens by which other systems may read, without their secrets."""
-    return [ReadTokenOut.model_validate(asdict(one)) for one in out.read_tokens(store)]
+    return [ReadTokenOut.model_validate(asdict(one)) for one in status_export.read_tokens(store)]
 
 
 @router.post("/read-tokens", operation_id="makeReadToken")
 def make_read_token(body: ReadTokenBody, store: StoreDep, by: PersonDep) -> MadeTokenOut:
     """A token for another system; shown once."""
-    return MadeTokenOut(token=out.make_read_token(store, by, body.reads, body.name))
+    return MadeTokenOut(token=status_export.make_read_token(store, by, body.reads, body.name))
 
 
 @router.delete("/read-tokens/{token_id}", operation_id="voidReadToken", status_code=204)
 def void_read_token(token_id: Annotated[str, Path(pattern=UUID_PATTERN)], store: StoreDep) -> None:
     """Nobody reads by this token any more."""
-    out.void_read_token(store, token_id)
+    status_export.void_read_token(store, token_id)
 
 
 @router.get("/workshop", operation_id="getWorkshop", dependencies=JUDGED_FIRST)

@@ -13,10 +13,10 @@ from lowhiss.api.schemas import ProofBody, Strict, Uuid
 from lowhiss.core.stages import Stage
 from lowhiss.core.standing import ActType, Consequence, DefectState, Every, Group, Part, PartKind, Standing, Way
 from lowhiss.service.fleet.acts import Done, ReceivedActs
-from lowhiss.service.fleet.course import Entry, Kind
-from lowhiss.service.fleet.out import Reads
 from lowhiss.service.fleet.readers import Reading
 from lowhiss.service.fleet.standing import Calendar, ToldDefect, ToldHold, UnitStanding
+from lowhiss.service.fleet.status_export import Reads
+from lowhiss.service.fleet.unit_history import Entry, Kind
 
 MAX_ACTS = 50
 

@@ -7,9 +7,9 @@ from typing import Annotated
 from fastapi import APIRouter, Path
 
 from lowhiss.api.auth import PersonDep
-from lowhiss.api.careful import CarefulRoute
 from lowhiss.api.deps import StoreDep
 from lowhiss.api.fleet.schemas import EditTrailerBody, TrailerBody, TrailerOut
+from lowhiss.api.json_requests import CarefulRoute
 from lowhiss.api.people.schemas import RetireBody
 from lowhiss.core.fields import UUID_PATTERN
 from lowhiss.rulebook import chambers

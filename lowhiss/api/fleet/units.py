@@ -8,7 +8,6 @@ from typing import Annotated, Any
 from fastapi import APIRouter, Body, Path, Query
 
 from lowhiss.api.auth import PersonDep
-from lowhiss.api.careful import CarefulRoute
 from lowhiss.api.deps import StoreDep, WordsDep
 from lowhiss.api.fleet.schemas import (
     CoupleBody,
@@ -22,14 +21,15 @@ from lowhiss.api.fleet.schemas import (
     YardUnitOut,
 )
 from lowhiss.api.fleet.standing_schemas import CourseOut, DueBody, HoldOut, UnitStandingOut
+from lowhiss.api.json_requests import CarefulRoute
 from lowhiss.api.people.schemas import RetireBody
 from lowhiss.api.runs.schemas import LatestOut
 from lowhiss.api.runs.script_schemas import ScriptOut
 from lowhiss.api.workers import JUDGED_FIRST
 from lowhiss.core.fields import UUID_PATTERN
 from lowhiss.rulebook import chambers
-from lowhiss.service.fleet import couplings, course, standing, trends, unit_csv, units
-from lowhiss.service.runs import feeding, log, scripts, status
+from lowhiss.service.fleet import couplings, standing, trends, unit_csv, unit_history, units
+from lowhiss.service.runs import log, run_feeds, scripts, status
 
 router = APIRouter(prefix="/api/units", tags=["units"], route_class=CarefulRoute)
 UnitId = Annotated[str, Path(pattern=UUID_PATTERN)]
@@ -69,7 +69,7 @@ def import_units(
 @router.post("/{unit_id}/feed-token", operation_id="makeFeedToken")
 def make_feed_token(unit_id: UnitId, store: StoreDep) -> FeedTokenOut:
     """A token by which one sender may feed this unit's pressures; shown once, and the one before it is void."""
-    return FeedTokenOut(token=feeding.make_feed_token(store, unit_id))
+    return FeedTokenOut(token=run_feeds.make_feed_token(store, unit_id))
 
 
 @router.get("/{unit_id}", operation_id="getUnit", dependencies=JUDGED_FIRST)
@@ -82,14 +82,14 @@ def get_unit(unit_id: UnitId, store: StoreDep, words: WordsDep) -> UnitPageOut:
         standing=UnitStandingOut.of(stands),
         tests=[LatestOut.of(one) for one in log.last_tests(store, unit_id)],
         holds=[HoldOut.of(one) for one in holds],
-        course=CourseOut.of(*course.course_of(store, unit_id, words)),
+        course=CourseOut.of(*unit_history.course_of(store, unit_id, words)),
     )
 
 
 @router.get("/{unit_id}/course", operation_id="getCourse")
 def get_course(unit_id: UnitId, store: StoreDep, words: WordsDep, before: dt.datetime) -> CourseOut:
     """More of what happened to a unit, before a moment."""
-    return CourseOut.of(*course.course_of(store, unit_id, words, before))
+    return CourseOut.of(*unit_history.course_of(store, unit_id, words, before))
 
 
 @router.get("/{unit_id}/trends", operation_id="getTrends")

@@ -10,8 +10,8 @@ from fastapi import APIRouter, Path
 from pydantic import BaseModel, Field
 
 from lowhiss.api.auth import PersonDep
-from lowhiss.api.careful import CarefulRoute
 from lowhiss.api.deps import StoreDep, WordsDep
+from lowhiss.api.json_requests import CarefulRoute
 from lowhiss.api.schemas import Strict
 from lowhiss.core.fields import UUID_PATTERN
 from lowhiss.core.stages import Stage

@@ -10,8 +10,8 @@ from fastapi import APIRouter, Path, Response
 from pydantic import BaseModel, Field
 
 from lowhiss.api.auth import PersonDep
-from lowhiss.api.careful import CarefulRoute
 from lowhiss.api.deps import StoreDep
+from lowhiss.api.json_requests import CarefulRoute
 from lowhiss.api.schemas import Strict
 from lowhiss.sandbox.documents import lesson_tables
 from lowhiss.service.errors import RefusedError

@@ -10,9 +10,9 @@ from fastapi import APIRouter, Path, Query, Response
 from pydantic import AwareDatetime, BaseModel, Field
 
 from lowhiss.api.auth import PersonDep
-from lowhiss.api.careful import CarefulRoute
 from lowhiss.api.deps import StoreDep
-from lowhiss.api.practice.counting import DRIVEN_FIRST
+from lowhiss.api.json_requests import CarefulRoute
+from lowhiss.api.practice.counts import DRIVEN_FIRST
 from lowhiss.api.schemas import Strict
 from lowhiss.core.fields import UUID_PATTERN
 from lowhiss.core.practice.progress import LessonState

@@ -7,8 +7,8 @@ from typing import Annotated
 from fastapi import APIRouter, Path
 
 from lowhiss.api.auth import PersonDep
-from lowhiss.api.careful import CarefulRoute
 from lowhiss.api.deps import StoreDep
+from lowhiss.api.json_requests import CarefulRoute
 from lowhiss.api.people.schemas import AddPersonBody, CodeOut, EditPersonBody, InvitedOut, ListedPersonOut, RetireBody
 from lowhiss.core.fields import UUID_PATTERN
 from lowhiss.service.people import accounts

@@ -15,9 +15,8 @@ from lowhiss.api.auth import (
     PersonDep,
     set_session,
 )
-from lowhiss.api.careful import CarefulRoute
 from lowhiss.api.deps import StoreDep
-from lowhiss.api.lanes import PASSWORDS, QUICK
+from lowhiss.api.json_requests import CarefulRoute
 from lowhiss.api.people.schemas import (
     ChangeMeBody,
     DemoSignInBody,
@@ -29,6 +28,7 @@ from lowhiss.api.people.schemas import (
     SignInBody,
     SwitchBody,
 )
+from lowhiss.api.threads import PASSWORDS, QUICK
 from lowhiss.service.errors import RefusedError
 from lowhiss.service.people import accounts, proofs, rights, secrets, signin
 from lowhiss.service.people.signin import Browser, ForbiddenError, Person

@@ -24,7 +24,7 @@ from lowhiss.core.airsystem import FROM_OUTSIDE
 from lowhiss.service.errors import NotFoundError
 from lowhiss.service.people import signin
 from lowhiss.service.people.signin import ForbiddenError, Person
-from lowhiss.service.practice import keeping
+from lowhiss.service.practice import practices
 
 MAX_TRAINERS = 6
 _MAX_MESSAGE = 32_768
@@ -62,7 +62,7 @@ async def watch_practice(socket: WebSocket) -> None:
         if person is None:
             await socket.close(SIGNED_OUT)
             return
-        part = await run_in_threadpool(keeping.part_in, store, practice_id, person)
+        part = await run_in_threadpool(practices.part_in, store, practice_id, person)
     except (NotFoundError, ForbiddenError):
         await socket.close(UNKNOWN)
         return

@@ -11,13 +11,13 @@ from pydantic import AwareDatetime, BaseModel, Field
 from starlette.concurrency import run_in_threadpool
 
 from lowhiss.api.auth import PersonDep
-from lowhiss.api.careful import CarefulRoute
 from lowhiss.api.deps import StoreDep, WordsDep
+from lowhiss.api.json_requests import CarefulRoute
 from lowhiss.api.marks.schemas import JoinBody, JoinCodeOut
-from lowhiss.api.practice.counting import DRIVEN_FIRST, soon
+from lowhiss.api.practice.counts import DRIVEN_FIRST, soon
 from lowhiss.api.schemas import Strict
 from lowhiss.core.fields import UUID_PATTERN
-from lowhiss.service.practice import keeping
+from lowhiss.service.practice import practices
 
 router = APIRouter(prefix="/api", tags=["practice"], route_class=CarefulRoute)
 PracticeId = Annotated[str, Path(pattern=UUID_PATTERN)]
@@ -71,7 +71,7 @@ async def keep_practice(
 ) -> PracticeHeadOut:
     """Keep a practice; sent again it is kept once, and it only grows. Once it is over it is driven again."""
     given = body.title, body.began_at, body.record, body.after
-    kept = await run_in_threadpool(keeping.keep, store, practice_id, by, *given)
+    kept = await run_in_threadpool(practices.keep, store, practice_id, by, *given)
     if kept.ended:
         soon(request, practice_id, by.id)
     return PracticeHeadOut.model_validate(asdict(kept))
@@ -82,30 +82,30 @@ def list_practices(
     store: StoreDep, by: PersonDep, everybody: Annotated[bool, Query()] = False
 ) -> list[PracticeHeadOut]:
     """The latest practices of whoever asks; of everybody for a trainer or manager who wants them."""
-    return [PracticeHeadOut.model_validate(asdict(head)) for head in keeping.listed(store, by, everybody)]
+    return [PracticeHeadOut.model_validate(asdict(head)) for head in practices.listed(store, by, everybody)]
 
 
 @router.get("/practices/{practice_id}", operation_id="getPractice")
 def get_practice(practice_id: PracticeId, store: StoreDep, by: PersonDep, words: WordsDep) -> PracticeOut:
     """A practice with its record and what was found after it."""
-    kept = keeping.read(store, practice_id, by, words)
+    kept = practices.read(store, practice_id, by, words)
     return PracticeOut(head=PracticeHeadOut.model_validate(asdict(kept.head)), record=kept.record, after=kept.after)
 
 
 @router.get("/units/{unit_id}/vehicle", operation_id="getVehicle")
 def get_vehicle(unit_id: Annotated[str, Path(pattern=UUID_PATTERN)], store: StoreDep) -> dict[str, Any]:
     """A unit as it is coupled now, as the practice vehicle takes it."""
-    return keeping.vehicle_of(store, unit_id)
+    return practices.vehicle_of(store, unit_id)
 
 
 @router.post("/practices/{practice_id}/code", operation_id="makePracticeCode")
 def make_code(practice_id: PracticeId, store: StoreDep, by: PersonDep) -> JoinCodeOut:
     """A code by which a trainer joins this practice."""
-    code, until = keeping.make_code(store, practice_id, by)
+    code, until = practices.make_code(store, practice_id, by)
     return JoinCodeOut(code=code, until=until)
 
 
 @router.post("/join", operation_id="joinByCode")
 def join_by_code(body: JoinBody, store: StoreDep, by: PersonDep) -> JoinedOut:
     """Join whatever a code is for: a practice as its trainer, a round as a helper, an air test as a watcher."""
-    return JoinedOut.model_validate(asdict(keeping.join(store, body.code, by)))
+    return JoinedOut.model_validate(asdict(practices.join(store, body.code, by)))

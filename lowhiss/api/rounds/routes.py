@@ -8,8 +8,8 @@ from typing import Annotated, Any
 from fastapi import APIRouter, Path, Query, Request, Response
 
 from lowhiss.api.auth import DeviceDep, PersonDep
-from lowhiss.api.careful import CarefulRoute
 from lowhiss.api.deps import StoreDep, WordsDep
+from lowhiss.api.json_requests import CarefulRoute
 from lowhiss.api.marks.live import nudges_of
 from lowhiss.api.marks.schemas import EventBatch, JoinCodeOut, KeptEventOut, ReceivedOut
 from lowhiss.api.rounds.schemas import (
@@ -25,7 +25,7 @@ from lowhiss.api.rounds.schemas import (
 from lowhiss.core.fields import UUID_PATTERN
 from lowhiss.core.record import Purpose
 from lowhiss.service.fleet.standing import get_calendar
-from lowhiss.service.rounds import lifecycle, papers, receiving
+from lowhiss.service.rounds import inspection_marks, lifecycle, papers
 from lowhiss.service.rounds.papers import HolderKind
 
 router = APIRouter(prefix="/api", tags=["rounds"], route_class=CarefulRoute)
@@ -78,7 +78,7 @@ def add_marks(
 ) -> ReceivedOut:
     """Append marks. What is answered as accepted is committed; a resent mark is accepted again, once."""
     marks, malformed = body.to_service()
-    received = receiving.add_marks(store, round_id, body.sent.to_service(), marks, by, device)
+    received = inspection_marks.add_marks(store, round_id, body.sent.to_service(), marks, by, device)
     received.set_aside += malformed
     nudges_of(request).grown("round", round_id, received.last_seq)
     return ReceivedOut.of(received)

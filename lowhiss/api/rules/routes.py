@@ -9,8 +9,8 @@ from fastapi import APIRouter, Body, Path, Query, Response
 
 from lowhiss import rulebook
 from lowhiss.api.auth import PersonDep
-from lowhiss.api.careful import CarefulRoute
 from lowhiss.api.deps import StoreDep, WordsDep
+from lowhiss.api.json_requests import CarefulRoute
 from lowhiss.api.rules.schemas import (
     BookOut,
     BookProcedureOut,
@@ -48,8 +48,8 @@ from lowhiss.core.stages import STEP_TABLE, Step, is_limited
 from lowhiss.core.vehicle import KIND_TABLE, Circuits, UnitKind
 from lowhiss.core.words import Words
 from lowhiss.service.people.rights import may
-from lowhiss.service.rules import desk
-from lowhiss.service.runs import desk as units
+from lowhiss.service.rules import editor
+from lowhiss.service.runs import comparison as units
 
 router = APIRouter(prefix="/api", tags=["rules"], route_class=CarefulRoute)
 Kind = Annotated[Literal["rules", "procedure"], Path()]
@@ -94,7 +94,7 @@ def set_tested_by(body: TestedByBody, store: StoreDep, by: PersonDep) -> BookOut
 def list_editions(store: StoreDep, by: PersonDep) -> list[EditionOut]:
     """Every version of what is the fleet's own, the latest first; drafts only for those who write them."""
     drafts = may(by.role, "keepDraft")
-    return [EditionOut.of(one) for one in desk.editions(store, _now()) if drafts or one.state != "draft"]
+    return [EditionOut.of(one) for one in editor.editions(store, _now()) if drafts or one.state != "draft"]
 
 
 @router.get("/rules/compare", operation_id="compareRules")
@@ -154,7 +154,7 @@ def check_rules(body: CheckBody, store: StoreDep, words: WordsDep) -> CheckedOut
     """What is being written, read: the sentences it makes, what is looser than the law, or why it cannot be kept."""
     try:
         with store.transaction() as session:
-            return CheckedOut.of(desk.check(session, body.table, _now()), words)
+            return CheckedOut.of(editor.check(session, body.table, _now()), words)
     except RuleError as error:
         return CheckedOut(problem=f"{error}.", field=error.field, said={}, looser=[])
 
@@ -162,31 +162,31 @@ def check_rules(body: CheckBody, store: StoreDep, words: WordsDep) -> CheckedOut
 @router.put("/rules/draft", operation_id="keepDraft")
 def keep_draft(body: DraftBody, store: StoreDep, by: PersonDep) -> EditionOut:
     """Keep a draft of a rule set or an order of work."""
-    return EditionOut.of(desk.keep_draft(store, by, body.table, body.revision, _now()))
+    return EditionOut.of(editor.keep_draft(store, by, body.table, body.revision, _now()))
 
 
 @router.post("/rules/import", operation_id="importRules")
 def import_rules(store: StoreDep, by: PersonDep, data: Annotated[bytes, Body(media_type="text/plain")]) -> EditionOut:
     """A rule file as a draft: the same file that the command line takes."""
-    return EditionOut.of(desk.import_file(store, by, data, _now()))
+    return EditionOut.of(editor.import_file(store, by, data, _now()))
 
 
 @router.post("/rules/{kind}/{name}/publish", operation_id="publishRules")
 def publish_rules(kind: Kind, name: NamePath, body: PublishBody, store: StoreDep, by: PersonDep) -> EditionOut:
     """Publish a draft: from then on it is never changed."""
-    return EditionOut.of(desk.publish(store, by, kind, name, body.revision, body.effective_from, _now()))
+    return EditionOut.of(editor.publish(store, by, kind, name, body.revision, body.effective_from, _now()))
 
 
 @router.post("/rules/{kind}/{name}/drop", operation_id="dropDraft", status_code=204)
 def drop_draft(kind: Kind, name: NamePath, body: DropBody, store: StoreDep, by: PersonDep) -> None:
     """Drop a draft that was never published."""
-    desk.drop_draft(store, by, kind, name, body.revision)
+    editor.drop_draft(store, by, kind, name, body.revision)
 
 
 @router.post("/rules/{kind}/{name}/retire", operation_id="retireRules", status_code=204)
 def retire_rules(kind: Kind, name: NamePath, store: StoreDep, by: PersonDep) -> None:
     """Take a set or order out of use; tests that run by it go on."""
-    desk.retire(store, by, kind, name, _now())
+    editor.retire(store, by, kind, name, _now())
 
 
 @router.get("/rules/{kind}/{name}/file", operation_id="getRuleFile", response_class=Response)
@@ -194,7 +194,7 @@ def get_rule_file(
     kind: Kind, name: NamePath, store: StoreDep, version: Annotated[int | None, Query(ge=1, lt=100_000)] = None
 ) -> Response:
     """A rule set or order as the TOML file that the command line takes."""
-    text = desk.file_of(store, kind, name, version, _now())
+    text = editor.file_of(store, kind, name, version, _now())
     # the name holds letters, digits, dots, dashes and underscores alone, or there would be no such thing
     ascii_name = name.encode("ascii", "replace").decode().replace("?", "_")
     headers = {"Content-Disposition": f'attachment; filename="{ascii_name}.toml"'}

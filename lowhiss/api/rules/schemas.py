@@ -17,7 +17,7 @@ from lowhiss.core.words import Words
 from lowhiss.engine.desk.comparing import Cell, Convention, Row, source_of
 from lowhiss.engine.desk.ordering import Ordered
 from lowhiss.service.fleet.choosing import TestedBy
-from lowhiss.service.rules.desk import Checked, Edition
+from lowhiss.service.rules.editor import Checked, Edition
 
 Id = Annotated[str, Field(min_length=1, max_length=60)]
 Revision = Annotated[int, Field(ge=1, lt=2**31)]

@@ -8,8 +8,8 @@ from fastapi import APIRouter, Path
 from pydantic import BaseModel, Field
 
 from lowhiss import rulebook
-from lowhiss.api.careful import CarefulRoute
 from lowhiss.api.deps import WordsDep
+from lowhiss.api.json_requests import CarefulRoute
 from lowhiss.api.schemas import Strict
 from lowhiss.core.fields import Language
 from lowhiss.core.stages import Stage, stages_of

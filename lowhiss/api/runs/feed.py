@@ -22,7 +22,7 @@ from starlette.routing import WebSocketRoute
 from starlette.websockets import WebSocket, WebSocketDisconnect
 
 from lowhiss.api.bus import Bus
-from lowhiss.api.careful import half_character
+from lowhiss.api.json_requests import half_character
 from lowhiss.api.sockets import (
     BAD,
     CROWDED,
@@ -42,7 +42,7 @@ from lowhiss.core.errors import CoreError
 from lowhiss.core.feed import FeedWatch, Frame, read_frame
 from lowhiss.core.vehicle import Unit
 from lowhiss.service.people import guess_limits
-from lowhiss.service.runs import feeding
+from lowhiss.service.runs import run_feeds
 from lowhiss.store.engine import Store
 
 log = logging.getLogger(__name__)
@@ -252,7 +252,7 @@ async def send_feed(socket: WebSocket) -> None:
 
 def _fed(store: Store, token: str, address: str) -> tuple[str, Unit] | None:
     """The unit that a token feeds; wrong ones are counted by where they come from, and stop no right one."""
-    fed = feeding.fed_unit(store, token)
+    fed = run_feeds.fed_unit(store, token)
     if fed is None:
         with contextlib.suppress(guess_limits.SlowDownError):
             with store.transaction() as session:
@@ -272,7 +272,7 @@ async def _within(socket: WebSocket, longest_s: float) -> str:
 
 async def _still_holds(store: Store, unit_id: str, token: str) -> bool:
     try:
-        return await run_in_threadpool(feeding.token_holds, store, unit_id, token)
+        return await run_in_threadpool(run_feeds.token_holds, store, unit_id, token)
     except SQLAlchemyError:
         return True  # the database is away: asked again soon
 
@@ -352,7 +352,7 @@ class _Taking:
         frames, self._frames = self._frames, []
         began_at = self._zero + dt.timedelta(seconds=frames[0]["t_s"])
         try:
-            await run_in_threadpool(feeding.keep_frames, self._store, self._unit_id, began_at, frames)
+            await run_in_threadpool(run_feeds.keep_frames, self._store, self._unit_id, began_at, frames)
         except SQLAlchemyError:
             log.warning("some seconds of a feed couldn't be saved: the database can't be reached")
 
@@ -375,7 +375,7 @@ async def watch_feed(socket: WebSocket) -> None:
         return
     feeds, unit_id = cast(Feeds, socket.app.state.feeds), socket.path_params["unit_id"]
     try:
-        known = await run_in_threadpool(feeding.unit_exists, store_of(socket), unit_id)
+        known = await run_in_threadpool(run_feeds.unit_exists, store_of(socket), unit_id)
     except SQLAlchemyError:
         await socket.close(LATER)
         return

@@ -11,11 +11,11 @@ from sqlalchemy import text
 
 from lowhiss import __version__
 from lowhiss.api.auth import PersonDep
-from lowhiss.api.careful import CarefulRoute
 from lowhiss.api.deps import StoreDep, WordsDep
-from lowhiss.api.lanes import LISTS
+from lowhiss.api.json_requests import CarefulRoute
 from lowhiss.api.runs.schemas import LogLineOut, LogOut
 from lowhiss.api.schemas import AboutOut, Strict
+from lowhiss.api.threads import LISTS
 from lowhiss.api.workers import JUDGED_FIRST
 from lowhiss.core.fields import UUID_PATTERN
 from lowhiss.core.findings import FINDINGS

@@ -11,18 +11,18 @@ from fastapi import APIRouter, Path, Query, Request, Response
 from fastapi.responses import StreamingResponse
 
 from lowhiss.api.auth import DeviceDep, PersonDep
-from lowhiss.api.careful import CarefulRoute
 from lowhiss.api.deps import StoreDep, WordsDep
-from lowhiss.api.lanes import HEAVY
+from lowhiss.api.json_requests import CarefulRoute
 from lowhiss.api.marks.live import nudges_of
 from lowhiss.api.marks.schemas import EventBatch, JoinBody, JoinCodeOut, KeptEventOut, ReceivedOut
 from lowhiss.api.runs.schemas import BeginRun, RunOut
 from lowhiss.api.runs.script_schemas import ScriptOut
 from lowhiss.api.runs.sheet_schemas import BesideOut, DecisionBody, LookBody, SchoolOut, SheetOut, StretchOut
+from lowhiss.api.threads import HEAVY
 from lowhiss.api.workers import by_length
 from lowhiss.core.fields import UUID_PATTERN
 from lowhiss.service.rounds import lifecycle as rounds
-from lowhiss.service.runs import feeding, lifecycle, participants, receiving, scripts
+from lowhiss.service.runs import lifecycle, participants, run_feeds, run_marks, scripts
 
 router = APIRouter(prefix="/api/runs", tags=["runs"], route_class=CarefulRoute)
 RunId = Annotated[str, Path(pattern=UUID_PATTERN)]
@@ -73,7 +73,7 @@ def add_events(
 ) -> ReceivedOut:
     """Append events. What is answered as accepted is committed; a resent event is accepted again, once."""
     events, malformed = body.to_service()
-    received = receiving.add_events(store, run_id, body.sent.to_service(), events, by, device)
+    received = run_marks.add_events(store, run_id, body.sent.to_service(), events, by, device)
     received.set_aside += malformed
     nudges_of(request).grown("run", run_id, received.last_seq)
     return ReceivedOut.of(received)
@@ -120,7 +120,7 @@ def get_script(run_id: RunId, store: StoreDep) -> dict[str, Any]:
 @router.get("/{run_id}/trace", operation_id="getTrace", response_model=list[dict[str, Any]])
 async def get_trace(run_id: RunId, store: StoreDep) -> StreamingResponse:
     """What a live feed showed while the run was under way, frame by frame; empty where there was none."""
-    parts = feeding.trace_parts(store, run_id)
+    parts = run_feeds.trace_parts(store, run_id)
     first = await HEAVY.run(next, parts, None)  # a run that is not there is said before anything is sent
 
     async def pieces() -> AsyncIterator[str]:
@@ -137,14 +137,14 @@ async def get_trace(run_id: RunId, store: StoreDep) -> StreamingResponse:
 @router.get("/{run_id}/needles", operation_id="getNeedles")
 async def get_needles(run_id: RunId, store: StoreDep) -> list[StretchOut]:
     """The same trace for a chart: stretches without a gap, thinned; empty where there was none."""
-    found = await HEAVY.run(feeding.needles_of, store, run_id)
+    found = await HEAVY.run(run_feeds.needles_of, store, run_id)
     return [StretchOut.model_validate(asdict(stretch)) for stretch in found]
 
 
 @router.get("/{run_id}/beside", operation_id="getBeside")
 async def get_beside(run_id: RunId, store: StoreDep) -> list[BesideOut]:
     """Each mark beside what a live feed showed: how late, and how far its number lay off; empty where none was."""
-    return [BesideOut.model_validate(one) for one in await HEAVY.run(feeding.marks_beside, store, run_id)]
+    return [BesideOut.model_validate(one) for one in await HEAVY.run(run_feeds.marks_beside, store, run_id)]
 
 
 @router.get("/{run_id}/record", operation_id="getRecord")

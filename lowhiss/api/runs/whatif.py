@@ -10,15 +10,15 @@ from fastapi.responses import StreamingResponse
 from pydantic import AwareDatetime, BaseModel, Field
 
 from lowhiss.api.auth import PersonDep
-from lowhiss.api.careful import CarefulRoute
 from lowhiss.api.deps import StoreDep, WordsDep
+from lowhiss.api.json_requests import CarefulRoute
 from lowhiss.api.schemas import Strict
 from lowhiss.core.fields import UUID_PATTERN, Language
 from lowhiss.core.judge import Outcome, Overall
 from lowhiss.core.stages import Stage
+from lowhiss.service.job_worker import Worker
 from lowhiss.service.jobs import JobState
 from lowhiss.service.runs import whatif
-from lowhiss.service.working import Worker
 
 router = APIRouter(prefix="/api/what-if", tags=["rules"], route_class=CarefulRoute)
 JobId = Annotated[str, Path(pattern=UUID_PATTERN)]

@@ -11,14 +11,14 @@ from fastapi.responses import StreamingResponse
 from pydantic import AwareDatetime, BaseModel, Field
 
 from lowhiss.api.auth import BrowserDep
-from lowhiss.api.careful import CarefulRoute
 from lowhiss.api.deps import StoreDep
-from lowhiss.api.lanes import PASSWORDS, SEALS
+from lowhiss.api.json_requests import CarefulRoute
 from lowhiss.api.schemas import Strict
+from lowhiss.api.threads import PASSWORDS, SEALS
 from lowhiss.core.fields import UUID_PATTERN
 from lowhiss.exchange.keys import KeyFiles
-from lowhiss.service.people.confirming import confirmed
-from lowhiss.service.seals import sealing, verifying
+from lowhiss.service.people.confirmation import confirmed
+from lowhiss.service.seals import signing, verification
 
 router = APIRouter(prefix="/api", tags=["seals"], route_class=CarefulRoute)
 RunId = Annotated[str, Path(pattern=UUID_PATTERN)]
@@ -99,15 +99,15 @@ async def sign_sheet(
     """Sign a sheet as whoever drove, or as a trainer or manager beside: it is sealed at once."""
     demo = bool(request.app.state.demo_accounts)
     by = await PASSWORDS.run(confirmed, store, body.person_id, body.how, body.secret, browser, demo=demo)
-    sealed = await SEALS.run(sealing.sign, store, keys, by, body.how, run_id, body.id, body.signed_at)
+    sealed = await SEALS.run(signing.sign, store, keys, by, body.how, run_id, body.id, body.signed_at)
     return SealedOut.model_validate(asdict(sealed))
 
 
 @router.get("/runs/{run_id}/seals", operation_id="getSeals")
 async def get_seals(run_id: RunId, store: StoreDep) -> SealsOut:
     """A run's seals and signatures; its rows are held against them as they are asked for."""
-    seals, signed, later = await SEALS.run(sealing.seals_of, store, run_id)
-    problems = await SEALS.run(verifying.verify_run, store, run_id) if seals else []
+    seals, signed, later = await SEALS.run(signing.seals_of, store, run_id)
+    problems = await SEALS.run(verification.verify_run, store, run_id) if seals else []
     return SealsOut(
         seals=[SealedOut.model_validate(asdict(one)) for one in seals],
         signed=[SignedOut.model_validate(asdict(one)) for one in signed],
@@ -120,19 +120,19 @@ async def get_seals(run_id: RunId, store: StoreDep) -> SealsOut:
 async def get_seal_file(run_id: RunId, store: StoreDep, response: Response) -> dict[str, Any]:
     """A run's seals as a file, ``low-hiss-seals/1``: checked by ``lowhiss verify``, or by anybody."""
     response.headers["Content-Disposition"] = f'attachment; filename="low-hiss-seals-{run_id}.json"'
-    return await SEALS.run(sealing.run_file, store, run_id)
+    return await SEALS.run(signing.run_file, store, run_id)
 
 
 @router.get("/check/{sha256}", operation_id="checkSeal")
 async def check_seal(sha256: Annotated[str, Path(pattern="^[0-9a-f]{64}$")], store: StoreDep) -> CheckedSealOut:
     """What the seal of a paper seals, for whoever holds the paper."""
-    return CheckedSealOut.model_validate(asdict(await SEALS.run(verifying.check_one, store, sha256)))
+    return CheckedSealOut.model_validate(asdict(await SEALS.run(verification.check_one, store, sha256)))
 
 
 @router.get("/seals/head", operation_id="getSealHead")
 def get_seal_head(store: StoreDep) -> HeadOut:
     """How far the chain goes."""
-    place, sha256, sealed_at = sealing.head(store)
+    place, sha256, sealed_at = signing.head(store)
     return HeadOut(place=place, sha256=sha256, sealed_at=sealed_at)
 
 
@@ -140,4 +140,4 @@ def get_seal_head(store: StoreDep) -> HeadOut:
 def get_chain(store: StoreDep) -> StreamingResponse:
     """The whole chain as one file."""
     headers = {"Content-Disposition": 'attachment; filename="low-hiss-chain.json"'}
-    return StreamingResponse(sealing.chain_file(store), media_type="application/json", headers=headers)
+    return StreamingResponse(signing.chain_file(store), media_type="application/json", headers=headers)

@@ -13,8 +13,8 @@ from lowhiss.core.fields import UUID_PATTERN
 from lowhiss.core.judge import Overall
 from lowhiss.core.stages import Stage
 from lowhiss.core.units import PressureUnit
-from lowhiss.service.traces import attaching, desk
-from lowhiss.service.traces.many import BatchState
+from lowhiss.service.traces import editor, recorded_runs
+from lowhiss.service.traces.recording_batches import BatchState
 
 Column = Annotated[str | None, Field(max_length=80)]
 
@@ -117,10 +117,10 @@ class JudgeBody(Strict):
     session: Annotated[int, Field(ge=1, le=10_000)] = 1
     moved: Annotated[list[MovedIn], Field(max_length=60, default_factory=list)]
 
-    def to_service(self) -> desk.Asked:
+    def to_service(self) -> editor.Asked:
         """As the service takes it."""
         moved = {one.place: (one.from_s, one.to_s) for one in self.moved}
-        return desk.Asked(self.kind, self.rules, self.procedure, self.session, moved, self.unit_id)
+        return editor.Asked(self.kind, self.rules, self.procedure, self.session, moved, self.unit_id)
 
 
 class AttachBody(Strict):
@@ -130,9 +130,9 @@ class AttachBody(Strict):
     driver: Annotated[str, Field(max_length=80)] = ""
     began_at: AwareDatetime
 
-    def to_service(self, *, counts: bool) -> attaching.Attached:
+    def to_service(self, *, counts: bool) -> recorded_runs.Attached:
         """As the service takes it."""
-        return attaching.Attached(self.driver, counts, self.began_at)
+        return recorded_runs.Attached(self.driver, counts, self.began_at)
 
 
 class AttachedOut(BaseModel):
@@ -149,9 +149,9 @@ class BatchBody(Strict):
     rules: Annotated[str, Field(max_length=60)] | None = None
     procedure: Annotated[str, Field(max_length=60)] | None = None
 
-    def to_service(self) -> desk.Asked:
+    def to_service(self) -> editor.Asked:
         """As the service takes it."""
-        return desk.Asked(self.kind, self.rules, self.procedure, 1, {}, self.unit_id)
+        return editor.Asked(self.kind, self.rules, self.procedure, 1, {}, self.unit_id)
 
 
 class BatchOut(BaseModel):

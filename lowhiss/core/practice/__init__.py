@@ -1,6 +1,5 @@
 """Practice on the simulated vehicle: lessons, what it hides, what was true of what was struck, and what it is worth."""
 
-from lowhiss.core.practice.found import Found, Seen, found_in
 from lowhiss.core.practice.hidden import (
     PracticeData,
     PracticeError,
@@ -20,7 +19,8 @@ from lowhiss.core.practice.lesson import (
     Passes,
     read_lesson,
 )
-from lowhiss.core.practice.passing import Criterion, Held, Shown, criteria
+from lowhiss.core.practice.mistakes import Found, Seen, found_in
+from lowhiss.core.practice.pass_conditions import Criterion, Held, Shown, criteria
 from lowhiss.core.practice.progress import (
     LessonStanding,
     Readiness,

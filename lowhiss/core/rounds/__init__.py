@@ -1,11 +1,11 @@
 """The round: what is looked at beside the air test, in the cab and around the vehicle."""
 
+from lowhiss.core.rounds.book_reader import ROUND_TABLES, read_round_book
 from lowhiss.core.rounds.filling import Moment, Open, listening, offered
 from lowhiss.core.rounds.judging import Judged, Outcome, RoundState, RunMark, bound_in, judge_round
 from lowhiss.core.rounds.limits import Bound, bounds_at, measure_of, needs_number
 from lowhiss.core.rounds.model import Answer, Finding, Item, Paper, RoundBook, Text, Way
 from lowhiss.core.rounds.plan import Ask, Place, Plan, Station, Wanted, plan, ways_for
-from lowhiss.core.rounds.reading import ROUND_TABLES, read_round_book
 from lowhiss.core.rounds.record import (
     END_MARKS,
     MARK_TYPES,

@@ -17,7 +17,7 @@ from lowhiss.core.rules.model import (
     Source,
     canonical_json,
 )
-from lowhiss.core.rules.reading import parse_toml, read_identifier, read_judging, read_limit, read_rule_set
+from lowhiss.core.rules.reader import parse_toml, read_identifier, read_judging, read_limit, read_rule_set
 
 __all__ = [
     "RULES_FORMAT",

@@ -14,7 +14,7 @@ from lowhiss.exchange.papers import Paper, Size, Table, pdf_of
 from lowhiss.service.errors import RefusedError
 from lowhiss.service.runs import lifecycle
 from lowhiss.service.runs.log import LogLine
-from lowhiss.service.seals import sealing
+from lowhiss.service.seals import signing
 from lowhiss.store.engine import Store
 
 MOST_LINES = 2_000
@@ -30,7 +30,7 @@ def sheet_pdf(store: Store, run_id: str, words: Words, size: Size, check_at: str
     check_at : the address at which a seal is checked, up to its hash.
     """
     sheet = lifecycle.sheet(store, run_id, words)
-    seals, signed, _ = sealing.seals_of(store, run_id)
+    seals, signed, _ = signing.seals_of(store, run_id)
     book, head, verdict = words.book.PAPER, sheet.head, sheet.verdict
     title = head.rules_title[words.language]
     facts = {

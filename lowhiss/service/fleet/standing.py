@@ -36,13 +36,13 @@ from lowhiss.core.standing import (
 from lowhiss.core.words import Words
 from lowhiss.service.errors import RefusedError
 from lowhiss.service.fleet.choosing import choose, defaults_of
-from lowhiss.service.fleet.course import said_defect
 from lowhiss.service.fleet.defecting import open_defects
 from lowhiss.service.fleet.holding import hold_of, holds_ever_on, holds_on, open_holds, policy_of
 from lowhiss.service.fleet.photographs import photos_of
 from lowhiss.service.fleet.rechecks import Recheck, recheck_of
 from lowhiss.service.fleet.results import parts_of
 from lowhiss.service.fleet.rows import couplings_of, find_unit
+from lowhiss.service.fleet.unit_history import said_defect
 from lowhiss.service.fleet.units import listed_unit, unit_of
 from lowhiss.service.history import differences, note_change
 from lowhiss.service.people.signin import Person

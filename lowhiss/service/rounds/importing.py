@@ -11,7 +11,7 @@ from lowhiss import rulebook
 from lowhiss.core.rounds import END_MARKS, ROUND_FORMAT, read_round, set_table
 from lowhiss.service.fleet.rows import find_unit
 from lowhiss.service.fleet.units import assembled
-from lowhiss.service.rounds.following import Following
+from lowhiss.service.rounds.consequences import Following
 from lowhiss.service.rounds.rows import figures_of, judge_row, known_on, known_tables, set_of
 from lowhiss.service.rules.kept import keep_rules
 from lowhiss.store.round_models import RoundMarkRow, RoundRow

@@ -15,7 +15,7 @@ from lowhiss.core.names import seen_of
 from lowhiss.core.rounds import ROUND_FORMAT, Round, RoundSet, Way, read_round, set_table, ways_for
 from lowhiss.core.words import Words
 from lowhiss.engine.clocks import Instant, map_begun, seconds_ago
-from lowhiss.engine.judging import rules_in_record
+from lowhiss.engine.judge_record import rules_in_record
 from lowhiss.engine.rounds import Rules, script_of, state_of, state_table
 from lowhiss.service.errors import ConflictError, NotFoundError, RefusedError
 from lowhiss.service.fleet.choosing import Given, choose

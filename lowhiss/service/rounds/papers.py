@@ -13,7 +13,7 @@ from lowhiss import rulebook
 from lowhiss.core.fields import Language
 from lowhiss.core.rounds import Paper
 from lowhiss.core.rounds.papers import PAPER_STANDINGS, PaperStanding, paper_standing
-from lowhiss.exchange.standing_out import LastDay
+from lowhiss.exchange.status_files import LastDay
 from lowhiss.service.errors import NotFoundError, RefusedError
 from lowhiss.service.fleet.rows import couplings_of, find_trailer, find_unit
 from lowhiss.service.fleet.units import assembled

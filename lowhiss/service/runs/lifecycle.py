@@ -16,7 +16,7 @@ from lowhiss.core.procedure import read_procedure
 from lowhiss.core.vehicle import unit_table
 from lowhiss.core.words import Words, verdict_record
 from lowhiss.engine.clocks import Instant, map_begun, seconds_ago
-from lowhiss.engine.judging import sheet_of
+from lowhiss.engine.judge_record import sheet_of
 from lowhiss.service.errors import ConflictError, NotFoundError, RefusedError
 from lowhiss.service.fleet.choosing import Given, choose
 from lowhiss.service.fleet.results import note_trailers

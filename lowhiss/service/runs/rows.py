@@ -16,7 +16,7 @@ from lowhiss.core.procedure import read_procedure
 from lowhiss.core.record import RUN_FORMAT, Event, Purpose, Run, read_event, read_run
 from lowhiss.core.rules import RuleSet
 from lowhiss.core.vehicle import Unit
-from lowhiss.engine.judging import judged_by
+from lowhiss.engine.judge_record import judged_by
 from lowhiss.exchange.run_json import run_record
 from lowhiss.service.errors import NotFoundError
 from lowhiss.service.fleet.counting import begun_doubtfully, is_reported

@@ -15,7 +15,7 @@ from lowhiss.core.procedure.fill_history import Fill, at_own_pace, fills_of
 from lowhiss.core.procedure.planner import Planning
 from lowhiss.core.script import compile_script
 from lowhiss.core.vehicle import Unit
-from lowhiss.engine.judging import judged_by
+from lowhiss.engine.judge_record import judged_by
 from lowhiss.service.fleet.choosing import choose
 from lowhiss.service.fleet.rows import find_unit
 from lowhiss.service.fleet.units import assembled, unit_of

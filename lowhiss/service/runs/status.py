@@ -6,8 +6,8 @@ import datetime as dt
 from collections.abc import Sequence
 
 from lowhiss.core.words import Words
-from lowhiss.exchange.standing_out import LastDay
-from lowhiss.service.fleet import out, standing
+from lowhiss.exchange.status_files import LastDay
+from lowhiss.service.fleet import standing, status_export
 from lowhiss.service.fleet.standing import ToldDefect, ToldHold, UnitStanding
 from lowhiss.service.runs.log import judge_open_runs
 from lowhiss.store.engine import Store
@@ -36,10 +36,10 @@ def workshop(store: Store, words: Words, now: dt.datetime) -> tuple[list[ToldHol
 def as_csv(store: Store, words: Words, now: dt.datetime) -> str:
     """How every unit in use stands, as CSV."""
     judge_open_runs(store)
-    return out.as_csv(store, words, now)
+    return status_export.as_csv(store, words, now)
 
 
 def as_calendar(store: Store, words: Words, now: dt.datetime, papers: Sequence[LastDay] = ()) -> bytes:
     """When each unit in use is due, and the last day of each paper, as iCalendar."""
     judge_open_runs(store)
-    return out.as_calendar(store, words, now, papers)
+    return status_export.as_calendar(store, words, now, papers)

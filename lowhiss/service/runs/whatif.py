@@ -21,7 +21,7 @@ from lowhiss.exchange.tables import csv_text
 from lowhiss.service.errors import RefusedError
 from lowhiss.service.jobs import JobState, cancel_job, end_job, find_job, held, kept_jobs, new_job
 from lowhiss.service.people.signin import Person
-from lowhiss.service.rules.desk import sets_named
+from lowhiss.service.rules.editor import sets_named
 from lowhiss.service.rules.kept import keep_rules, kept_rules
 from lowhiss.service.runs.log import narrowed
 from lowhiss.service.runs.verdicts import core_version

@@ -39,8 +39,8 @@ from lowhiss.service.fleet.rows import find_unit
 from lowhiss.service.fleet.units import assembled
 from lowhiss.service.history import differences, note_change
 from lowhiss.service.people.signin import Person
-from lowhiss.service.rules.desk import Edition, sets_named
 from lowhiss.service.rules.editions import procedures_now, rule_sets_now
+from lowhiss.service.rules.editor import Edition, sets_named
 from lowhiss.service.runs.scripts import own_pace
 from lowhiss.store.engine import Store
 from lowhiss.store.run_models import RunRow, VerdictRow

@@ -7,7 +7,7 @@ from typing import Any
 
 from sqlalchemy.orm import Session
 
-from lowhiss.service.rules import desk
+from lowhiss.service.rules import editor
 
 _HANDBOOK = "Marram Valley handbook"
 
@@ -51,8 +51,8 @@ def rule_all(session: Session, now: dt.datetime) -> None:
 
     trainer, manager = "Hanne Solberry", "Odile Ferrow"
     for back, written in ((410, _rules(_WARNING)), (160, _rules(_WARNING, _CUT_OUT, holding="gear_too"))):
-        draft = desk.draft_in(session, trainer, written, None, day(back))
-        desk.publish_in(session, manager, "rules", "marram-valley", draft.revision, None, day(back - 1))
-    draft = desk.draft_in(session, "Rafe Tolland", _ORDER, None, day(90))
-    desk.publish_in(session, manager, "procedure", "marram-morning", draft.revision, None, day(88))
-    desk.draft_in(session, trainer, _rules(_WARNING, _CUT_OUT, _HELD, holding="gear_too"), None, day(3))
+        draft = editor.draft_in(session, trainer, written, None, day(back))
+        editor.publish_in(session, manager, "rules", "marram-valley", draft.revision, None, day(back - 1))
+    draft = editor.draft_in(session, "Rafe Tolland", _ORDER, None, day(90))
+    editor.publish_in(session, manager, "procedure", "marram-morning", draft.revision, None, day(88))
+    editor.draft_in(session, trainer, _rules(_WARNING, _CUT_OUT, _HELD, holding="gear_too"), None, day(3))

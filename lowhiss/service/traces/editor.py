@@ -18,9 +18,9 @@ from lowhiss.core.rules import RuleSet
 from lowhiss.core.trace_thinning import stretches
 from lowhiss.core.vehicle import UNIT_KINDS, Unit
 from lowhiss.core.words import Words, verdict_record
-from lowhiss.engine.judging import hints_for
+from lowhiss.engine.judge_record import hints_for
 from lowhiss.engine.recorded import Recorded, found_table, judge_recording
-from lowhiss.engine.simulating import spec_named
+from lowhiss.engine.simulation import spec_named
 from lowhiss.exchange.recordings import Read
 from lowhiss.sandbox.recordings import read_upload
 from lowhiss.service.errors import NotFoundError, RefusedError
@@ -28,7 +28,7 @@ from lowhiss.service.fleet.rows import find_unit
 from lowhiss.service.fleet.units import assembled
 from lowhiss.service.people.signin import Person
 from lowhiss.service.rules.editions import procedure_named, procedures_now, rules_named
-from lowhiss.service.runs.feeding import feed_text, marks_beside
+from lowhiss.service.runs.run_feeds import feed_text, marks_beside
 from lowhiss.service.traces.samples import packed, unpacked
 from lowhiss.store.engine import Store
 from lowhiss.store.people_models import PersonRow

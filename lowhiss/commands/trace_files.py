@@ -30,9 +30,9 @@ from lowhiss.core.errors import CoreError
 from lowhiss.core.vehicle import UNIT_KINDS
 from lowhiss.core.words import text_sheet, verdict_record
 from lowhiss.engine.executor import SCHEDULER, executor, in_order
-from lowhiss.engine.judging import hints_for
+from lowhiss.engine.judge_record import hints_for
 from lowhiss.engine.recorded import Recorded, found_table, judge_recording
-from lowhiss.engine.simulating import spec_named
+from lowhiss.engine.simulation import spec_named
 from lowhiss.exchange.plot import can_plot, plot_recording
 from lowhiss.exchange.recordings import Read
 from lowhiss.sandbox import SandboxMissingError

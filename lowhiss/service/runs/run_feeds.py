@@ -14,8 +14,8 @@ from sqlalchemy.orm import Session
 
 from lowhiss.core.trace_thinning import Stretch, stretches
 from lowhiss.core.vehicle import Unit
-from lowhiss.engine.beside import as_tables
-from lowhiss.engine.beside import marks_beside as beside
+from lowhiss.engine.feed_comparison import as_tables
+from lowhiss.engine.feed_comparison import marks_beside as beside
 from lowhiss.service.errors import RefusedError
 from lowhiss.service.fleet.rows import find_unit
 from lowhiss.service.fleet.units import assembled

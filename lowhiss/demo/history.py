@@ -13,7 +13,7 @@ from typing import Any
 from lowhiss import rulebook
 from lowhiss.core.airsystem import AirSpec
 from lowhiss.demo.scenario import DRIVERS, TRAILERS, UNITS, DemoUnit
-from lowhiss.engine.simulating import drive, spec_of_table
+from lowhiss.engine.simulation import drive, spec_of_table
 
 DAY_S = 86_400
 _VISITS, _EVERY_DAYS = 13, 58

@@ -15,7 +15,7 @@ from lowhiss.service.marks.receiver import NewMark, ReadMark, Receiver
 from lowhiss.service.people import secrets
 from lowhiss.service.people.authors import Author, Authors
 from lowhiss.service.people.signin import ForbiddenError, Person
-from lowhiss.service.rounds.following import Following
+from lowhiss.service.rounds.consequences import Following
 from lowhiss.service.rounds.rows import RoundPart, figures_of, find_round, judge_row, part_in, record_of
 from lowhiss.store.engine import Store
 from lowhiss.store.round_models import RoundRow

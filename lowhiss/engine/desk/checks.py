@@ -10,7 +10,7 @@ from typing import get_args
 from lowhiss import rulebook
 from lowhiss.core.errors import RuleError
 from lowhiss.core.rules import Limit, RuleSet, Source, is_looser, read_rule_set
-from lowhiss.core.rules.reading import ParentLookup
+from lowhiss.core.rules.reader import ParentLookup
 from lowhiss.core.units import PRESSURE_UNITS, from_psi
 from lowhiss.core.vehicle import UNIT_KINDS, Circuits, Governor, Unit
 from lowhiss.core.words import Figures, plain

@@ -17,7 +17,7 @@ from lowhiss.service.errors import NotFoundError
 from lowhiss.service.runs.rows import judge_row
 from lowhiss.service.runs.verdicts import RANK, core_version, log_figures
 from lowhiss.service.seals.rows import kept_rows, plain, result_of
-from lowhiss.service.seals.sealing import every_seal, plain_seal, public_keys
+from lowhiss.service.seals.signing import every_seal, plain_seal, public_keys
 from lowhiss.store.engine import Store
 from lowhiss.store.run_models import EventRow, RunRow, VerdictRow
 from lowhiss.store.seal_models import SealKeyRow, SealRow

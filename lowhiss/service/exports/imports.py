@@ -17,9 +17,9 @@ from lowhiss.core.names import seen_of, unseen_in
 from lowhiss.core.record import read_run
 from lowhiss.exchange.run_json import read_json
 from lowhiss.service.errors import RefusedError, ServiceError
-from lowhiss.service.exports.leaving import FORMAT
+from lowhiss.service.exports.export_jobs import FORMAT
 from lowhiss.service.people.signin import Person
-from lowhiss.service.runs.importing import Imported, import_record
+from lowhiss.service.runs.imports import Imported, import_record
 from lowhiss.service.runs.rows import record_of
 from lowhiss.store.engine import Store
 from lowhiss.store.fleet_models import UnitRow

@@ -14,9 +14,9 @@ from lowhiss.core.practice import read_tried
 from lowhiss.core.practice.lesson import PRACTICE_FORMAT
 from lowhiss.core.words import Words
 from lowhiss.engine.debrief_words import debrief_told
-from lowhiss.engine.judging import rules_in_record
+from lowhiss.engine.judge_record import rules_in_record
 from lowhiss.engine.practice import read_choice
-from lowhiss.engine.simulating import spec_of_table
+from lowhiss.engine.simulation import spec_of_table
 from lowhiss.service.errors import ConflictError, NotFoundError, RefusedError
 from lowhiss.service.fleet.choosing import choose
 from lowhiss.service.fleet.rows import couplings_of, find_unit

@@ -9,7 +9,7 @@ from fastapi import Depends, Request
 from starlette.concurrency import run_in_threadpool
 
 from lowhiss.api.workers import TookTooLongError, person_of, workers_of
-from lowhiss.service.learning import driven_again
+from lowhiss.service.learning import replay
 from lowhiss.store.engine import Store
 
 _LIMIT_S = 300.0
@@ -35,7 +35,7 @@ async def driven_first(request: Request) -> None:
     store = cast(Store, request.app.state.store)
     asked = request.path_params.get("person_id")
     people = [person_of(request), *([asked] if asked else [])]
-    found = await run_in_threadpool(driven_again.waiting, store, people, request.path_params.get("class_id"))
+    found = await run_in_threadpool(replay.waiting, store, people, request.path_params.get("class_id"))
     tasks = [soon(request, practice_id, person_id) for practice_id, person_id in found]
     if tasks:
         await asyncio.wait(tasks, timeout=_WAITED_S)
@@ -43,11 +43,11 @@ async def driven_first(request: Request) -> None:
 
 async def _drive(request: Request, practice_id: str, person_id: str) -> None:
     whose = f"practice {person_id}"  # one at a time each: the other processes stay free for sheets
-    work = driven_again.drive_again
+    work = replay.drive_again
     try:
         await workers_of(request).run(whose, work, practice_id, seen="once", turns=1, limit_s=_LIMIT_S)
     except TookTooLongError:
-        await run_in_threadpool(driven_again.settle, cast(Store, request.app.state.store), practice_id, None)
+        await run_in_threadpool(replay.settle, cast(Store, request.app.state.store), practice_id, None)
 
 
 DRIVEN_FIRST = [Depends(driven_first)]

@@ -11,7 +11,7 @@ from typing import Literal, get_args
 from sqlalchemy import select
 
 from lowhiss.core.words import Words
-from lowhiss.exchange.standing_out import LastDay, StandingLine, due_calendar, standing_csv
+from lowhiss.exchange.status_files import LastDay, StandingLine, due_calendar, standing_csv
 from lowhiss.service.errors import NotFoundError, RefusedError
 from lowhiss.service.fleet.standing import UnitStanding, get_calendar, standings
 from lowhiss.service.people import secrets

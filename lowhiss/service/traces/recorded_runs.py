@@ -13,9 +13,9 @@ from lowhiss.core.names import seen_of
 from lowhiss.engine.recorded import found_table
 from lowhiss.service.errors import ConflictError, RefusedError
 from lowhiss.service.people.signin import Person
-from lowhiss.service.runs.importing import Imported, import_record
+from lowhiss.service.runs.imports import Imported, import_record
 from lowhiss.service.runs.participants import note_people
-from lowhiss.service.traces.desk import (
+from lowhiss.service.traces.editor import (
     Asked,
     Judged,
     find_recording,

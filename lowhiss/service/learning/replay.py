@@ -19,7 +19,7 @@ from lowhiss.core.practice import Lesson, PracticeError
 from lowhiss.engine.debrief import debrief
 from lowhiss.engine.practice import read_choice, replay
 from lowhiss.service.learning.lessons import lessons_of
-from lowhiss.service.practice.keeping import summary_of
+from lowhiss.service.practice.practices import summary_of
 from lowhiss.store.engine import Store
 from lowhiss.store.learning_models import ClassMemberRow
 from lowhiss.store.practice_models import PracticeRow, PracticeTrainerRow

@@ -18,7 +18,7 @@ from lowhiss.core.names import unseen_in
 from lowhiss.core.procedure import PROCEDURE_FORMAT, Procedure, read_procedure
 from lowhiss.core.rules import RuleSet
 from lowhiss.core.vehicle import KIND_TABLE, UnitKind
-from lowhiss.engine.desk.checking import Looser, check_reasons, looser_limits, read_fleet_rules
+from lowhiss.engine.desk.checks import Looser, check_reasons, looser_limits, read_fleet_rules
 from lowhiss.exchange.rule_toml import toml_text
 from lowhiss.sandbox.documents import rule_tables
 from lowhiss.service.errors import ConflictError, NotFoundError, RefusedError

@@ -13,7 +13,7 @@ from lowhiss.core.judge import judge_run
 from lowhiss.core.record import Run, read_run
 from lowhiss.core.run import standing_events
 from lowhiss.engine.clocks import Instant, map_begun
-from lowhiss.engine.judging import procedure_of, rules_of
+from lowhiss.engine.judge_record import procedure_of, rules_of
 from lowhiss.service.errors import RefusedError
 from lowhiss.service.fleet.results import note_trailers, trailers_named
 from lowhiss.service.fleet.rows import find_unit

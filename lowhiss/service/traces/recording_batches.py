@@ -34,8 +34,8 @@ from lowhiss.service.jobs import (
 from lowhiss.service.people.signin import Person
 from lowhiss.service.rules.kept import keep_rules, kept_rules
 from lowhiss.service.spool import Spool
-from lowhiss.service.traces.desk import Asked, keep_row, tested_as
-from lowhiss.service.traces.reading import (
+from lowhiss.service.traces.editor import Asked, keep_row, tested_as
+from lowhiss.service.traces.file_reader import (
     READING,
     STOP,
     FileFound,

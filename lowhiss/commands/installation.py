@@ -11,13 +11,13 @@ from lowhiss.core.words import Words
 from lowhiss.database import DatabaseError
 from lowhiss.doctor import examine
 from lowhiss.exchange.keys import KeyFileError
-from lowhiss.exchange.standing_out import last_day
-from lowhiss.house import CannotStartError, backups_of, data_directory, database, key_files, say, with_store
+from lowhiss.exchange.status_files import last_day
+from lowhiss.installation import CannotStartError, backups_of, data_directory, database, key_files, say, with_store
 from lowhiss.service.fleet.standing import get_calendar
 from lowhiss.service.people.accounts import manager_code
 from lowhiss.service.rounds.papers import dated_papers
 from lowhiss.service.runs import status
-from lowhiss.service.seals import sealing, verifying
+from lowhiss.service.seals import signing, verification
 from lowhiss.store.engine import Store, StoreError, make_engine
 
 
@@ -72,11 +72,11 @@ def verify_all(data_dir: Path, head: str | None) -> int:
 
     def tell(store: Store) -> int:
         found = 0
-        for one in verifying.verify_all(store, key_files(data_dir.resolve())):
+        for one in verification.verify_all(store, key_files(data_dir.resolve())):
             found += not one.notice
             print(f"{f'seal {one.place}: ' if one.place else ''}{one.sentence}", flush=True)
-        place, sha256, _ = sealing.head(store)
-        if head is not None and not sealing.knows(store, head):
+        place, sha256, _ = signing.head(store)
+        if head is not None and not signing.knows(store, head):
             found += 1
             print(f"the saved head, {head[:16]}, doesn't match any of these seals")
         if not found:
@@ -143,14 +143,14 @@ def tell_keys(data_dir: Path, do: str) -> int:
     def tell(store: Store) -> int:
         files = key_files(data_dir.resolve())
         if do == "rotate":
-            print(f"New seals are signed with {sealing.rotate(store, files).id} from now on")
+            print(f"New seals are signed with {signing.rotate(store, files).id} from now on")
         elif do == "head":
-            place, sha256, sealed_at = sealing.head(store)
+            place, sha256, sealed_at = signing.head(store)
             print(f"seal {place}  {sha256}  {sealed_at.isoformat() if sealed_at else '-'}")
         else:
             current = files.in_use()
             in_use = current.id if current is not None else ""
-            for name, public in sealing.keys_of(store).items():
+            for name, public in signing.keys_of(store).items():
                 print(f"{name}  {public}{'  in use' if name == in_use else ''}")
         return 0
 

@@ -24,7 +24,7 @@ from lowhiss.core.procedure import Procedure
 from lowhiss.core.procedure.planner import begins_full
 from lowhiss.core.rules import RuleSet
 from lowhiss.core.vehicle import UNIT_KINDS
-from lowhiss.engine.judging import rules_in_record
+from lowhiss.engine.judge_record import rules_in_record
 
 TRUTH_FORMAT = "low-hiss-truth/1"
 STARTS_AT_PSI, FULL_PSI, TRAILER_PSI = 60.0, 118.0, 108.0
