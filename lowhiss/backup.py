@@ -232,7 +232,7 @@ def _check_rows(manifest: Manifest, now: dict[str, int], path: Path) -> None:
     for name, (fewest, most) in manifest.rows.items():
         if not fewest <= now.get(name, -1) <= most:
             came = f"{now[name]} rows" if name in now else "nothing"
-            raise BackupError(f"{path} is damaged: table {name} has {came}, but should have {fewest} to {most} rows")
+            raise BackupError(f"{path} is damaged: table {name} has {came}, but should have {fewest} to {most} rows.")
 
 
 def _undo(url: str, note: Path, copy: Path, before: Path, error: Exception) -> NoReturn:

@@ -76,7 +76,7 @@ def in_the_yard(cab: Cab) -> None:
 def whole_run(cab: Cab) -> None:
     """A whole test of a combination at 1280x800, from the set-up to its sheet."""
     cab.set_up("MV-12", "Ines Aldous")
-    cab.page.get_by_role("heading", name="To be met").wait_for()
+    cab.page.get_by_role("heading", name="Limits").wait_for()
     cab.set_up("MV-12", "Ines Aldous", procedure="us-full")
     cab.page.get_by_role("radio", name="shown", exact=True).click()
     cab.page.locator("button[type=submit]:enabled").click()
@@ -111,7 +111,7 @@ def beside_the_fill(cab: Cab) -> None:
     cab.begin("MV-05", "Tove Lind", procedure="single-vehicle")
     cab.do({}, until="cut_out")
     cab.page.locator("main input").first.fill("30")
-    cab.page.get_by_role("button", name="Do the in-cab round meanwhile").click()
+    cab.page.get_by_role("button", name="Do the in-cab inspection now").click()
     cab.page.wait_for_selector("[data-beside] [data-ask]")
     cab.pass_time(4)
     shoot(cab.page, "test-round")
@@ -124,7 +124,7 @@ def beside_the_fill(cab: Cab) -> None:
 def going_round(cab: Cab) -> None:
     """A round by thumb at 390x844: a wheel end, and what follows from a tread that is too low."""
     walker = Walker(cab)
-    walker.begin("MV-12", "Exam round", driver="Ines Aldous")
+    walker.begin("MV-12", "Exam inspection", driver="Ines Aldous")
     cab.page.locator("header").get_by_role("button", name=re.compile(r"\d+ of \d+")).click()
     cab.page.get_by_role("dialog").get_by_role("button", name="Drive axles, left").click()
     while "tire_tread" not in walker.asks:
@@ -169,9 +169,9 @@ def practising(browser: Browser, url: str) -> None:
         seat = Seat(context.new_page(), url)
         page = seat.page
         page.goto(f"{url}/practice")
-        page.get_by_role("radio", name="in sight", exact=True).click()
+        page.get_by_role("radio", name="chosen", exact=True).click()
         page.get_by_role("button", name="Leaking coupling: severe").click(timeout=60_000)
-        seat.choose("tractor and trailer", choose=LEAK_CHECK, press=("automatic", "from the road"))
+        seat.choose("tractor and trailer", choose=LEAK_CHECK, press=("automatic", "full"))
         seat.key("k")
         page.wait_for_timeout(4500)
         seat.key("y", "t", "o", "Comma", "Period")
@@ -191,7 +191,7 @@ def practising(browser: Browser, url: str) -> None:
             seat.until_asked("read", "readOne")
             seat.set_numbers(*seat.both())
             page.keyboard.up("ArrowDown")
-            page.get_by_role("button", name="Stop here").click()
+            page.get_by_role("button", name="End test here").click()
             seat.after()
             page.wait_for_selector("[data-quality]")
             shoot(page, "truth")

@@ -35,7 +35,7 @@ as_root() {
 # need_room MB: so much must be free where this lies
 need_room() {
   local free; free="$(df --output=avail -m "$ROOT" | tail -n 1 | tr -d ' ')"
-  [ "$free" -ge "$1" ] || give_up "the disk has $free MB free and this needs $1: make room, then start again."
+  [ "$free" -ge "$1" ] || give_up "the disk has $free MB free and this needs $1: free some space, then start again."
 }
 
 # need_debian COMMAND PACKAGE: install PACKAGE unless COMMAND is there

@@ -201,7 +201,7 @@ def test_a_run_that_cannot_be_begun_says_which_field(device, change, status, fie
         ({"id": ""}, "id"),
         ({"id": "a b"}, "id"),
         ({"id": "a\ud800"}, "id"),
-        ({"type": "note", "text": "\udc00"}, "It holds half a character"),
+        ({"type": "note", "text": "\udc00"}, "The text contains a broken character"),
         ({"type": "note", "text": "x", "by": "\udc00"}, "by"),
         ({"type": "reading", "stage": "cut_out", "point": "cut_out", "primary_psi": 10**400}, "primary_psi"),
         ({"type": "said", "what": "cut_out", "value": 10**400}, "value"),

@@ -327,7 +327,7 @@ def test_a_full_disk_loses_no_mark_and_is_named(store, client, device, number):
     finally:
         run(store, "DROP TRIGGER full")
     assert (answer.status_code, answer.json()["error"]["code"]) == (507, "no_room")
-    assert "is kept on this device" in answer.json()["error"]["message"]
+    assert "are saved on this device" in answer.json()["error"]["message"]
     assert answer.headers["retry-after"]
     assert kept(client, device) == [first["id"]]
     device.send(second).raise_for_status()

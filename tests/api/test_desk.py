@@ -102,7 +102,7 @@ def test_a_trainer_drafts_a_manager_publishes_and_nobody_changes_it_after(client
     assert (done["state"], done["now"], done["published_by"]) == ("published", True, "Odile Ferrow")
     assert name in [one["name"] for one in as_person["driver"].get("/api/rules").json()]
     again = client.post(f"/api/rules/rules/{name}/publish", json=body)
-    assert error_of(again, 409)["message"] == "Version 1 was published by Odile Ferrow already."
+    assert error_of(again, 409)["message"] == "Version 1 has already been published by Odile Ferrow."
     # what is written on is the next version
     second = drafted(trainer, table(name, warning(62))).json()
     assert (second["version"], second["state"]) == (2, "draft")
@@ -135,7 +135,7 @@ def test_what_is_looser_than_the_law_says_so_and_needs_a_reason(client):
     assert checked["said"]["low_air_warning"]["es"].endswith("debe marcar 50 psi o más.")
     draft = drafted(client, table(name, warning(50))).json()
     refused = client.post(f"/api/rules/rules/{name}/publish", json={"revision": draft["revision"]})
-    assert "say why the fleet chose it" in error_of(refused, 422)["message"]
+    assert "give the fleet's reason" in error_of(refused, 422)["message"]
     better = drafted(client, table(name, warning(50, reason="old yard unit")), draft["revision"]).json()
     assert client.post(f"/api/rules/rules/{name}/publish", json={"revision": better["revision"]}).is_success
 
@@ -146,7 +146,7 @@ def test_what_is_looser_than_the_law_says_so_and_needs_a_reason(client):
         (lambda n: table(n, warning(8)), "must be 35 to 95 psi, not 8 psi"),
         (lambda n: table(n, warning(60), parent=n), "isn't a rule set in force here"),
         (lambda n: {**table(n), "id": "us-cdl"}, "leads back to 'us-cdl'"),
-        (lambda n: {**table(n), "title": {"en": " ", "es": "x"}}, "title.en: must be 1 to 60 characters"),
+        (lambda n: {**table(n), "title": {"en": " ", "es": "x"}}, "title.en: must be 1 to 60 visible characters"),
         (lambda n: {**table(n), "title": 5}, "title: must be a table of fields"),
         (lambda n: {**order_table(n, "cut_out"), "title": "Yard"}, "title: must be a table of fields"),
         (lambda n: order_table(n), "needs 1 to 60 steps"),
@@ -187,10 +187,10 @@ def test_a_file_goes_out_and_in_again_and_a_huge_or_foreign_one_is_refused(clien
     published(client, table(child, parent=name))
     assert len(tomllib.loads(client.get(f"/api/rules/rules/{child}/file").text)["limit"]) > 5
     for data, status, words in (
-        (b"#" * (1024 * 1024 + 10), 422, "at most 1024 kB"),
+        (b"#" * (1024 * 1024 + 10), 422, "the maximum is 1024 kB"),
         (b"#" * (10 * 1024 * 1024), 413, "At most 2 MB"),
-        (b"\xff\xfe", 422, "not UTF-8"),
-        (b'format = "x"', 422, "neither rules nor an order"),
+        (b"\xff\xfe", 422, "isn't UTF-8"),
+        (b'format = "x"', 422, "neither a rule set nor a test order"),
     ):
         answer = client.post("/api/rules/import", content=data, headers={"content-type": "text/plain"})
         assert words in error_of(answer, status)["message"]
@@ -223,7 +223,7 @@ def test_a_set_is_retired_only_when_nobody_is_left_without_it_and_a_running_test
     device = Device(client)
     device.begin(unit_id=unit["id"]).raise_for_status()
     in_use = error_of(client.post(f"/api/rules/rules/{name}/retire"), 422)
-    assert in_use["message"] == f"name: {unit_name} would be left without it: choose another for them first."
+    assert in_use["message"] == f"name: {unit_name} would be left without one. Choose another for them first."
     changed = {**body, "rules": None, "version": unit["version"]}
     unit = client.put(f"/api/units/{unit['id']}", json=changed).raise_for_status().json()
     assert (unit["rules"], unit["own_rules"]) == ("us-cdl", None)
@@ -269,7 +269,7 @@ def test_kinds_and_units_are_tested_by_what_was_chosen_for_them(client):
         script = client.get(f"/api/units/{unit['id']}/script").json()
         assert (script["rules"]["id"], script["procedure"]["id"]) == ("us-older", "single-vehicle")
         held = error_of(client.post(f"/api/rules/procedure/{order}/retire"), 422)
-        assert "every truck would be left without it" in held["message"]
+        assert "every truck would be left without one" in held["message"]
         wrong = client.put("/api/rulebook/tested-by", json={"kinds": {"bus": {"rules": "no-such"}}})
         assert "'no-such' isn't a rule set in force here" in error_of(wrong, 422)["message"]
     finally:
@@ -323,8 +323,8 @@ def test_an_order_is_reckoned_as_it_is_bent_and_a_card_says_it_in_both_languages
     assert plan["steps"][-1]["limit"] == "≤ 20.7"
     asked["table"]["steps"] = ["rebuild"]
     for language, problem in (
-        ("en", "Refill passes only after Spring brakes: put that before it."),
-        ("es", "«Rellenar» solo se aprueba después de «Frenos de resorte»: póngalo antes."),
+        ("en", "Refill can pass only after Spring brakes. Put Spring brakes first."),
+        ("es", "«Rellenar» solo se aprueba después de «Frenos de resorte». Póngala antes."),
     ):
         broken = client.post("/api/orders/plan", json=asked, params={"lang": language}).json()
         assert (broken["place"], broken["problem"]) == (0, problem)
@@ -413,7 +413,7 @@ def test_a_stage_that_would_be_void_says_why(client, store):
     lines = client.get(f"/api/what-if/{job['id']}/lines").json()
     void = [stage for line in lines for stage in line["stages"] if stage["after"] == "void"]
     assert void
-    why = re.compile(r"Read from \d+ psi to \d+ psi only: too little of the climb to time it\.")
+    why = re.compile(r"Only read from \d+ psi to \d+ psi: too small a rise to time\.")
     assert all(why.fullmatch(stage["now"]) for stage in void), void
 
 
@@ -424,7 +424,7 @@ def test_a_question_is_narrowed_like_the_log_and_one_over_nothing_is_refused(cli
     assert failed["total"] < all_of_it["total"]
     since = dt.datetime(2026, 6, 1, tzinfo=dt.UTC)
     assert answered(store, client, rules="us-older", search="MV-07", since=since)["total"] < all_of_it["total"]
-    nothing = client.post("/api/what-if", json={"rules": "us-older", "search": "no such unit"})
+    nothing = client.post("/api/what-if", json={"rules": "us-older", "search": "This unit doesn't exist"})
     assert error_of(nothing, 422)["code"] == "nothing_chosen"
     unknown = client.post("/api/what-if", json={"rules": "no-such"})
     assert "isn't a rule set in force" in error_of(unknown, 422)["message"]

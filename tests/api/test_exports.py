@@ -158,7 +158,7 @@ def test_records_leave_with_a_manifest_and_come_back_as_they_were(client, store)
     assert taken(client, packed.fp.getvalue()) == {"taken": 0, "known": 1, "refused": {}}
     left["events"] = left["events"][:-1]
     told = taken(client, zipped({"runs/a.json": json.dumps(left).encode()}, "Elsewhere"))
-    assert "with other marks" in told["refused"]["runs/a.json"]
+    assert "with this id but different marks" in told["refused"]["runs/a.json"]
     assert len(client.get(f"/api/runs/{record['id']}/record").json()["events"]) == len(record["events"])
 
 
@@ -197,7 +197,7 @@ def test_what_cannot_be_taken_over_is_named_one_by_one(client, app_url):
     ]
     files = {f"{n}.json": json.dumps({**here, **one}).encode() for n, one in enumerate(odd)}
     assert sorted(taken(client, zipped(files, "Elsewhere"))["refused"]) == sorted(files)
-    assert "add it first" in told["refused"]["c.json"]
+    assert "Add it first" in told["refused"]["c.json"]
     for data in (b"PK no more", zipped({}, "x")[:40]):
         answer = client.post("/api/imports", content=data, headers={"content-type": "application/octet-stream"})
         assert answer.json()["error"]["code"] == "no_runs_file"
@@ -250,7 +250,7 @@ def test_a_list_is_a_paper_too_and_one_without_end_is_refused(client, monkeypatc
     monkeypatch.setattr(papers, "MOST_LINES", 3)
     answer = client.post("/api/exports", json={"what": "pdf", "search": "MV-12"})
     assert (answer.status_code, answer.json()["error"]["code"]) == (422, "paper_long")
-    assert answer.json()["error"]["message"].startswith("since: more than 3 tests")
+    assert answer.json()["error"]["message"].startswith("since: a PDF holds up to 3 tests")
 
 
 def test_a_job_that_the_version_before_left_keeps_to_what_it_was_asked_for():

@@ -342,12 +342,12 @@ def test_what_a_lessons_file_must_not_be(people):
 
     assert put(people["driver"], table=own_table(people)).status_code == 403
     built_in = {**own_table(people), "lesson": {**own_table(people)["lesson"], "id": "release"}}
-    assert "built-in" in put(people["trainer"], table=built_in).json()["error"]["message"]
+    assert "built in" in put(people["trainer"], table=built_in).json()["error"]["message"]
     nowhere = own_table(people)
     nowhere["lesson"]["after"] = "never_was"
     assert put(people["trainer"], table=nowhere).json()["error"]["code"] == "lesson_after"
     assert put(people["trainer"]).json()["error"]["code"] == "lesson_empty"
-    assert "no lesson" in put(people["trainer"], text='format = "low-hiss-rules/1"').json()["error"]["message"]
+    assert "isn't a lesson" in put(people["trainer"], text='format = "low-hiss-rules/1"').json()["error"]["message"]
     assert "file" in put(people["trainer"], text="[[[").json()["error"]["message"]
 
 

@@ -137,7 +137,7 @@ def test_one_bad_mark_holds_up_no_other_and_names_its_field(walker):
         f"/api/rounds/{walker.round_id}/marks", content=body, headers={"content-type": "application/json"}
     ).json()
     assert [one["id"] for one in told["accepted"]] == [marks[-1]["id"]]
-    assert [one["message"].split()[0] for one in told["set_aside"]] == ["answer", "asks", "wrong", "at_s", "It"]
+    assert [one["message"].split()[0] for one in told["set_aside"]] == ["answer", "asks", "wrong", "at_s", "The"]
 
 
 def test_what_is_not_right_becomes_a_defect_with_its_consequence_and_the_vehicle_stays(walker, people, unit):

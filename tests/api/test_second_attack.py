@@ -48,7 +48,7 @@ def test_h3_a_body_without_a_length_is_bounded_as_it_comes(app_url):
 
     with httpx.Client(base_url=app_url) as stranger:
         answer = stranger.post("/api/session/sign-in", content=pieces(), headers={"Content-Type": "application/json"})
-    assert (answer.status_code, answer.json()["error"]["message"]) == (413, "At most 8 kB are taken here.")
+    assert (answer.status_code, answer.json()["error"]["message"]) == (413, "At most 8 kB are accepted here.")
 
 
 @pytest.mark.parametrize("name", FLOODS)

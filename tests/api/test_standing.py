@@ -112,14 +112,14 @@ def test_fail_hold_repair_recheck_lifted_with_the_sentences_of_each(client, stor
     )
     assert (told["recheck"]["procedure"], told["recheck"]["rules"]) == ("leak-check", "us-cdl")
     assert "no más de 20.7 kPa" in page(client, tractor, lang="es", unit="kpa")["standing"]["holds"][0]["said"]
-    assert sheet(client, failed)["did"] == ["Applied leak test, pedal held: this opened a hold. Do not drive."]
+    assert sheet(client, failed)["did"] == ["Applied leak test, pedal held: the unit is now on hold. Do not drive."]
     # a pass without a repair changes nothing, and says why
     early = run_of(store, tractor, 99, days_ago=4)
     assert sheet(client, early)["did"] == ["Applied leak test, pedal held: still on hold."]
     repaired(people, tractor, days_ago=3)
     lifting = run_of(store, tractor, 99, days_ago=2)
     assert stands(client, tractor) == ("fit", [])
-    assert sheet(client, lifting)["did"] == ["Applied leak test, pedal held: this lifted the hold."]
+    assert sheet(client, lifting)["did"] == ["Applied leak test, pedal held: the hold is lifted."]
     (ever,) = page(client, tractor)["holds"]
     assert (ever["lifted_how"], ever["lifted_run_id"], ever["run_id"]) == ("recheck", lifting, failed)
     course = [(entry["kind"], entry["what"]) for entry in page(client, tractor)["course"]["entries"]]
@@ -151,7 +151,7 @@ def test_the_trailer_holds_whatever_pulls_it(client, store, people, tractor):
     assert "narrow" in [way["way"] for way in page(client, tractor)["standing"]["holds"][0]["ways"]]
     alone = run_of(store, tractor, 99, days_ago=4)
     assert stands(client, tractor) == ("on_hold", [[leaking["name"]]])
-    assert sheet(client, alone)["did"][0].endswith("the hold stays with what was not in this test.")
+    assert sheet(client, alone)["did"][0].endswith("so the hold stays on the vehicles that weren't in this test.")
     uncoupled = couple(client, page(client, tractor)["unit"], None)
     assert stands(client, uncoupled) == ("fit", [])
     assert stands(client, other) == ("never_tested", [])
@@ -435,7 +435,7 @@ def test_two_hundred_megabytes_are_not_even_read(app_url, people):
         connection.sendall(f"{head}Content-Length: {200 * 1024 * 1024}\r\n\r\n".encode())
         answer = connection.recv(4096).decode()
     assert answer.startswith("HTTP/1.1 413")
-    assert "At most 8 MB are taken at once." in answer
+    assert "At most 8 MB are accepted at once." in answer
 
 
 # whose it is, and in what order it comes

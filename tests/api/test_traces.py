@@ -82,7 +82,7 @@ def test_a_file_is_read_once_and_judged_as_it_is_moved(client, text):
 
 def test_a_column_and_a_unit_may_be_named_over_the_guess(client):
     data = b"t_s,A,B\n" + b"".join(b"%d,%d,%d\n" % (n, 800 + n, 810 + n) for n in range(60))
-    assert "no column holds a pressure" in sent(client, "odd.csv", data).json()["error"]["message"]
+    assert "no column has pressures" in sent(client, "odd.csv", data).json()["error"]["message"]
     assert "probably in kPa" in sent(client, "odd.csv", data, primary="B").json()["error"]["message"]
     kept = sent(client, "odd.csv", data, primary="B", unit="kpa").raise_for_status().json()
     assert (kept["columns"], kept["names"]) == ({"time": "t_s", "primary": "B"}, ["t_s", "A", "B"])
@@ -239,7 +239,7 @@ def test_many_files_are_read_one_by_one_and_those_that_are_none_are_named(client
     ).json()
     lines = {row["name"]: row for row in client.get(f"/api/trace-batches/{batch}/lines").json()}
     assert lines["day.zip/day/a.csv"]["sessions"][0]["overall"] == "incomplete"
-    assert "none of farm, litres is a time" in lines["day.zip/day/milk.csv"]["error"]
+    assert "no time column found among farm, litres" in lines["day.zip/day/milk.csv"]["error"]
     assert lines["own.log"]["columns"]["primary"] == "primary_bar of 0x00"
     # each is a recording like any other
     assert judged(client, lines["day.zip/day/a.csv"]["id"]).json()["verdict"]["overall"] == "incomplete"

@@ -56,7 +56,7 @@ def test_a_trailer_stands_behind_one_unit_only(client, tractor):
     couple(client, tractor, trailer).raise_for_status()
     other = client.post("/api/units", json={"name": name(), "kind": "tractor"}).json()
     taken = error_of(couple(client, other, trailer), 409)
-    assert taken["message"] == f"{trailer['name']} is coupled to {tractor['name']}: uncouple it there first."
+    assert taken["message"] == f"{trailer['name']} is coupled to {tractor['name']}. Uncouple it there first."
     assert error_of(couple(client, other, trailer, trailer), 422)["code"] == "coupling_impossible"
     bus = client.post("/api/units", json={"name": name(), "kind": "bus"}).json()
     assert error_of(couple(client, bus, trailer_of(client)), 422)["code"] == "coupling_impossible"
@@ -75,7 +75,7 @@ def test_retiring_uncouples_and_a_retired_unit_begins_no_run(client, tractor):
     back = client.post(path, json={"version": retired["version"], "retired": False}).json()
     assert Device(client).begin(unit_id=back["id"]).status_code == 200
     retire = client.post(f"/api/trailers/{trailer['id']}/retired", json={"version": 1, "retired": True}).json()
-    assert error_of(couple(client, back, retire), 422)["message"].endswith("is retired.")
+    assert error_of(couple(client, back, retire), 422)["message"].endswith("is archived.")
 
 
 def test_two_people_editing_one_unit_nothing_is_overwritten_silently(client, tractor):
@@ -186,7 +186,7 @@ def test_each_bad_line_is_listed_with_its_reason(client):
     assert [
         words in entry["problem"]
         for words, entry in zip(
-            ["there already is", "kind: must be one of", "'many' isn't a number", "another number of fields", "name"],
+            ["there is already a", "kind: must be one of", "'many' isn't a number", "another number of fields", "name"],
             bad,
             strict=True,
         )

@@ -157,7 +157,7 @@ class Cab:
             choices.setdefault("rules", next(one.rules for one in UNITS if one.name == unit))
         if choices:
             self.unfold_way()
-        for name, label in (("rules", "Judged by|Se juzga por"), ("procedure", "Order of work|Orden de trabajo")):
+        for name, label in (("rules", "^(Rule set|Reglas)"), ("procedure", "^(Test order|Orden de la prueba)")):
             if name in choices:
                 self.page.get_by_label(re.compile(label)).select_option(choices[name])
 

@@ -35,7 +35,7 @@ def test_no_state_of_a_whole_run_hinders_a_thumb_a_reader_or_an_eye(cab, languag
     cab.prefer(language=language, calls="both", light=light)
     figures = COMBINATION | {failing: (99, 99)}
     cab.set_up("MV-12", procedure="us-three-part", rules="us-cdl")
-    page.get_by_text(re.compile("^(shown|se muestra)$")).click()
+    page.get_by_text(re.compile("^(shown|se muestran)$")).click()
     load_axe(page)
     faults = list(faults_of(page, "set-up", light))
     page.locator("button[type=submit]:enabled").click()
@@ -53,7 +53,7 @@ def test_no_state_of_a_whole_run_hinders_a_thumb_a_reader_or_an_eye(cab, languag
         if state[1] == "finish":
             break
         cab.step(figures, cab.asked())
-    for dialog in ("The course|El recorrido", "^(Marks|Marcas)$", "Make safe|Poner seguro"):
+    for dialog in ("Test order|Orden de la prueba", "^(Marks|Marcas)$", "Make safe|Asegurar"):
         page.get_by_role("button", name=re.compile(dialog)).first.click()
         cab.pass_time(0.5)
         faults += faults_of(page, dialog, light)

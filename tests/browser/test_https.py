@@ -67,7 +67,7 @@ def test_the_first_manager_signs_in_over_https(certificate, tmp_path, browser):
     [
         (["--listen", "0.0.0.0"], "--listen 0.0.0.0 needs --tls-cert and --tls-key"),
         (["--listen", "0.0.0.0", "--demo", "TLS"], "--demo opens accounts without passwords"),
-        (["--tls-cert", "x.pem"], "--tls-cert and --tls-key go together"),
+        (["--tls-cert", "x.pem"], "--tls-cert and --tls-key must be given together"),
         (["--tls-cert", "x.pem", "--tls-key", "y.pem"], "--tls-cert: there is no file x.pem."),
         (["TWISTED"], "--tls-cert and --tls-key can't be used together"),
         (["TLS", "--public-url", "yard"], "--public-url must look like https://name"),

@@ -47,9 +47,9 @@ def test_a_combination_passes_by_keyboard_alone(cab):
     page.keyboard.press("Space")
     expect(cab.bar).to_contain_text("Start timer")
     cab.pass_time(20)
-    expect(page.get_by_text("The tanks have warmed back")).to_be_visible()
+    expect(page.get_by_text("The air has settled")).to_be_visible()
     page.keyboard.press("Space")
-    expect(page.get_by_role("timer")).to_contain_text("left of 60 seconds")
+    expect(page.get_by_role("timer")).to_contain_text("of 60 seconds left")
     for number in ("100", "101"):
         page.keyboard.type(number)
         page.keyboard.press("Tab")
@@ -94,7 +94,7 @@ def test_a_bus_fails_and_the_sheet_says_do_not_drive_first(cab):
     cab.set_tapes("108", "111")
     cab.strike("Readings are right")
     expect(cab.wait_for_verdict()).to_have_text("Fail")
-    expect(cab.page.get_by_text("Do not drive. Park it")).to_be_visible()
+    expect(cab.page.get_by_text("Do not drive. Park the vehicle")).to_be_visible()
     cab.page.get_by_role("button", name="End test here").click()
     expect(cab.page.locator("article p").first).to_have_text("Do not drive.")
     expect(cab.page.get_by_text("a single vehicle may lose no more than three psi")).to_be_visible()
@@ -120,7 +120,7 @@ def test_the_pedal_came_up_early_needs_a_held_press_and_comes_out_void(cab):
     cab.set_tapes("110", "109")
     cab.strike("Readings are right")
     expect(cab.wait_for_verdict()).to_have_text("Void")
-    expect(page.locator("[data-finding=hold_short]")).to_contain_text("s short of 60 s")
+    expect(page.locator("[data-finding=hold_short]")).to_contain_text("s shorter than 60 s")
     page.get_by_role("button", name="Marks").click()
     page.get_by_role("listitem").filter(has_text="end").get_by_role("button", name="Correct").click()
     expect(page.get_by_role("slider")).to_have_count(2)
@@ -134,7 +134,7 @@ def test_an_unmet_condition_is_said_at_once_and_judged_void(cab):
         cab.strike(word)
     cab.deny()  # asked once more before the stage itself
     cab.do({}, until="pedal_full")
-    expect(cab.page.get_by_role("alert")).to_contain_text("counts against this test")
+    expect(cab.page.get_by_role("alert")).to_contain_text("can void this stage")
     cab.press_and_settle()
     cab.set_start("110", "110")
     cab.hold_to_the_end()
@@ -180,7 +180,7 @@ def test_a_reload_in_the_hold_goes_on_where_it_was(cab):
     run = run_id(cab)
     cab.go()
     cab.page.locator(f"[data-open='{run}']").get_by_role("link", name="Resume").click()
-    expect(cab.page.get_by_role("timer")).to_contain_text("left of 60 seconds")
+    expect(cab.page.get_by_role("timer")).to_contain_text("of 60 seconds left")
 
 
 @pytest.mark.long
@@ -200,7 +200,7 @@ def test_a_reading_above_the_start_is_asked_about_and_kept_in_the_readers_unit(c
     cab.pass_time(60.2)
     cab.set_tapes("760")
     page.keyboard.press("Enter")
-    expect(page.get_by_role("alert")).to_contain_text("más alta que al empezar (750 kPa)")
+    expect(page.get_by_role("alert")).to_contain_text("más alta que al inicio (750 kPa)")
     cab.strike("Sí, es correcta")
     expect(cab.wait_for_verdict()).to_have_text("Aprobada")
     expect(page.locator("[data-finding=needle_rose]")).to_contain_text("subió")
@@ -212,7 +212,7 @@ def test_make_safe_ends_the_test_and_a_mark_can_be_taken_back(cab):
     page = cab.page
     cab.begin("MV-14", procedure="leak-check")
     cab.strike("Engine is off")
-    page.get_by_role("button", name="Take back: engine off").click()
+    page.get_by_role("button", name="Withdraw: engine off").click()
     expect(cab.bar).to_contain_text("Engine is off")
     page.get_by_role("button", name="Make safe").click()
     page.keyboard.press("Space")  # under a dialog the bar is dead
@@ -242,7 +242,7 @@ def test_the_tape_by_thumb_and_out_of_range(cab):
     expect(tape).to_have_attribute("aria-valuetext", f"{ghost + 6} psi")
     tape.focus()
     page.keyboard.type("201")
-    expect(page.get_by_role("alert")).to_contain_text("A reading lies between 0 and 200 psi.")
+    expect(page.get_by_role("alert")).to_contain_text("A reading must be between 0 and 200 psi.")
     expect(tape).to_have_attribute("aria-valuetext", "20 psi")
 
 

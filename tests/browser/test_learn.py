@@ -86,11 +86,11 @@ def strike_and_read(seat: Seat) -> None:
 def end_it(seat: Seat, word: str) -> None:
     page = seat.page
     for _ in range(8):
-        if page.get_by_role("button", name=re.compile("Every part has passed")).count():
+        if page.get_by_role("button", name=re.compile("All stages passed")).count():
             break
         page.keyboard.press("Space")
         page.wait_for_timeout(900)
-    closing = {"Good": "Every part has passed", "Bad": "A part failed"}[word]
+    closing = {"Good": "All stages passed", "Bad": "A stage failed"}[word]
     page.get_by_role("button", name=re.compile(closing)).click()
     page.wait_for_timeout(400)
     page.keyboard.press("Space")
@@ -109,7 +109,7 @@ def test_a_lesson_is_failed_then_passed_and_says_where_it_went_wrong(tablet, app
     expect(page.locator("[data-passed=false]")).to_be_visible()
     expect(page.locator("[data-square]").first).to_have_attribute("data-square", "reasoned_wrongly")
     expect(page.locator("[data-finding=inequality_backwards]")).to_contain_text("before 55 means 55 or more")
-    page.get_by_role("button", name="Drive 4 again").click()
+    page.get_by_role("button", name="Repeat drive 4").click()
     seat.here()
     call_the_warning(seat, "Good")
     expect(page.locator("[data-passed=true]")).to_be_visible()
@@ -165,7 +165,7 @@ def test_an_examination_in_a_lesson_of_the_fleets_own_with_a_part_done_over(tabl
     page.get_by_role("button", name="Ask to repeat it").click()
     expect(page.locator("[data-outcome]")).to_have_count(0)
     good = page.get_by_role("button", name="Good", exact=True)
-    closing = page.get_by_role("button", name=re.compile("Every part has passed"))
+    closing = page.get_by_role("button", name=re.compile("All stages passed"))
     for _ in range(40):  # a part done over begins with full air: struck through here, and judged void
         if closing.count():
             break
@@ -247,7 +247,7 @@ def test_a_trainer_sees_at_a_glance_sets_a_lesson_and_opens_a_trainee(tablet, ap
     if page.get_by_label("Classes").count():  # another test's class may stand beside it
         page.get_by_label("Classes").select_option(value=opened)
     expect(page.locator("[data-board]")).to_contain_text(TRAINEE, timeout=READY_S * 1000)
-    page.locator('label:has(> span:text-is("Lesson")) select').first.select_option(label="5 The honest minute")
+    page.locator('label:has(> span:text-is("Lesson")) select').first.select_option(label="5 Applied leak test")
     page.get_by_label("Due").fill("2027-01-10")
     page.get_by_role("button", name="Assign lesson").click()
     expect(page.locator("[data-assigned]")).to_contain_text("Applied leak test")

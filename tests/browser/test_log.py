@@ -43,11 +43,11 @@ def test_the_log_is_narrowed_kept_and_gone_through_by_keys(page, app_url, client
     expect(rows.nth(1)).to_be_focused()
     for place in (0, 1):
         page.locator("tbody input[type=checkbox]").nth(place).check()
-    page.get_by_role("link", name="These 2 side by side").click()
+    page.get_by_role("link", name="Compare these 2").click()
     expect(page.locator("[data-compare='2']")).to_be_visible()
     assert axe_findings(page) == []
     page.go_back()
-    page.get_by_role("button", name="Records (zip)").click()
+    page.get_by_role("button", name="Records (zip)", exact=True).click()
     made = page.locator("[data-made=records]")
     expect(made).to_be_visible(timeout=30_000)
     with page.expect_download() as packed:
@@ -58,7 +58,7 @@ def test_the_log_is_narrowed_kept_and_gone_through_by_keys(page, app_url, client
     assert page.request.get(f"{cab.url}{printed.get_attribute('href')}").body()[:5] == b"%PDF-"
     # the same records again are known, each of them
     page.locator("input[type=file]").set_input_files(packed.value.path())
-    expect(page.locator("[data-arrived]")).to_have_text(re.compile(r"^0 taken over, [1-9]\d* were here already$"))
+    expect(page.locator("[data-arrived]")).to_have_text(re.compile(r"^0 imported, [1-9]\d* already here$"))
     page.get_by_label("Export another table").select_option("holds")
     with page.expect_download() as holds:
         page.locator("a[href*='/api/tables/holds.xlsx']").click()

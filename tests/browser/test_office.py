@@ -70,8 +70,8 @@ def test_a_manager_invites_somebody_and_edits_them(cab):
     page.get_by_role("button", name="Save").click()
     row = page.get_by_role("row", name=name)
     expect(row).to_contain_text("trainer")
-    page.get_by_role("button", name=f"Retire: {name}").click()
-    expect(row).to_contain_text("retired")
+    page.get_by_role("button", name=f"Deactivate: {name}").click()
+    expect(row).to_contain_text("deactivated")
 
 
 def test_a_unit_edited_by_two_people_tells_the_second(cab, client):
@@ -84,7 +84,7 @@ def test_a_unit_edited_by_two_people_tells_the_second(cab, client):
     body = {"name": unit["name"], "kind": "tractor", "build_year": 2011, "version": 1}
     sign_in(client, "Wanda Keel").put(f"/api/units/{unit['id']}", json=body).raise_for_status()
     page.get_by_role("button", name="Save").click()
-    expect(page.get_by_role("alert")).to_contain_text("Somebody else changed this meanwhile")
+    expect(page.get_by_role("alert")).to_contain_text("Somebody else has just changed this")
     expect(page.get_by_role("textbox", name="Model year")).to_have_value("2016")  # what was typed is still there
     page.reload()
     expect(page.get_by_role("textbox", name="Model year")).to_have_value("2011")
@@ -111,7 +111,7 @@ def test_a_csv_is_looked_through_before_it_is_taken(cab):
     page.get_by_role("button", name="Import CSV").click()
     file = {"name": "units.csv", "mimeType": "text/csv", "buffer": f"name,kind\n{good},bus\n{good},barge\n".encode()}
     page.get_by_label("CSV file", exact=True).set_input_files(files=[file])
-    expect(page.get_by_text("1 units good, 1 lines bad.")).to_be_visible()
+    expect(page.get_by_text("1 units ready to import, 1 lines with errors.")).to_be_visible()
     expect(page.get_by_text("Line 3: kind: must be one of")).to_be_visible()
     expect(page.get_by_role("button", name="Import all")).to_be_disabled()
     page.get_by_label("CSV file", exact=True).set_input_files(
@@ -166,12 +166,12 @@ def test_how_a_units_tests_went_is_drawn_and_each_quantity_can_be_chosen(cab):
     chosen = page.get_by_role("button", name=re.compile("^Applied leak test"))
     expect(chosen).to_have_attribute("aria-pressed", "true")
     expect(page.get_by_role("heading", name="no more than 4 psi in 60 s")).to_be_visible()
-    expect(page.get_by_role("img", name=re.compile("^Moves 0.5 psi a month"))).to_be_visible()
-    expect(page.get_by_text(re.compile("it meets its limit about .* nine times in ten"))).to_be_visible()
+    expect(page.get_by_role("img", name=re.compile("^Drifting by 0.5 psi a month"))).to_be_visible()
+    expect(page.get_by_text(re.compile("it reaches its limit about .* [Nn]ine times in ten"))).to_be_visible()
     page.get_by_role("button", name="Report this drift as a defect").click()
-    expect(page.get_by_label("What is wrong")).to_have_value(re.compile("Moves 0.5 psi a month"))
+    expect(page.get_by_label("What is wrong")).to_have_value(re.compile("Drifting by 0.5 psi a month"))
     page.keyboard.press("Escape")
-    page.get_by_role("button", name=re.compile("^Governor cut-out")).click()
+    page.get_by_role("button", name=re.compile("^Cut-out")).click()
     expect(page.get_by_role("heading", name="120 to 140 psi")).to_be_visible()
     load_axe(page)
     assert axe_findings(page) == []

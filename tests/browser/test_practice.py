@@ -54,7 +54,7 @@ def test_a_whole_test_is_driven_by_keys_and_its_log_is_the_same_on_the_server(br
         page.keyboard.press("Space")
         page.wait_for_timeout(1500)
     seat.after()
-    expect(page.get_by_role("heading", level=1)).to_contain_text("The vehicle was sound. You called it good.")
+    expect(page.get_by_role("heading", level=1)).to_contain_text("The vehicle had no fault. You called it good.")
     practice_id = re.search("practice/([0-9a-f-]+)/after", page.url).group(1)
     seat.until(lambda: page.request.get(f"{app_url}/api/practices/{practice_id}").ok, 20)
     kept = page.request.get(f"{app_url}/api/practices/{practice_id}").json()
@@ -107,7 +107,7 @@ def test_a_hidden_leak_is_found_by_two_thumbs(browser, app_url):
     page.get_by_role("button", name="End test here").tap()
     seat.after()
     expect(page.get_by_role("heading", level=1)).to_contain_text("limit 3. You called it bad.")
-    expect(page.get_by_text("In it: Leak in the primary circuit.")).to_be_visible()
+    expect(page.get_by_text("Faults: Leak in the primary circuit.")).to_be_visible()
     assert page.evaluate("document.documentElement.scrollWidth") <= 390
     assert not seat.complaints
     context.close()
@@ -173,7 +173,7 @@ def test_a_trainer_on_another_device_sees_the_truth_and_sets_the_vehicle(browser
     trainer.page.get_by_role("button", name="Drain tanks").first.click()
     assert "coupling" not in seat.page.locator("body").inner_text().lower().replace("uncoupled", "")
     seat.page.close()
-    expect(trainer.page.get_by_text("The driver’s device is gone.", exact=False)).to_be_visible(timeout=20_000)
+    expect(trainer.page.get_by_text("The driver's device is disconnected.", exact=False)).to_be_visible(timeout=20_000)
     assert not trainer.complaints
     training.close()
 

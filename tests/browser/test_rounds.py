@@ -78,7 +78,7 @@ class Walker:
         if self.page.locator("[data-fact]").count():
             self.touch(self.page.get_by_role("button", name=re.compile("^(No)$")))
         elif self.page.locator("[data-block]").count():
-            self.touch(self.page.get_by_role("button", name=re.compile("^(All of it right|Todo bien)$")))
+            self.touch(self.page.get_by_role("button", name=re.compile("^(All OK|Todo bien)$")))
         elif self.page.locator("[data-call]").count():
             self.call()
         else:
@@ -89,15 +89,15 @@ class Walker:
                 self.touches += 1
                 self.page.keyboard.type(NUMBERS[item])
                 expect(slider).to_have_attribute("data-set", "true")
-            self.touch(self.page.get_by_role("button", name=re.compile("^(Right|Bien)$")))
+            self.touch(self.page.get_by_role("button", name=re.compile("^(OK|Bien)$")))
         self.gone_on(before, left)
 
     def call(self) -> None:
         """A call of the lights: looked at, all right, the next one."""
-        right = self.page.get_by_role("button", name=re.compile("^(All right|Todo bien)$"))
+        right = self.page.get_by_role("button", name=re.compile("^(All OK|Todo bien)$"))
         self.cab.until(lambda: right.count() > 0, jump_s=1)
         self.touch(right)
-        self.touch(self.page.get_by_role("button", name=re.compile("^(Next call|Siguiente aviso)$")))
+        self.touch(self.page.get_by_role("button", name=re.compile("^(Next call|Siguiente llamada)$")))
 
     def finish(self) -> None:
         """To the sheet."""
@@ -154,7 +154,7 @@ def test_the_in_cab_list_is_done_while_the_air_builds_and_the_blast_comes_first(
     assert waiting not in {one["key"] for one in state["items"] if one["answer"]}
     assert {one["answer"] for one in state["items"] if one["key"].startswith("gauge_air")} == {"from_run"}
     cab.go(f"/runs/{run}")
-    expect(page.locator("[data-while-filling]")).to_contain_text("While air built:")
+    expect(page.locator("[data-while-filling]")).to_contain_text("During air build-up:")
 
 
 class TestWithoutContact:
@@ -187,16 +187,16 @@ class TestWithoutContact:
         faults += faults_of(page, "measured")
         page.get_by_role("slider").focus()
         page.keyboard.type("3")
-        page.get_by_role("button", name="Not right").click()
+        page.get_by_role("button", name="Not OK").click()
         faults += faults_of(page, "not right")
         page.get_by_role("button", name="not worn").click()
         expect(page.locator("[data-means=stay]")).to_be_visible()
         page.get_by_text("Note or photo").click()
         Image.new("RGB", (800, 600), "gray").save(tmp_path / "tread.jpg")
         page.locator("input[type=file]").set_input_files(tmp_path / "tread.jpg")
-        expect(page.get_by_text("Photograph (1 taken)")).to_be_visible()
+        expect(page.get_by_text("Photo (1 taken)")).to_be_visible()
         faults += faults_of(page, "photograph")
-        page.get_by_role("button", name="Keep: Stays put").click()
+        page.get_by_role("button", name="Save: Do not drive").click()
         # judged on this device, without contact
         cab.until(lambda: page.locator("[data-stays]").count() > 0)
         faults += faults_of(page, "stays")
@@ -236,7 +236,7 @@ class TestWithoutContact:
 
 def test_lights_with_a_helper_on_a_second_device(cab, browser, browser_context_args, app_url):
     walker, page = Walker(cab), cab.page
-    round_id = walker.begin("MV-07", "whole round")
+    round_id = walker.begin("MV-07", "Full inspection")
     page.locator("header").get_by_role("button", name=re.compile(r"\d+ of \d+")).click()
     page.get_by_role("dialog").get_by_role("button", name="Lights").click()
     page.get_by_role("button", name="A helper with a device").click()
@@ -323,7 +323,7 @@ def test_from_memory_an_item_is_hidden_until_it_is_named_and_a_watcher_ticks(
     watcher.go()
     watcher.page.get_by_label("Join code").fill(code)
     watcher.page.get_by_role("button", name="Watch a test").click()
-    watcher.page.get_by_role("button", name=re.compile("^Not named, or said wrong: ")).nth(1).click()
+    watcher.page.get_by_role("button", name=re.compile("^Not named, or wrong: ")).nth(1).click()
     watcher.until(lambda: watcher.page.locator("[aria-pressed=true]").count() > 1, jump_s=3)
 
     def said_wrong() -> bool:

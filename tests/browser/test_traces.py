@@ -2,6 +2,8 @@
 
 from __future__ import annotations
 
+import re
+
 import pytest
 from playwright.sync_api import expect
 
@@ -30,7 +32,7 @@ def test_a_recording_is_dropped_its_stage_moved_and_judged_again(page, app_url, 
     row = page.locator("[data-stage=leak_applied]")
     expect(row.locator("[data-outcome=pass]")).to_be_visible(timeout=30_000)
     expect(page.locator("[data-columns]")).to_contain_text("primary: primary_psi")
-    expect(page.get_by_label("Test order")).to_contain_text("found: US full test")
+    expect(page.get_by_label("Test order")).to_contain_text("detected: US full test")
     row.get_by_role("button").click()
     end = page.locator("[data-handle=to_s]")
     before = float(end.get_attribute("aria-valuenow"))
@@ -57,11 +59,11 @@ def test_a_recording_is_dropped_its_stage_moved_and_judged_again(page, app_url, 
     page.set_input_files(
         "input[type=file]", {"name": "milk.csv", "mimeType": "text/csv", "buffer": b"farm,litres\nA,1\n" * 3}
     )
-    expect(page.get_by_role("alert")).to_contain_text("none of farm, litres is a time")
+    expect(page.get_by_role("alert")).to_contain_text("no time column found among farm, litres")
     # the pressures' unit is said by hand, and the file is read again
     odd = b"t_s,A\n" + b"".join(b"%d,%d\n" % (n, 800 + n) for n in range(60))
     page.set_input_files("input[type=file]", {"name": "odd.csv", "mimeType": "text/csv", "buffer": odd})
-    expect(page.get_by_role("alert")).to_contain_text("no column holds a pressure")
+    expect(page.get_by_role("alert")).to_contain_text("no column has pressures")
     form = page.locator("[data-columns-form]")
     form.get_by_label("Primary").fill("A")
     form.get_by_label("Pressure unit").select_option("kpa")
@@ -78,19 +80,19 @@ def test_many_are_dropped_together_one_is_no_test_and_one_becomes_a_run(page, ap
     cab.go("/traces")
     page.set_input_files("input[type=file]", [file, milk])
     expect(page.locator("[data-batch=done]")).to_be_visible(timeout=60_000)
-    expect(page.locator("[data-line='milk.csv']")).to_contain_text("none of farm, litres is a time")
+    expect(page.locator("[data-line='milk.csv']")).to_contain_text("no time column found among farm, litres")
     load_axe(page)
     assert axe_findings(page) == []
     page.get_by_role("button", name="yard-box.csv").click()
     page.get_by_role("button", name="Not a test").click()
     expect(page.locator("[data-settle=no_test]")).to_be_visible()
     page.get_by_role("button", name="Undo: may be a test").click()
-    expect(page.locator("[data-settle=open]")).to_contain_text("Say above which unit")
-    page.get_by_label("Vehicle").select_option(UNIT_ID["MV-12"])
+    expect(page.locator("[data-settle=open]")).to_contain_text("Choose a unit above")
+    page.get_by_label(re.compile("^Vehicle")).select_option(UNIT_ID["MV-12"])
     page.get_by_label("Start time").fill("2026-10-20T05:10:00")
     page.get_by_label("Driver").fill("Tove Lind")
     page.get_by_role("button", name="Add to log").click()
     page.get_by_role("link", name="Open report").click()
-    expect(page.locator("[data-from-recording]")).to_contain_text("yard-box.csv, 9 of 9 stages found")
+    expect(page.locator("[data-from-recording]")).to_contain_text("yard-box.csv: 9 of 9 stages found")
     assert cut_off(page) == []
     assert cab.complaints == []

@@ -126,7 +126,7 @@ def test_a_wrong_code_is_said(far):
     far.expected = ["status of 422"]
     far.page.get_by_label("Join code").fill("nosuch")
     far.page.get_by_role("button", name="Watch a test").click()
-    expect(far.page.get_by_role("alert")).to_contain_text("ask for a new one")
+    expect(far.page.get_by_role("alert")).to_contain_text("Ask for a new one")
 
 
 @pytest.mark.long
@@ -173,15 +173,15 @@ def test_a_candidate_is_examined_told_nothing_and_given_a_sheet_of_their_own(cab
     expect(cab.page.get_by_text("may lose no more than")).to_have_count(0)
     cab.do(failing, until="pedalUp")
     candidate = cab.page.locator("[data-candidate]")
-    expect(candidate.get_by_role("button", name="Valid", exact=True)).to_be_visible()
+    expect(candidate.get_by_role("button", name="Good", exact=True)).to_be_visible()
     expect(cab.page.locator("[data-outcome=fail]")).to_have_count(0)
     expect(far.page.locator("[data-judged] [data-outcome=fail]")).to_be_visible()
-    candidate.get_by_role("button", name="Valid", exact=True).click()
+    candidate.get_by_role("button", name="Good", exact=True).click()
     candidate.get_by_role("button", name="Ask to repeat it").click()
-    expect(candidate.get_by_text("Asked.")).to_be_visible()
+    expect(candidate.get_by_text("Request sent.")).to_be_visible()
     asks = far.page.locator("[data-asks]")
-    expect(asks).to_contain_text("That is yours to decide")
-    asks.get_by_role("button", name="You may").click()
+    expect(asks).to_contain_text("That is your decision")
+    asks.get_by_role("button", name="Allow a repeat").click()
     cab.until(lambda: candidate.get_by_role("button", name="Start over").count() == 1)
     cab.page.get_by_role("button", name="Make safe").click()
     cab.page.get_by_role("button", name="Vehicle is safe: end test").click()

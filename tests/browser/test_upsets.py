@@ -148,7 +148,7 @@ def test_another_language_in_mid_hold_changes_words_and_nothing_else(cab):
     page.get_by_role("button", name="Language, units, light").click()
     page.get_by_role("radio", name="Español").click()
     page.keyboard.press("Escape")
-    expect(page.get_by_role("timer")).to_contain_text("faltan de 60 segundos")
+    expect(page.get_by_role("timer")).to_contain_text("de 60 segundos")
     cab.do(COMBINATION)
     cab.finish()
     expect(page.locator("[data-try='leak_applied 1']")).to_contain_text("Aprobada")
@@ -207,7 +207,7 @@ def test_a_run_left_open_is_gone_on_with_on_another_device_and_ended_there_with_
 def test_a_browser_that_keeps_nothing_is_said_before_a_test_begins(cab):
     cab.page.add_init_script("IDBFactory.prototype.open = () => { throw new Error('no storage here.') }")
     cab.set_up("MV-12")
-    expect(cab.page.get_by_role("alert")).to_contain_text("can't keep marks on the device: no storage here.")
+    expect(cab.page.get_by_role("alert")).to_contain_text("can't save marks on the device: no storage here.")
     expect(cab.page.locator("button[type=submit]")).to_be_disabled()
 
 
@@ -231,7 +231,7 @@ def test_a_full_device_is_said_before_a_test_and_at_a_strike_and_the_screen_stay
     page.evaluate(FULL)
     cab.pass_time(1)
     cab.bar.click()
-    expect(page.get_by_role("alert")).to_contain_text("was not kept")
+    expect(page.get_by_role("alert")).to_contain_text("couldn't be saved")
     expect(cab.bar).to_have_attribute("data-strike", "key_on")
 
 

@@ -95,7 +95,7 @@ def test_a_test_is_begun_and_ended_without_contact_and_judged_when_it_is_back(ca
     expect(cab.bar).to_be_visible()
     run = run_id(cab)
     cab.do(COMBINATION, until="locked")  # nothing is rolled before the static part is judged
-    expect(page.get_by_text("is not judged yet")).to_be_visible()
+    expect(page.get_by_text("aren't judged yet")).to_be_visible()
     find_contact(cab)
     cab.until(lambda: cab.asked() != "locked")
     cab.offline = False
@@ -125,7 +125,7 @@ def test_without_contact_the_device_judges_by_the_same_core_and_the_server_confi
     judged_here = page.locator("article ol").first.inner_text()
     # signed here it is pending, and still is after the page was loaded anew
     page.get_by_role("button", name="Sign (sealed when there is network)").click()
-    expect(page.locator("[data-pending]")).to_contain_text("pending until the server has it")
+    expect(page.locator("[data-pending]")).to_contain_text("waiting to be sent")
     page.reload()
     cab.until(lambda: page.locator("[data-pending]").count() == 1)  # the judge starts anew, which takes its real time
     find_contact(cab)
@@ -134,10 +134,10 @@ def test_without_contact_the_device_judges_by_the_same_core_and_the_server_confi
     cab.until(lambda: page.locator("article ol").first.inner_text() == judged_here)
     assert events_of(cab, run)[-1]["body"]["type"] == "finished"
     signing = page.locator("[data-signing]")
-    expect(signing).to_contain_text("signed here without contact")
+    expect(signing).to_contain_text("without network")
     signing.get_by_role("button", name="Sign", exact=True).click()
     expect(signing.locator("[data-signed=driver]")).to_contain_text("Tove Lind")
-    expect(signing.locator("[data-seal]")).to_contain_text("nothing was changed")
+    expect(signing.locator("[data-seal]")).to_contain_text("nothing has changed since")
 
 
 @pytest.mark.long
@@ -149,7 +149,7 @@ def test_the_sheet_says_not_judged_yet_until_there_is_contact(cab, coupled):
     open_set_up(cab, unit)
     cab.unfold_way()
     page.get_by_label("Test order").select_option("leak-check")
-    expect(page.get_by_role("alert")).to_contain_text("is not on the device and needs contact")
+    expect(page.get_by_role("alert")).to_contain_text("isn't on this device and needs network")
     page.go_back()
     open_set_up(cab, unit)
     page.locator("button[type=submit]:enabled").click()
@@ -158,7 +158,7 @@ def test_the_sheet_says_not_judged_yet_until_there_is_contact(cab, coupled):
     page.get_by_role("button", name="Vehicle is safe: end test").click()
     expect(page.locator("[data-outcome=pending]")).to_have_text("Not judged yet")
     cab.pass_time(3)
-    waits = page.get_by_role("status").filter(has_text="on this device since")
+    waits = page.get_by_role("status").filter(has_text="waiting for network since")
     expect(waits).to_contain_text(unit)
     find_contact(cab)
     cab.until(lambda: page.locator("article").count() == 1)

@@ -162,7 +162,10 @@ def test_what_no_school_could_mean_is_refused_naming_the_limit(bad, words):
     [
         ({"consequences": {"wings": "stay"}}, "consequences.wings: isn't a group of parts"),
         ({"consequences": {"marker": "burn"}}, "must be one of stay, finish, note, not 'burn'"),
-        ({"round_limit": [{"measure": "wings", "at_least": 2, "source": SOURCE}]}, "'wings', which no round measures"),
+        (
+            {"round_limit": [{"measure": "wings", "at_least": 2, "source": SOURCE}]},
+            "'wings', which isn't measured in an inspection",
+        ),
         ({"round_limit": [{"measure": "tread", "source": SOURCE}]}, "needs at_least, at_most or both"),
         ({"round_limit": [{"measure": "tread", "at_least": 4, "at_most": 2, "source": SOURCE}]}, "no number is both"),
         ({"round_limit": [{"measure": "tread", "axles": ["wing"], "at_least": 4, "source": SOURCE}]}, "not 'wing'"),

@@ -83,7 +83,7 @@ class LowHiss:
 
     def kill_database(self) -> None:
         """End the database as a power cut would."""
-        with contextlib.suppress(ProcessLookupError):  # a second blow may fall before it was started again
+        with contextlib.suppress(ProcessLookupError):  # a second blow may fall before it was restarted
             os.kill(self.database_pid, signal.SIGKILL)
 
     def kill(self) -> None:

@@ -138,7 +138,7 @@ def test_m1_sql_of_a_copy_runs_no_shell_and_reads_no_file_and_what_was_there_com
     whole, forged = tmp_path / "whole.zip", tmp_path / "forged.zip"
     back_up(store, server.url, whole)
     repacked(whole, forged, lambda sql: HOSTILE[name].format(flag=flag).encode() + sql)
-    with pytest.raises(BackupError, match="What was there before is back"):
+    with pytest.raises(BackupError, match="The previous data was restored"):
         put_back(store, server.url, copies, forged, print)
     assert not flag.exists()
     assert (noted(store), (copies / NOTE).exists()) == ("before", False)
@@ -164,7 +164,7 @@ def test_m1_only_a_copy_that_a_key_of_this_installation_signed_is_put_back_unask
     repacked(whole, forged, lambda sql: sql + b"-- edited\n")
     with pytest.raises(BackupError, match="isn't signed by a key of this installation"):
         put_back(store, server.url, tmp_path / "copies", forged, print, keys)
-    with pytest.raises(BackupError, match="holds no keys"):
+    with pytest.raises(BackupError, match="has no keys"):
         put_back(store, server.url, tmp_path / "copies", whole, print, KeyFiles(tmp_path / "none"))
     assert put_back(store, server.url, tmp_path / "copies", whole, print, keys) == []
     assert heads.read_text().splitlines()[-1].startswith("restored ")
@@ -177,7 +177,7 @@ def test_k2_half_a_copy_is_not_put_back_as_a_whole_one(home, tmp_path):
     whole, forged = tmp_path / "whole.zip", tmp_path / "half.zip"
     back_up(store, server.url, whole)
     repacked(whole, forged, lambda sql: re.sub(rb"INSERT INTO `event` VALUES.*?;\n", b"", sql, flags=re.DOTALL))
-    with pytest.raises(BackupError, match=r"of table event came 0 rows.*What was there before is back"):
+    with pytest.raises(BackupError, match=r"table event has 0 rows.*The previous data was restored"):
         put_back(store, server.url, tmp_path / "copies", forged, print)
     assert noted(store) == "before"
 
@@ -200,8 +200,8 @@ def test_k2_commands_refuse_while_a_restore_was_cut_off_and_k6_leftovers_go(demo
 def test_k9_a_database_that_cannot_be_reached_is_said_in_a_sentence(tmp_path, capsys, monkeypatch):
     for url, says in (
         (f"mysql+pymysql://a:b@127.0.0.1:{free_port()}/c", "can't be used"),
-        ("no address", "is no address of a database"),
-        ("oracle9://a@b/c", "is no address of a database"),
+        ("no address", "isn't a database address"),
+        ("oracle9://a@b/c", "isn't a database address"),
     ):
         monkeypatch.setenv("LOWHISS_DATABASE_URL", url)
         for command in (["standing"], ["start", "--port", str(free_port())]):
@@ -251,9 +251,9 @@ def test_what_is_no_whole_copy_is_refused_before_anything_is_changed(home, tmp_p
             packed.writestr("database.sql.gz", parts["database.sql.gz"])
             packed.writestr("manifest.json", json.dumps({**told, **edit}))
     says = {
-        "cut": "was cut",
-        "other": "was cut",
-        "edited": "not whole",
+        "cut": "incomplete",
+        "other": "incomplete",
+        "edited": "damaged",
         "newer": "newer than this one",
         "none": "no file",
     }
@@ -331,7 +331,7 @@ def test_the_commands_copy_while_it_runs_and_put_back_when_it_does_not(demo_data
     runs = read_manifest(copy).runs
     assert f"{runs} tests" in capsys.readouterr().out
     assert main(["restore", str(copy), "--data", str(data)]) == 1
-    assert "already runs" in capsys.readouterr().err
+    assert "is already running" in capsys.readouterr().err
     with httpx.Client(base_url=app.url, timeout=HANG_S) as client:
         device = Device(sign_in(client))
         device.begin().raise_for_status()
@@ -341,7 +341,7 @@ def test_the_commands_copy_while_it_runs_and_put_back_when_it_does_not(demo_data
     assert main(["restore", str(cut), "--data", str(data)]) == 1
     assert len(capsys.readouterr().err.strip().splitlines()) >= 1
     assert main(["restore", str(copy), "--data", str(data)]) == 0
-    assert "its seals are as they were made" in capsys.readouterr().out
+    assert "its seals are unchanged" in capsys.readouterr().out
     app = LowHiss(data, free_port(), "--demo")
     with httpx.Client(base_url=app.url, timeout=HANG_S) as client:
         assert sign_in(client).get(f"/api/runs/{device.run_id}").status_code == 404

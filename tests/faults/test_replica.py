@@ -168,6 +168,6 @@ def test_while_the_replica_is_away_marks_wait_or_go_on_as_was_chosen(pair, tmp_p
         assert time.monotonic() - began < wait_ms / 1000
         until(lambda: client.get("/api/health").json()["replica"] == "away")
         told = look_at_replica(Store(make_engine(primary.url)))
-        assert "kept by the primary alone" in told.text
+        assert "saved on the primary only" in told.text
         assert "docs/replica.md" in told.advice
     assert app.interrupt() == 0

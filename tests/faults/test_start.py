@@ -33,7 +33,7 @@ def test_it_begins_empty_refuses_a_second_is_killed_and_found_and_leaves_nothing
     taken = refused("--port", str(app.port), "--data", str(tmp_path / "other"))
     assert f"Port {app.port} can't be used (Address already in use)" in taken
     assert not (tmp_path / "other").exists()
-    assert "already runs on" in refused("--port", str(free_port()), "--data", str(app.data))
+    assert "is already running on" in refused("--port", str(free_port()), "--data", str(app.data))
     assert httpx.get(f"{app.url}/api/about").status_code == 200
     # a database that a killed start has left behind is stopped first
     orphan = app.database_pid

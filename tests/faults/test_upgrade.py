@@ -69,7 +69,7 @@ def test_a_killed_upgrade_is_put_back_and_done_again(first_release, tmp_path, st
     assert (tmp_path / "upgrade-under-way").exists()
     said: list[str] = []
     upgrade(engine, url, tmp_path, said.append)
-    assert said[0].startswith("A change of the tables was cut off")
+    assert said[0].startswith("An update of the tables was interrupted")
     assert current_revision(engine) == head_revision()
     assert not (tmp_path / "upgrade-under-way").exists()
     with engine.connect() as connection:

@@ -138,7 +138,7 @@ def test_a_stage_with_its_limit_is_four_places(copy):
     changed(package / "core/stages/model.py", ('"leak_applied", ', '"leak_applied", "leak_supply", '))
     table = package / "core/stages/table.py"
     row = re.search(r'    "leak_applied": StepRow\(\n.*?\n    \),\n', table.read_text(), re.DOTALL)[0]
-    ours = row.replace("leak_applied", "leak_supply").replace("applied leak test", "supply shut")
+    ours = row.replace("leak_applied", "leak_supply").replace("pedal held", "supply shut")
     changed(table, (row, row + ours.replace("With the pedal held", "With the supply shut")))
     rules = package / "rulebook/rules/us-cdl.toml"
     limit = re.search(r'\[\[limit\]\]\nkey = "leak_applied.single"\n.*?\n\n', rules.read_text(), re.DOTALL)[0]

@@ -59,7 +59,7 @@ def test_what_is_well_is_said_to_be(store, home):
 def test_what_is_wrong_is_named_with_what_to_do(store, home, monkeypatch, tmp_path):
     data, keys = home
     keep_copies(store, Copies(at=NOW - dt.timedelta(days=9), tried_at=NOW))
-    assert "run lowhiss backup" in told(store, home)["copies"].mend
+    assert "Run lowhiss backup" in told(store, home)["copies"].mend
     keep_copies(store, Copies(at=NOW, why="the disk is full", tried_at=NOW))
     assert "the disk is full" in told(store, home)["copies"].said
     keep_copies(store, Copies(at=NOW, file="one.zip", tried_at=NOW))
@@ -77,7 +77,7 @@ def test_what_is_wrong_is_named_with_what_to_do(store, home, monkeypatch, tmp_pa
     monkeypatch.setattr(doctor.shutil, "which", lambda _: None)
     assert "mariadb-client" in told(store, home)["programs"].mend
     pem.rename(tmp_path / "gone.pem")
-    assert "put it back" in told(store, home)["keys"].mend
+    assert "restore it" in told(store, home)["keys"].mend
     (tmp_path / "gone.pem").rename(pem)
     assert data.is_dir()
 

@@ -142,9 +142,9 @@ def of(table, connection, sealed):
 
 
 SEAL_COLUMNS = {
-    "document": ("hash is another", "signature does not belong"),
-    "sha256": ("hash is another",),
-    "signature": ("signature does not belong",),
+    "document": ("hashes differ", "signature doesn't match"),
+    "sha256": ("hashes differ",),
+    "signature": ("signature doesn't match",),
     "key_id": ("isn't among the keys",),
     "sealed_at": ("seal.sealed_at",),
     "run_id": ("",),
@@ -184,7 +184,7 @@ def test_a_seal_that_is_missing_or_out_of_order_is_named(store, keys, sealed):
     swapped = [seals[0], seals[2], seals[1]]
     assert any("order was changed" in one.sentence for one in check(swapped, public, whole=True))
     (cut,) = check(seals[:-1], public, whole=True, head=seals[-1].sha256)
-    assert "kept elsewhere" in cut.sentence
+    assert "saved head" in cut.sentence
     # the last ones cut off the table: the head beside the keys still knows them
     with store.transaction() as session:
         last = session.execute(select(SealRow.__table__).order_by(SealRow.place.desc()).limit(1)).mappings().one()
@@ -203,7 +203,7 @@ def test_a_seal_of_another_installation_is_no_seal_of_this_one(store, keys, seal
         public = signing.public_keys(session)
     forged = replace(seal, key=other_key.id, signature=other_key.sign(seal.document))
     sentences = [one.sentence for one in check([forged], public, whole=False)]
-    assert f"its key {other_key.id} is not among the keys" in sentences
+    assert f"its key {other_key.id} isn't among the keys" in sentences
     both = [one.sentence for one in check([forged], {**public, other_key.id: other_key.public}, whole=False)]
     assert both == ["it names a different key than the one that signed it"]
     # a key put into the table, of which no seal speaks, is found too
@@ -211,7 +211,7 @@ def test_a_seal_of_another_installation_is_no_seal_of_this_one(store, keys, seal
         now = dt.datetime.now(dt.UTC)
         session.add(SealKeyRow(id=other_key.id, public=other_key.public, made_at=now, lost=False))
     found = [sentence for _, sentence in wrong(store, keys)]
-    assert any("no seal of the chain speaks of it" in one for one in found)
+    assert any("no seal in the chain mentions it" in one for one in found)
     assert any(f"the key {other_key.id} is not in {keys.directory}" in one for one in found)
     with store.transaction() as session:
         session.execute(delete(SealKeyRow).where(SealKeyRow.id == other_key.id))
@@ -231,7 +231,7 @@ def test_what_comes_after_the_seal_is_an_amendment_once_it_is_signed(store, keys
     seals, signed, later = signing.seals_of(store, run_id)
     assert ([one.place for one in seals], later) == ([first.place], 1)
     (came,) = verification.verify_run(store, run_id)
-    assert (came.notice, "1 marks came after the seal" in came.sentence) == (True, True)
+    assert (came.notice, "1 marks arrived after the seal" in came.sentence) == (True, True)
     second = signing.sign(store, keys, TRAINER, "demo", run_id, str(uuid.uuid4()), now)
     assert (second.amends, second.upto) == (first.place, first.upto + 1)
     seals, signed, later = signing.seals_of(store, run_id)
@@ -306,7 +306,7 @@ def test_h5_marks_appended_after_a_seal_that_better_its_result_are_named(store, 
         run.outcome = better
     found = [sentence for _, sentence in wrong(store, keys)]
     assert any("verdict.outcome" in one or "now " in one for one in found), found
-    assert any("marks came after the seal" in one.sentence for one in verification.verify_all(store, keys))
+    assert any("marks arrived after the seal" in one.sentence for one in verification.verify_all(store, keys))
 
 
 @pytest.mark.parametrize("column", ["figures", "close_call", "outcome", "overall"])
@@ -353,4 +353,4 @@ def test_k5_a_signature_that_no_seal_covers_is_no_signature(store, keys, sealed,
         connection.execute(SignatureRow.__table__.insert().values({**row, "id": str(uuid.uuid4()), "name": "Nobody"}))
     _, signed, _ = signing.seals_of(store, row["run_id"])
     assert "Nobody" not in {one.name for one in signed}
-    assert any("a signature of Nobody is covered by no seal" in sentence for _, sentence in wrong(store, keys))
+    assert any("a signature of Nobody isn't covered by a seal" in sentence for _, sentence in wrong(store, keys))

@@ -207,7 +207,7 @@ def test_the_command_judges_finds_and_reads_many(files, tmp_path, capsys):
     assert main(["trace", str(base / "a.tsv"), "--text", "--lang", "es", *asked]) == INCOMPLETE
     assert "psi" in capsys.readouterr().out
     assert main(["trace", str(base / "a.csv"), "--column", "primary=nobody"]) == UNREADABLE
-    assert "'nobody'" in capsys.readouterr().err
+    assert "choose one of" in capsys.readouterr().err
     # a folder and a zip are the files in them, whoever reads them
     (tmp_path / "day").mkdir()
     (tmp_path / "day" / "b.csv").write_bytes((base / "a.csv").read_bytes())

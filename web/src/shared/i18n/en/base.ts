@@ -52,7 +52,7 @@ export const base = {
   step: trade.step,
   column: {
     live: 'live',
-    byEye: 'read by eye',
+    byEye: 'by eye',
     old: '{{age}} s old',
     oldMinutes: '{{age}} min old',
     label: 'Air column, {{value}}',

@@ -51,7 +51,7 @@ export const base: typeof english = {
   step: trade.step,
   column: {
     live: 'en vivo',
-    byEye: 'a simple vista',
+    byEye: 'a la vista',
     old: 'hace {{age}} s',
     oldMinutes: 'hace {{age}} min',
     label: 'Columna de aire, {{value}}',

@@ -26,7 +26,7 @@ export const test: typeof english = {
     rules: 'reglas',
     place: '{{now}} de {{all}}',
     course: 'Orden de la prueba',
-    notSo: 'No',
+    notSo: 'No es así',
     gearHolds: 'Sujeto en marcha baja',
     not: {
       wheels_chocked: 'sin calzos',
