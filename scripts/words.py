@@ -32,6 +32,7 @@ SENTENCES_HELD = (
     "README.md",
     "docs/operating.md",
     "docs/command-line.md",
+    "docs/testing.md",
     "docs/standing.md",
     "docs/rounds.md",
     "docs/learning.md",

@@ -94,7 +94,7 @@ def test_the_sentences_of_a_finding_take_the_same_parameters_in_both_languages()
     [
         (100, 97, 60, "100 → 97 psi in 60 s, 3.0 psi/min, limit 4, 1.0 to spare, reading error ±0.8"),
         (100, 96, 60.2, "100 → 96 psi in 60.2 s, 4.0 psi/min, limit 4, on the limit, reading error ±0.8"),
-        (100, 95, 60, "100 → 95 psi in 60 s, 5.0 psi/min, limit 4, over by 1.0, reading error ±0.8"),
+        (100, 95, 60, "100 → 95 psi in 60 s, 5.0 psi/min, limit 4, missed by 1.0, reading error ±0.8"),
         (
             100,
             93,

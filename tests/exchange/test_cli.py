@@ -141,7 +141,7 @@ def test_a_sheet_to_read_says_do_not_drive_first(capsys):
     assert main(["judge", "--text", str(EXAMPLES / "mv-21-leak-fail.json")]) == 1
     text = capsys.readouterr().out
     assert text.startswith("FAIL: DO NOT DRIVE   MV-21\n")
-    assert "112 → 108 psi in 60 s, 4.0 psi/min, limit 3, over by 1.0, reading error ±0.8" in text
+    assert "112 → 108 psi in 60 s, 4.0 psi/min, limit 3, missed by 1.0, reading error ±0.8" in text
     assert max(len(line) for line in text.splitlines()) <= 110
     assert (
         main(

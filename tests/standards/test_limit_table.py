@@ -1,6 +1,6 @@
 """Every cell of the built-in rule sets at its bound, just inside and just outside, in psi and in kPa.
 
-Sources beside the rows. CDL: US CDL manual, air brakes section. CHECKLIST: US modernised CDL checklist. All published
+Sources beside the rows. CDL: US CDL manual, air brakes section. CHECKLIST: US modernized CDL checklist. All published
 values are from memory; the rest is common practice without a source.
 """
 

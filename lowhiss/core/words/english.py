@@ -220,7 +220,7 @@ ARITHMETIC = {
     "reading": "read {psi}",
     "limit": "limit {limit}",
     "to_spare": "{margin} to spare",
-    "outside": "over by {margin}",
+    "outside": "missed by {margin}",
     "on_the_limit": "on the limit",
     "error": "reading error ±{uncertainty}",
     "error_s": "error ±{uncertainty}",

@@ -230,7 +230,7 @@ ARITHMETIC = {
     "reading": "lectura {psi}",
     "limit": "límite {limit}",
     "to_spare": "{margin} de sobra",
-    "outside": "excede por {margin}",
+    "outside": "no cumple por {margin}",
     "on_the_limit": "justo en el límite",
     "error": "error de lectura ±{uncertainty}",
     "error_s": "error ±{uncertainty}",

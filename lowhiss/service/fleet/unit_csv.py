@@ -55,8 +55,8 @@ def import_units(store: Store, by: Person, data: bytes, *, dry_run: bool) -> Imp
         return _import(store, by, data, dry_run=dry_run)
     except IntegrityError as error:
         raise RefusedError(
-            "csv_names", "Two names of the file, or one of it and one there already, are the same to the database: "
-            "tell them apart by more than accents.", "file",
+            "csv_names", "Two names are the same except for accents or case, in the file or with a unit already here. "
+            "Change one of them.", "file",
         ) from error  # fmt: skip
 
 
