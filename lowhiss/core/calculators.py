@@ -27,7 +27,7 @@ def application_drop_psi(start_psi: float, volume_ratio: float) -> float:
 def strokes_between(start_psi: float, end_psi: float, volume_ratio: float) -> float:
     """Full applications that bring the gauge from ``start_psi`` down to ``end_psi``; not rounded.
 
-    n = ln((start + 14.7) ÷ (end + 14.7)) ÷ ln((V + Vc) ÷ V); Boyle, stroke by stroke.
+    n = ln((start + 14.7) ÷ (end + 14.7)) ÷ ln((V + Vc) ÷ V); Boyle's law for each brake application.
     Raises CalculationError unless 0 ≤ end_psi ≤ start_psi and the ratio is positive.
 
     >>> round(strokes_between(108, 60, 12), 1)

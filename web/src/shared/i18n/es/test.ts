@@ -207,7 +207,7 @@ export const test: typeof english = {
     wait: 'desde el último movimiento',
     waitAdvice: 'Se recomiendan {{advised}} s; ninguna regla los exige.',
     waitLong: 'El aire ya se asentó. Empiece cuando quiera.',
-    left: 'de {{hold}} segundos',
+    left: 'restantes de {{hold}} segundos',
     ownWatch: 'Usted mide el tiempo.',
     startedAt: 'Empezó en {{values}}.',
     startUnset: 'Anote las lecturas del inicio.',
