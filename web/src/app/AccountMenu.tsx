@@ -1,7 +1,7 @@
 import { useMutation } from '@tanstack/react-query'
 import { Popover } from 'radix-ui'
 import { useState } from 'react'
-import { useTranslation } from 'react-i18next'
+import { useTranslation } from '../shared/i18n/useTranslation'
 import { api, need } from '../shared/api'
 import { useSession } from '../shared/session'
 import { Button, FormError, TextField } from '../shared/ui'

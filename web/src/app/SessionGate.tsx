@@ -1,6 +1,6 @@
 import { useQuery, useQueryClient } from '@tanstack/react-query'
 import { useCallback, useEffect, useMemo, useState, type ReactNode, Suspense } from 'react'
-import { useTranslation } from 'react-i18next'
+import { useTranslation } from '../shared/i18n/useTranslation'
 import { usePreferences } from '../shared/preferences'
 import { csrfWord, onSignedOut } from '../shared/api'
 import { SignIn } from './screens'

@@ -1,7 +1,7 @@
 import { Suspense } from 'react'
+import { useTranslation } from '../shared/i18n/useTranslation'
 import { Notice } from '../shared/ui'
 import { useQuery } from '@tanstack/react-query'
-import { useTranslation } from 'react-i18next'
 import { Link, NavLink, Outlet } from 'react-router'
 import { aboutQuery } from '../shared/api'
 import { useMay } from '../shared/session'

@@ -1,5 +1,5 @@
 import { useEffect, useState } from 'react'
-import { useTranslation } from 'react-i18next'
+import { useTranslation } from '../shared/i18n/useTranslation'
 import { useFigures } from '../shared/figures/useFigures'
 import { useRecorder } from '../run'
 import { type Waits } from '../device'

@@ -1,5 +1,5 @@
 import { useQuery } from '@tanstack/react-query'
-import { useTranslation } from 'react-i18next'
+import { useTranslation } from '../../shared/i18n/useTranslation'
 import { aboutQuery } from '../../shared/api'
 import { Notice } from '../../shared/ui'
 

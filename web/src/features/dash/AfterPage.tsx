@@ -1,7 +1,7 @@
 import { useQuery } from '@tanstack/react-query'
 import { useState } from 'react'
-import { useTranslation } from 'react-i18next'
 import { Link, useParams } from 'react-router'
+import { useTranslation } from '../../shared/i18n/useTranslation'
 import { askCore } from '../../device'
 import { useRecorder } from '../../run'
 import { api, need, type Schema } from '../../shared/api'

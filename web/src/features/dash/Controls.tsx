@@ -1,5 +1,5 @@
 import { useRef, type ReactNode } from 'react'
-import { useTranslation } from 'react-i18next'
+import { useTranslation } from '../../shared/i18n/useTranslation'
 import type { Described, Practice } from '../../device'
 import { setIfNew, useEachPicture, useSense } from './useSense'
 

@@ -1,7 +1,7 @@
 import { Popover } from 'radix-ui'
 import { useEffect, useState, useSyncExternalStore, type ComponentType, type ReactNode } from 'react'
-import { useTranslation } from 'react-i18next'
 import { Link, Navigate, useParams } from 'react-router'
+import { useTranslation } from '../../shared/i18n/useTranslation'
 import type { Described, LiveRun, Practice, TestRecorder } from '../../device'
 import { useRecorder } from '../../run'
 import { unitLabel, fromPsi } from '../../shared/figures/format'

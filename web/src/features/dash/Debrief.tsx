@@ -1,6 +1,6 @@
 import { useMutation } from '@tanstack/react-query'
-import { useTranslation } from 'react-i18next'
 import { Link, useNavigate } from 'react-router'
+import { useTranslation } from '../../shared/i18n/useTranslation'
 import { askCore } from '../../device'
 import { useRecorder } from '../../run'
 import { clockFace } from '../../shared/figures/format'

@@ -1,5 +1,5 @@
 import type { ReactNode } from 'react'
-import { useTranslation } from 'react-i18next'
+import { useTranslation } from '../../shared/i18n/useTranslation'
 import type { LiveRun } from '../../device'
 import { stateOf } from '../../run'
 

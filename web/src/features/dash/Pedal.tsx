@@ -1,5 +1,5 @@
 import { useEffect, useRef, useState, type PointerEvent } from 'react'
-import { useTranslation } from 'react-i18next'
+import { useTranslation } from '../../shared/i18n/useTranslation'
 import type { Practice } from '../../device'
 import { setIfNew, useEachPicture, useSense } from './useSense'
 

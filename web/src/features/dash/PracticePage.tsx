@@ -1,7 +1,7 @@
 import { useMutation, useQuery, useQueryClient } from '@tanstack/react-query'
 import { useEffect, useState, useSyncExternalStore } from 'react'
-import { useTranslation } from 'react-i18next'
 import { Link, useNavigate } from 'react-router'
+import { useTranslation } from '../../shared/i18n/useTranslation'
 import { askCore } from '../../device'
 import { useRecorder } from '../../run'
 import { api, need, rulebookQuery, unitsQuery, type Schema } from '../../shared/api'

@@ -1,5 +1,5 @@
 import { useRef } from 'react'
-import { useTranslation } from 'react-i18next'
+import { useTranslation } from '../../shared/i18n/useTranslation'
 import type { Frame, Practice } from '../../device'
 import { setIfNew, useEachPicture } from './useSense'
 

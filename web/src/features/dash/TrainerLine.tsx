@@ -1,6 +1,6 @@
 import { useEffect, useState } from 'react'
 import { Popover } from 'radix-ui'
-import { useTranslation } from 'react-i18next'
+import { useTranslation } from '../../shared/i18n/useTranslation'
 import { keepTalking, type Practice } from '../../device'
 import { Button } from '../../shared/ui'
 

@@ -1,6 +1,6 @@
 import { scaleLinear } from 'd3-scale'
 import { useState } from 'react'
-import { useTranslation } from 'react-i18next'
+import { useTranslation } from '../../shared/i18n/useTranslation'
 import { clockFace, fromPsi } from '../../shared/figures/format'
 import { useFigures } from '../../shared/figures/useFigures'
 import type { Debriefed } from './Debrief'

@@ -1,7 +1,7 @@
 import { useEffect, useRef, useState } from 'react'
-import { useTranslation } from 'react-i18next'
 import { useParams } from 'react-router'
 import { useQuery } from '@tanstack/react-query'
+import { useTranslation } from '../../shared/i18n/useTranslation'
 import { askCore, keepTalking, type Frame } from '../../device'
 import { useFigures } from '../../shared/figures/useFigures'
 import { Button } from '../../shared/ui'

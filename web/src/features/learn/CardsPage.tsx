@@ -1,6 +1,6 @@
 import { useQuery, useQueryClient } from '@tanstack/react-query'
 import { useEffect, useState } from 'react'
-import { useTranslation } from 'react-i18next'
+import { useTranslation } from '../../shared/i18n/useTranslation'
 import { askCore } from '../../device'
 import { useRecorder } from '../../run'
 import { rulebookQuery } from '../../shared/api'

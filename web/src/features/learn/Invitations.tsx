@@ -1,5 +1,5 @@
 import { useMutation, useQuery, useQueryClient } from '@tanstack/react-query'
-import { useTranslation } from 'react-i18next'
+import { useTranslation } from '../../shared/i18n/useTranslation'
 import { api, need } from '../../shared/api'
 import { Button, FormError } from '../../shared/ui'
 import { invitationsQuery } from './core'

@@ -1,7 +1,7 @@
 import { useMutation, useQuery, useQueryClient } from '@tanstack/react-query'
 import { useState } from 'react'
-import { useTranslation } from 'react-i18next'
 import { Link, useNavigate } from 'react-router'
+import { useTranslation } from '../../shared/i18n/useTranslation'
 import { useRecorder } from '../../run'
 import { api, need, rulebookQuery, type Schema } from '../../shared/api'
 import { useFigures } from '../../shared/figures/useFigures'

@@ -1,6 +1,6 @@
 import { useMutation, useQueryClient } from '@tanstack/react-query'
 import { useState } from 'react'
-import { useTranslation } from 'react-i18next'
+import { useTranslation } from '../../shared/i18n/useTranslation'
 import { api, need } from '../../shared/api'
 import { useMay } from '../../shared/session'
 import { Button, FormError } from '../../shared/ui'

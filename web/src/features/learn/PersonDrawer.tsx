@@ -1,6 +1,6 @@
 import { useMutation, useQueryClient } from '@tanstack/react-query'
 import { useState } from 'react'
-import { useTranslation } from 'react-i18next'
+import { useTranslation } from '../../shared/i18n/useTranslation'
 import { api, need, type Schema } from '../../shared/api'
 import { useFigures } from '../../shared/figures/useFigures'
 import { Button, FormError, SelectField, TextField } from '../../shared/ui'

@@ -1,6 +1,6 @@
 import { useQueries } from '@tanstack/react-query'
-import { useTranslation } from 'react-i18next'
 import { Link, useSearchParams } from 'react-router'
+import { useTranslation } from '../../shared/i18n/useTranslation'
 import { sheetQuery, type Schema } from '../../shared/api'
 import { useFigures } from '../../shared/figures/useFigures'
 import { Notice, OutcomeMark } from '../../shared/ui'

@@ -1,6 +1,6 @@
 import { useMutation, useQuery } from '@tanstack/react-query'
 import { useState } from 'react'
-import { useTranslation } from 'react-i18next'
+import { useTranslation } from '../../shared/i18n/useTranslation'
 import { allUnitsQuery, api, need } from '../../shared/api'
 import { useFigures } from '../../shared/figures/useFigures'
 import { Button, FormError } from '../../shared/ui'

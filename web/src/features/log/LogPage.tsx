@@ -7,8 +7,8 @@ import {
   type KeyboardEvent as ReactKeyboardEvent,
   type RefObject,
 } from 'react'
-import { useTranslation } from 'react-i18next'
 import { Link, useSearchParams } from 'react-router'
+import { useTranslation } from '../../shared/i18n/useTranslation'
 import type { Schema } from '../../shared/api'
 import { unitLabel } from '../../shared/figures/format'
 import { useFigures } from '../../shared/figures/useFigures'

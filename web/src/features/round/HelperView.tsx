@@ -1,5 +1,5 @@
 import { useState } from 'react'
-import { useTranslation } from 'react-i18next'
+import { useTranslation } from '../../shared/i18n/useTranslation'
 import type { RoundHere } from '../../run'
 import { SelectField } from '../../shared/ui'
 import { CallCard, callsOf } from './Lights'

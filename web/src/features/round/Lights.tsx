@@ -1,5 +1,5 @@
 import { useEffect, useState } from 'react'
-import { useTranslation } from 'react-i18next'
+import { useTranslation } from '../../shared/i18n/useTranslation'
 import type { Body, Struck } from '../../device'
 import { isAnswered, type Ask, type RoundHere } from '../../run'
 import type { Schema } from '../../shared/api'

@@ -1,6 +1,6 @@
 import { useState } from 'react'
-import { useTranslation } from 'react-i18next'
 import { Link, Navigate, useParams } from 'react-router'
+import { useTranslation } from '../../shared/i18n/useTranslation'
 import type { Body, Recorder } from '../../device'
 import {
   isDone,

@@ -1,7 +1,7 @@
 import { useQuery, useQueryClient } from '@tanstack/react-query'
 import { useEffect, useState, type ReactNode } from 'react'
-import { useTranslation } from 'react-i18next'
 import { Link, useParams } from 'react-router'
+import { useTranslation } from '../../shared/i18n/useTranslation'
 import type { Recorder } from '../../device'
 import { roundQuery, roundScriptQuery, roundStateQuery, rulebookQuery, type Schema } from '../../shared/api'
 import { useFigures } from '../../shared/figures/useFigures'

@@ -1,6 +1,6 @@
 import { scaleLinear } from 'd3-scale'
 import { useRef, useState, type KeyboardEvent, type PointerEvent } from 'react'
-import { useTranslation } from 'react-i18next'
+import { useTranslation } from '../../shared/i18n/useTranslation'
 import type { Schema } from '../../shared/api'
 import { useSize } from '../../shared/ui'
 import { isAction, type Order, type Stage } from './orders'

@@ -1,6 +1,6 @@
 import { scaleLinear } from 'd3-scale'
 import { useRef, useState, type KeyboardEvent, type PointerEvent } from 'react'
-import { useTranslation } from 'react-i18next'
+import { useTranslation } from '../../shared/i18n/useTranslation'
 import { fromPsi, plain, toPsi, unitLabel, type PressureUnit } from '../../shared/figures/format'
 import { useFigures } from '../../shared/figures/useFigures'
 import { useSize } from '../../shared/ui'

@@ -1,6 +1,6 @@
 import { useMutation, useQueryClient } from '@tanstack/react-query'
 import { useState, type FormEvent } from 'react'
-import { useTranslation } from 'react-i18next'
+import { useTranslation } from '../../shared/i18n/useTranslation'
 import { api, need } from '../../shared/api'
 import { useRulebook } from '../../shared/figures/useRulebook'
 import { Button, FormError, Modal, SelectField, TextField } from '../../shared/ui'

@@ -1,7 +1,7 @@
 import { useMutation, useQueryClient } from '@tanstack/react-query'
 import { useState, type FormEvent } from 'react'
-import { useTranslation } from 'react-i18next'
 import { useNavigate } from 'react-router'
+import { useTranslation } from '../../shared/i18n/useTranslation'
 import { api, need } from '../../shared/api'
 import { useFigures } from '../../shared/figures/useFigures'
 import { useMay } from '../../shared/session'

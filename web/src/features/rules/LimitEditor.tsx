@@ -1,6 +1,6 @@
 import { useQuery } from '@tanstack/react-query'
 import { useId } from 'react'
-import { useTranslation } from 'react-i18next'
+import { useTranslation } from '../../shared/i18n/useTranslation'
 import { useFigures } from '../../shared/figures/useFigures'
 import { Button, Choice, TextField } from '../../shared/ui'
 import { BoundScale, type Handle } from './BoundScale'

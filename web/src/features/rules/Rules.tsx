@@ -1,5 +1,5 @@
-import { useTranslation } from 'react-i18next'
 import { NavLink, Route, Routes } from 'react-router'
+import { useTranslation } from '../../shared/i18n/useTranslation'
 import { useMay } from '../../shared/session'
 import { CardPage } from './CardPage'
 import { OrdersPage } from './OrdersPage'

@@ -1,7 +1,7 @@
 import { useQuery } from '@tanstack/react-query'
 import { useState } from 'react'
-import { useTranslation } from 'react-i18next'
 import { useSearchParams } from 'react-router'
+import { useTranslation } from '../../shared/i18n/useTranslation'
 import { type Schema } from '../../shared/api'
 import { useFigures } from '../../shared/figures/useFigures'
 import { useRulebook } from '../../shared/figures/useRulebook'

@@ -1,7 +1,7 @@
 import { useQuery } from '@tanstack/react-query'
 import { useState } from 'react'
-import { useTranslation } from 'react-i18next'
 import { useSearchParams } from 'react-router'
+import { useTranslation } from '../../shared/i18n/useTranslation'
 import { sheetQuery, type Schema } from '../../shared/api'
 import { fromPsi, plain, toPsi, unitLabel } from '../../shared/figures/format'
 import { useFigures } from '../../shared/figures/useFigures'

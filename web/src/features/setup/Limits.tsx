@@ -1,4 +1,4 @@
-import { useTranslation } from 'react-i18next'
+import { useTranslation } from '../../shared/i18n/useTranslation'
 import { isStage, type Script } from '../../run'
 import { useFigures } from '../../shared/figures/useFigures'
 

@@ -1,7 +1,7 @@
 import { useQuery } from '@tanstack/react-query'
 import { useState, type FormEvent } from 'react'
-import { useTranslation } from 'react-i18next'
 import { Link, useNavigate, useParams } from 'react-router'
+import { useTranslation } from '../../shared/i18n/useTranslation'
 import { Unread, unlockSound, useRecorder } from '../../run'
 import { scriptQuery, unitsQuery, type Schema } from '../../shared/api'
 import { useSession } from '../../shared/session'

@@ -1,6 +1,6 @@
 import { Collapsible } from 'radix-ui'
 import { useState } from 'react'
-import { useTranslation } from 'react-i18next'
+import { useTranslation } from '../../shared/i18n/useTranslation'
 import type { RunSetup } from '../../device'
 import { speak, tryTones, unlockSound } from '../../run'
 import { useRulebook } from '../../shared/figures/useRulebook'

@@ -1,5 +1,5 @@
-import { useTranslation } from 'react-i18next'
 import { Link } from 'react-router'
+import { useTranslation } from '../../shared/i18n/useTranslation'
 import type { Stage } from '../../shared/trade'
 
 interface Found {

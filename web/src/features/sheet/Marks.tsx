@@ -1,5 +1,5 @@
+import { useTranslation } from '../../shared/i18n/useTranslation'
 import { isStageName } from '../../shared/trade'
-import { useTranslation } from 'react-i18next'
 import { clockFace, inUnit, unitLabel, type PressureUnit } from '../../shared/figures/format'
 import { useFigures } from '../../shared/figures/useFigures'
 import { markName, standing } from '../../run'

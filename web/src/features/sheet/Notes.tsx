@@ -1,5 +1,5 @@
 import { useState } from 'react'
-import { useTranslation } from 'react-i18next'
+import { useTranslation } from '../../shared/i18n/useTranslation'
 import { useRecorder } from '../../run'
 import { type Struck } from '../../device'
 import { LineForm } from '../../shared/ui'

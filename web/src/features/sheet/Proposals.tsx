@@ -1,5 +1,5 @@
 import { useState } from 'react'
-import { useTranslation } from 'react-i18next'
+import { useTranslation } from '../../shared/i18n/useTranslation'
 import type { Schema } from '../../shared/api'
 import { ReportDefect, useWaitingActs } from '../../run'
 import { Button } from '../../shared/ui'

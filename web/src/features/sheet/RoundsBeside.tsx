@@ -1,6 +1,6 @@
 import { useQuery } from '@tanstack/react-query'
-import { useTranslation } from 'react-i18next'
 import { Link } from 'react-router'
+import { useTranslation } from '../../shared/i18n/useTranslation'
 import { roundsQuery } from '../../shared/api'
 
 /** The rounds that were done beside this test: how much of them while air built, and what was found. */

@@ -1,7 +1,7 @@
+import { useTranslation } from '../../shared/i18n/useTranslation'
 import { Reported } from './Reported'
 import { useQuery } from '@tanstack/react-query'
 import { useEffect, useState, type ReactNode } from 'react'
-import { useTranslation } from 'react-i18next'
 import { Link, useParams } from 'react-router'
 import { needlesQuery, schoolsQuery, sheetQuery, type Schema } from '../../shared/api'
 import { useFigures } from '../../shared/figures/useFigures'

@@ -1,5 +1,5 @@
-import { useTranslation } from 'react-i18next'
 import { Link } from 'react-router'
+import { useTranslation } from '../../shared/i18n/useTranslation'
 import type { Schema } from '../../shared/api'
 import { unitLabel } from '../../shared/figures/format'
 import { useFigures } from '../../shared/figures/useFigures'

@@ -1,6 +1,6 @@
 import { scaleLinear } from 'd3-scale'
 import { useId } from 'react'
-import { useTranslation } from 'react-i18next'
+import { useTranslation } from '../../shared/i18n/useTranslation'
 import type { Schema } from '../../shared/api'
 import { unitLabel } from '../../shared/figures/format'
 import { useFigures } from '../../shared/figures/useFigures'

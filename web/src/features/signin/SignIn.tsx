@@ -1,6 +1,6 @@
 import { useMutation, useQuery } from '@tanstack/react-query'
 import { useState, type FormEvent, type ReactNode } from 'react'
-import { useTranslation } from 'react-i18next'
+import { useTranslation } from '../../shared/i18n/useTranslation'
 import { PreferencesMenu } from '../../shared/preferences/PreferencesMenu'
 import { api, need } from '../../shared/api'
 import { useSession, type Me, type Person } from '../../shared/session'

@@ -1,4 +1,4 @@
-import { useTranslation } from 'react-i18next'
+import { useTranslation } from '../../shared/i18n/useTranslation'
 import type { Body } from '../../device'
 import type { Need, Script, Step, TestState } from '../../run'
 

@@ -1,5 +1,5 @@
 import { lazy, Suspense, useState } from 'react'
-import { useTranslation } from 'react-i18next'
+import { useTranslation } from '../../shared/i18n/useTranslation'
 import { usePreferences } from '../../shared/preferences'
 import { fromPsi, inUnit, unitLabel } from '../../shared/figures/format'
 import { useFigures } from '../../shared/figures/useFigures'

@@ -1,6 +1,6 @@
+import { useTranslation } from '../../shared/i18n/useTranslation'
 import { parseNumber } from '../../shared/figures/numbers'
 import { useState, type ReactNode } from 'react'
-import { useTranslation } from 'react-i18next'
 import { clockFace, toPsi, unitLabel } from '../../shared/figures/format'
 import { useFigures } from '../../shared/figures/useFigures'
 import { now, secondsSince, type Moment, type Body } from '../../device'

@@ -1,5 +1,5 @@
 import { lazy, Suspense, useEffect, useState, type ComponentType } from 'react'
-import { useTranslation } from 'react-i18next'
+import { useTranslation } from '../../shared/i18n/useTranslation'
 import type { LiveRun, TestRecorder } from '../../device'
 import { isOwn } from '../../run'
 import { useFigures } from '../../shared/figures/useFigures'

@@ -1,5 +1,5 @@
 import { scaleLinear } from 'd3-scale'
-import { useTranslation } from 'react-i18next'
+import { useTranslation } from '../../shared/i18n/useTranslation'
 import { useFigures } from '../../shared/figures/useFigures'
 import { useSize } from '../../shared/ui'
 import type { Leg } from './legs'

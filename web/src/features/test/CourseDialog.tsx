@@ -1,5 +1,5 @@
 import { useState } from 'react'
-import { useTranslation } from 'react-i18next'
+import { useTranslation } from '../../shared/i18n/useTranslation'
 import type { Body } from '../../device'
 import type { Script, TestState } from '../../run'
 import { Button, Modal, OutcomeMark } from '../../shared/ui'

@@ -1,5 +1,5 @@
 import { useState, type ReactNode } from 'react'
-import { useTranslation } from 'react-i18next'
+import { useTranslation } from '../../shared/i18n/useTranslation'
 import { leads, type Body, type LiveRun } from '../../device'
 import type { Step, TestState } from '../../run'
 import type { Stage } from '../../shared/trade'

@@ -1,4 +1,4 @@
-import { useTranslation } from 'react-i18next'
+import { useTranslation } from '../../shared/i18n/useTranslation'
 import { useFigures } from '../../shared/figures/useFigures'
 import { secondsSince } from '../../device'
 import { type FeedState, type Proposal, type StrikeSpec, type TestState } from '../../run'

@@ -1,4 +1,4 @@
-import { useTranslation } from 'react-i18next'
+import { useTranslation } from '../../shared/i18n/useTranslation'
 import { useFigures } from '../../shared/figures/useFigures'
 import type { Body } from '../../device'
 import { isOwn, markName, type DuplicateMarks } from '../../run'

@@ -1,5 +1,5 @@
 import { useState } from 'react'
-import { useTranslation } from 'react-i18next'
+import { useTranslation } from '../../shared/i18n/useTranslation'
 import { type Body, type LiveRun, type Struck, leads } from '../../device'
 import { isOwn, markName, type Mark, type TestState } from '../../run'
 import { Button, LineForm, Modal } from '../../shared/ui'

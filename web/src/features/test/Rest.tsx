@@ -1,4 +1,4 @@
-import { useTranslation } from 'react-i18next'
+import { useTranslation } from '../../shared/i18n/useTranslation'
 import type { Step } from '../../run'
 import { OutcomeMark } from '../../shared/ui'
 import { lastAttempt } from './lastAttempt'

@@ -1,6 +1,6 @@
 import { useQuery } from '@tanstack/react-query'
 import { useEffect, useState } from 'react'
-import { useTranslation } from 'react-i18next'
+import { useTranslation } from '../../shared/i18n/useTranslation'
 import type { LiveRun, Recorder } from '../../device'
 import { isAnswered, ItemCard, listening, offered, useRecorder, useRound, type RoundStep } from '../../run'
 import { roundStartQuery } from '../../shared/api'

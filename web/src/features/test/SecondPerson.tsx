@@ -1,5 +1,5 @@
 import { useMutation } from '@tanstack/react-query'
-import { useTranslation } from 'react-i18next'
+import { useTranslation } from '../../shared/i18n/useTranslation'
 import { api, need } from '../../shared/api'
 import { useFigures } from '../../shared/figures/useFigures'
 import { Button } from '../../shared/ui'

@@ -1,6 +1,6 @@
+import { useTranslation } from '../../shared/i18n/useTranslation'
 import { parseNumber } from '../../shared/figures/numbers'
 import type { ReactNode } from 'react'
-import { useTranslation } from 'react-i18next'
 import type { Body } from '../../device'
 import type { Step, StrikeSpec } from '../../run'
 import { Button } from '../../shared/ui'

@@ -1,5 +1,5 @@
 import { lazy, Suspense } from 'react'
-import { useTranslation } from 'react-i18next'
+import { useTranslation } from '../../shared/i18n/useTranslation'
 import { unitLabel } from '../../shared/figures/format'
 import { useFigures } from '../../shared/figures/useFigures'
 import { needWords } from '../../shared/i18n'

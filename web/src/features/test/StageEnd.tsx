@@ -1,4 +1,4 @@
-import { useTranslation } from 'react-i18next'
+import { useTranslation } from '../../shared/i18n/useTranslation'
 import { leads } from '../../device'
 import { counts } from '../../shared/trade'
 import { Button, OutcomeMark } from '../../shared/ui'

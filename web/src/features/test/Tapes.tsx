@@ -1,5 +1,5 @@
 import { useRef } from 'react'
-import { useTranslation } from 'react-i18next'
+import { useTranslation } from '../../shared/i18n/useTranslation'
 import { fromPsi } from '../../shared/figures/format'
 import { useFigures } from '../../shared/figures/useFigures'
 import type { Mark, Script } from '../../run'

@@ -1,5 +1,4 @@
-import type { TFunction } from 'i18next'
-import { useTranslation } from 'react-i18next'
+import { type Translate, useTranslation } from '../../shared/i18n/useTranslation'
 import { useFigures } from '../../shared/figures/useFigures'
 import { secondsSince } from '../../device'
 import { type Mark, type Script, type Step, type TestState } from '../../run'
@@ -94,15 +93,13 @@ const isLater = (other: Mark, mark: Mark): boolean =>
   lowestPsi(other) !== null &&
   Date.parse(other.wall) > Date.parse(mark.wall)
 
-type T = TFunction
-
 /** The windows of every stage's limit on a pressure; the present one stands out. */
 function baysOf(
   script: Script,
   state: TestState,
   present: Step | undefined,
   figures: ReturnType<typeof useFigures>,
-  t: T,
+  t: Translate,
 ): Bay[] {
   const seen = new Set<string>()
   return script.steps.flatMap((step): Bay[] => {
@@ -131,7 +128,7 @@ function leakBay(
   state: TestState,
   { step, limit }: Step,
   figures: ReturnType<typeof useFigures>,
-  t: T,
+  t: Translate,
 ): Bay[] {
   const most = limit?.most_psi ?? null
   const start = lowestPsi(state.marks.findLast(({ stage, point }) => stage === step && point === 'start'))

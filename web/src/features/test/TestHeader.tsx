@@ -1,6 +1,6 @@
 import { useQuery } from '@tanstack/react-query'
 import { lazy, Suspense, useEffect, useState } from 'react'
-import { useTranslation } from 'react-i18next'
+import { useTranslation } from '../../shared/i18n/useTranslation'
 import { aboutQuery } from '../../shared/api'
 import { useFigures } from '../../shared/figures/useFigures'
 import { unlockSound, useSound } from '../../run'

@@ -1,5 +1,5 @@
-import { useTranslation } from 'react-i18next'
 import { Link, Navigate, useParams } from 'react-router'
+import { useTranslation } from '../../shared/i18n/useTranslation'
 import { stateOf, useLiveRun, useRecorder } from '../../run'
 import { type Recorder } from '../../device'
 import { Conductor } from './Conductor'

@@ -61,7 +61,7 @@ function ledBar(context: BarContext): Bar {
       const one = phase.need === 'knobs_in' && script.knobs.length === 1
       return {
         word: phase.need,
-        under: one ? 'knobs_in_one' : phase.need,
+        under: one ? 'only_knob_in' : phase.need,
         does: phase.need,
         act: { strike: context.alone ? goingOn(context) : (script.needs[phase.need]?.yes ?? []) },
       }

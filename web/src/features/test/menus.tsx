@@ -2,7 +2,7 @@
 
 import { Popover } from 'radix-ui'
 import { useEffect, useState } from 'react'
-import { useTranslation } from 'react-i18next'
+import { useTranslation } from '../../shared/i18n/useTranslation'
 import type { DeviceEvent } from '../../device'
 import { markName } from '../../run'
 import { useMay } from '../../shared/session'

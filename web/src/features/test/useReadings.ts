@@ -1,5 +1,5 @@
 import { useState } from 'react'
-import { useTranslation } from 'react-i18next'
+import { useTranslation } from '../../shared/i18n/useTranslation'
 import { fromPsi, inUnit, toPsi, unitLabel, type PressureUnit } from '../../shared/figures/format'
 import { useFigures } from '../../shared/figures/useFigures'
 import { stepOf, type Mark, type Needle, type Script, type TestState } from '../../run'

@@ -1,6 +1,6 @@
 import { scaleLinear } from 'd3-scale'
 import { useState, type KeyboardEvent, type PointerEvent } from 'react'
-import { useTranslation } from 'react-i18next'
+import { useTranslation } from '../../shared/i18n/useTranslation'
 import { clockFace, fromPsi } from '../../shared/figures/format'
 import { useFigures } from '../../shared/figures/useFigures'
 import type { Judged } from './core'

@@ -1,7 +1,7 @@
 import { useMutation, useQuery, useQueryClient } from '@tanstack/react-query'
 import { useEffect, useState } from 'react'
-import { useTranslation } from 'react-i18next'
 import { useSearchParams } from 'react-router'
+import { useTranslation } from '../../shared/i18n/useTranslation'
 import { FormError, SelectField } from '../../shared/ui'
 import { BatchView, Batches } from './Batches'
 import { ColumnsForm } from './ColumnsForm'

@@ -1,6 +1,6 @@
 import { useState, type ReactNode } from 'react'
-import { useTranslation } from 'react-i18next'
 import { Link } from 'react-router'
+import { useTranslation } from '../../shared/i18n/useTranslation'
 import type { Schema } from '../../shared/api'
 import { useFigures } from '../../shared/figures/useFigures'
 import { useMay, useMayAct } from '../../shared/session'

@@ -1,6 +1,6 @@
+import { useTranslation } from '../../shared/i18n/useTranslation'
 import { parseNumber } from '../../shared/figures/numbers'
 import { useState, type FormEvent } from 'react'
-import { useTranslation } from 'react-i18next'
 import type { Schema } from '../../shared/api'
 import { useSession } from '../../shared/session'
 import { useActs, type PartRef } from '../../run'

@@ -1,6 +1,6 @@
 import { useQuery } from '@tanstack/react-query'
-import { useTranslation } from 'react-i18next'
 import { Link } from 'react-router'
+import { useTranslation } from '../../shared/i18n/useTranslation'
 import { roundsQuery } from '../../shared/api'
 import { useFigures } from '../../shared/figures/useFigures'
 import { Notice } from '../../shared/ui'

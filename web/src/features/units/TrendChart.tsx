@@ -1,6 +1,6 @@
 import { scaleLinear, scaleTime } from 'd3-scale'
-import { useTranslation } from 'react-i18next'
 import { useNavigate } from 'react-router'
+import { useTranslation } from '../../shared/i18n/useTranslation'
 import type { Schema } from '../../shared/api'
 import { fromPsi, plain, unitLabel } from '../../shared/figures/format'
 import { useFigures } from '../../shared/figures/useFigures'

@@ -1,6 +1,6 @@
 import { useMutation, useQuery, useQueryClient } from '@tanstack/react-query'
-import { useTranslation } from 'react-i18next'
 import { Link, useNavigate, useParams } from 'react-router'
+import { useTranslation } from '../../shared/i18n/useTranslation'
 import { api, need, unitQuery, type Schema } from '../../shared/api'
 import { useMay } from '../../shared/session'
 import { Button, FormError, Notice, StandingMark } from '../../shared/ui'

@@ -1,5 +1,5 @@
 import { useQuery } from '@tanstack/react-query'
-import { useTranslation } from 'react-i18next'
+import { useTranslation } from '../../shared/i18n/useTranslation'
 import { unitsQuery } from '../../shared/api'
 import { useFigures } from '../../shared/figures/useFigures'
 import { Button, Notice, StandingMark } from '../../shared/ui'

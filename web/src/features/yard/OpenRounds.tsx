@@ -1,7 +1,7 @@
 import { useQuery } from '@tanstack/react-query'
 import { useEffect, useState } from 'react'
-import { useTranslation } from 'react-i18next'
 import { Link } from 'react-router'
+import { useTranslation } from '../../shared/i18n/useTranslation'
 import type { LocalRound } from '../../device'
 import { useRecorder } from '../../run'
 import { roundsQuery } from '../../shared/api'

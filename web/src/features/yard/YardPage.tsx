@@ -1,7 +1,7 @@
 import { useQuery, useQueryClient } from '@tanstack/react-query'
 import { useEffect, useState } from 'react'
-import { useTranslation } from 'react-i18next'
 import { Link } from 'react-router'
+import { useTranslation } from '../../shared/i18n/useTranslation'
 import { aboutQuery, unitsQuery } from '../../shared/api'
 import { usePreferences } from '../../shared/preferences'
 import { useSession } from '../../shared/session'

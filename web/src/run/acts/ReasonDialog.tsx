@@ -1,5 +1,5 @@
 import { useState, type FormEvent } from 'react'
-import { useTranslation } from 'react-i18next'
+import { useTranslation } from '../../shared/i18n/useTranslation'
 import { Button, FormError, Modal } from '../../shared/ui'
 
 interface ReasonDialogProps {

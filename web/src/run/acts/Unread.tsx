@@ -1,5 +1,5 @@
 import { useState } from 'react'
-import { useTranslation } from 'react-i18next'
+import { useTranslation } from '../../shared/i18n/useTranslation'
 import type { Schema } from '../../shared/api'
 import { useFigures } from '../../shared/figures/useFigures'
 import { Button, FormError } from '../../shared/ui'

@@ -1,5 +1,5 @@
 import { useState, type ReactNode } from 'react'
-import { useTranslation } from 'react-i18next'
+import { useTranslation } from '../../shared/i18n/useTranslation'
 import type { Body } from '../../device'
 
 import { speak } from '../sound'

@@ -1,18 +1,12 @@
 import i18next from 'i18next'
 import { initReactI18next } from 'react-i18next'
-import type { FirstWords, Words } from './en'
+import type { FirstWords } from './en'
 
 export { refusal, unheard } from './refusals'
 export type { Words } from './en'
 
 export const languages = ['en', 'es'] as const
 export type Language = (typeof languages)[number]
-
-declare module 'i18next' {
-  interface CustomTypeOptions {
-    resources: { translation: Words }
-  }
-}
 
 // a type, not an interface: the library wants one that may have more
 type Book = { translation: FirstWords; refusals: Record<string, string> }

@@ -1,5 +1,5 @@
 import { Popover } from 'radix-ui'
-import { useTranslation } from 'react-i18next'
+import { useTranslation } from '../i18n/useTranslation'
 import { api, need } from '../api'
 import { pressureUnits, unitLabel, type PressureUnit } from '../figures/format'
 import { languages, type Language } from '../i18n'

@@ -1,6 +1,6 @@
 import { Dialog } from 'radix-ui'
 import type { ReactNode } from 'react'
-import { useTranslation } from 'react-i18next'
+import { useTranslation } from '../i18n/useTranslation'
 
 interface ModalProps {
   title: string

@@ -1,4 +1,4 @@
-import { useTranslation } from 'react-i18next'
+import { useTranslation } from '../i18n/useTranslation'
 import { Button } from './Button'
 
 /** What a screen shows while it waits, or when it could not be loaded. */

@@ -1,4 +1,4 @@
-import { useTranslation } from 'react-i18next'
+import { useTranslation } from '../i18n/useTranslation'
 
 export type AnyOutcome = 'pass' | 'fail' | 'void' | 'incomplete' | 'not_done' | 'no_rule' | 'pending'
 

@@ -1,5 +1,5 @@
 import { useEffect, useRef, useState, type KeyboardEvent, type PointerEvent } from 'react'
-import { useTranslation } from 'react-i18next'
+import { useTranslation } from '../i18n/useTranslation'
 import { inUnit, tapeStep, toStep, unitLabel, type PressureUnit } from '../figures/format'
 
 const STEP_PX = 19

@@ -117,7 +117,7 @@ export const test = {
       pedal_up: "Don't touch the brake pedal during this minute.",
       knobs_out: 'Brakes set.',
       knobs_in: 'Push both knobs in.',
-      knobs_in_one: 'Push the parking brake knob in.',
+      only_knob_in: 'Push the parking brake knob in.',
       tractor_in_trailer_out: 'Only the trailer brakes hold.',
       trailer_in_tractor_out: "Only the tractor's parking brakes hold.",
       lower: 'Mark when the slower needle passes it. Enter readings after.',

@@ -120,7 +120,7 @@ export const test: typeof english = {
       pedal_up: 'No toque el pedal durante este minuto.',
       knobs_out: 'Frenos puestos.',
       knobs_in: 'Empuje los dos botones.',
-      knobs_in_one: 'Empuje el botón de estacionamiento.',
+      only_knob_in: 'Empuje el botón de estacionamiento.',
       tractor_in_trailer_out: 'Solo sujetan los frenos del remolque.',
       trailer_in_tractor_out: 'Solo sujetan los de estacionamiento.',
       lower: 'Marque cuando pase la aguja más lenta. Anote después.',
