@@ -71,6 +71,7 @@ def test_a_healthy_combination_passes_the_whole_procedure(cab, tmp_path, capsys,
     assert held["measured"]["duration_s"] == pytest.approx(120 if rules == "canada-west" else 60, abs=0.05)
 
 
+@pytest.mark.long
 def test_a_bus_whose_knob_pops_too_high_fails_and_is_not_rolled(cab, tmp_path, capsys):
     page = cab.page
     cab.begin("MV-21", procedure="single-vehicle")

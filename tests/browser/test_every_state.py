@@ -26,6 +26,7 @@ def faults_of(page, where: str, light: str) -> Iterator[str]:
     yield from (f"{where}, {light}: {each}" for each in axe_findings(page))
 
 
+@pytest.mark.long
 @pytest.mark.parametrize(
     ("language", "failing"), [pytest.param("en", "leak_applied end.1", marks=pytest.mark.long), ("es", "popped.1")]
 )

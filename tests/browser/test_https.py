@@ -24,6 +24,7 @@ ON_A_SECURE_ORIGIN = """async () => {
 """What only a secure origin gives: the application kept on the device, a screen kept awake, a store that stays."""
 
 
+@pytest.mark.long
 def test_the_first_manager_signs_in_over_https(certificate, tmp_path, browser):
     cert, key = certificate
     port = free_port()

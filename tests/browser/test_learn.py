@@ -187,6 +187,7 @@ SHEETS = {
 }
 
 
+@pytest.mark.long
 @pytest.mark.parametrize("answer", ["right", pytest.param("wrong", marks=pytest.mark.long)])
 def test_a_diagnosis_is_handed_in_on_one_sheet(tablet, app_url, opened, answer):
     page = tablet.new_page()
@@ -261,6 +262,7 @@ def test_a_trainer_sees_at_a_glance_sets_a_lesson_and_opens_a_trainee(tablet, ap
     page.close()
 
 
+@pytest.mark.long
 @pytest.mark.parametrize(
     ("language", "light", "width"), [pytest.param("en", "day", 1280, marks=pytest.mark.long), ("es", "night", 390)]
 )

@@ -92,6 +92,7 @@ def trusting() -> ssl.SSLContext:
     return context
 
 
+@pytest.mark.long
 def test_marks_and_nudges_go_through_though_clients_are_slow_and_a_process_goes(yard):
     port, apps = yard
     with ExitStack() as stack:
@@ -129,6 +130,7 @@ def reached(screen, last_seq: int) -> None:
         pass
 
 
+@pytest.mark.long
 def test_a_page_works_behind_it(browser, yard):
     port, _ = yard
     with browser.new_context(ignore_https_errors=True) as context:

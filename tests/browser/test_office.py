@@ -142,6 +142,7 @@ def test_a_sheet_on_paper_is_whole_and_bright_even_at_night(cab, client):
     assert page.locator("h1").evaluate(top) < page.locator("aside").evaluate(top)
 
 
+@pytest.mark.long
 @pytest.mark.parametrize("language", [pytest.param("en", marks=pytest.mark.long), "es"])
 def test_on_a_phone_the_head_takes_one_row_and_nothing_is_cut_off(cab, client, language):
     page = cab.page

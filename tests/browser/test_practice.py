@@ -232,6 +232,7 @@ def inspected(page) -> None:
     assert cut_off(page) == []
 
 
+@pytest.mark.long
 @pytest.mark.parametrize(("language", "theme"), [pytest.param("en", "day", marks=pytest.mark.long), ("es", "night")])
 def test_the_dash_can_be_read_by_everybody(tablet, app_url, theme, language):
     """Axe and cut text: at a desk in English by day, on a phone in Spanish by night and in kPa."""

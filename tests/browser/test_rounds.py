@@ -275,6 +275,7 @@ def test_lights_with_a_helper_on_a_second_device(cab, browser, browser_context_a
     assert not faults, "\n".join(sorted(faults))
 
 
+@pytest.mark.long
 def test_a_bus_from_inside_out_in_spanish_at_night(walker):
     page = walker.page
     walker.cab.prefer(language="es", light="night", unit="kpa")

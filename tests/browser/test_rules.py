@@ -199,6 +199,7 @@ def test_a_card_for_the_cab_stands_in_either_language_or_both(cab):
     expect(card).not_to_contain_text("vehículo sencillo")
 
 
+@pytest.mark.long
 @pytest.mark.parametrize("light", [pytest.param("day", marks=pytest.mark.long), "night"])
 def test_every_screen_of_the_desk_is_sound_by_day_and_night_in_both_languages(cab, light):
     page = cab.page

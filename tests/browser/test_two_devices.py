@@ -59,6 +59,7 @@ def to_cut_out(near: RealCab) -> None:
         expect(near.bar).not_to_have_attribute("data-strike", asked)
 
 
+@pytest.mark.long
 def test_marks_appear_on_both_and_the_watcher_never_commands(near, far):
     run = near.begin("MV-12", "Ines Aldous", procedure="static-only")
     watch(near, far, "Bram Osei")

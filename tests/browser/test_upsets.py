@@ -156,6 +156,7 @@ def test_another_language_in_mid_hold_changes_words_and_nothing_else(cab):
     assert end["mono_s"] - start["mono_s"] == pytest.approx(60, abs=0.05)
 
 
+@pytest.mark.long
 def test_what_is_said_from_memory_is_ticked_by_the_watcher_and_graded(cab, tmp_path, capsys):
     page = cab.page
     cab.set_up("MV-12", "Pia Munro", procedure="leak-check")

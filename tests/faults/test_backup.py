@@ -217,6 +217,7 @@ def test_a_copy_beside_files_of_like_names_touches_none_of_them(home, tmp_path):
     assert {path.name for path in tmp_path.iterdir()} == {"c.zip", "c.sql", "c.part", "c.gz.part"}
 
 
+@pytest.mark.long
 def test_killed_while_a_copy_is_made_the_one_before_stays(home, tmp_path):
     _, server, store = home
     copy = tmp_path / "whole.zip"

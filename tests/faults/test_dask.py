@@ -85,6 +85,7 @@ def test_a_question_on_dask_is_answered_as_here_though_a_worker_is_killed(store,
     assert workers[0].poll() == -signal.SIGKILL
 
 
+@pytest.mark.long
 def test_recordings_on_dask_are_read_as_here(store, cluster, tmp_path):
     """The same files, read in processes of this machine and by the scheduler's workers."""
     address, _ = cluster
@@ -122,6 +123,7 @@ def test_recordings_on_dask_are_read_as_here(store, cluster, tmp_path):
     assert told[0] == told[1]
 
 
+@pytest.mark.long
 def test_a_list_is_printed_on_dask(store, cluster, tmp_path):
     """The server goes on meanwhile; the paper is one that any reader opens."""
     address, _ = cluster
