@@ -29,7 +29,7 @@ FOUND_BY_NAME = {
     "lowhiss/core/practice/truth.py": ".*_(psi|s)",  # written whole into a debrief
     "lowhiss/engine/desk/comparing.py": ".*_open",  # answered whole
     "lowhiss/service/.*": "class_name|granted|amended_by",
-    "lowhiss/core/rounds/model.py": "least_psi|call_needs",  # said in the data, judged nowhere yet
+    "lowhiss/core/inspections/model.py": "least_psi|call_needs",  # said in the data, judged nowhere yet
     "tests/.*": "pytestmark|undone|dear_passwords|should_exit",
     "lowhiss/serve.py": "should_exit",
     "lowhiss/api/app.py": "total_tokens|front_end",

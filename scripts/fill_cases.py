@@ -7,7 +7,7 @@ from dataclasses import asdict
 from typing import Any
 
 from lowhiss import rulebook
-from lowhiss.core.rounds import Moment, Open, listening, offered
+from lowhiss.core.inspections import Moment, Open, listening, offered
 
 _SEED = 16
 _CASES = 120
@@ -15,7 +15,7 @@ _CASES = 120
 
 def fill_cases() -> dict[str, Any]:
     """The thresholds of the rule book, and seeded moments with what is offered."""
-    filling = rulebook.rounds().filling
+    filling = rulebook.inspections().filling
     numbers = random.Random(_SEED)
     cases = []
     for _ in range(_CASES):

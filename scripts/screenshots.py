@@ -24,8 +24,8 @@ from lowhiss.static import WEB  # noqa: E402
 from tests.browser.cab import Cab  # noqa: E402
 from tests.browser.seat import Seat  # noqa: E402
 from tests.browser.test_conductor import COMBINATION  # noqa: E402
+from tests.browser.test_inspections import Walker  # noqa: E402
 from tests.browser.test_practice import LEAK_CHECK  # noqa: E402
-from tests.browser.test_rounds import Walker  # noqa: E402
 from tests.conftest import sign_in  # noqa: E402
 from tests.faults.processes import LowHiss, free_port  # noqa: E402
 
@@ -107,29 +107,29 @@ def at_night(cab: Cab) -> None:
 
 
 def beside_the_fill(cab: Cab) -> None:
-    """The round beside the filling air, and the sheet of a round, at 1280x800."""
+    """The inspection beside the filling air, and the sheet of an inspection, at 1280x800."""
     cab.begin("MV-05", "Tove Lind", procedure="single-vehicle")
     cab.do({}, until="cut_out")
     cab.page.locator("main input").first.fill("30")
     cab.page.get_by_role("button", name="Do the in-cab inspection now").click()
     cab.page.wait_for_selector("[data-beside] [data-ask]")
     cab.pass_time(4)
-    shoot(cab.page, "test-round")
-    (latest, *_) = cab.page.request.get(f"{cab.url}/api/rounds?unit={demo_id('MV-12')}").json()
-    cab.go(f"/rounds/{latest['id']}")
-    cab.page.wait_for_selector("[data-round-sheet]")
-    shoot(cab.page, "round-sheet")
+    shoot(cab.page, "test-inspection")
+    (latest, *_) = cab.page.request.get(f"{cab.url}/api/inspections?unit={demo_id('MV-12')}").json()
+    cab.go(f"/inspections/{latest['id']}")
+    cab.page.wait_for_selector("[data-inspection-sheet]")
+    shoot(cab.page, "inspection-sheet")
 
 
 def going_round(cab: Cab) -> None:
-    """A round by thumb at 390x844: a wheel end, and what follows from a tread that is too low."""
+    """An inspection by thumb at 390x844: a wheel end, and what follows from a tread that is too low."""
     walker = Walker(cab)
     walker.begin("MV-12", "Exam inspection", driver="Ines Aldous")
     cab.page.locator("header").get_by_role("button", name=re.compile(r"\d+ of \d+")).click()
     cab.page.get_by_role("dialog").get_by_role("button", name="Drive axles, left").click()
     while "tire_tread" not in walker.asks:
         walker.step()
-    shoot(cab.page, "phone-round")
+    shoot(cab.page, "phone-inspection")
     cab.page.get_by_role("slider").focus()
     cab.page.keyboard.type("1")
     cab.page.get_by_role("button", name="not worn").click()

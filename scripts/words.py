@@ -34,7 +34,7 @@ SENTENCES_HELD = (
     "docs/command-line.md",
     "docs/testing.md",
     "docs/standing.md",
-    "docs/rounds.md",
+    "docs/inspections.md",
     "docs/learning.md",
     "docs/rules.md",
     "docs/practice.md",

@@ -48,10 +48,10 @@ def generated() -> dict[str, str]:
     verdict = {"$schema": "https://json-schema.org/draft/2020-12/schema", **VerdictOut.model_json_schema()}
     tables = {
         "docs/openapi.json": create_app(None).openapi(),
-        "web/src/run/round/filling.cases.gen.json": fill_cases(),
+        "web/src/run/inspection/filling.cases.gen.json": fill_cases(),
         "web/src/device/canonical.cases.gen.json": canonical_cases(),
         "docs/schemas/low-hiss-run-1.json": schemas.run_schema(),
-        "docs/schemas/low-hiss-round-1.json": schemas.round_schema(),
+        "docs/schemas/low-hiss-round-1.json": schemas.inspection_schema(),
         "docs/schemas/low-hiss-rules-1.json": schemas.rules_schema(),
         "docs/schemas/low-hiss-procedure-1.json": schemas.procedure_schema(),
         "docs/schemas/low-hiss-practice-1.json": learning_schemas.practice_schema(),

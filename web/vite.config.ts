@@ -57,7 +57,7 @@ function deviceJudge(): Plugin {
     'engine/on_device.py',
     'engine/practice.py',
     'engine/reference.py',
-    'engine/rounds.py',
+    'engine/inspections.py',
     'engine/simulation.py',
     'engine/whatif.py',
     'rulebook',

@@ -24,6 +24,7 @@ from lowhiss.api.bus import Bus
 from lowhiss.api.exports import routes as exports
 from lowhiss.api.fleet import standing, trailers, units
 from lowhiss.api.guard import Guard
+from lowhiss.api.inspections import routes as inspections
 from lowhiss.api.learning import examinations, lessons
 from lowhiss.api.learning import routes as learning
 from lowhiss.api.marks import live
@@ -31,7 +32,6 @@ from lowhiss.api.people import accounts as people
 from lowhiss.api.people import session
 from lowhiss.api.practice import live as practice_live
 from lowhiss.api.practice import routes as practice
-from lowhiss.api.rounds import routes as rounds
 from lowhiss.api.rules import routes as rulebook
 from lowhiss.api.rules import sums
 from lowhiss.api.runs import feed, log, whatif
@@ -113,7 +113,7 @@ def create_app(
         examinations,
         traces,
         batches,
-        rounds,
+        inspections,
         seals,
         exports,
     ):

@@ -14,8 +14,8 @@ from lowhiss.exchange.keys import KeyFileError
 from lowhiss.exchange.status_files import last_day
 from lowhiss.installation import CannotStartError, backups_of, data_directory, database, key_files, say, with_store
 from lowhiss.service.fleet.standing import get_calendar
+from lowhiss.service.inspections.papers import dated_papers
 from lowhiss.service.people.accounts import manager_code
-from lowhiss.service.rounds.papers import dated_papers
 from lowhiss.service.runs import status
 from lowhiss.service.seals import signing, verification
 from lowhiss.store.engine import Store, StoreError, make_engine

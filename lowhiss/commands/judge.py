@@ -67,12 +67,12 @@ def _judge_file(name: str, rules: RuleSet | None, options: argparse.Namespace, *
     try:
         table = read_json(_read(name))
         if isinstance(table, dict) and str(table.get("format", "")).startswith("low-hiss-round/"):
-            from lowhiss.commands.rounds import judge_round  # a run is judged without all that a round needs
+            from lowhiss.commands.inspections import judge_inspection  # a run needs none of it
 
-            return judge_round(table, options, compact=several)
+            return judge_inspection(table, options, compact=several)
         run = read_run(table)
         own, verdicts = _verdicts(run, rules, every=options.all_rules)
-        beside = _beside(run, own, words) if run.rounds else {}
+        beside = _beside(run, own, words) if run.inspections else {}
     except (CoreError, OSError) as error:
         if several and not options.text:
             print(as_json({"format": "low-hiss-error/1", "file": name, "error": problem_of(error)}, compact=True))
@@ -89,9 +89,9 @@ def _judge_file(name: str, rules: RuleSet | None, options: argparse.Namespace, *
 
 
 def _beside(run: Run, own: RunVerdict, words: Words) -> dict[str, Any]:
-    from lowhiss.commands.rounds import rounds_beside
+    from lowhiss.commands.inspections import inspections_beside
 
-    return rounds_beside(run, own, words)
+    return inspections_beside(run, own, words)
 
 
 def _verdicts(run: Run, rules: RuleSet | None, *, every: bool) -> tuple[RunVerdict, list[RunVerdict]]:

@@ -1,4 +1,4 @@
-"""The rounds of the demo: what its drivers looked at before their trips, what rounds have asked of units, papers."""
+"""The inspections of the demo: what its drivers looked at before their trips, facts of units, papers."""
 
 from __future__ import annotations
 
@@ -9,14 +9,14 @@ from typing import Any
 from sqlalchemy.orm import Session
 
 from lowhiss import rulebook
-from lowhiss.core.rounds import measure_of, needs_number, plan, read_round
-from lowhiss.core.rounds.limits import bounds_at
-from lowhiss.core.rounds.plan import Ask
+from lowhiss.core.inspections import measure_of, needs_number, plan, read_inspection
+from lowhiss.core.inspections.limits import bounds_at
+from lowhiss.core.inspections.plan import Ask
 from lowhiss.demo.scenario import TRAILERS, demo_id
-from lowhiss.engine.rounds import school_of
+from lowhiss.engine.inspections import school_of
 from lowhiss.service.fleet.rows import find_trailer, find_unit
-from lowhiss.service.rounds.importing import import_round, record_for
-from lowhiss.store.round_models import PaperRow
+from lowhiss.service.inspections.importing import import_inspection, record_for
+from lowhiss.store.inspection_models import PaperRow
 
 _SEED = 41
 _LOOKS: dict[str, dict[str, bool]] = {
@@ -32,9 +32,9 @@ _LOOKS: dict[str, dict[str, bool]] = {
         "power_legs": False,
     },
 }
-"""What rounds have asked of these already."""
+"""What inspections have asked of these already."""
 _Seen = dict[str, dict[str, Any]]
-_ROUNDS: tuple[tuple[float, str, str, str, str, _Seen], ...] = (
+_INSPECTIONS: tuple[tuple[float, str, str, str, str, _Seen], ...] = (
     # days back, unit, way, what for, by whom, what was not simply right: by ask
     (6.2, "MV-12", "round-daily", "dispatch", "Ines Aldous", {}),
     (4.2, "MV-12", "round-daily", "dispatch", "Ines Aldous", {}),
@@ -80,17 +80,19 @@ _PAPERS: tuple[tuple[str, str, float | None, str], ...] = (
 
 
 def look_all(session: Session, now: dt.datetime) -> None:
-    """Keep every round and paper, in order of time."""
+    """Keep every inspection and paper, in order of time."""
     for name, facts in _LOOKS.items():
         trailer = name in TRAILERS
         row = (find_trailer if trailer else find_unit)(session, demo_id(name))
         row.look = {"facts": facts, "figures": {}}
     numbers = random.Random(_SEED)
-    for place, (back_days, unit, way, purpose, by, seen) in enumerate(sorted(_ROUNDS, key=lambda one: -one[0])):
+    for place, (back_days, unit, way, purpose, by, seen) in enumerate(sorted(_INSPECTIONS, key=lambda one: -one[0])):
         started_at = now - dt.timedelta(days=back_days)
         head = record_for(session, demo_id(unit), way, purpose, by)
         head |= {"id": demo_id(f"round {place}"), "started_at": started_at.isoformat()}
-        import_round(session, {**head, "marks": _marks(head, seen, numbers)}, demo_id(unit), demo_id(by), demo=True)
+        import_inspection(
+            session, {**head, "marks": _marks(head, seen, numbers)}, demo_id(unit), demo_id(by), demo=True
+        )
     for name, paper, days, number in _PAPERS:
         kind = "trailer" if name in TRAILERS else "unit"
         until = (now + dt.timedelta(days=days)).date() if days is not None else None
@@ -110,8 +112,8 @@ def look_all(session: Session, now: dt.datetime) -> None:
 
 def _marks(head: dict[str, Any], seen: _Seen, numbers: random.Random) -> list[dict[str, Any]]:
     """Somebody's answers, one after the other, as long as each takes; what is measured reads well inside."""
-    book = rulebook.rounds()
-    record = read_round(head, book)
+    book = rulebook.inspections()
+    record = read_inspection(head, book)
     today = {"dg": False}
     planned = plan(book, record.set, book.ways[record.way], today)
     at_s = 5.0
@@ -131,7 +133,7 @@ def _marks(head: dict[str, Any], seen: _Seen, numbers: random.Random) -> list[di
 
 
 def _healthy(ask: Ask, usual: Any, rules: tuple[str, ...], numbers: random.Random, *, glance: bool) -> dict[str, Any]:
-    book = rulebook.rounds()
+    book = rulebook.inspections()
     measure = measure_of(book, ask)
     bounds = bounds_at(book, usual, ask, rules, {})
     if measure is None or measure.tape is None or not needs_number(measure, bounds):

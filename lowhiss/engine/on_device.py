@@ -6,36 +6,36 @@ import json
 
 from lowhiss.core.airsystem import FROM_OUTSIDE
 from lowhiss.core.fields import Language
+from lowhiss.core.inspections import read_inspection
 from lowhiss.core.practice import PracticeError
 from lowhiss.core.record import read_run
-from lowhiss.core.rounds import read_round
 from lowhiss.core.units import PressureUnit
 from lowhiss.core.words import Words
 from lowhiss.engine.cards import answered, today
 from lowhiss.engine.debrief import debrief
 from lowhiss.engine.debrief_words import debrief_told
+from lowhiss.engine.inspections import run_marks, script_of, state_of, state_table
 from lowhiss.engine.judge_record import judge_record, sheet_of
 from lowhiss.engine.lessons import lesson_list, said_around
 from lowhiss.engine.practice import Drive, lesson_of, new_code, possible_faults, resume
-from lowhiss.engine.rounds import run_marks, script_of, state_of, state_table
 from lowhiss.engine.simulation import spec_named, spec_of_table
-from lowhiss.rulebook import air_data, practice, rounds
+from lowhiss.rulebook import air_data, inspections, practice
 
 
-def round_state(record: str, run: str, language: Language, unit: PressureUnit) -> str:
-    """How a round stands, from its record and that of the air test beside it. Raises CoreError, ValueError.
+def inspection_state(record: str, run: str, language: Language, unit: PressureUnit) -> str:
+    """How an inspection stands, from its record and that of the air test beside it. Raises CoreError, ValueError.
 
-    run : the run record as JSON text with ``offset_s``, its begin in the round's time [s]; empty for none.
+    run : the run record as JSON text with ``offset_s``, its begin in the inspection's time [s]; empty for none.
     """
-    read = read_round(json.loads(record), rounds())
+    read = read_inspection(json.loads(record), inspections())
     beside = json.loads(run) if run else {}
     marks = run_marks(beside.get("events", []), beside.get("offset_s", 0.0))
     return json.dumps(state_table(read, state_of(read, run=marks), Words(language, unit)))
 
 
-def round_script(record: str, language: Language, unit: PressureUnit) -> str:
-    """What leads a round from here on, from its record. Raises CoreError, ValueError."""
-    return json.dumps(script_of(read_round(json.loads(record), rounds()), Words(language, unit)))
+def inspection_script(record: str, language: Language, unit: PressureUnit) -> str:
+    """What leads an inspection from here on, from its record. Raises CoreError, ValueError."""
+    return json.dumps(script_of(read_inspection(json.loads(record), inspections()), Words(language, unit)))
 
 
 def judge(record: str, language: Language, unit: PressureUnit) -> str:

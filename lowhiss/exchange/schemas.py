@@ -5,9 +5,9 @@ from __future__ import annotations
 import dataclasses
 from typing import Any, get_args
 
-from lowhiss.core import record, rounds
+from lowhiss.core import inspections, record
+from lowhiss.core.inspections.model import ANSWERS, Measured, Role
 from lowhiss.core.procedure import PROCEDURE_FORMAT
-from lowhiss.core.rounds.model import ANSWERS, Measured, Role
 from lowhiss.core.rules import RULES_FORMAT, Acceptance, Call, Judging, Policy
 from lowhiss.core.rules.model import Comparator, LimitUnit, Reference, Standing
 from lowhiss.core.stages import ACTIONS, POINTS_OF_STAGE, STAGES, LimitedStage
@@ -96,13 +96,13 @@ _AXLE = _table(
 )
 _LOOK = _table(
     {
-        "axles": {"anyOf": [_list_of(_AXLE, minItems=1, maxItems=rounds.MAX_AXLES), {"type": "null"}]},
+        "axles": {"anyOf": [_list_of(_AXLE, minItems=1, maxItems=inspections.MAX_AXLES), {"type": "null"}]},
         "facts": {"type": "object", "additionalProperties": _FLAG},
         "figures": {"type": "object", "additionalProperties": _number()},
     }
 )
 _ASKS = _list_of({"type": "string", "pattern": "^[a-z0-9_]+@.+$", "maxLength": 80}, minItems=1, uniqueItems=True)
-_ROUND_MARKS: dict[str, tuple[Schema, tuple[str, ...]]] = {
+_INSPECTION_MARKS: dict[str, tuple[Schema, tuple[str, ...]]] = {
     "answer": (
         {
             "asks": _ASKS,
@@ -129,7 +129,7 @@ _ROUND_MARKS: dict[str, tuple[Schema, tuple[str, ...]]] = {
 }
 
 
-def round_schema() -> Schema:
+def inspection_schema() -> Schema:
     """The open round record, ``low-hiss-round/1``. Which items and conditions there are is checked by the app alone."""
     shared: Schema = {
         "at_s": _number(0),
@@ -141,7 +141,7 @@ def round_schema() -> Schema:
     }
     marks = [
         _table({**shared, "type": {"const": kind}, **fields}, ("at_s", "type", *needed))
-        for kind, (fields, needed) in _ROUND_MARKS.items()
+        for kind, (fields, needed) in _INSPECTION_MARKS.items()
     ]
     vehicle: Schema = {"name": _TEXT, "id": _TEXT, "look": _LOOK}
     unit = _table(
@@ -164,7 +164,7 @@ def round_schema() -> Schema:
         ("item",),
     )
     properties: Schema = {
-        "format": {"const": rounds.ROUND_FORMAT},
+        "format": {"const": inspections.INSPECTION_FORMAT},
         **dict.fromkeys(("id", "started_at", "way", "run"), _TEXT),
         "rules": {"anyOf": [{"type": "string"}, {"type": "object"}]},
         "purpose": _one_of(record.Purpose),
@@ -172,9 +172,13 @@ def round_schema() -> Schema:
         "people": {"type": "object", "additionalProperties": {"type": "string"}},
         "unit": unit,
         "known": _list_of(known),
-        "marks": _list_of({"oneOf": marks}, maxItems=rounds.MAX_MARKS),
+        "marks": _list_of({"oneOf": marks}, maxItems=inspections.MAX_MARKS),
     }
-    return {"$schema": _DIALECT, "title": rounds.ROUND_FORMAT, **_table(properties, ("format", "unit", "marks"))}
+    return {
+        "$schema": _DIALECT,
+        "title": inspections.INSPECTION_FORMAT,
+        **_table(properties, ("format", "unit", "marks")),
+    }
 
 
 def run_schema() -> Schema:
@@ -259,7 +263,7 @@ def rules_schema() -> Schema:
         },
         ("key", "stage", "unit", "bounds", "source"),
     )
-    round_limit = _table(
+    inspection_limit = _table(
         {
             "measure": _TEXT,
             "axles": _list_of(_TEXT),
@@ -279,7 +283,7 @@ def rules_schema() -> Schema:
             "lineage": _list_of(_TEXT),
             "holding": _one_of(Holding),
             "calls": _list_of(_one_of(Call)),
-            "round_limit": _list_of(round_limit),
+            "round_limit": _list_of(inspection_limit),
             "consequences": {"type": "object", "additionalProperties": _one_of(Consequence)},
             "policy": _one_of(Policy),
             "acceptance": _one_of(Acceptance),

@@ -23,9 +23,9 @@ from lowhiss.core.vehicle import UNIT_KINDS, Unit, UnitKind
 if TYPE_CHECKING:
     from lowhiss.core.airsystem import AirData, DriveData
     from lowhiss.core.diagnosis import HintLimits
+    from lowhiss.core.inspections import InspectionBook
     from lowhiss.core.practice import KnownNames, Lesson, PracticeData, Scoring
     from lowhiss.core.procedure.planner import Planning
-    from lowhiss.core.rounds import RoundBook
     from lowhiss.core.standing import Consequences
     from lowhiss.core.sums import SumRow, SumTables
 
@@ -282,18 +282,18 @@ def consequences() -> Consequences:
 
 
 @cache
-def rounds() -> RoundBook:
-    """What is looked at beside the air test: every file of items that lies in ``round/items`` belongs to it."""
-    from lowhiss.core.rounds import ROUND_TABLES, read_round_book
+def inspections() -> InspectionBook:
+    """What is looked at beside the air test: every file of items that lies in ``inspection/items`` belongs to it."""
+    from lowhiss.core.inspections import INSPECTION_TABLES, read_inspection_book
 
     table = consequences()
     found = [
         (item.name, parse_toml(item.read_text(encoding="utf-8"), item.name))
-        for item in _ROOT.joinpath("round", "items").iterdir()
+        for item in _ROOT.joinpath("inspection", "items").iterdir()
         if item.name.endswith(".toml")
     ]
-    return read_round_book(
-        {name: parse_toml(_text("round", f"{name}.toml"), name) for name in ROUND_TABLES},
+    return read_inspection_book(
+        {name: parse_toml(_text("inspection", f"{name}.toml"), name) for name in INSPECTION_TABLES},
         sorted(found, key=lambda one: (one[1].get("order", _DEFAULT_BOOK["order"]), one[0])),
         table.groups,
         table.questions,

@@ -17,7 +17,7 @@ class UnitRow(Base):
     """A power unit. ``facts`` is its specification; ``version`` grows with every edit.
 
     ``rules`` and ``procedure`` are its own, None: as its kind's.
-    ``due`` is how often it is tested, None: as the fleet is.  ``look`` is what rounds have asked of it, such as axles.
+    ``due`` is how often it is tested, None: as the fleet is.  ``look`` is what inspections asked of it, such as axles.
     """
 
     __tablename__ = "unit"
@@ -37,7 +37,7 @@ class UnitRow(Base):
 
 
 class TrailerRow(Base):
-    """A trailer. ``facts`` is its specification, ``look`` what rounds have asked; ``version`` grows with every edit."""
+    """A trailer. ``facts`` is its specification, ``look`` what inspections asked; ``version`` grows with every edit."""
 
     __tablename__ = "trailer"
     __table_args__ = (UniqueConstraint("name"),)

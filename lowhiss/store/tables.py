@@ -5,10 +5,10 @@ from __future__ import annotations
 import lowhiss.store.finding_models
 import lowhiss.store.fleet_models
 import lowhiss.store.house_models
+import lowhiss.store.inspection_models
 import lowhiss.store.learning_models
 import lowhiss.store.people_models
 import lowhiss.store.practice_models
-import lowhiss.store.round_models
 import lowhiss.store.run_models
 import lowhiss.store.seal_models
 import lowhiss.store.trace_models  # noqa: F401

@@ -284,24 +284,24 @@ def test_a_fleets_own_consequences_hold_for_what_is_reported_of_its_units(client
     groups = {group["id"]: group for group in client.get("/api/groups").json()}
     assert groups["marker"]["by_rules"][name] == "stay"
     assert groups["washer"]["by_rules"][name] == groups["washer"]["by_rules"]["us-cdl"]
-    told = client.get("/api/rules/round", params={"ref": f"{name}@1"}).json()
+    told = client.get("/api/rules/inspection", params={"ref": f"{name}@1"}).json()
     assert next(one for one in told["groups"] if one["id"] == "marker")["consequence"] == "stay"
 
 
-def test_a_round_is_led_by_the_fleets_own_numbers_and_keeps_them(client):
+def test_an_inspection_is_led_by_the_fleets_own_numbers_and_keeps_them(client):
     name = fresh()
     source = {"document": "handbook", "standing": "fleet"}
     own = {"measure": "tread", "axles": ["steer"], "at_least": 5, "source": source}
     published(client, table(name, round_limit=[own]))
     unit = client.post("/api/units", json={"name": fresh("U"), "kind": "straight_truck", "rules": name}).json()
-    start = client.get(f"/api/units/{unit['id']}/round").json()
+    start = client.get(f"/api/units/{unit['id']}/inspection").json()
     assert start["record"]["rules"]["id"] == name
     assert start["script"]["rules_hash"]
     begun = Device(client)
     moment = begun.moment()
-    round_id = str(uuid.uuid4())
+    inspection_id = str(uuid.uuid4())
     body = {
-        "id": round_id,
+        "id": inspection_id,
         "unit_id": unit["id"],
         "way": start["record"]["way"],
         "rules": start["script"]["rules"],
@@ -309,11 +309,14 @@ def test_a_round_is_led_by_the_fleets_own_numbers_and_keeps_them(client):
         "begun": moment,
         "sent": moment,
     }
-    client.post("/api/rounds", json=body).raise_for_status()
+    client.post("/api/inspections", json=body).raise_for_status()
     published(client, table(name, round_limit=[{**own, "at_least": 6}]))
-    record = client.get(f"/api/rounds/{round_id}/record").json()
+    record = client.get(f"/api/inspections/{inspection_id}/record").json()
     assert record["rules"]["round_limit"][0]["at_least"] == 5
-    assert client.get(f"/api/rounds/{round_id}/state", params={"rules": "us-federal"}).json()["rules"] == "us-federal"
+    assert (
+        client.get(f"/api/inspections/{inspection_id}/state", params={"rules": "us-federal"}).json()["rules"]
+        == "us-federal"
+    )
 
 
 def test_an_order_is_reckoned_as_it_is_bent_and_a_card_says_it_in_both_languages(client):

@@ -59,7 +59,7 @@ def log(request, app_url):
         unit = next(one for one in units if one["name"] == "MV-12")
         at = {"begun": device.moment(), "sent": device.moment()}
         body = {"id": str(uuid.uuid4()), "unit_id": unit["id"], "purpose": "rehearsal", **at}
-        more = {"way": "in-cab"} if kind == "round" else {}
+        more = {"way": "in-cab"} if kind == "inspection" else {}
         client.post(f"/api/{kind}s", json={**body, **more}).raise_for_status()
         yield Log(kind, body["id"], device)
 

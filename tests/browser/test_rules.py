@@ -212,7 +212,7 @@ def test_every_screen_of_the_desk_is_sound_by_day_and_night_in_both_languages(ca
             ("", "[data-cell]"),
             (f"?{draft}", "[role=slider]"),
             (f"?{draft}&view=conventions", "fieldset"),
-            (f"?{draft}&view=round", "[data-measure]"),
+            (f"?{draft}&view=inspection", "[data-measure]"),
             ("/orders", "[data-cost]"),
             ("/what-if", "form"),
             ("/sums", "[data-result]"),

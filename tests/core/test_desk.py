@@ -24,7 +24,7 @@ from lowhiss.core.vehicle import UNIT_KINDS, Governor, Unit
 from lowhiss.core.words import Words
 from lowhiss.demo.scenario import demo_runs
 from lowhiss.engine.desk.checks import cases, check_reasons, looser_limits, read_fleet_rules
-from lowhiss.engine.desk.comparing import conventions, group_lines, round_lines, side_by_side
+from lowhiss.engine.desk.comparing import conventions, group_lines, inspection_lines, side_by_side
 from lowhiss.engine.desk.ordering import order
 from lowhiss.engine.desk.overlay import tables_under
 from lowhiss.engine.desk.weighing import weigh
@@ -280,7 +280,7 @@ def test_a_set_goes_through_toml_and_back_whole(name):
         holding="gear_too",
         calls=["cut_out", "verdict"],
         consequences={"marker": "stay"},
-        round_limit=[{"measure": "tread", "axles": ["steer"], "at_least": 5, "source": SOURCE}],
+        inspection_limit=[{"measure": "tread", "axles": ["steer"], "at_least": 5, "source": SOURCE}],
         judging={"short_wait_s": 30},
     )
     table = tomllib.loads(toml_text(own_set.as_dict()))
@@ -364,19 +364,19 @@ def test_what_must_be_said_is_the_schools():
     assert not {code for code in (*silent.critical, *silent.minor) if code.endswith("_not_said")}
 
 
-# the round
+# the inspection
 
 
-def test_a_fleets_own_round_numbers_and_consequences_hold_for_it_and_what_comes_from_it():
+def test_a_fleets_own_inspection_numbers_and_consequences_hold_for_it_and_what_comes_from_it():
     rules = own(
         consequences={"marker": "stay"},
-        round_limit=[{"measure": "tread", "axles": ["steer"], "at_least": 5, "source": SOURCE}],
+        inspection_limit=[{"measure": "tread", "axles": ["steer"], "at_least": 5, "source": SOURCE}],
         parent="canada-west",
     )
-    lines = {(line.measure, line.axles): line for line in round_lines(rules, Words())}
+    lines = {(line.measure, line.axles): line for line in inspection_lines(rules, Words())}
     assert lines["tread", ("steer",)].at_least == 5
     assert lines["tread", ("steer",)].own
-    parents = {(line.measure, line.axles): line for line in round_lines(rulebook.rule_set("canada-west"), Words())}
+    parents = {(line.measure, line.axles): line for line in inspection_lines(rulebook.rule_set("canada-west"), Words())}
     assert {key: line.at_least for key, line in lines.items() if key != ("tread", ("steer",))} == {
         key: line.at_least for key, line in parents.items() if key != ("tread", ("steer",))
     }

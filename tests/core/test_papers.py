@@ -7,10 +7,10 @@ import datetime as dt
 import pytest
 
 from lowhiss import rulebook
-from lowhiss.core.rounds.book_reader import REGIONS
-from lowhiss.core.rounds.papers import paper_standing
+from lowhiss.core.inspections.book_reader import REGIONS
+from lowhiss.core.inspections.papers import paper_standing
 
-BOOK = rulebook.rounds()
+BOOK = rulebook.inspections()
 TODAY = dt.date(2026, 11, 27)
 
 

@@ -100,7 +100,7 @@ def test_the_cheapest_order_is_no_dearer_than_any_other(stages):
             other = planned(order)
         except IllegalOrderError:
             continue
-        # the search rounds pressures to 1 psi between stages
+        # the search inspections pressures to 1 psi between stages
         assert best.seconds <= other.seconds + 2 * len(order)
 
 

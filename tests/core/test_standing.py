@@ -55,7 +55,7 @@ HOSE = act(0, "defect_seen", group="brake_hose")
 WORDS = act(0, "defect_seen", what="a rattle", consequence="note")
 MENDED = act(3, "repaired", by="Jory Pask", did="new hose", defects=[SEEN])
 DEFECTS = [
-    # default by group and rule set: round table, us-cdl and canada-west
+    # default by group and rule set: inspection table, us-cdl and canada-west
     ([WASHER], [], "us-cdl", 1, "stay"),
     ([WASHER], [], "canada-west", 1, "finish"),
     ([WORDS], [], "us-cdl", 1, "note"),

@@ -26,31 +26,31 @@ def test_the_shipped_examples(name, code, overall, capsys):
     assert (verdict["format"], verdict["overall"]) == ("low-hiss-verdict/1", overall)
 
 
-ROUND = EXAMPLES / "mv-05-round-stays.json"
+INSPECTION = EXAMPLES / "mv-05-inspection-stays.json"
 
 
-def test_a_round_is_judged_alone_and_exits_by_what_stays_or_is_open(tmp_path, capsys):
-    assert main(["judge", str(ROUND)]) == 1
+def test_an_inspection_is_judged_alone_and_exits_by_what_stays_or_is_open(tmp_path, capsys):
+    assert main(["judge", str(INSPECTION)]) == 1
     state = json.loads(capsys.readouterr().out)
     assert (state["format"], state["worst"], state["rules"]) == ("low-hiss-round-state/1", "stay", "us-cdl")
     # one finding, every school: the same washer may make this trip elsewhere, and most of it was never looked at
-    assert main(["judge", "--rules", "us-federal", str(ROUND)]) == 2
+    assert main(["judge", "--rules", "us-federal", str(INSPECTION)]) == 2
     assert json.loads(capsys.readouterr().out)["worst"] == "finish"
-    assert main(["judge", "--all-rules", str(ROUND)]) == 1
+    assert main(["judge", "--all-rules", str(INSPECTION)]) == 1
     worst = {one["rules"]: one["worst"] for one in json.loads(capsys.readouterr().out)["states"]}
     assert worst == {"us-cdl": "stay", "us-older": "stay", "us-federal": "finish", "canada-west": "finish"}
-    assert main(["judge", "--text", "--lang", "es", str(ROUND)]) == 1
+    assert main(["judge", "--text", "--lang", "es", str(INSPECTION)]) == 1
     assert "Lavaparabrisas: no funciona, débil, a veces: No circular" in capsys.readouterr().out
-    broken = json.loads(ROUND.read_text())
+    broken = json.loads(INSPECTION.read_text())
     broken["marks"][2]["asks"] = ["flor@P"]
     (tmp_path / "broken.json").write_text(json.dumps(broken))
     assert main(["judge", str(tmp_path / "broken.json")]) == 64
     assert "marks[2].asks: 'flor@P' isn't an item with a place" in capsys.readouterr().err
 
 
-def test_a_run_record_embeds_its_rounds_and_its_verdict_stays_its_own(tmp_path, capsys):
+def test_a_run_record_embeds_its_inspections_and_its_verdict_stays_its_own(tmp_path, capsys):
     run = json.loads((EXAMPLES / "mv-12-static-pass.json").read_text())
-    beside = {**json.loads(ROUND.read_text()), "started_at": run["started_at"]}
+    beside = {**json.loads(INSPECTION.read_text()), "started_at": run["started_at"]}
     (tmp_path / "both.json").write_text(json.dumps({**run, "rounds": [beside]}))
     assert main(["judge", str(tmp_path / "both.json")]) == 0
     verdict = json.loads(capsys.readouterr().out)
@@ -276,9 +276,9 @@ def test_ten_megabytes_of_events_are_refused_in_one_sentence(tmp_path, capsys):
 def test_a_device_judges_an_example_as_the_command_line_does(path, capsys):
     main(["judge", "--lang", "es", "--unit", "kpa", str(path)])
     told = json.loads(capsys.readouterr().out)
-    if path == ROUND:
-        assert json.loads(ondevice.round_state(path.read_text(), "", "es", "kpa")) == told
-        script = json.loads(ondevice.round_script(path.read_text(), "es", "kpa"))
+    if path == INSPECTION:
+        assert json.loads(ondevice.inspection_state(path.read_text(), "", "es", "kpa")) == told
+        script = json.loads(ondevice.inspection_script(path.read_text(), "es", "kpa"))
         assert {one["key"] for one in told["items"]} <= {ask["key"] for ask in script["asks"]}
         return
     here = json.loads(ondevice.judge(path.read_text(), "es", "kpa"))["verdict"]

@@ -10,15 +10,15 @@ from jsonschema import Draft202012Validator
 
 from lowhiss import rulebook
 from lowhiss.core.errors import RecordError
+from lowhiss.core.inspections import INSPECTION_FORMAT, MARK_TYPES, read_inspection
 from lowhiss.core.record import read_run
-from lowhiss.core.rounds import MARK_TYPES, ROUND_FORMAT, read_round
 from lowhiss.core.words import Words, verdict_record
-from lowhiss.exchange.schemas import round_schema, run_schema
+from lowhiss.exchange.schemas import inspection_schema, run_schema
 from tests.builders import at, judged, leak_record, reading, record, whole_test
 from tests.conftest import ROOT
 from tests.core.test_properties import wild_runs
 
-ROUNDS = Draft202012Validator(round_schema())
+INSPECTIONS = Draft202012Validator(inspection_schema())
 RUNS = Draft202012Validator(run_schema())
 VERDICTS = Draft202012Validator(json.loads((ROOT / "docs/schemas/low-hiss-verdict-1.json").read_text()))
 
@@ -33,12 +33,12 @@ def test_what_the_app_judges_the_schemas_accept(table):
 @pytest.mark.parametrize("path", sorted((ROOT / "docs/examples").glob("*.json")), ids=lambda path: path.stem)
 def test_the_shipped_examples(path):
     table = json.loads(path.read_text())
-    (ROUNDS if table["format"] == ROUND_FORMAT else RUNS).validate(table)
+    (INSPECTIONS if table["format"] == INSPECTION_FORMAT else RUNS).validate(table)
 
 
-def test_every_mark_of_a_round_has_a_schema_and_the_schema_refuses_what_the_app_refuses():
-    good = json.loads((ROOT / "docs/examples/mv-05-round-stays.json").read_text())
-    kinds = {one["properties"]["type"]["const"] for one in round_schema()["properties"]["marks"]["items"]["oneOf"]}
+def test_every_mark_of_an_inspection_has_a_schema_and_the_schema_refuses_what_the_app_refuses():
+    good = json.loads((ROOT / "docs/examples/mv-05-inspection-stays.json").read_text())
+    kinds = {one["properties"]["type"]["const"] for one in inspection_schema()["properties"]["marks"]["items"]["oneOf"]}
     assert kinds == set(MARK_TYPES)
     for mark in (
         {"at_s": 1, "type": "danced"},
@@ -48,9 +48,9 @@ def test_every_mark_of_a_round_has_a_schema_and_the_schema_refuses_what_the_app_
         {"at_s": 1, "type": "axles", "axles": [{"role": "front"}]},
     ):
         table = {**good, "marks": [mark]}
-        assert not ROUNDS.is_valid(table)
+        assert not INSPECTIONS.is_valid(table)
         with pytest.raises(RecordError):
-            read_round(table, rulebook.rounds())
+            read_inspection(table, rulebook.inspections())
 
 
 @pytest.mark.parametrize(

@@ -94,15 +94,15 @@ def test_a_killed_database_or_server_costs_no_acknowledged_mark(killable, seed):
 
 
 @pytest.mark.parametrize("seed", seeds(1, 8))
-def test_a_killed_database_or_server_costs_no_mark_of_a_round_and_no_defect_twice(killable, seed):
+def test_a_killed_database_or_server_costs_no_mark_of_an_inspection_and_no_defect_twice(killable, seed):
     rng = random.Random(100 + seed)
     with httpx.Client(base_url=killable[0].url, timeout=HANG_S) as client:
         sign_in(client)
         device = PatientDevice(client)
         unit = client.post("/api/units", json={"name": f"K-{seed}", "kind": "straight_truck"}).raise_for_status().json()
-        round_id = str(uuid.uuid4())
-        body = {"id": round_id, "unit_id": unit["id"], "way": "in-cab", "begun": device.moment()}
-        device.until_kept(lambda: _begun(client.post("/api/rounds", json={**body, "sent": device.moment()})))
+        inspection_id = str(uuid.uuid4())
+        body = {"id": inspection_id, "unit_id": unit["id"], "way": "in-cab", "begun": device.moment()}
+        device.until_kept(lambda: _begun(client.post("/api/inspections", json={**body, "sent": device.moment()})))
         answers = [
             ("floor@P", "right", {}),
             ("washer@P", "not_right", {"wrong": ["works"]}),
@@ -111,7 +111,9 @@ def test_a_killed_database_or_server_costs_no_mark_of_a_round_and_no_defect_twic
         marks = [device.wait(4).struck("answer", asks=[ask], answer=answer, **more) for ask, answer, more in answers]
 
         def send(*some):
-            return client.post(f"/api/rounds/{round_id}/marks", json={"sent": device.moment(), "events": list(some)})
+            return client.post(
+                f"/api/inspections/{inspection_id}/marks", json={"sent": device.moment(), "events": list(some)}
+            )
 
         for mark in marks:
             blow = threading.Timer(rng.uniform(0, 0.05), kill_something, (killable, rng))
@@ -119,7 +121,7 @@ def test_a_killed_database_or_server_costs_no_mark_of_a_round_and_no_defect_twic
             device.until_kept(lambda mark=mark: send(mark))
             blow.join()
         device.until_kept(lambda: send(*marks))
-        kept = client.get(f"/api/rounds/{round_id}/marks").raise_for_status().json()
+        kept = client.get(f"/api/inspections/{inspection_id}/marks").raise_for_status().json()
         assert [mark["id"] for mark in kept] == [mark["id"] for mark in marks]
         standing = client.get(f"/api/units/{unit['id']}").raise_for_status().json()["standing"]
         assert (standing["standing"], len(standing["defects"])) == ("unfit", 1)
@@ -169,7 +171,7 @@ def children_of(pid):
 
 
 def _begun(answer: httpx.Response) -> httpx.Response:
-    """A round that was begun, as a batch that was taken."""
+    """An inspection that was begun, as a batch that was taken."""
     if answer.status_code < 300:
         return httpx.Response(200, json={"set_aside": []}, request=answer.request)
     return answer

@@ -103,7 +103,7 @@ def test_a_lesson_is_its_one_file(copy):
 
 
 def test_an_item_is_its_table_in_one_file(copy):
-    (copy / "lowhiss" / "rulebook" / "round" / "items" / "ours.toml").write_text(
+    (copy / "lowhiss" / "rulebook" / "inspection" / "items" / "ours.toml").write_text(
         """
 order = 45
 
@@ -123,7 +123,7 @@ group = "spring_mount"
 in = ["exam", "daily"]
 """
     )
-    assert "our_bracket" in told(copy, "list(rulebook.rounds().items)")
+    assert "our_bracket" in told(copy, "list(rulebook.inspections().items)")
 
 
 def test_the_recipes_stand_where_they_are_looked_for():
@@ -174,14 +174,14 @@ def test_a_kind_of_unit_is_its_row_its_file_and_its_path(copy):
     (kinds / "coach.toml").write_text(
         (kinds / "bus.toml").read_text().replace("cut_out_psi = 125", "cut_out_psi = 122")
     )
-    changed(package / "rulebook/round/ways.toml", ('kinds = ["bus"]', 'kinds = ["bus", "coach"]'))
+    changed(package / "rulebook/inspection/ways.toml", ('kinds = ["bus"]', 'kinds = ["bus", "coach"]'))
 
     assert "minutes" in cli(copy, "plan", "--kind", "coach")
     cli(copy, "simulate", "--unit", "coach", "--out", "ours")
     verdict = json.loads(cli(copy, "judge", "ours.run.json"))
     full = next(stage for stage in verdict["stages"] if stage["stage"] == "cut_out")
     assert (verdict["overall"], round(full["measured"]["psi"])) == ("pass", 121)
-    assert told(copy, "len(rulebook.rounds().paths['coach'])") > 0
+    assert told(copy, "len(rulebook.inspections().paths['coach'])") > 0
     assert told(copy, "rulebook.driving().kind('coach')['drive_wheels']") == 2
 
 

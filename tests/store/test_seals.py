@@ -18,8 +18,8 @@ from lowhiss.service.people.signin import Person
 from lowhiss.service.seals import rows, signing, verification
 from lowhiss.store.fleet_models import ActRow, PhotoFileRow, PhotoRow, RunTrailerRow
 from lowhiss.store.house_models import RuleSetRow, SettingRow
+from lowhiss.store.inspection_models import InspectionMarkRow, InspectionRow
 from lowhiss.store.learning_models import ExaminationRow
-from lowhiss.store.round_models import RoundMarkRow, RoundRow
 from lowhiss.store.run_models import ClockRow, EventRow, RunRow, TracePartRow, VerdictRow
 from lowhiss.store.seal_models import SealKeyRow, SealRow, SignatureRow
 from lowhiss.store.types import Psi, UtcDateTime
@@ -35,8 +35,8 @@ COVERED = {
     TracePartRow: "trace_part",
     VerdictRow: "verdict",
     RuleSetRow: "rule_set",
-    RoundRow: "round",
-    RoundMarkRow: "round_mark",
+    InspectionRow: "round",
+    InspectionMarkRow: "round_mark",
     ActRow: "act",
     PhotoRow: "photo",
     PhotoFileRow: "photo_file",
@@ -137,8 +137,8 @@ def of(table, connection, sealed):
     if "run_id" in table.c:
         return [table.c.run_id == sealed]
     kept = connection.execute(select(SealRow.document).where(SealRow.run_id == sealed).limit(1)).scalar_one()
-    row = json.loads(kept)["rows"][table.name][0]
-    return [table.c[key.name] == row[key.name] for key in table.primary_key.columns]
+    row = json.loads(kept)["rows"][table.name.replace("inspection", "round")][0]  # sealed before it was renamed
+    return [table.c[key.name] == row[key.name.replace("inspection", "round")] for key in table.primary_key.columns]
 
 
 SEAL_COLUMNS = {

@@ -1,4 +1,4 @@
-"""A run with everything that a seal covers: marks, a feed, trailers, a round, a photograph, an examination."""
+"""A run with everything that a seal covers: marks, a feed, trailers, an inspection, a photograph, an examination."""
 
 from __future__ import annotations
 
@@ -12,8 +12,8 @@ from lowhiss.demo.scenario import demo_id
 from lowhiss.service.runs.imports import import_record
 from lowhiss.store.engine import Store
 from lowhiss.store.fleet_models import ActRow, PhotoFileRow, PhotoRow
+from lowhiss.store.inspection_models import InspectionMarkRow, InspectionRow
 from lowhiss.store.learning_models import ExaminationRow
-from lowhiss.store.round_models import RoundMarkRow, RoundRow
 from lowhiss.store.run_models import RunRow, TracePartRow
 from tests.builders import whole_test
 from tests.devices import UNIT_ID
@@ -25,7 +25,7 @@ FIGURES |= {"while_filling": 0}
 def whole_run(store: Store, days_ago: int = 2) -> str:
     """Keep one, led by a manager; its id."""
     begun = dt.datetime.now(dt.UTC) - dt.timedelta(days=days_ago)
-    run_id, round_id, act_id = (str(uuid.uuid4()) for _ in range(3))
+    run_id, inspection_id, act_id = (str(uuid.uuid4()) for _ in range(3))
     manager, jpeg = demo_id("Odile Ferrow"), b"\xff\xd8 a picture " + run_id.encode()
     record = {**whole_test(), "id": run_id, "started_at": begun.isoformat(), "purpose": "rehearsal"}
     record["unit"] = {**record["unit"], "name": "MV-12", "trailers": ["T-04"]}
@@ -40,8 +40,8 @@ def whole_run(store: Store, days_ago: int = 2) -> str:
         mark = {"type": "note", "text": "looked at"}
         clocks = {"device": "tablet", "wall": begun, "received_at": begun}
         session.add(
-            RoundRow(
-                id=round_id,
+            InspectionRow(
+                id=inspection_id,
                 unit_id=UNIT_ID["MV-12"],
                 unit={**record["unit"], "trailers": [{"name": "T-04"}]},
                 run_id=run_id,
@@ -62,8 +62,8 @@ def whole_run(store: Store, days_ago: int = 2) -> str:
         )
         session.flush()
         session.add(
-            RoundMarkRow(
-                round_id=round_id,
+            InspectionMarkRow(
+                inspection_id=inspection_id,
                 seq=1,
                 id=uuid.uuid4().hex,
                 type="note",

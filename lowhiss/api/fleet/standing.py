@@ -32,9 +32,9 @@ from lowhiss.api.workers import JUDGED_FIRST
 from lowhiss.core.fields import UUID_PATTERN
 from lowhiss.service.fleet import acts, photographs, readers, standing, status_export
 from lowhiss.service.fleet.status_export import Reads
+from lowhiss.service.inspections.papers import dated_papers
 from lowhiss.service.people.signin import SignedOutError
-from lowhiss.service.rounds.papers import dated_papers
-from lowhiss.service.rules.editions import round_tables
+from lowhiss.service.rules.editions import inspection_tables
 from lowhiss.service.runs import status
 
 router = APIRouter(prefix="/api", tags=["standing"], route_class=CarefulRoute)
@@ -135,7 +135,7 @@ def get_photo(digest: Annotated[str, Path(pattern="^[0-9a-f]{64}$")], store: Sto
 def list_groups(store: StoreDep) -> list[GroupOut]:
     """The groups of parts that may be found not right, and what follows under each rule set."""
     with store.transaction() as session:
-        groups = round_tables(session).consequences.groups
+        groups = inspection_tables(session).consequences.groups
     return [GroupOut.of(group) for group in groups.values()]
 
 

@@ -58,9 +58,9 @@ class PracticeOut(BaseModel):
 
 
 class JoinedOut(BaseModel):
-    """What a code was for: a practice to train in, a round to help in, or an air test to watch."""
+    """What a code was for: a practice to train in, an inspection to help in, or an air test to watch."""
 
-    round_id: str | None
+    inspection_id: str | None
     run_id: str | None
     practice_id: str | None
 
@@ -107,5 +107,5 @@ def make_code(practice_id: PracticeId, store: StoreDep, by: PersonDep) -> JoinCo
 
 @router.post("/join", operation_id="joinByCode")
 def join_by_code(body: JoinBody, store: StoreDep, by: PersonDep) -> JoinedOut:
-    """Join whatever a code is for: a practice as its trainer, a round as a helper, an air test as a watcher."""
+    """Join whatever a code is for: a practice as its trainer, an inspection as a helper, an air test as a watcher."""
     return JoinedOut.model_validate(asdict(practices.join(store, body.code, by)))

@@ -26,11 +26,11 @@ from lowhiss.api.rules.schemas import (
     DropBody,
     EditionOut,
     GroupLineOut,
+    InspectionLineOut,
+    InspectionRulesOut,
     OrderBody,
     OrderOut,
     PublishBody,
-    RoundLineOut,
-    RoundRulesOut,
     RowOut,
     SetColumnOut,
     TestedByBody,
@@ -139,12 +139,14 @@ def compare_rules(
     )
 
 
-@router.get("/rules/round", operation_id="getRoundRules")
-def get_round_rules(store: StoreDep, words: WordsDep, ref: Annotated[str, Query(max_length=80)]) -> RoundRulesOut:
-    """What a set holds of a round: every number, and what a defect of each group of parts means."""
-    lines, groups = units.round_rules(store, ref, words)
-    return RoundRulesOut(
-        limits=[RoundLineOut.model_validate(one, from_attributes=True) for one in lines],
+@router.get("/rules/inspection", operation_id="getInspectionRules")
+def get_inspection_rules(
+    store: StoreDep, words: WordsDep, ref: Annotated[str, Query(max_length=80)]
+) -> InspectionRulesOut:
+    """What a set holds of an inspection: every number, and what a defect of each group of parts means."""
+    lines, groups = units.inspection_rules(store, ref, words)
+    return InspectionRulesOut(
+        limits=[InspectionLineOut.model_validate(one, from_attributes=True) for one in lines],
         groups=[GroupLineOut.model_validate(one, from_attributes=True) for one in groups],
     )
 

@@ -271,8 +271,8 @@ class CompareOut(BaseModel):
     conventions: list[ConventionOut]
 
 
-class RoundLineOut(BaseModel):
-    """What is measured in a round and its bound under a set; ``axles``: of which, empty: all."""
+class InspectionLineOut(BaseModel):
+    """What is measured in an inspection and its bound under a set; ``axles``: of which, empty: all."""
 
     measure: str
     name: str
@@ -293,10 +293,10 @@ class GroupLineOut(BaseModel):
     inherited: Consequence
 
 
-class RoundRulesOut(BaseModel):
-    """What a set holds of a round."""
+class InspectionRulesOut(BaseModel):
+    """What a set holds of an inspection."""
 
-    limits: list[RoundLineOut]
+    limits: list[InspectionLineOut]
     groups: list[GroupLineOut]
 
 

@@ -21,7 +21,7 @@ from lowhiss.api.runs.sheet_schemas import BesideOut, DecisionBody, LookBody, Sc
 from lowhiss.api.threads import HEAVY
 from lowhiss.api.workers import by_length
 from lowhiss.core.fields import UUID_PATTERN
-from lowhiss.service.rounds import lifecycle as rounds
+from lowhiss.service.inspections import lifecycle as inspections
 from lowhiss.service.runs import lifecycle, participants, run_feeds, run_marks, scripts
 
 router = APIRouter(prefix="/api/runs", tags=["runs"], route_class=CarefulRoute)
@@ -151,6 +151,6 @@ async def get_beside(run_id: RunId, store: StoreDep) -> list[BesideOut]:
 def get_record(run_id: RunId, store: StoreDep, response: Response) -> dict[str, Any]:
     """The run as an open run record, ``low-hiss-run/1``."""
     response.headers["Content-Disposition"] = f'attachment; filename="low-hiss-run-{run_id}.json"'
-    beside = rounds.records_beside(store, run_id)
+    beside = inspections.records_beside(store, run_id)
     record = lifecycle.open_record(store, run_id)
-    return {**record, "rounds": beside} if beside else record
+    return {**record, "inspections": beside} if beside else record

@@ -156,7 +156,7 @@ class Run:
 
     rules, procedure : the id of a built-in one, a whole one as plain values, or None for the default.
     resolution_psi : what a needle is read to.  policy : overrides the rule set's own where given.
-    rounds : the round records that were done beside it, not read here; they never change its verdict.
+    inspections : the inspection records that were done beside it, not read here; they never change its verdict.
     simulated : it was driven on the practice vehicle, and says nothing of any unit.
     recording : what it was found in, where nobody struck a mark: the file, its hash, its columns, what was moved.
     """
@@ -171,6 +171,6 @@ class Run:
     resolution_psi: float = 1.0
     policy: Policy | None = None
     people: tuple[tuple[str, str], ...] = ()
-    rounds: tuple[dict[str, Any], ...] = ()
+    inspections: tuple[dict[str, Any], ...] = ()
     simulated: bool = False
     recording: Mapping[str, Any] | None = None

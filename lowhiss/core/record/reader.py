@@ -51,7 +51,7 @@ def read_run(table: object) -> Run:
         resolution_psi=gauges.number("resolution_psi", 1.0, low=0.01, high=20),
         policy=gauges.choice("policy", Policy, None),
         people=_people(fields),
-        rounds=_rounds(fields),
+        inspections=_inspections(fields),
         simulated=bool(fields.flag("simulated", False)),
         recording=_recording(fields),
     )
@@ -60,8 +60,8 @@ def read_run(table: object) -> Run:
     return run
 
 
-def _rounds(fields: Fields) -> tuple[dict[str, Any], ...]:
-    """The rounds that were done beside the run, as they stand: whoever judges rounds reads them."""
+def _inspections(fields: Fields) -> tuple[dict[str, Any], ...]:
+    """The inspections that were done beside the run, as they stand: whoever judges inspections reads them."""
     given = fields.raw("rounds")
     if given is None:
         return ()

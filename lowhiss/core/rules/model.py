@@ -111,10 +111,10 @@ class Limit:
 
 
 @dataclass(frozen=True, slots=True)
-class RoundLimit:
-    """A fleet's own bound of what is measured in a round, in the measure's own unit; both inclusive.
+class InspectionLimit:
+    """A fleet's own bound of what is measured in an inspection, in the measure's own unit; both inclusive.
 
-    axles : as in the round's own limits; empty: whatever axle it is.
+    axles : as in the inspection's own limits; empty: whatever axle it is.
     """
 
     measure: str
@@ -157,7 +157,7 @@ class RuleSet:
 
     lineage : the sets it comes from, its parent first.  holding : what may hold a vehicle while it is tested.
     calls : what a candidate must say aloud.
-    round_limits : what it holds otherwise of what a round measures.
+    inspection_limits : what it holds otherwise of what an inspection measures.
     consequences : what a defect means otherwise, by group of parts.
     """
 
@@ -171,7 +171,7 @@ class RuleSet:
     lineage: tuple[str, ...] = ()
     holding: Holding = "gear_noted"
     calls: tuple[Call, ...] = USUAL_CALLS
-    round_limits: tuple[RoundLimit, ...] = ()
+    inspection_limits: tuple[InspectionLimit, ...] = ()
     consequences: tuple[tuple[str, str], ...] = ()
 
     @property
@@ -228,9 +228,9 @@ class RuleSet:
             table["holding"] = self.holding
         if self.calls != USUAL_CALLS:
             table["calls"] = list(self.calls)
-        if self.round_limits:
+        if self.inspection_limits:
             table["round_limit"] = [
-                {**_without_defaults(one), "source": _source_dict(one.source)} for one in self.round_limits
+                {**_without_defaults(one), "source": _source_dict(one.source)} for one in self.inspection_limits
             ]
         if self.consequences:
             table["consequences"] = dict(self.consequences)

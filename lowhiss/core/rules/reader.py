@@ -18,12 +18,12 @@ from lowhiss.core.rules.model import (
     Call,
     Comparator,
     Condition,
+    InspectionLimit,
     Judging,
     Limit,
     LimitUnit,
     Policy,
     Reference,
-    RoundLimit,
     RuleSet,
     Source,
     Standing,
@@ -116,7 +116,7 @@ def read_rule_set(table: object, judging: Judging | None = None, parent_of: Pare
         limits=_merged(parent, [read_limit(item) for item in fields.tables("limit")]),
         holding=fields.choice("holding", Holding, parent.holding if parent else "gear_noted"),
         calls=_calls(fields, parent.calls if parent else USUAL_CALLS),
-        round_limits=_round_limits(fields, parent.round_limits if parent else ()),
+        inspection_limits=_inspection_limits(fields, parent.inspection_limits if parent else ()),
         consequences=_consequences(fields, parent.consequences if parent else ()),
     )
     fields.done()
@@ -184,11 +184,11 @@ def _calls(fields: Fields, usual: tuple[Call, ...]) -> tuple[Call, ...]:
     return tuple(call for call in get_args(Call) if call in given)
 
 
-def _round_limits(fields: Fields, usual: tuple[RoundLimit, ...]) -> tuple[RoundLimit, ...]:
-    """The parent's own limits of the round with those of the same measure and axles replaced, then the new ones."""
+def _inspection_limits(fields: Fields, usual: tuple[InspectionLimit, ...]) -> tuple[InspectionLimit, ...]:
+    """The parent's inspection limits with those of the same measure and axles replaced, then the new ones."""
     merged = {(one.measure, one.axles): one for one in usual}
     for table in fields.tables("round_limit"):
-        one = RoundLimit(
+        one = InspectionLimit(
             measure=table.text("measure"),
             axles=table.texts("axles"),
             at_least=table.number("at_least", None, low=-1000, high=10_000),

@@ -154,7 +154,7 @@ def _rechecked(fields: Fields) -> dict[str, Any]:
     return {"defect": fields.text("defect"), "round": fields.text("round")}
 
 
-def _round_done(fields: Fields) -> dict[str, Any]:
+def _inspection_done(fields: Fields) -> dict[str, Any]:
     return {"round": fields.text("round")}
 
 
@@ -196,6 +196,6 @@ ACT_KINDS: dict[ActType, ActKind] = {
     "no_repair": ActKind(_no_repair, defect="defect"),
     "acknowledged": ActKind(_acknowledged, defect="defects"),
     "trip_over": ActKind(_trip_over),
-    "round_done": ActKind(_round_done),
+    "round_done": ActKind(_inspection_done),
     "rechecked": ActKind(_rechecked, defect="defect"),
 }

@@ -31,7 +31,7 @@ class Rating:
 class Defect:
     """Something that is not right with a part.
 
-    item, place, round_id, wrong, measured : of a round that found it, with the conditions that are not so and the
+    item, place, inspection_id, wrong, measured : of the inspection that found it, with the conditions not met and the
         number in its unit; empty where none did.
 
     group, finding, what : a group of the table, a finding of the judge, or words.  ratings : the default first.
@@ -51,7 +51,7 @@ class Defect:
     run_id: str
     item: str
     place: str
-    round_id: str
+    inspection_id: str
     wrong: tuple[str, ...]
     measured: tuple[float, str] | None
     teaching: bool
@@ -136,7 +136,7 @@ def _seen(act: Act, table: Consequences, rules: str) -> Defect:
         run_id=body.get("run", ""),
         item=body.get("item", ""),
         place=body.get("place", ""),
-        round_id=body.get("round", ""),
+        inspection_id=body.get("round", ""),
         wrong=tuple(body.get("wrong", ())),
         measured=(body["value"], body["measure"]) if "measure" in body else None,
         teaching=body.get("teaching", False),
@@ -163,8 +163,8 @@ def _after(defect: Defect, acts: Sequence[Act], tests: Sequence[TestedSet], tabl
 
 def _acted(defect: Defect, act: Act, table: Consequences) -> Defect:
     body = act.body
-    # the next round that is complete ends the one trip, as the driver's word does; the round that saw it does not
-    over = act.type == "trip_over" or (act.type == "round_done" and body["round"] != defect.round_id)
+    # the next complete inspection ends the one trip, as the driver's word does; the one that saw it does not
+    over = act.type == "trip_over" or (act.type == "round_done" and body["round"] != defect.inspection_id)
     if over and defect.certified_at is None:
         return replace(defect, trip_over_at=defect.trip_over_at or act.at)
     if act.type == "repaired" and defect.id in body.get("defects", ()) and defect.certified_at is None:
@@ -184,7 +184,7 @@ def _acted(defect: Defect, act: Act, table: Consequences) -> Defect:
     if act.type == "defect_fixed":
         fixed = replace(defect, state="fixed", certified_at=act.at, certified_by=act.by, said=body.get("did", ""))
         # put right in the inspection that found it, its item was looked at again there
-        return _to_recheck(fixed, act, table, item=defect.item != "" and body.get("round") != defect.round_id)
+        return _to_recheck(fixed, act, table, item=defect.item != "" and body.get("round") != defect.inspection_id)
     if act.type == "no_repair":
         return replace(
             defect, state="no_repair", certified_at=act.at, certified_by=act.by, said=body["reason"], recheck=()

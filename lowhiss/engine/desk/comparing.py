@@ -12,7 +12,7 @@ from lowhiss.core.stages import LIMITED_STAGES, LimitedStage
 from lowhiss.core.standing import Consequence
 from lowhiss.core.vehicle import Unit
 from lowhiss.core.words import Words, plain
-from lowhiss.core.words.rounds import RoundWords
+from lowhiss.core.words.inspections import InspectionWords
 from lowhiss.engine.desk.overlay import chain_of, rows_of, tables_under
 
 _MARGIN = 0.12
@@ -170,8 +170,8 @@ def source_of(source: Source, words: Words) -> list[str]:
 
 
 @dataclass(frozen=True, slots=True)
-class RoundLine:
-    """What is measured in a round and its bound under a set; ``axles``: of which, empty: all.
+class InspectionLine:
+    """What is measured in an inspection and its bound under a set; ``axles``: of which, empty: all.
 
     unit : the sign that the figures carry.  own : the bound is the fleet's.
     """
@@ -196,16 +196,16 @@ class GroupLine:
     inherited: Consequence
 
 
-def round_lines(rules: RuleSet, words: Words) -> list[RoundLine]:
-    """Everything that is measured in a round and held to a number under a set, in the order of the rule book."""
-    book, said = tables_under([rules]).book, RoundWords(rulebook.rounds(), words)
+def inspection_lines(rules: RuleSet, words: Words) -> list[InspectionLine]:
+    """Everything that is measured in an inspection and held to a number under a set, in the order of the rule book."""
+    book, said = tables_under([rules]).book, InspectionWords(rulebook.inspections(), words)
     lines = []
     for measure in book.measures.values():
         for row in rows_of(book, chain_of(rules), measure.id):
             if row.seen or row.table or (row.at_least is None and row.at_most is None):
                 continue
             lines.append(
-                RoundLine(
+                InspectionLine(
                     measure.id,
                     said.of(measure.name),
                     row.axles,
@@ -213,7 +213,7 @@ def round_lines(rules: RuleSet, words: Words) -> list[RoundLine]:
                     row.at_least,
                     row.at_most,
                     row.source,
-                    rules.id in row.rules and any(one.measure == measure.id for one in rules.round_limits),
+                    rules.id in row.rules and any(one.measure == measure.id for one in rules.inspection_limits),
                 )
             )
     return lines

@@ -1,4 +1,4 @@
-"""The tables of the round with a fleet's own rule sets laid over them."""
+"""The tables of the inspection with a fleet's own rule sets laid over them."""
 
 from __future__ import annotations
 
@@ -8,32 +8,32 @@ from typing import cast, get_args
 
 from lowhiss import rulebook
 from lowhiss.core.errors import RuleError
-from lowhiss.core.rounds import RoundBook
-from lowhiss.core.rounds.model import LimitRow
-from lowhiss.core.rules import RoundLimit, RuleSet
+from lowhiss.core.inspections import InspectionBook
+from lowhiss.core.inspections.model import LimitRow
+from lowhiss.core.rules import InspectionLimit, RuleSet
 from lowhiss.core.standing import CONSEQUENCES, Consequence, Consequences
 
 
 @dataclasses.dataclass(frozen=True, slots=True)
-class RoundTables:
-    """What a round and its defects are judged by."""
+class InspectionTables:
+    """What an inspection and its defects are judged by."""
 
-    book: RoundBook
+    book: InspectionBook
     consequences: Consequences
 
 
-_LAID: dict[tuple[str, ...], RoundTables] = {}
+_LAID: dict[tuple[str, ...], InspectionTables] = {}
 """Tables laid before, by the hashes of what was laid over; a hash never changes its content."""
 
 
-def tables_under(sets: Iterable[RuleSet]) -> RoundTables:
+def tables_under(sets: Iterable[RuleSet]) -> InspectionTables:
     """The built-in tables with these rule sets laid over, the first lowest. Raises RuleError naming the field."""
     laid = [rules for rules in sets if rules.id not in rulebook.rule_set_ids()]
     key = tuple(rules.content_hash for rules in laid)
     if key not in _LAID:
-        tables = RoundTables(rulebook.rounds(), rulebook.consequences())
+        tables = InspectionTables(rulebook.inspections(), rulebook.consequences())
         for rules in laid:
-            tables = RoundTables(_book(tables.book, rules), _consequences(tables.consequences, rules))
+            tables = InspectionTables(_book(tables.book, rules), _consequences(tables.consequences, rules))
         _LAID[key] = tables
     return _LAID[key]
 
@@ -43,15 +43,15 @@ def chain_of(rules: RuleSet) -> tuple[str, ...]:
     return (rules.id, *rules.lineage)
 
 
-def _book(book: RoundBook, rules: RuleSet) -> RoundBook:
-    own = [_limit(book, rules, place, one) for place, one in enumerate(rules.round_limits)]
+def _book(book: InspectionBook, rules: RuleSet) -> InspectionBook:
+    own = [_limit(book, rules, place, one) for place, one in enumerate(rules.inspection_limits)]
     # whatever axle it is of, a row of its own would hide the parent's rows for the others
-    measures = {one.measure for one in rules.round_limits}
+    measures = {one.measure for one in rules.inspection_limits}
     inherited = [
         dataclasses.replace(row, rules=(rules.id,))
         for measure in measures
         for row in rows_of(book, rules.lineage, measure)
-        if not _covered(row, [one for one in rules.round_limits if one.measure == measure])
+        if not _covered(row, [one for one in rules.inspection_limits if one.measure == measure])
     ]
     return dataclasses.replace(
         book,
@@ -60,17 +60,17 @@ def _book(book: RoundBook, rules: RuleSet) -> RoundBook:
     )
 
 
-def rows_of(book: RoundBook, names: tuple[str, ...], measure: str) -> list[LimitRow]:
+def rows_of(book: InspectionBook, names: tuple[str, ...], measure: str) -> list[LimitRow]:
     """The limits of a measure under the first of these sets that has any."""
     rows = [row for row in book.limits if row.measure == measure]
     return next((mine for name in names if (mine := [row for row in rows if name in row.rules])), [])
 
 
-def _covered(row: LimitRow, own: list[RoundLimit]) -> bool:
+def _covered(row: LimitRow, own: list[InspectionLimit]) -> bool:
     return any(not one.axles or set(row.axles or one.axles) <= set(one.axles) for one in own)
 
 
-def _limit(book: RoundBook, rules: RuleSet, place: int, one: RoundLimit) -> LimitRow:
+def _limit(book: InspectionBook, rules: RuleSet, place: int, one: InspectionLimit) -> LimitRow:
     at = f"round_limit[{place}]"
     measure = book.measures.get(one.measure)
     if measure is None:

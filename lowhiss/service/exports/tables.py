@@ -19,11 +19,11 @@ from lowhiss.service.fleet.standing import every_hold
 from lowhiss.service.runs.status import standings, workshop
 from lowhiss.store.engine import Store
 from lowhiss.store.fleet_models import CouplingRow, TrailerRow, UnitRow
+from lowhiss.store.inspection_models import InspectionRow
 from lowhiss.store.people_models import PersonRow
-from lowhiss.store.round_models import RoundRow
 from lowhiss.store.seal_models import SealRow
 
-Name = Literal["units", "trailers", "standing", "holds", "defects", "rounds", "seals", "people"]
+Name = Literal["units", "trailers", "standing", "holds", "defects", "inspections", "seals", "people"]
 Ending = Literal["csv", "xlsx"]
 _AT_ONCE = 500
 Rows = Iterator[Sequence[Cell]]
@@ -81,19 +81,19 @@ def _defects(asked: Asked) -> Rows:
         defect = one.defect
         yield (
             *(defect.id, one.part, one.said, one.means, one.state, defect.seen_at, defect.by, defect.taken_by),
-            *(defect.run_id, defect.round_id),
+            *(defect.run_id, defect.inspection_id),
         )
 
 
-def _rounds(asked: Asked) -> Rows:
-    last: RoundRow | None = None
+def _inspections(asked: Asked) -> Rows:
+    last: InspectionRow | None = None
     while True:
-        query = select(RoundRow).order_by(RoundRow.started_at, RoundRow.id).limit(_AT_ONCE)
+        query = select(InspectionRow).order_by(InspectionRow.started_at, InspectionRow.id).limit(_AT_ONCE)
         if last is not None:
-            later = (RoundRow.started_at > last.started_at) | (
-                (RoundRow.started_at == last.started_at) & (RoundRow.id > last.id)
+            later = (InspectionRow.started_at > last.started_at) | (
+                (InspectionRow.started_at == last.started_at) & (InspectionRow.id > last.id)
             )
-            query = query.where(RoundRow.started_at >= last.started_at, later)
+            query = query.where(InspectionRow.started_at >= last.started_at, later)
         with asked.store.transaction() as session:
             rows = session.scalars(query).all()
         for row in rows:
@@ -130,15 +130,15 @@ _TABLES: Mapping[Name, _Made] = {
         _holds,
     ),
     "defects": (
-        ("defect", "on", "what", "means", "state", "seen_at", "by", "taken_by", "run", "round"),
+        ("defect", "on", "what", "means", "state", "seen_at", "by", "taken_by", "run", "inspection"),
         _defects,
     ),
-    "rounds": (
+    "inspections": (
         (
-            *("round", "unit", "driver", "started_at", "ended_at", "ended_by", "purpose", "rules"),
+            *("inspection", "unit", "driver", "started_at", "ended_at", "ended_by", "purpose", "rules"),
             *("way", "defects", "run"),
         ),
-        _rounds,
+        _inspections,
     ),
     "seals": (("place", "run", "sealed_at", "sha256", "key", "signature"), _seals),
     "people": (("name", "role", "language", "pressure_unit", "retired_at"), _people),

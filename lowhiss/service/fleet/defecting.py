@@ -15,7 +15,7 @@ from lowhiss.service.fleet.choosing import defaults_of
 from lowhiss.service.fleet.holding import acts_on, tested_sets
 from lowhiss.service.fleet.rows import couplings_of
 from lowhiss.service.fleet.units import listed_unit
-from lowhiss.service.rules.editions import round_tables
+from lowhiss.service.rules.editions import inspection_tables
 from lowhiss.store.fleet_models import CouplingRow, OpenDefectRow, RunTrailerRow, UnitRow
 from lowhiss.store.run_models import RunRow
 
@@ -33,7 +33,7 @@ def folded_defects(session: Session, part: Part) -> list[Defect]:
     else:
         which = RunRow.id.in_(select(RunTrailerRow.run_id).where(RunTrailerRow.trailer_id == part.id))
     tests = tested_sets(session, which, min(repaired) - dt.timedelta(days=1)) if repaired else []
-    return defects_of(part, acts, tests, round_tables(session).consequences, rules_for(session, part))
+    return defects_of(part, acts, tests, inspection_tables(session).consequences, rules_for(session, part))
 
 
 def rules_for(session: Session, part: Part) -> str:
@@ -86,7 +86,7 @@ def _record(defect: Defect) -> dict[str, Any]:
         "run": defect.run_id,
         "item": defect.item,
         "place": defect.place,
-        "round": defect.round_id,
+        "round": defect.inspection_id,
         "wrong": list(defect.wrong),
         "measured": list(defect.measured) if defect.measured else None,
         "ratings": [[one.at.isoformat(), one.by, one.consequence, one.reason] for one in defect.ratings],
@@ -118,7 +118,7 @@ def _defect(part: Part, body: dict[str, Any]) -> Defect:
         run_id=body["run"],
         item=body.get("item", ""),
         place=body.get("place", ""),
-        round_id=body.get("round", ""),
+        inspection_id=body.get("round", ""),
         wrong=tuple(body.get("wrong", ())),
         measured=(body["measured"][0], body["measured"][1]) if body.get("measured") else None,
         teaching=False,

@@ -14,7 +14,7 @@ from sqlalchemy.orm import Session
 from lowhiss import rulebook
 from lowhiss.core.standing import Act, Defect, Part
 from lowhiss.core.words import Words
-from lowhiss.core.words.rounds import RoundWords
+from lowhiss.core.words.inspections import InspectionWords
 from lowhiss.service.fleet.defecting import folded_defects
 from lowhiss.service.fleet.holding import act_of, holds_ever_on
 from lowhiss.service.fleet.rows import find_unit
@@ -94,8 +94,8 @@ def said_act(act: Act, defects: dict[str, Defect], words: Words) -> str:
 
 def said_defect(defect: Defect, words: Words) -> str:
     """A defect in a few words: the part, what is wrong, where."""
-    if defect.item in rulebook.rounds().items:
-        found = RoundWords(rulebook.rounds(), words).defect(defect)
+    if defect.item in rulebook.inspections().items:
+        found = InspectionWords(rulebook.inspections(), words).defect(defect)
         return f"{found}; {defect.what}" if defect.what else found
     groups = rulebook.consequences().groups
     named = groups[defect.group].name[words.language] if defect.group in groups else ""

@@ -7,14 +7,14 @@ from dataclasses import dataclass
 from sqlalchemy import select
 from sqlalchemy.orm import InstrumentedAttribute, Session
 
+from lowhiss.core.inspections import END_MARKS, MAX_MARKS
 from lowhiss.core.record import END_TYPES
-from lowhiss.core.rounds import END_MARKS, MAX_MARKS
 from lowhiss.engine.clocks import Instant, Mapping
 from lowhiss.service.errors import NotFoundError
 from lowhiss.service.marks.model import KeptMark, kept_mark
+from lowhiss.store.inspection_models import InspectionClockRow, InspectionMarkRow, InspectionRow
 from lowhiss.store.mark_models import ClockColumns, LogColumns, MarkColumns
 from lowhiss.store.people_models import PersonRow
-from lowhiss.store.round_models import RoundClockRow, RoundMarkRow, RoundRow
 from lowhiss.store.run_models import ClockRow, EventRow, RunRow
 
 
@@ -54,19 +54,19 @@ RUNS = LogKind(
     max_marks=5_000,
     ends=tuple(END_TYPES),
 )
-ROUNDS = LogKind(
-    id="round",
+INSPECTIONS = LogKind(
+    id="inspection",
     name="inspection",
     prefix="marks",
-    logs=RoundRow,
-    marks=RoundMarkRow,
-    marks_of=RoundMarkRow.round_id,
-    clocks=RoundClockRow,
-    clocks_of=RoundClockRow.round_id,
+    logs=InspectionRow,
+    marks=InspectionMarkRow,
+    marks_of=InspectionMarkRow.inspection_id,
+    clocks=InspectionClockRow,
+    clocks_of=InspectionClockRow.inspection_id,
     max_marks=MAX_MARKS,
     ends=END_MARKS,
 )
-KINDS = {kind.id: kind for kind in (RUNS, ROUNDS)}
+KINDS = {kind.id: kind for kind in (RUNS, INSPECTIONS)}
 
 
 def clock_of(kind: LogKind, log_id: str, at: Instant, mapping: Mapping) -> ClockColumns:

@@ -21,10 +21,10 @@ from lowhiss.service.errors import ConflictError, NotFoundError, RefusedError
 from lowhiss.service.fleet.choosing import choose
 from lowhiss.service.fleet.rows import couplings_of, find_unit
 from lowhiss.service.fleet.units import assembled
+from lowhiss.service.inspections import lifecycle as inspections
 from lowhiss.service.people import guess_limits, secrets
 from lowhiss.service.people.signin import ForbiddenError, Person
 from lowhiss.service.practice.classmates import may_see, trainees_of
-from lowhiss.service.rounds import lifecycle as rounds
 from lowhiss.service.runs.participants import CODE_LASTS, OVERSEERS
 from lowhiss.store.engine import Store
 from lowhiss.store.fleet_models import TrailerRow
@@ -65,7 +65,7 @@ class PracticeKept:
 class Joined:
     """What a code was for: one of the three."""
 
-    round_id: str | None = None
+    inspection_id: str | None = None
     run_id: str | None = None
     practice_id: str | None = None
 
@@ -209,7 +209,7 @@ def make_code(store: Store, practice_id: str, by: Person) -> tuple[str, dt.datet
 
 
 def join(store: Store, code: str, by: Person) -> Joined:
-    """Join whatever a code is for: a practice as its trainer, a round as a helper, an air test as a watcher.
+    """Join whatever a code is for: a practice as its trainer, an inspection as a helper, an air test as a watcher.
 
     Raises SlowDownError, RefusedError, ForbiddenError.
     """
@@ -224,8 +224,8 @@ def join(store: Store, code: str, by: Person) -> Joined:
             if row.person_id != by.id:
                 session.merge(PracticeTrainerRow(practice_id=row.id, person_id=by.id, joined_at=moment))
             return Joined(practice_id=row.id)
-    joined = rounds.join(store, code, by)
-    return Joined(round_id=joined.round_id, run_id=joined.run_id)
+    joined = inspections.join(store, code, by)
+    return Joined(inspection_id=joined.inspection_id, run_id=joined.run_id)
 
 
 def part_in(store: Store, practice_id: str, by: Person) -> str:

@@ -14,7 +14,7 @@ from lowhiss.core.errors import RuleError
 from lowhiss.core.fields import choices_text
 from lowhiss.core.procedure import Procedure, read_procedure
 from lowhiss.core.rules import RuleSet
-from lowhiss.engine.desk.overlay import RoundTables, tables_under
+from lowhiss.engine.desk.overlay import InspectionTables, tables_under
 from lowhiss.service.rules.kept import kept_rules
 from lowhiss.store.house_models import EditionRow, RuleSetRow
 
@@ -95,8 +95,8 @@ def order_of(row: EditionRow) -> Procedure:
     return _ORDERS[content_hash]
 
 
-def round_tables(session: Session) -> RoundTables:
-    """What rounds and their defects are judged by: every set that was ever published, as it was last."""
+def inspection_tables(session: Session) -> InspectionTables:
+    """What inspections and their defects are judged by: every set that was ever published, as it was last."""
     query = (
         select(EditionRow.name, EditionRow.hash)
         .where(EditionRow.kind == "rules", EditionRow.hash.is_not(None))

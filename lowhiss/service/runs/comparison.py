@@ -23,11 +23,11 @@ from lowhiss.core.words import Words
 from lowhiss.engine.desk.comparing import (
     Convention,
     GroupLine,
-    RoundLine,
+    InspectionLine,
     Row,
     conventions,
     group_lines,
-    round_lines,
+    inspection_lines,
     side_by_side,
 )
 from lowhiss.engine.desk.ordering import Ordered, order
@@ -83,11 +83,11 @@ def compare(
     return SideBySide(sets, side_by_side(rules, unit, words), conventions(rules, words))
 
 
-def round_rules(store: Store, name: str, words: Words) -> tuple[list[RoundLine], list[GroupLine]]:
-    """What a set holds of a round: its numbers, and what a defect means. Raises RefusedError, NotFoundError."""
+def inspection_rules(store: Store, name: str, words: Words) -> tuple[list[InspectionLine], list[GroupLine]]:
+    """What a set holds of an inspection: its numbers, and what a defect means. Raises RefusedError, NotFoundError."""
     with store.transaction() as session:
         ((rules, _),) = sets_named(session, [name], dt.datetime.now(dt.UTC))
-    return round_lines(rules, words), group_lines(rules, words)
+    return inspection_lines(rules, words), group_lines(rules, words)
 
 
 def plan_order(

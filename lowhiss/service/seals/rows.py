@@ -12,15 +12,15 @@ from sqlalchemy.orm import Session
 
 from lowhiss.core.judge import RunVerdict
 from lowhiss.core.words import Words, verdict_record
-from lowhiss.service.rounds.rows import record_table
+from lowhiss.service.inspections.rows import record_table
 from lowhiss.service.rules.kept import kept_rules
 from lowhiss.service.runs.rows import judge_row, record_of
 from lowhiss.service.runs.verdicts import core_version
 from lowhiss.store.base import Base
 from lowhiss.store.fleet_models import ActRow, PhotoFileRow, PhotoRow, RunTrailerRow
 from lowhiss.store.house_models import RuleSetRow
+from lowhiss.store.inspection_models import InspectionMarkRow, InspectionRow
 from lowhiss.store.learning_models import ExaminationRow
-from lowhiss.store.round_models import RoundMarkRow, RoundRow
 from lowhiss.store.run_models import ClockRow, EventRow, RunRow, TracePartRow, VerdictRow
 from lowhiss.store.seal_models import SignatureRow
 
@@ -29,7 +29,7 @@ GROWS: dict[type[Base], frozenset[str]] = {
     VerdictRow: frozenset(
         {"last_seq", "core_version", "overall", "outcome", "close_call", "figures", "differs", "looked"}
     ),
-    RoundRow: frozenset({"last_seq", "figures", "defects", "ended_at", "ended_by", "received_at"}),
+    InspectionRow: frozenset({"last_seq", "figures", "defects", "ended_at", "ended_by", "received_at"}),
     RuleSetRow: frozenset({"kept_at"}),
 }
 """Columns of covered rows that go on changing after a sheet is sealed; what they say is held against its result."""
@@ -39,13 +39,15 @@ _PLAIN = Words("en", "psi")
 def sealed_content(session: Session, run: RunRow) -> dict[str, Any]:
     """Everything of a seal that is about its run, as it stands now."""
     verdict = judge_row(session, run)
-    rounds = session.scalars(select(RoundRow).where(RoundRow.run_id == run.id).order_by(RoundRow.started_at)).all()
-    upto = {"event": run.last_seq, **{row.id: row.last_seq for row in rounds}}
+    inspections = session.scalars(
+        select(InspectionRow).where(InspectionRow.run_id == run.id).order_by(InspectionRow.started_at)
+    ).all()
+    upto = {"event": run.last_seq, **{row.id: row.last_seq for row in inspections}}
     kept = kept_rows(session, run, upto)
     return {
         "run": run.id,
         "upto": upto,
-        "record": plain({**record_of(session, run), "rounds": [record_table(session, row) for row in rounds]}),
+        "record": plain({**record_of(session, run), "rounds": [record_table(session, row) for row in inspections]}),
         "rules": plain(kept_rules(session, run.rules_hash).as_dict()),
         "verdict": plain(verdict_record(verdict, _PLAIN)),
         "result": result_of(session, run, verdict),
@@ -70,20 +72,23 @@ def result_of(session: Session, run: RunRow, verdict: RunVerdict) -> dict[str, A
 
 
 def kept_rows(session: Session, run: RunRow, upto: Mapping[str, int]) -> dict[str, list[dict[str, Any]]]:
-    """Every covered row, by its table. upto : the last mark that counts, of the run (``event``) and of each round."""
-    rounds = [round_id for round_id in upto if round_id != "event"]
+    """Every covered row, by its table. upto : the last mark that counts, of the run (``event``) and each inspection."""
+    inspections = [inspection_id for inspection_id in upto if inspection_id != "event"]
     events = _dumped(session, EventRow, EventRow.run_id == run.id, EventRow.seq <= upto["event"])
     pages = {(event["device"], event["epoch"]) for event in events}
     begun = run.begun
     pages.add((begun.get("device", ""), begun.get("epoch", "")))
     marks = [
         mark
-        for round_id in rounds
+        for inspection_id in inspections
         for mark in _dumped(
-            session, RoundMarkRow, RoundMarkRow.round_id == round_id, RoundMarkRow.seq <= upto[round_id]
+            session,
+            InspectionMarkRow,
+            InspectionMarkRow.inspection_id == inspection_id,
+            InspectionMarkRow.seq <= upto[inspection_id],
         )
     ]
-    acts = _acts(session, run, rounds)
+    acts = _acts(session, run, inspections)
     photos = _dumped(session, PhotoRow, PhotoRow.act_id.in_([act["id"] for act in acts])) if acts else []
     files = {photo["hash"] for photo in photos}
     return {
@@ -96,7 +101,7 @@ def kept_rows(session: Session, run: RunRow, upto: Mapping[str, int]) -> dict[st
         "trace_part": _dumped(session, TracePartRow, TracePartRow.run_id == run.id),
         "verdict": _dumped(session, VerdictRow, VerdictRow.run_id == run.id, VerdictRow.rules_hash == run.rules_hash),
         "rule_set": _dumped(session, RuleSetRow, RuleSetRow.hash == run.rules_hash),
-        "round": _dumped(session, RoundRow, RoundRow.id.in_(rounds)) if rounds else [],
+        "round": _dumped(session, InspectionRow, InspectionRow.id.in_(inspections)) if inspections else [],
         "round_mark": marks,
         "act": acts,
         "photo": photos,
@@ -106,17 +111,21 @@ def kept_rows(session: Session, run: RunRow, upto: Mapping[str, int]) -> dict[st
     }
 
 
-def _acts(session: Session, run: RunRow, rounds: Iterable[str]) -> list[dict[str, Any]]:
-    """What was reported in this run or its rounds."""
+def _acts(session: Session, run: RunRow, inspections: Iterable[str]) -> list[dict[str, Any]]:
+    """What was reported in this run or its inspections."""
     trailers = session.scalars(select(RunTrailerRow.trailer_id).where(RunTrailerRow.run_id == run.id))
-    of = {run.id, *rounds}
+    of = {run.id, *inspections}
     part = or_(*(ActRow.part_id == one for one in (run.unit_id, *trailers)))
     found = _dumped(session, ActRow, part, ActRow.received_at >= run.started_at - _EARLIER)
     return [act for act in found if {act["body"].get("run"), act["body"].get("round")} & of]
 
 
 _EARLIER = dt.timedelta(days=1)
-"""A round beside a test is begun before it."""
+"""An inspection beside a test is begun before it."""
+
+
+_SEALED_AS = {"inspection_id": "round_id"}
+"""What was sealed keeps its names: a column that was renamed since is covered under the one it had."""
 
 
 def _dumped(session: Session, model: type[Base], *conditions: ColumnElement[bool]) -> list[dict[str, Any]]:
@@ -126,7 +135,7 @@ def _dumped(session: Session, model: type[Base], *conditions: ColumnElement[bool
     columns = [column for column in table.columns if column.name not in left_out]
     query = select(*columns).where(*conditions).order_by(*(one for one in table.columns if one.primary_key))
     return [
-        {column.name: plain(value) for column, value in zip(columns, row, strict=True)}
+        {_SEALED_AS.get(column.name, column.name): plain(value) for column, value in zip(columns, row, strict=True)}
         for row in session.execute(query)
     ]
 

@@ -19,11 +19,11 @@ import {
   ComparePage,
   LogPage,
   PeoplePage,
-  RoundPage,
-  RoundSheet,
+  InspectionPage,
+  InspectionSheet,
   SetupPage,
   SheetPage,
-  StartRound,
+  StartInspection,
   TestPage,
   TracesPage,
   UnitPage,
@@ -86,8 +86,8 @@ export function App({ initial, recorder }: { initial: Preferences; recorder: Rec
                   <Routes>
                     <Route path="test/new/:unitId" element={<SetupPage />} />
                     <Route path="test/:runId" element={<TestPage />} />
-                    <Route path="round/new/:unitId" element={<StartRound />} />
-                    <Route path="round/:roundId" element={<RoundPage />} />
+                    <Route path="inspection/new/:unitId" element={<StartInspection />} />
+                    <Route path="inspection/:inspectionId" element={<InspectionPage />} />
                     <Route path="practice/:practiceId" element={<DashPage />} />
                     <Route element={<Shell />}>
                       <Route path="practice" element={<PracticePage />} />
@@ -105,7 +105,7 @@ export function App({ initial, recorder }: { initial: Preferences; recorder: Rec
                       <Route path="people" element={<PeoplePage />} />
                       <Route path="rules/*" element={<Rules />} />
                       <Route path="runs/:runId" element={<SheetPage />} />
-                      <Route path="rounds/:roundId" element={<RoundSheet />} />
+                      <Route path="inspections/:inspectionId" element={<InspectionSheet />} />
                       <Route path="about" element={<AboutPage />} />
                       <Route path="*" element={<NotFound />} />
                     </Route>

@@ -8,7 +8,7 @@ const worded = async <T>(load: Promise<T>): Promise<T> =>
   (
     await Promise.all([
       load,
-      needWords('round', 'units', 'people', 'log', 'rules', 'practice', 'learn', 'yard', 'acts'),
+      needWords('inspection', 'units', 'people', 'log', 'rules', 'practice', 'learn', 'yard', 'acts'),
     ])
   )[0]
 
@@ -49,14 +49,14 @@ export const DashPage = lazy(() =>
       }),
   })),
 )
-export const RoundPage = lazy(() =>
-  worded(import('../features/round')).then((m) => ({ default: m.RoundPage })),
+export const InspectionPage = lazy(() =>
+  worded(import('../features/inspection')).then((m) => ({ default: m.InspectionPage })),
 )
-export const RoundSheet = lazy(() =>
-  worded(import('../features/round')).then((m) => ({ default: m.RoundSheet })),
+export const InspectionSheet = lazy(() =>
+  worded(import('../features/inspection')).then((m) => ({ default: m.InspectionSheet })),
 )
-export const StartRound = lazy(() =>
-  worded(import('../features/round')).then((m) => ({ default: m.StartRound })),
+export const StartInspection = lazy(() =>
+  worded(import('../features/inspection')).then((m) => ({ default: m.StartInspection })),
 )
 export const SetupPage = lazy(() =>
   worded(import('../features/setup')).then((m) => ({ default: m.SetupPage })),

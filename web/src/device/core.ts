@@ -2,8 +2,8 @@
 
 type Asked =
   | 'judge'
-  | 'round_state'
-  | 'round_script'
+  | 'inspection_state'
+  | 'inspection_script'
   | 'practice_choices'
   | 'practice_code'
   | 'practice_after'

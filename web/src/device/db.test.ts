@@ -1,3 +1,4 @@
+import { openDB } from 'idb'
 import { beforeEach, expect, test } from 'vitest'
 import type { Schema } from '../shared/api'
 import { struck } from '../testing/script'
@@ -93,4 +94,17 @@ test('after a sign-out only what still has to be sent is left, for its holder al
   expect((await db.getAll('runs')).map(({ id }) => id).sort()).toEqual(['untold', 'waits'])
   expect([await eventsOf(db, 'sent'), await db.getAll('copies')]).toEqual([[], []])
   expect((await eventsOf(db, 'waits')).map(({ event }) => event.id)).toEqual(['b'])
+})
+
+test('inspections that a device of the version before holds come along under their new name', async () => {
+  const before = await openDB('before', 5, {
+    upgrade: (old) => {
+      for (const name of ['runs', 'rounds', 'acts', 'practices'])
+        old.createObjectStore(name, { keyPath: 'id' })
+    },
+  })
+  await before.put('rounds', { id: 'waiting' })
+  before.close()
+  const now = await openStore('before')
+  expect(await now.getAllKeys('inspections')).toEqual(['waiting'])
 })

@@ -1,4 +1,4 @@
-import { openDB, type DBSchema, type IDBPDatabase } from 'idb'
+import { openDB, type DBSchema, type IDBPDatabase, type IDBPTransaction, type StoreNames, unwrap } from 'idb'
 import type { Language } from '../shared/i18n'
 import type { Schema } from '../shared/api'
 import type { Moment } from './clock'
@@ -109,25 +109,25 @@ export interface LocalAct {
   told?: boolean
 }
 
-/** A round of looking at a set, as this device leads it or helps in it. */
-export interface LocalRound {
+/** An inspection of looking at a set, as this device leads it or helps in it. */
+export interface LocalInspection {
   id: string
   unitId: string
   unitName: string
   startedWall: string
-  /** The round record without its marks. */
+  /** The inspection record without its marks. */
   record: Record<string, unknown>
-  script: Schema['RoundScriptOut']
+  script: Schema['InspectionScriptOut']
   /** The air test beside which it is done. */
   runId?: string
   /** What begins it at the server; absent once the server has it. */
-  begin?: Omit<Schema['BeginRound'], 'sent'>
+  begin?: Omit<Schema['BeginInspection'], 'sent'>
   /** Why the server refused to begin it; its marks stay here. */
   refused?: string
   closed: boolean
   /** What brought it to its end here. */
   endedBy?: EndType
-  part: NonNullable<Schema['RoundOut']['part']>
+  part: NonNullable<Schema['InspectionOut']['part']>
   holder?: string
 }
 
@@ -179,23 +179,24 @@ interface Tables extends DBSchema {
   events: { key: [string, number]; value: DeviceEvent; indexes: { delivery: Delivery } }
   counters: { key: string; value: number }
   acts: { key: string; value: LocalAct }
-  rounds: { key: string; value: LocalRound }
+  inspections: { key: string; value: LocalInspection }
   /** The last answers of the server that a test without contact begins with. */
   copies: { key: string; value: unknown }
 }
 
 export type Db = IDBPDatabase<Tables>
+type Upgrading = IDBPTransaction<Tables, StoreNames<Tables>[], 'versionchange'>
 
 /** The device's own store. Rejects where the browser keeps nothing (private mode, no space). */
 export function openStore(name = 'lowhiss'): Promise<Db> {
   return new Promise((resolve, reject) => {
     const refuse = () =>
       reject(new Error('another tab runs an older version: close it and load this page again'))
-    openDB<Tables>(name, 5, { upgrade, blocked: refuse }).then(resolve, reject)
+    openDB<Tables>(name, 6, { upgrade, blocked: refuse }).then(resolve, reject)
   })
 }
 
-function upgrade(db: Db, before: number): void {
+function upgrade(db: Db, before: number, _now: number | null, tx: Upgrading): void {
   if (before < 1) {
     db.createObjectStore('runs', { keyPath: 'id' })
     db.createObjectStore('events', { keyPath: ['runId', 'place'] }).createIndex('delivery', 'delivery')
@@ -203,20 +204,26 @@ function upgrade(db: Db, before: number): void {
   }
   if (before < 2) db.createObjectStore('copies')
   if (before < 3) db.createObjectStore('acts', { keyPath: 'id' })
-  if (before < 4) db.createObjectStore('rounds', { keyPath: 'id' })
+  if (before < 4) db.createObjectStore('inspections', { keyPath: 'id' })
   if (before < 5) {
     db.createObjectStore('practices', { keyPath: 'id' })
     db.createObjectStore('practiceMarks', { keyPath: ['practiceId', 'place'] })
     db.createObjectStore('practiceLog', { keyPath: ['practiceId', 'from'] })
   }
+  // what devices have in it stays: only its name is another
+  if (before === 4 || before === 5) (unwrap(tx) as IDBTransaction).objectStore('rounds').name = 'inspections'
 }
 
 const strict = { durability: 'strict' } as const
 
-/** Keep the head of a run or a round. */
-export async function putLog(db: Db, store: 'runs' | 'rounds', log: LocalRun | LocalRound): Promise<void> {
+/** Keep the head of a run or an inspection. */
+export async function putLog(
+  db: Db,
+  store: 'runs' | 'inspections',
+  log: LocalRun | LocalInspection,
+): Promise<void> {
   const tx = db.transaction(store, 'readwrite', strict)
-  await Promise.all([tx.store.put(log as LocalRun & LocalRound), tx.done])
+  await Promise.all([tx.store.put(log as LocalRun & LocalInspection), tx.done])
 }
 
 export const putRun = (db: Db, run: LocalRun): Promise<void> => putLog(db, 'runs', run)
@@ -321,10 +328,10 @@ export const eventsOf = (db: Db, runId: string): Promise<DeviceEvent[]> => db.ge
 
 /** Forget everything but logs whose marks still wait; those stay, for their holder alone, until they are sent. */
 export async function forgetFleet(db: Db): Promise<void> {
-  const tx = db.transaction(['runs', 'rounds', 'events', 'copies'], 'readwrite', strict)
+  const tx = db.transaction(['runs', 'inspections', 'events', 'copies'], 'readwrite', strict)
   const waiting = await tx.objectStore('events').index('delivery').getAll('waiting')
   const kept = new Set(waiting.map(({ runId }) => runId))
-  for (const store of ['runs', 'rounds'] as const) {
+  for (const store of ['runs', 'inspections'] as const) {
     for (const log of await tx.objectStore(store).getAll()) {
       if (kept.has(log.id) || (log.begin && !log.refused)) continue
       await tx.objectStore(store).delete(log.id)

@@ -37,27 +37,27 @@ async function isKept(): Promise<boolean> {
 export const judgeHere = async (record: object, language: string, unit: string): Promise<DeviceSheet> =>
   (await ask('judge', [JSON.stringify(record), language, unit])) as DeviceSheet
 
-/** How a round stands, judged here. `run`: the record of the air test beside it with its begin in the round's time. */
-export const roundStateHere = async (
+/** How an inspection stands, judged here. `run`: the record of the air test beside it with its begin in the inspection's time. */
+export const inspectionStateHere = async (
   record: object,
   run: object | null,
   language: string,
   unit: string,
-): Promise<Schema['RoundStateOut']> =>
-  (await ask('round_state', [
+): Promise<Schema['InspectionStateOut']> =>
+  (await ask('inspection_state', [
     JSON.stringify(record),
     run ? JSON.stringify(run) : '',
     language,
     unit,
-  ])) as Schema['RoundStateOut']
+  ])) as Schema['InspectionStateOut']
 
-/** What leads a round from here on, made here. */
-export const roundScriptHere = async (
+/** What leads an inspection from here on, made here. */
+export const inspectionScriptHere = async (
   record: object,
   language: string,
   unit: string,
-): Promise<Schema['RoundScriptOut']> =>
-  (await ask('round_script', [JSON.stringify(record), language, unit])) as Schema['RoundScriptOut']
+): Promise<Schema['InspectionScriptOut']> =>
+  (await ask('inspection_script', [JSON.stringify(record), language, unit])) as Schema['InspectionScriptOut']
 
 /** Ask the core on this device, fetching it where there is contact. */
 export const askCore = (what: Question['what'], given: string[]): Promise<unknown> => ask(what, given, true)

@@ -1,12 +1,12 @@
 /** The table of the kinds of log: how each is begun at the server, sent there and read back. */
 
 import { api, need, type Schema } from '../shared/api'
-import type { LocalRound, LocalRun } from './db'
+import type { LocalInspection, LocalRun } from './db'
 
 export interface LogKind {
   /** The table of its heads on this device. */
-  store: 'runs' | 'rounds'
-  begin: (log: LocalRun | LocalRound, sent: Schema['Moment']) => Promise<unknown>
+  store: 'runs' | 'inspections'
+  begin: (log: LocalRun | LocalInspection, sent: Schema['Moment']) => Promise<unknown>
   send: (id: string, body: Schema['EventBatch']) => Promise<Schema['ReceivedOut']>
   after: (id: string, after: number) => Promise<Schema['KeptEventOut'][]>
 }
@@ -21,14 +21,19 @@ export const RUNS: LogKind = {
     need(api.GET('/api/runs/{run_id}/events', { params: { ...at('run_id', id), query: { after } } })),
 }
 
-export const ROUNDS: LogKind = {
-  store: 'rounds',
+export const INSPECTIONS: LogKind = {
+  store: 'inspections',
   begin: ({ begin }, sent) =>
-    need(api.POST('/api/rounds', { body: { ...begin, sent } as Schema['BeginRound'] })),
-  send: (id, body) => need(api.POST('/api/rounds/{round_id}/marks', { params: at('round_id', id), body })),
+    need(api.POST('/api/inspections', { body: { ...begin, sent } as Schema['BeginInspection'] })),
+  send: (id, body) =>
+    need(api.POST('/api/inspections/{inspection_id}/marks', { params: at('inspection_id', id), body })),
   after: (id, after) =>
-    need(api.GET('/api/rounds/{round_id}/marks', { params: { ...at('round_id', id), query: { after } } })),
+    need(
+      api.GET('/api/inspections/{inspection_id}/marks', {
+        params: { ...at('inspection_id', id), query: { after } },
+      }),
+    ),
 }
 
 /** In the order in which they are sent: an inspection may be done beside a test. */
-export const KINDS = [RUNS, ROUNDS]
+export const KINDS = [RUNS, INSPECTIONS]

@@ -24,7 +24,7 @@ export interface TestRecorder {
   mark: (runId: string, bodies: Body[], at?: Moment) => Promise<void>
   noteStanding: (runId: string, stands: Partial<Record<Stage, string>>) => Promise<void>
   takePart: (head: Pick<Schema['RunOut'], 'id' | 'part'>) => Promise<void>
-  /** Whether a round beside the run found something that must not move. */
+  /** Whether an inspection beside the run found something that must not move. */
   staysBeside: (runId: string) => Promise<boolean>
   /** Whether the vehicle is as these events say, where there is something that knows. */
   isSo?: (bodies: Body[]) => Promise<boolean>

@@ -13,7 +13,7 @@ import {
   type Body,
   type Db,
   type DeviceEvent,
-  type LocalRound,
+  type LocalInspection,
   type LocalRun,
 } from './db'
 import type { LogKind } from './kinds'
@@ -30,7 +30,7 @@ export interface BookShelf {
 }
 
 export abstract class LogBook<
-  L extends LocalRun | LocalRound,
+  L extends LocalRun | LocalInspection,
   V extends { events: DeviceEvent[] },
 > extends Subscribable {
   protected readonly live = new Map<string, V>()
@@ -182,7 +182,7 @@ export abstract class LogBook<
 }
 
 /** Whether a log on this device is of whoever is here. */
-const isMine = ({ holder }: LocalRun | LocalRound): boolean =>
+const isMine = ({ holder }: LocalRun | LocalInspection): boolean =>
   holder === undefined || holder === personHere()?.id
 
 /** Each place once: the store may already have been read again while the newest marks were written. */

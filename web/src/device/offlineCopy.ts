@@ -10,7 +10,7 @@ const KEPT = new Set<unknown>([
   'about',
   'rulebook',
   'groups',
-  'round-start',
+  'inspection-start',
   'vehicle',
   'own-lessons',
 ])

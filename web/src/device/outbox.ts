@@ -12,7 +12,7 @@ import {
   type Db,
   type DeviceEvent,
   type LocalAct,
-  type LocalRound,
+  type LocalInspection,
   type LocalRun,
 } from './db'
 import { KINDS, type LogKind } from './kinds'
@@ -90,7 +90,7 @@ export class Outbox {
     }
   }
 
-  private async begin(kind: LogKind, log: LocalRun | LocalRound): Promise<void> {
+  private async begin(kind: LogKind, log: LocalRun | LocalInspection): Promise<void> {
     try {
       await kind.begin(log, now())
     } catch (error) {

@@ -23,7 +23,7 @@ import { fetchRun, withReadableScript } from './fetchRun'
 import { Outbox } from './outbox'
 import type { LiveRun, TestRecorder } from './live'
 import type { NewPractice } from './live'
-import type { Rounds } from './rounds'
+import type { Inspections } from './inspections'
 
 export interface Waits {
   units: string[]
@@ -50,7 +50,7 @@ export interface NewRun {
 
 export class Recorder extends LogBook<LocalRun, LiveRun> implements TestRecorder {
   private readonly outbox: Outbox
-  private book: Promise<Rounds> | undefined
+  private book: Promise<Inspections> | undefined
   /** How often acts or practices have reached the server: what it says of them is another since then. */
   settled = 0
   /** Other tabs of this device write into the same store. */
@@ -60,7 +60,7 @@ export class Recorder extends LogBook<LocalRun, LiveRun> implements TestRecorder
     super(RUNS, { db, wake: () => this.wake(), tellTabs: (id) => this.tabs?.postMessage(id) })
     const changed = (runId: string, lastSeq?: number) => {
       void this.refresh(runId, lastSeq)
-      void this.book?.then((rounds) => rounds.refresh(runId))
+      void this.book?.then((inspections) => inspections.refresh(runId))
       this.tabs?.postMessage(runId)
     }
     this.outbox = new Outbox(
@@ -74,7 +74,7 @@ export class Recorder extends LogBook<LocalRun, LiveRun> implements TestRecorder
     )
     this.tabs?.addEventListener('message', ({ data }) => {
       void this.refresh(String(data))
-      void this.book?.then((rounds) => rounds.refresh(String(data)))
+      void this.book?.then((inspections) => inspections.refresh(String(data)))
     })
     window.addEventListener('online', () => this.outbox.wake())
     document.addEventListener('visibilitychange', () => this.outbox.wake())
@@ -136,10 +136,11 @@ export class Recorder extends LogBook<LocalRun, LiveRun> implements TestRecorder
   protected fetch = (runId: string): Promise<LocalRun> => fetchRun(this.db, runId)
   protected override readable = (run: LocalRun): Promise<LocalRun> => withReadableScript(this.db, run)
 
-  /** The rounds on this device: fetched with the screens that show them. */
-  rounds = (): Promise<Rounds> => (this.book ??= import('./rounds').then((m) => new m.Rounds(this.shelf)))
+  /** The inspections on this device: fetched with the screens that show them. */
+  inspections = (): Promise<Inspections> =>
+    (this.book ??= import('./inspections').then((m) => new m.Inspections(this.shelf)))
 
-  staysBeside = async (runId: string): Promise<boolean> => (await this.rounds()).staysBeside(runId)
+  staysBeside = async (runId: string): Promise<boolean> => (await this.inspections()).staysBeside(runId)
 
   /** The practices of this device: fetched with the screens that show them. */
   practices = async () => {
@@ -200,7 +201,7 @@ export class Recorder extends LogBook<LocalRun, LiveRun> implements TestRecorder
   /** After a sign-out nothing of the fleet is left here but what still has to be sent. */
   override async forget(): Promise<void> {
     await forgetFleet(this.db)
-    void this.book?.then((rounds) => rounds.forget())
+    void this.book?.then((inspections) => inspections.forget())
     await super.forget()
   }
 
@@ -208,9 +209,9 @@ export class Recorder extends LogBook<LocalRun, LiveRun> implements TestRecorder
   async waits(): Promise<Waits | null> {
     const waiting = await this.db.getAllFromIndex('events', 'delivery', 'waiting')
     const runs = await this.db.getAll('runs')
-    const rounds = await this.db.getAll('rounds')
+    const inspections = await this.db.getAll('inspections')
     const ids = new Set(waiting.map(({ runId }) => runId))
-    const untold = [...runs, ...rounds].filter(({ begin, refused }) => begin && !refused)
+    const untold = [...runs, ...inspections].filter(({ begin, refused }) => begin && !refused)
     const acts = (await actsOf(this.db)).filter(({ delivery }) => delivery === 'waiting')
     const moments = [
       ...waiting.map(({ event }) => event.wall),
@@ -219,7 +220,7 @@ export class Recorder extends LogBook<LocalRun, LiveRun> implements TestRecorder
     ]
     const [since] = moments.sort()
     if (since === undefined) return null
-    const units = [...runs, ...rounds]
+    const units = [...runs, ...inspections]
       .filter((run) => ids.has(run.id) || untold.includes(run))
       .map(({ unitName }) => unitName)
     const about = acts.map((act) => act.about)

@@ -8,7 +8,7 @@ if (typeof window === 'undefined') {
 const { needWords, startWords } = await import('../shared/i18n')
 const { rememberPerson } = await import('../shared/api')
 await startWords('en')
-await needWords('round', 'units', 'people', 'log', 'rules', 'practice', 'learn', 'yard', 'acts')
+await needWords('inspection', 'units', 'people', 'log', 'rules', 'practice', 'learn', 'yard', 'acts')
 
 // test files of one thread share their modules: whoever one of them signed in is not here for the next
 afterEach(() => rememberPerson(null))

@@ -58,7 +58,7 @@ function Head({ sheet: { run, outcome } }: { sheet: Schema['SheetOut'] }) {
   return (
     <th scope="col" className="py-2 pr-6">
       <Link to={`/runs/${run.id}`} className="text-lead underline-offset-4 hover:underline">
-        {run.unit_name}
+        {run.unit_name.trim() || t('log.nobody')}
       </Link>
       <span className="block font-normal">{figures.when(run.started_at)}</span>
       <span className="block text-note font-normal text-soft">

@@ -238,7 +238,7 @@ function LogRow({ line, has, chosen, onChoose }: LogRowProps) {
           aria-label={open}
           className="whitespace-nowrap underline-offset-4 hover:underline"
         >
-          {run.unit_name}
+          {run.unit_name.trim() || t('log.nobody')}
         </Link>
         <span className="block text-note font-normal text-soft max-sm:hidden">{t(`kind.${run.kind}`)}</span>
       </th>

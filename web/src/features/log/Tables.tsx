@@ -14,7 +14,7 @@ const TABLES: Record<Table, true> = {
   standing: true,
   holds: true,
   defects: true,
-  rounds: true,
+  inspections: true,
   seals: true,
   people: true,
 }

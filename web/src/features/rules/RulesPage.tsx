@@ -13,13 +13,13 @@ import { DeriveDialog } from './DeriveDialog'
 import { latestOf, refOf, type Edition, type Limit } from './drafts'
 import { Editions } from './Editions'
 import { LimitEditor } from './LimitEditor'
-import { RoundRules } from './RoundRules'
+import { InspectionRules } from './InspectionRules'
 import { SideBySide, type Place } from './SideBySide'
 import { TestedBy } from './TestedBy'
 import { useDraft } from './useDraft'
 import { compareQuery, editionsQuery, type Circuits, type UnitKind } from './queries'
 
-const VIEWS = ['limits', 'sources', 'conventions', 'round'] as const
+const VIEWS = ['limits', 'sources', 'conventions', 'inspection'] as const
 type View = (typeof VIEWS)[number]
 
 /** Every rule set side by side; one of the fleet's own is written under them. What is shown lives in the address. */
@@ -216,8 +216,8 @@ function Reading({
     <>
       {view === 'conventions' ? (
         <Conventions table={table} />
-      ) : view === 'round' ? (
-        <RoundRules ref_={last?.ref ?? 'us-cdl'} title={last?.title ?? ''} />
+      ) : view === 'inspection' ? (
+        <InspectionRules ref_={last?.ref ?? 'us-cdl'} title={last?.title ?? ''} />
       ) : (
         <SideBySide
           {...{ table, at }}
@@ -285,8 +285,8 @@ function Writing({
     <>
       {view === 'conventions' ? (
         <Conventions table={table} draft={draft} own={own} />
-      ) : view === 'round' ? (
-        <RoundRules ref_={own} title={edition.title[figures.language] ?? ''} draft={draft} />
+      ) : view === 'inspection' ? (
+        <InspectionRules ref_={own} title={edition.title[figures.language] ?? ''} draft={draft} />
       ) : (
         <SideBySide
           {...{ table, at }}
@@ -314,14 +314,14 @@ function Writing({
           </Button>
           <Button onClick={() => change({ draft: null })}>{t('app.close')}</Button>
         </div>
-        {row && cell && view !== 'conventions' && view !== 'round' && (
+        {row && cell && view !== 'conventions' && view !== 'inspection' && (
           <LimitEditor
             key={`${row.stage} ${kind} ${cell.limit === null}`}
             {...{ draft, row, cell, parent, kind, other }}
             parentTitle={table.columns[parentAt]?.title ?? edition.parent ?? ''}
           />
         )}
-        {draft.problem && (view === 'conventions' || view === 'round') && (
+        {draft.problem && (view === 'conventions' || view === 'inspection') && (
           <p role="alert" className="border-l-4 border-clay pl-3 font-semibold text-clay">
             {t('rules.draftNotKept')} {draft.problem}
           </p>

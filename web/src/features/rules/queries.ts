@@ -41,12 +41,12 @@ export const weighQuery = (body: Schema['WeighBody']) =>
     staleTime: 60_000,
   })
 
-/** What a rule set holds of a round. */
-export const roundRulesQuery = (ref: string, lang: Language, unit: PressureUnit) =>
+/** What a rule set holds of an inspection. */
+export const inspectionRulesQuery = (ref: string, lang: Language, unit: PressureUnit) =>
   queryOptions({
-    queryKey: ['compare', 'round', ref, lang, unit],
+    queryKey: ['compare', 'inspection', ref, lang, unit],
     queryFn: ({ signal }) =>
-      need(api.GET('/api/rules/round', { signal, params: { query: { ref, lang, unit } } })),
+      need(api.GET('/api/rules/inspection', { signal, params: { query: { ref, lang, unit } } })),
     placeholderData: keepPreviousData,
   })
 

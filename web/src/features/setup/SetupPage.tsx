@@ -66,10 +66,10 @@ function Setup({ unit }: { unit: Unit }) {
         <b className="text-lead">{[unit.name, ...unit.trailers].join(' + ')}</b>
         <span className="text-soft max-sm:hidden">{t(`kind.${unit.kind}`)}</span>
         <Link
-          to={`/round/new/${unit.id}`}
+          to={`/inspection/new/${unit.id}`}
           className="ml-auto inline-flex min-h-touch min-w-touch items-center justify-end underline underline-offset-4"
         >
-          {t('app.round')}
+          {t('app.inspection')}
         </Link>
         <Link
           to="/"

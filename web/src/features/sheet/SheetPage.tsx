@@ -18,7 +18,7 @@ import { FromRecording } from './FromRecording'
 import { Marks } from './Marks'
 import { Notes } from './Notes'
 import { Proposals } from './Proposals'
-import { RoundsBeside } from './RoundsBeside'
+import { InspectionsBeside } from './InspectionsBeside'
 import { Signing } from './Signing'
 import { SheetColumn } from './SheetColumn'
 import { Stages } from './Stages'
@@ -130,7 +130,7 @@ function SheetArticle({ sheet: data, waits, here = false, needles, children }: S
         )}
         {data.run.setup.examined && !here && <Examination runId={runId} ended={data.run.ended_by !== null} />}
         {!here && <Proposals sheet={data} />}
-        {!here && <RoundsBeside runId={runId} />}
+        {!here && <InspectionsBeside runId={runId} />}
         <AfterTheEnd sheet={data} />
         <Stages stages={data.verdict.stages} events={data.events} runId={runId} />
         <Hints hints={data.verdict.hints} />

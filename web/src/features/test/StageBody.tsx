@@ -46,9 +46,9 @@ export function StageBody(props: StageBodyProps) {
 }
 
 const StageEnd = lazy(() => import('./StageEnd').then((m) => ({ default: m.StageEnd })))
-const RoundBeside = lazy(async () => {
-  const [m] = await Promise.all([import('./RoundBeside'), needWords('round', 'acts')])
-  return { default: m.RoundBeside }
+const InspectionBeside = lazy(async () => {
+  const [m] = await Promise.all([import('./InspectionBeside'), needWords('inspection', 'acts')])
+  return { default: m.InspectionBeside }
 })
 
 /** Strikes that a clock leads to: it has the room. */
@@ -82,7 +82,10 @@ function StrikeBody({
             leads(live.run) && !live.run.practice
               ? (sinceS, toBlastS) => (
                   <Suspense>
-                    <RoundBeside {...{ live }} filling={{ sinceS, toBlastS, refill: hasFilled(state) }} />
+                    <InspectionBeside
+                      {...{ live }}
+                      filling={{ sinceS, toBlastS, refill: hasFilled(state) }}
+                    />
                   </Suspense>
                 )
               : undefined

@@ -56,11 +56,11 @@ function Locked({
   const { t } = useTranslation()
   const names = phase.stages.map((stage) => t(`step.${stage}`))
   if (phase.why === 'unjudged') return <p className="max-w-2xl text-lead">{t('test.lockedUnjudged')}</p>
-  if (phase.why === 'round') {
+  if (phase.why === 'inspection') {
     return (
       <>
         <p className="max-w-2xl bg-clay px-4 py-3 text-lead font-bold text-on-clay">
-          {t('test.lockedRound')}
+          {t('test.lockedInspection')}
         </p>
         {leads(live.run) && (
           <Button className="self-start" onClick={onStop}>

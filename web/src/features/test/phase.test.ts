@@ -101,7 +101,7 @@ test.each([
   expect(phase(static_, 99, verdicts, stale)).toMatchObject(expected)
 })
 
-test('nothing rolls while the round found something that must not move, and the standing test goes on', () => {
+test('nothing rolls while the inspection found something that must not move, and the standing test goes on', () => {
   const locked = phaseOf(
     stateOf(script, valued(playTo(present('hold_trailer')))),
     { rest: 99 },
@@ -109,7 +109,7 @@ test('nothing rolls while the round found something that must not move, and the 
     false,
     true,
   )
-  expect(locked).toMatchObject({ name: 'locked', why: 'round' })
+  expect(locked).toMatchObject({ name: 'locked', why: 'inspection' })
   const standing = phaseOf(
     stateOf(script, valued(playTo(present('leak_applied')))),
     { rest: 99 },

@@ -26,7 +26,7 @@ export type Phase =
   /** The stages just done, with what was judged of them. */
   | { name: 'rest'; stages: Step[] }
   /** Nothing may be held or rolled yet. */
-  | { name: 'locked'; step: Step; why: 'failed' | 'unjudged' | 'round'; stages: Stage[] }
+  | { name: 'locked'; step: Step; why: 'failed' | 'unjudged' | 'inspection'; stages: Stage[] }
   /** Everything is done, or left out. */
   | { name: 'done' }
 
@@ -54,7 +54,7 @@ export function phaseOf(
   passed: Passed,
   verdicts: Verdict[],
   stale: boolean,
-  /** The round beside this test found something that must not move. */
+  /** The inspection beside this test found something that must not move. */
   stays = false,
 ): Phase {
   const { lead, hold } = state
@@ -75,7 +75,7 @@ export function phaseOf(
     const failed = verdicts.filter(({ stands, outcome }) => stands && outcome === 'fail')
     if (failed.length > 0)
       return { name: 'locked', step: present, why: 'failed', stages: failed.map(({ stage }) => stage) }
-    if (stays) return { name: 'locked', step: present, why: 'round', stages: [] }
+    if (stays) return { name: 'locked', step: present, why: 'inspection', stages: [] }
     if (stale) return { name: 'locked', step: present, why: 'unjudged', stages: [] }
   }
   const [need] = lead.unmet

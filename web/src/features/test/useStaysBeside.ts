@@ -1,14 +1,14 @@
 import { useQuery } from '@tanstack/react-query'
 import { useEffect, useState } from 'react'
 import type { LocalRun, TestRecorder } from '../../device'
-import { roundsQuery } from '../../shared/api'
+import { inspectionsQuery } from '../../shared/api'
 
 const LOOK_EVERY_MS = 4_000
 
-/** Whether the round beside a test found something that must not move: asked once something is to roll. */
+/** Whether the inspection beside a test found something that must not move: asked once something is to roll. */
 export function useStaysBeside(recorder: TestRecorder, run: LocalRun, rolls: boolean): boolean {
   const told = useQuery({
-    ...roundsQuery({ run: run.id }),
+    ...inspectionsQuery({ run: run.id }),
     enabled: rolls && !run.begin,
     refetchInterval: LOOK_EVERY_MS,
     retry: false,

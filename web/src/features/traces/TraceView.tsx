@@ -33,7 +33,7 @@ export function TraceView({ judged, chosen, onChoose, onMove }: ViewProps) {
   const [drag, setDrag] = useState<{ end: End; at: number }>()
   const x = scaleLinear([judged.from_s, judged.to_s], [LEFT, W - 8])
   const y = scaleLinear([0, MOST_PSI], [H - BOTTOM, TOP])
-  // the same axis in the reader's unit, so that its lines stand at round numbers of it
+  // the same axis in the reader's unit, so that its lines stand at inspection numbers of it
   const shown = scaleLinear([0, fromPsi(MOST_PSI, unit)], [H - BOTTOM, TOP])
   const stage = judged.stages[chosen]
   const shownAt = (end: End) => (drag?.end === end ? drag.at : (stage?.[end] ?? judged.from_s))

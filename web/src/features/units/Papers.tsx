@@ -20,7 +20,7 @@ export function Papers({ unitId }: { unitId: string }) {
   const keeper = KEEPERS.includes(me.person?.role)
   return (
     <section data-papers>
-      <h2 className="mb-2 text-lead">{t('round.papers.title')}</h2>
+      <h2 className="mb-2 text-lead">{t('inspection.papers.title')}</h2>
       {!data && <Notice error={error} onRetry={() => void refetch()} />}
       <ul>
         {(data ?? []).map((one) => (
@@ -33,24 +33,24 @@ export function Papers({ unitId }: { unitId: string }) {
             <span className="grow">
               {one.name}{' '}
               <span className="text-note text-soft">
-                {one.holder_kind === 'person' ? t('round.papers.own') : one.holder}
-                {one.match && `. ${t('round.papers.match', { match: one.match })}`}
+                {one.holder_kind === 'person' ? t('inspection.papers.own') : one.holder}
+                {one.match && `. ${t('inspection.papers.match', { match: one.match })}`}
               </span>
             </span>
             <span
               className={`shrink-0 text-right text-note whitespace-nowrap ${one.standing === 'expired' ? 'font-bold text-clay' : one.standing === 'soon' ? 'font-bold' : 'text-soft'}`}
             >
-              {one.dated && t(`round.papers.standing.${one.standing}`)}
+              {one.dated && t(`inspection.papers.standing.${one.standing}`)}
               {one.until && <span className="block">{figures.shortDay(`${one.until}T12:00:00`)}</span>}
             </span>
             {one.dated && (keeper || one.holder_kind === 'person') && (
               <button
                 type="button"
-                aria-label={`${t('round.papers.set')}: ${one.name}`}
+                aria-label={`${t('inspection.papers.set')}: ${one.name}`}
                 onClick={() => setEntering(one)}
                 className="min-h-touch min-w-touch underline underline-offset-4"
               >
-                {t('round.papers.set')}
+                {t('inspection.papers.set')}
               </button>
             )}
           </li>
@@ -90,12 +90,12 @@ function PaperDialog({ paper, unitId, onClose }: { paper: Paper; unitId: string;
       <form onSubmit={submit} className="grid gap-4">
         <TextField
           type="date"
-          label={t('round.papers.day')}
+          label={t('inspection.papers.day')}
           value={until}
           onChange={(event) => setUntil(event.target.value)}
         />
         <TextField
-          label={t('round.papers.number')}
+          label={t('inspection.papers.number')}
           value={number}
           maxLength={60}
           onChange={(event) => setNumber(event.target.value)}
@@ -103,7 +103,7 @@ function PaperDialog({ paper, unitId, onClose }: { paper: Paper; unitId: string;
         <p className="text-note text-soft">{paper.source}</p>
         <FormError error={keep.error} />
         <Button type="submit" tone="air" disabled={keep.isPending} className="justify-self-start">
-          {t('round.papers.keep')}
+          {t('inspection.papers.keep')}
         </Button>
       </form>
     </Modal>

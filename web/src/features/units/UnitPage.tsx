@@ -10,7 +10,7 @@ import { LastTests } from './LastTests'
 import { LiveFeed } from './LiveFeed'
 import { Papers } from './Papers'
 import { Reservoirs } from './Reservoirs'
-import { Rounds } from './Rounds'
+import { Inspections } from './Inspections'
 import { partsOf, Standing } from './Standing'
 import { Trends } from './Trends'
 import { UnitDue } from './UnitDue'
@@ -53,10 +53,10 @@ function Known({ page }: { page: Schema['UnitPageOut'] }) {
           )}
           {!unit.retired && (
             <Link
-              to={`/round/new/${unit.id}`}
+              to={`/inspection/new/${unit.id}`}
               className="ml-auto inline-flex min-h-touch items-center font-semibold text-air underline underline-offset-4"
             >
-              {t('round.start')}
+              {t('inspection.start')}
             </Link>
           )}
           <Link
@@ -79,7 +79,7 @@ function Known({ page }: { page: Schema['UnitPageOut'] }) {
       <aside className="grid content-start gap-8">
         {unit.power_kind === 'tractor' && !unit.retired && <Coupling key={unit.version} unit={unit} />}
         {!unit.retired && <UnitDue standing={page.standing} />}
-        <Rounds unitId={unit.id} />
+        <Inspections unitId={unit.id} />
         {!unit.retired && <Papers unitId={unit.id} />}
         {!unit.retired && <LiveFeed unitId={unit.id} />}
       </aside>

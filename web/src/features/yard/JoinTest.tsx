@@ -14,10 +14,10 @@ export function JoinTest() {
   const [code, setCode] = useState('')
   const join = useMutation({
     mutationFn: async () => {
-      // one place for a code, whether somebody watches a test or helps in a round
-      const { run_id, round_id, practice_id } = await need(api.POST('/api/join', { body: { code } }))
+      // one place for a code, whether somebody watches a test or helps in an inspection
+      const { run_id, inspection_id, practice_id } = await need(api.POST('/api/join', { body: { code } }))
       if (practice_id) return `/practice/${practice_id}/watch`
-      if (!run_id) return `/round/${round_id}`
+      if (!run_id) return `/inspection/${inspection_id}`
       const run = await need(api.GET('/api/runs/{run_id}', { params: { path: { run_id } } }))
       if ('recorder' in device) await device.recorder.takePart(run)
       return `/test/${run_id}`

@@ -10,7 +10,7 @@ import { useWaitingActs } from '../../run'
 import { Notice } from '../../shared/ui'
 import { JoinTest } from './JoinTest'
 import { LeftOpen } from './LeftOpen'
-import { OpenRounds } from './OpenRounds'
+import { OpenInspections } from './OpenInspections'
 import { Gate } from './Gate'
 import { UnitRows } from './UnitRows'
 import { useFailedHere } from './useFailedHere'
@@ -90,7 +90,7 @@ export function YardPage() {
         <JoinTest />
       </div>
       <LeftOpen />
-      <OpenRounds />
+      <OpenInspections />
       {all.length === 0 ? (
         <p className="py-8 text-lead">{t('yard.empty')}</p>
       ) : units.length === 0 ? (

@@ -150,17 +150,17 @@ export const sheetQuery = (runId: string, lang: Language, unit: PressureUnit, as
     placeholderData: keepPreviousData,
   })
 
-/** What a round of a unit would begin with; kept for a start without contact. */
-export const roundStartQuery = (
+/** What an inspection of a unit would begin with; kept for a start without contact. */
+export const inspectionStartQuery = (
   unitId: string,
   way: string | undefined,
   purpose: 'dispatch' | 'training' | 'rehearsal',
 ) =>
   queryOptions({
-    queryKey: ['round-start', unitId, way, purpose],
+    queryKey: ['inspection-start', unitId, way, purpose],
     queryFn: ({ signal }) =>
       need(
-        api.GET('/api/units/{unit_id}/round', {
+        api.GET('/api/units/{unit_id}/inspection', {
           signal,
           params: { path: { unit_id: unitId }, query: { ...reader, way, purpose } },
         }),
@@ -168,44 +168,54 @@ export const roundStartQuery = (
     placeholderData: keepPreviousData,
   })
 
-export const roundQuery = (roundId: string) =>
+export const inspectionQuery = (inspectionId: string) =>
   queryOptions({
-    queryKey: ['round', roundId],
-    queryFn: ({ signal }) =>
-      need(api.GET('/api/rounds/{round_id}', { signal, params: { path: { round_id: roundId } } })),
-  })
-
-/** How a round stands under a rule set, its own where none is named. */
-export const roundStateQuery = (roundId: string, rules: string, lang: Language, unit: PressureUnit) =>
-  queryOptions({
-    queryKey: ['round', roundId, 'sheet', rules, lang, unit],
+    queryKey: ['inspection', inspectionId],
     queryFn: ({ signal }) =>
       need(
-        api.GET('/api/rounds/{round_id}/state', {
+        api.GET('/api/inspections/{inspection_id}', {
           signal,
-          params: { path: { round_id: roundId }, query: { rules, lang, unit } },
+          params: { path: { inspection_id: inspectionId } },
+        }),
+      ),
+  })
+
+/** How an inspection stands under a rule set, its own where none is named. */
+export const inspectionStateQuery = (
+  inspectionId: string,
+  rules: string,
+  lang: Language,
+  unit: PressureUnit,
+) =>
+  queryOptions({
+    queryKey: ['inspection', inspectionId, 'sheet', rules, lang, unit],
+    queryFn: ({ signal }) =>
+      need(
+        api.GET('/api/inspections/{inspection_id}/state', {
+          signal,
+          params: { path: { inspection_id: inspectionId }, query: { rules, lang, unit } },
         }),
       ),
     placeholderData: keepPreviousData,
   })
 
-export const roundScriptQuery = (roundId: string, lang: Language, unit: PressureUnit) =>
+export const inspectionScriptQuery = (inspectionId: string, lang: Language, unit: PressureUnit) =>
   queryOptions({
-    queryKey: ['round', roundId, 'spoken', lang, unit],
+    queryKey: ['inspection', inspectionId, 'spoken', lang, unit],
     queryFn: ({ signal }) =>
       need(
-        api.GET('/api/rounds/{round_id}/script', {
+        api.GET('/api/inspections/{inspection_id}/script', {
           signal,
-          params: { path: { round_id: roundId }, query: { lang, unit } },
+          params: { path: { inspection_id: inspectionId }, query: { lang, unit } },
         }),
       ),
   })
 
-/** The rounds of a unit or beside an air test; without either, those left open. */
-export const roundsQuery = (query: { unit?: string; run?: string } = {}) =>
+/** The inspections of a unit or beside an air test; without either, those left open. */
+export const inspectionsQuery = (query: { unit?: string; run?: string } = {}) =>
   queryOptions({
-    queryKey: ['rounds', query.unit, query.run],
-    queryFn: ({ signal }) => need(api.GET('/api/rounds', { signal, params: { query } })),
+    queryKey: ['inspections', query.unit, query.run],
+    queryFn: ({ signal }) => need(api.GET('/api/inspections', { signal, params: { query } })),
   })
 
 /** The papers of a set and of whoever asks. */

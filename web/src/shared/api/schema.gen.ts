@@ -895,7 +895,7 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
-    "/api/rules/round": {
+    "/api/rules/inspection": {
         parameters: {
             query?: never;
             header?: never;
@@ -903,10 +903,10 @@ export interface paths {
             cookie?: never;
         };
         /**
-         * Get Round Rules
+         * Get Inspection Rules
          * @description What a set holds of a round: every number, and what a defect of each group of parts means.
          */
-        get: operations["getRoundRules"];
+        get: operations["getInspectionRules"];
         put?: never;
         post?: never;
         delete?: never;
@@ -2465,7 +2465,7 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
-    "/api/units/{unit_id}/round": {
+    "/api/units/{unit_id}/inspection": {
         parameters: {
             query?: never;
             header?: never;
@@ -2473,10 +2473,10 @@ export interface paths {
             cookie?: never;
         };
         /**
-         * Start Round
+         * Start Inspection
          * @description What a round of this unit, as it is coupled now, would begin with.
          */
-        get: operations["startRound"];
+        get: operations["startInspection"];
         put?: never;
         post?: never;
         delete?: never;
@@ -2485,7 +2485,7 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
-    "/api/rounds": {
+    "/api/inspections": {
         parameters: {
             query?: never;
             header?: never;
@@ -2493,23 +2493,23 @@ export interface paths {
             cookie?: never;
         };
         /**
-         * List Rounds
+         * List Inspections
          * @description The rounds of a unit or beside an air test; without either, those left open that the asker may go on with.
          */
-        get: operations["listRounds"];
+        get: operations["listInspections"];
         put?: never;
         /**
-         * Begin Round
+         * Begin Inspection
          * @description Begin a round; the same one sent again is found again.
          */
-        post: operations["beginRound"];
+        post: operations["beginInspection"];
         delete?: never;
         options?: never;
         head?: never;
         patch?: never;
         trace?: never;
     };
-    "/api/rounds/{round_id}": {
+    "/api/inspections/{inspection_id}": {
         parameters: {
             query?: never;
             header?: never;
@@ -2517,10 +2517,10 @@ export interface paths {
             cookie?: never;
         };
         /**
-         * Get Round
+         * Get Inspection
          * @description What stands beside the round's marks, the asker's part in it, and its record without marks.
          */
-        get: operations["getRound"];
+        get: operations["getInspection"];
         put?: never;
         post?: never;
         delete?: never;
@@ -2529,7 +2529,7 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
-    "/api/rounds/{round_id}/marks": {
+    "/api/inspections/{inspection_id}/marks": {
         parameters: {
             query?: never;
             header?: never;
@@ -2540,20 +2540,20 @@ export interface paths {
          * List Marks
          * @description The round's marks with a sequence number above ``after``.
          */
-        get: operations["listRoundMarks"];
+        get: operations["listInspectionMarks"];
         put?: never;
         /**
          * Add Marks
          * @description Append marks. What is answered as accepted is committed; a resent mark is accepted again, once.
          */
-        post: operations["addRoundMarks"];
+        post: operations["addInspectionMarks"];
         delete?: never;
         options?: never;
         head?: never;
         patch?: never;
         trace?: never;
     };
-    "/api/rounds/{round_id}/script": {
+    "/api/inspections/{inspection_id}/script": {
         parameters: {
             query?: never;
             header?: never;
@@ -2564,7 +2564,7 @@ export interface paths {
          * Get Script
          * @description The script of this round, with everything that was said of the set in it.
          */
-        get: operations["getRoundScript"];
+        get: operations["getInspectionScript"];
         put?: never;
         post?: never;
         delete?: never;
@@ -2573,7 +2573,7 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
-    "/api/rounds/{round_id}/state": {
+    "/api/inspections/{inspection_id}/state": {
         parameters: {
             query?: never;
             header?: never;
@@ -2584,7 +2584,7 @@ export interface paths {
          * Get State
          * @description How the round stands, under its own rule set or another.
          */
-        get: operations["getRoundState"];
+        get: operations["getInspectionState"];
         put?: never;
         post?: never;
         delete?: never;
@@ -2593,7 +2593,7 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
-    "/api/rounds/{round_id}/record": {
+    "/api/inspections/{inspection_id}/record": {
         parameters: {
             query?: never;
             header?: never;
@@ -2604,7 +2604,7 @@ export interface paths {
          * Get Record
          * @description The round as an open round record, ``low-hiss-round/1``.
          */
-        get: operations["getRoundRecord"];
+        get: operations["getInspectionRecord"];
         put?: never;
         post?: never;
         delete?: never;
@@ -2613,7 +2613,7 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
-    "/api/rounds/{round_id}/join-code": {
+    "/api/inspections/{inspection_id}/join-code": {
         parameters: {
             query?: never;
             header?: never;
@@ -2626,7 +2626,7 @@ export interface paths {
          * Make Code
          * @description A code for a helper; it lasts ten minutes, and the one before it is void.
          */
-        post: operations["makeRoundCode"];
+        post: operations["makeInspectionCode"];
         delete?: never;
         options?: never;
         head?: never;
@@ -3288,10 +3288,10 @@ export interface components {
             high_psi: number | null;
         };
         /**
-         * BeginRound
+         * BeginInspection
          * @description Begin a round; the device makes the id, so that sending it again is harmless.
          */
-        BeginRound: {
+        BeginInspection: {
             /** Id */
             id: string;
             /** Unit Id */
@@ -4650,6 +4650,357 @@ export interface components {
             kept: boolean;
         };
         /**
+         * InspectionAnswerOut
+         * @description What stands of one item. ``mark``: the id of the answer that stands, empty where the air test gave it.
+         *
+         *     report : where it stands in the report that a driver must make; empty where it belongs to no part of one.
+         */
+        InspectionAnswerOut: {
+            /** Key */
+            key: string;
+            /** Name */
+            name: string;
+            /** Where */
+            where: string;
+            /** Vehicle */
+            vehicle: number;
+            /** Group */
+            group: string;
+            /** Report */
+            report: string;
+            /**
+             * Outcome
+             * @enum {string}
+             */
+            outcome: "not_right" | "open" | "unmeasured" | "speech" | "unseen" | "fixed" | "absent" | "right";
+            /** Answer */
+            answer: ("right" | "not_right" | "fixed" | "seen_not_measured" | "by_reference" | "not_reached" | "not_fitted" | "later" | "from_run" | "still" | "worse" | "gone") | null;
+            /** Value */
+            value: number | null;
+            /** Unit */
+            unit: ("s" | "psi" | "F" | "V" | "share" | "rpm" | "in" | "deg" | "in32" | "count" | "rating" | "seen") | null;
+            /** Shown */
+            shown: string;
+            /** Limit */
+            limit: string;
+            /** Wrong */
+            wrong: string[];
+            /** Not So */
+            not_so: string;
+            /** Why */
+            why: string;
+            /** Note */
+            note: string;
+            /** By */
+            by: string;
+            /** Device */
+            device: string;
+            /** At S */
+            at_s: number | null;
+            /** Mark */
+            mark: string;
+            /** Teaching */
+            teaching: boolean;
+            /** Findings */
+            findings: components["schemas"]["InspectionFindingOut"][];
+            /** Consequence */
+            consequence: ("stay" | "finish" | "note") | null;
+            /** Said */
+            said: boolean | null;
+            /** Say */
+            say: string;
+        };
+        /**
+         * InspectionFiguresOut
+         * @description What lists show of a round.
+         */
+        InspectionFiguresOut: {
+            /** Of */
+            of: number;
+            /** Left */
+            left: number;
+            /** Complete */
+            complete: boolean;
+            /** Clear */
+            clear: boolean;
+            /** Worst */
+            worst: ("stay" | "finish" | "note") | null;
+            /** Not Right */
+            not_right: number;
+            /** Took S */
+            took_s: number;
+            /** While Filling */
+            while_filling: number;
+        };
+        /**
+         * InspectionFindingOut
+         * @description A finding; ``about``: the items that it is about.
+         */
+        InspectionFindingOut: {
+            /**
+             * Code
+             * @enum {string}
+             */
+            code: "side_open" | "by_reference" | "not_measured" | "not_released" | "too_quick" | "not_named" | "said_wrong" | "not_reached" | "later_open" | "left_open" | "left_out" | "outside_limit" | "inside_limit" | "not_charging" | "below_school" | "below_usual" | "not_fixed_here" | "was_not_right" | "known_gone" | "two_answers" | "after_end" | "fifth";
+            /** Text */
+            text: string;
+            /** About */
+            about: string[];
+        };
+        /**
+         * InspectionHeadOut
+         * @description A round's head with its record without marks.
+         */
+        InspectionHeadOut: {
+            head: components["schemas"]["InspectionOut"];
+            /** Record */
+            record: {
+                [key: string]: unknown;
+            };
+        };
+        /**
+         * InspectionItemOut
+         * @description What is the same of an item at each of its places. ``means``: the consequence when it is not right.
+         */
+        InspectionItemOut: {
+            /** Name */
+            name: string;
+            /** Zone */
+            zone: string;
+            /** Checks */
+            checks: string[];
+            /** First */
+            first: string[];
+            /** Block */
+            block: string;
+            /** Own */
+            own: boolean;
+            /** Glance */
+            glance: boolean;
+            /**
+             * Fill
+             * @enum {string}
+             */
+            fill: "any" | "noisy" | "air" | "never";
+            /** Group */
+            group: string;
+            /** Fixable */
+            fixable: boolean;
+            /** Means */
+            means: ("stay" | "finish" | "note") | null;
+            /** Questions */
+            questions: components["schemas"]["QuestionOut"][];
+            /** By Reference */
+            by_reference: boolean;
+            /** Color */
+            color: string;
+        };
+        /**
+         * InspectionLineOut
+         * @description What is measured in a round and its bound under a set; ``axles``: of which, empty: all.
+         */
+        InspectionLineOut: {
+            /** Measure */
+            measure: string;
+            /** Name */
+            name: string;
+            /** Axles */
+            axles: string[];
+            /** Unit */
+            unit: string;
+            /** At Least */
+            at_least: number | null;
+            /** At Most */
+            at_most: number | null;
+            /** Source */
+            source: string;
+            /** Own */
+            own: boolean;
+        };
+        /**
+         * InspectionOut
+         * @description What stands beside a round's marks.
+         */
+        InspectionOut: {
+            /** Id */
+            id: string;
+            /** Unit Id */
+            unit_id: string;
+            /** Unit Name */
+            unit_name: string;
+            /**
+             * Kind
+             * @enum {string}
+             */
+            kind: "straight_truck" | "bus" | "tractor" | "tractor_semitrailer" | "multi_trailer";
+            /** Trailers */
+            trailers: string[];
+            /** Run Id */
+            run_id: string | null;
+            /** Rules */
+            rules: string;
+            /** Way */
+            way: string;
+            /** Mirrored */
+            mirrored: boolean;
+            /**
+             * Purpose
+             * @enum {string}
+             */
+            purpose: "dispatch" | "training" | "rehearsal";
+            /** Driver */
+            driver: string;
+            /**
+             * Started At
+             * Format: date-time
+             */
+            started_at: string;
+            /** Last Seq */
+            last_seq: number;
+            /** Ended By */
+            ended_by: ("finished" | "abandoned") | null;
+            figures: components["schemas"]["InspectionFiguresOut"];
+            /** Begun By */
+            begun_by: string;
+            /** Helpers */
+            helpers: string[];
+            /** Part */
+            part: ("lead" | "help" | "oversee" | "send") | null;
+        };
+        /**
+         * InspectionRulesOut
+         * @description What a set holds of a round.
+         */
+        InspectionRulesOut: {
+            /** Limits */
+            limits: components["schemas"]["InspectionLineOut"][];
+            /** Groups */
+            groups: components["schemas"]["GroupLineOut"][];
+        };
+        /**
+         * InspectionScriptOut
+         * @description What a device needs to lead a round without contact.
+         */
+        InspectionScriptOut: {
+            /**
+             * Format
+             * @constant
+             */
+            format: "low-hiss-round-script/1";
+            /** Hash */
+            hash: string;
+            way: components["schemas"]["lowhiss__api__inspections__schemas__WayOut"];
+            /** Rules */
+            rules: string;
+            /** Rules Hash */
+            rules_hash: string | null;
+            /** Figure */
+            figure: components["schemas"]["FigurePartOut"][];
+            /** Stations */
+            stations: components["schemas"]["StationOut"][];
+            /** Firsts */
+            firsts: components["schemas"]["FirstOut"][];
+            /** Answers */
+            answers: components["schemas"]["NamedOut"][];
+            /** Unseen */
+            unseen: components["schemas"]["NamedOut"][];
+            /** Conditions */
+            conditions: components["schemas"]["ConditionOut"][];
+            /** Items */
+            items: {
+                [key: string]: components["schemas"]["InspectionItemOut"];
+            };
+            /** Asks */
+            asks: components["schemas"]["AskOut"][];
+            /** Wanted */
+            wanted: components["schemas"]["WantedOut"][];
+            /** Calls */
+            calls: components["schemas"]["CallOut"][];
+            /** Methods */
+            methods: components["schemas"]["MethodOut"][];
+            filling: components["schemas"]["FillingOut"];
+            /** From Run */
+            from_run: components["schemas"]["FromRunOut"][];
+            /** States */
+            states: components["schemas"]["StateFromRunOut"][];
+            /** Bring Back */
+            bring_back: components["schemas"]["NamedOut"][];
+        };
+        /**
+         * InspectionStartOut
+         * @description What a round of a set may begin with: its record without marks, the ways that fit, the script of one.
+         */
+        InspectionStartOut: {
+            /** Record */
+            record: {
+                [key: string]: unknown;
+            };
+            /** Ways */
+            ways: components["schemas"]["WayChoiceOut"][];
+            script: components["schemas"]["InspectionScriptOut"];
+        };
+        /**
+         * InspectionStateOut
+         * @description How a round stands under a rule set.
+         */
+        InspectionStateOut: {
+            /**
+             * Format
+             * @constant
+             */
+            format: "low-hiss-round-state/1";
+            /** Rules */
+            rules: string;
+            /** Of */
+            of: number;
+            /** Left */
+            left: number;
+            /** Wanted */
+            wanted: number;
+            /** Complete */
+            complete: boolean;
+            /** Clear */
+            clear: boolean;
+            /** Worst */
+            worst: ("stay" | "finish" | "note") | null;
+            /** Ended */
+            ended: string | null;
+            /** Items */
+            items: components["schemas"]["InspectionAnswerOut"][];
+            /** Findings */
+            findings: components["schemas"]["InspectionFindingOut"][];
+            /** Bring Back */
+            bring_back: components["schemas"]["NamedOut"][];
+            /** Call */
+            call: string;
+            /** States */
+            states: {
+                [key: string]: boolean;
+            };
+            /** While Filling */
+            while_filling: number;
+            /** Took S */
+            took_s: number;
+        };
+        /**
+         * InspectionTapeOut
+         * @description Where a tape begins and ends, its step, where it stands at first, and the window of the limit.
+         */
+        InspectionTapeOut: {
+            /** From */
+            from: number;
+            /** To */
+            to: number;
+            /** Step */
+            step: number;
+            /** Start */
+            start: number;
+            /** Low */
+            low: number | null;
+            /** High */
+            high: number | null;
+        };
+        /**
          * InvitationAnswer
          * @description Whether one joins the class.
          */
@@ -4704,8 +5055,8 @@ export interface components {
          * @description What a code was for: a practice to train in, a round to help in, or an air test to watch.
          */
         JoinedOut: {
-            /** Round Id */
-            round_id: string | null;
+            /** Inspection Id */
+            inspection_id: string | null;
             /** Run Id */
             run_id: string | null;
             /** Practice Id */
@@ -5066,7 +5417,7 @@ export interface components {
             school: string;
             /** Source */
             source: string;
-            tape: components["schemas"]["RoundTapeOut"] | null;
+            tape: components["schemas"]["InspectionTapeOut"] | null;
             /** Urgent */
             urgent: boolean;
         };
@@ -5883,357 +6234,6 @@ export interface components {
         ReviewsBody: {
             /** Reviews */
             reviews: components["schemas"]["ReviewBody"][];
-        };
-        /**
-         * RoundAnswerOut
-         * @description What stands of one item. ``mark``: the id of the answer that stands, empty where the air test gave it.
-         *
-         *     report : where it stands in the report that a driver must make; empty where it belongs to no part of one.
-         */
-        RoundAnswerOut: {
-            /** Key */
-            key: string;
-            /** Name */
-            name: string;
-            /** Where */
-            where: string;
-            /** Vehicle */
-            vehicle: number;
-            /** Group */
-            group: string;
-            /** Report */
-            report: string;
-            /**
-             * Outcome
-             * @enum {string}
-             */
-            outcome: "not_right" | "open" | "unmeasured" | "speech" | "unseen" | "fixed" | "absent" | "right";
-            /** Answer */
-            answer: ("right" | "not_right" | "fixed" | "seen_not_measured" | "by_reference" | "not_reached" | "not_fitted" | "later" | "from_run" | "still" | "worse" | "gone") | null;
-            /** Value */
-            value: number | null;
-            /** Unit */
-            unit: ("s" | "psi" | "F" | "V" | "share" | "rpm" | "in" | "deg" | "in32" | "count" | "rating" | "seen") | null;
-            /** Shown */
-            shown: string;
-            /** Limit */
-            limit: string;
-            /** Wrong */
-            wrong: string[];
-            /** Not So */
-            not_so: string;
-            /** Why */
-            why: string;
-            /** Note */
-            note: string;
-            /** By */
-            by: string;
-            /** Device */
-            device: string;
-            /** At S */
-            at_s: number | null;
-            /** Mark */
-            mark: string;
-            /** Teaching */
-            teaching: boolean;
-            /** Findings */
-            findings: components["schemas"]["RoundFindingOut"][];
-            /** Consequence */
-            consequence: ("stay" | "finish" | "note") | null;
-            /** Said */
-            said: boolean | null;
-            /** Say */
-            say: string;
-        };
-        /**
-         * RoundFiguresOut
-         * @description What lists show of a round.
-         */
-        RoundFiguresOut: {
-            /** Of */
-            of: number;
-            /** Left */
-            left: number;
-            /** Complete */
-            complete: boolean;
-            /** Clear */
-            clear: boolean;
-            /** Worst */
-            worst: ("stay" | "finish" | "note") | null;
-            /** Not Right */
-            not_right: number;
-            /** Took S */
-            took_s: number;
-            /** While Filling */
-            while_filling: number;
-        };
-        /**
-         * RoundFindingOut
-         * @description A finding; ``about``: the items that it is about.
-         */
-        RoundFindingOut: {
-            /**
-             * Code
-             * @enum {string}
-             */
-            code: "side_open" | "by_reference" | "not_measured" | "not_released" | "too_quick" | "not_named" | "said_wrong" | "not_reached" | "later_open" | "left_open" | "left_out" | "outside_limit" | "inside_limit" | "not_charging" | "below_school" | "below_usual" | "not_fixed_here" | "was_not_right" | "known_gone" | "two_answers" | "after_end" | "fifth";
-            /** Text */
-            text: string;
-            /** About */
-            about: string[];
-        };
-        /**
-         * RoundHeadOut
-         * @description A round's head with its record without marks.
-         */
-        RoundHeadOut: {
-            head: components["schemas"]["RoundOut"];
-            /** Record */
-            record: {
-                [key: string]: unknown;
-            };
-        };
-        /**
-         * RoundItemOut
-         * @description What is the same of an item at each of its places. ``means``: the consequence when it is not right.
-         */
-        RoundItemOut: {
-            /** Name */
-            name: string;
-            /** Zone */
-            zone: string;
-            /** Checks */
-            checks: string[];
-            /** First */
-            first: string[];
-            /** Block */
-            block: string;
-            /** Own */
-            own: boolean;
-            /** Glance */
-            glance: boolean;
-            /**
-             * Fill
-             * @enum {string}
-             */
-            fill: "any" | "noisy" | "air" | "never";
-            /** Group */
-            group: string;
-            /** Fixable */
-            fixable: boolean;
-            /** Means */
-            means: ("stay" | "finish" | "note") | null;
-            /** Questions */
-            questions: components["schemas"]["QuestionOut"][];
-            /** By Reference */
-            by_reference: boolean;
-            /** Color */
-            color: string;
-        };
-        /**
-         * RoundLineOut
-         * @description What is measured in a round and its bound under a set; ``axles``: of which, empty: all.
-         */
-        RoundLineOut: {
-            /** Measure */
-            measure: string;
-            /** Name */
-            name: string;
-            /** Axles */
-            axles: string[];
-            /** Unit */
-            unit: string;
-            /** At Least */
-            at_least: number | null;
-            /** At Most */
-            at_most: number | null;
-            /** Source */
-            source: string;
-            /** Own */
-            own: boolean;
-        };
-        /**
-         * RoundOut
-         * @description What stands beside a round's marks.
-         */
-        RoundOut: {
-            /** Id */
-            id: string;
-            /** Unit Id */
-            unit_id: string;
-            /** Unit Name */
-            unit_name: string;
-            /**
-             * Kind
-             * @enum {string}
-             */
-            kind: "straight_truck" | "bus" | "tractor" | "tractor_semitrailer" | "multi_trailer";
-            /** Trailers */
-            trailers: string[];
-            /** Run Id */
-            run_id: string | null;
-            /** Rules */
-            rules: string;
-            /** Way */
-            way: string;
-            /** Mirrored */
-            mirrored: boolean;
-            /**
-             * Purpose
-             * @enum {string}
-             */
-            purpose: "dispatch" | "training" | "rehearsal";
-            /** Driver */
-            driver: string;
-            /**
-             * Started At
-             * Format: date-time
-             */
-            started_at: string;
-            /** Last Seq */
-            last_seq: number;
-            /** Ended By */
-            ended_by: ("finished" | "abandoned") | null;
-            figures: components["schemas"]["RoundFiguresOut"];
-            /** Begun By */
-            begun_by: string;
-            /** Helpers */
-            helpers: string[];
-            /** Part */
-            part: ("lead" | "help" | "oversee" | "send") | null;
-        };
-        /**
-         * RoundRulesOut
-         * @description What a set holds of a round.
-         */
-        RoundRulesOut: {
-            /** Limits */
-            limits: components["schemas"]["RoundLineOut"][];
-            /** Groups */
-            groups: components["schemas"]["GroupLineOut"][];
-        };
-        /**
-         * RoundScriptOut
-         * @description What a device needs to lead a round without contact.
-         */
-        RoundScriptOut: {
-            /**
-             * Format
-             * @constant
-             */
-            format: "low-hiss-round-script/1";
-            /** Hash */
-            hash: string;
-            way: components["schemas"]["lowhiss__api__rounds__schemas__WayOut"];
-            /** Rules */
-            rules: string;
-            /** Rules Hash */
-            rules_hash: string | null;
-            /** Figure */
-            figure: components["schemas"]["FigurePartOut"][];
-            /** Stations */
-            stations: components["schemas"]["StationOut"][];
-            /** Firsts */
-            firsts: components["schemas"]["FirstOut"][];
-            /** Answers */
-            answers: components["schemas"]["NamedOut"][];
-            /** Unseen */
-            unseen: components["schemas"]["NamedOut"][];
-            /** Conditions */
-            conditions: components["schemas"]["ConditionOut"][];
-            /** Items */
-            items: {
-                [key: string]: components["schemas"]["RoundItemOut"];
-            };
-            /** Asks */
-            asks: components["schemas"]["AskOut"][];
-            /** Wanted */
-            wanted: components["schemas"]["WantedOut"][];
-            /** Calls */
-            calls: components["schemas"]["CallOut"][];
-            /** Methods */
-            methods: components["schemas"]["MethodOut"][];
-            filling: components["schemas"]["FillingOut"];
-            /** From Run */
-            from_run: components["schemas"]["FromRunOut"][];
-            /** States */
-            states: components["schemas"]["StateFromRunOut"][];
-            /** Bring Back */
-            bring_back: components["schemas"]["NamedOut"][];
-        };
-        /**
-         * RoundStartOut
-         * @description What a round of a set may begin with: its record without marks, the ways that fit, the script of one.
-         */
-        RoundStartOut: {
-            /** Record */
-            record: {
-                [key: string]: unknown;
-            };
-            /** Ways */
-            ways: components["schemas"]["WayChoiceOut"][];
-            script: components["schemas"]["RoundScriptOut"];
-        };
-        /**
-         * RoundStateOut
-         * @description How a round stands under a rule set.
-         */
-        RoundStateOut: {
-            /**
-             * Format
-             * @constant
-             */
-            format: "low-hiss-round-state/1";
-            /** Rules */
-            rules: string;
-            /** Of */
-            of: number;
-            /** Left */
-            left: number;
-            /** Wanted */
-            wanted: number;
-            /** Complete */
-            complete: boolean;
-            /** Clear */
-            clear: boolean;
-            /** Worst */
-            worst: ("stay" | "finish" | "note") | null;
-            /** Ended */
-            ended: string | null;
-            /** Items */
-            items: components["schemas"]["RoundAnswerOut"][];
-            /** Findings */
-            findings: components["schemas"]["RoundFindingOut"][];
-            /** Bring Back */
-            bring_back: components["schemas"]["NamedOut"][];
-            /** Call */
-            call: string;
-            /** States */
-            states: {
-                [key: string]: boolean;
-            };
-            /** While Filling */
-            while_filling: number;
-            /** Took S */
-            took_s: number;
-        };
-        /**
-         * RoundTapeOut
-         * @description Where a tape begins and ends, its step, where it stands at first, and the window of the limit.
-         */
-        RoundTapeOut: {
-            /** From */
-            from: number;
-            /** To */
-            to: number;
-            /** Step */
-            step: number;
-            /** Start */
-            start: number;
-            /** Low */
-            low: number | null;
-            /** High */
-            high: number | null;
         };
         /**
          * RowOut
@@ -7772,6 +7772,33 @@ export interface components {
             pressure: "psi" | "kpa" | "bar";
         };
         /**
+         * PaperBody
+         * @description Until when a paper is good, and its number.
+         */
+        lowhiss__api__inspections__schemas__PaperBody: {
+            /** Until */
+            until?: string | null;
+            /**
+             * Number
+             * @default
+             */
+            number: string;
+        };
+        /**
+         * WayOut
+         * @description A way to go a round. ``blocks``: an axle end is answered block by block.
+         */
+        lowhiss__api__inspections__schemas__WayOut: {
+            /** Id */
+            id: string;
+            /** Name */
+            name: string;
+            /** Blocks */
+            blocks: boolean;
+            /** Glance */
+            glance: boolean;
+        };
+        /**
          * DecisionBody
          * @description What the examiner decided.
          */
@@ -7795,33 +7822,6 @@ export interface components {
             name: string;
             /** Agreed */
             agreed: boolean;
-        };
-        /**
-         * PaperBody
-         * @description Until when a paper is good, and its number.
-         */
-        lowhiss__api__rounds__schemas__PaperBody: {
-            /** Until */
-            until?: string | null;
-            /**
-             * Number
-             * @default
-             */
-            number: string;
-        };
-        /**
-         * WayOut
-         * @description A way to go a round. ``blocks``: an axle end is answered block by block.
-         */
-        lowhiss__api__rounds__schemas__WayOut: {
-            /** Id */
-            id: string;
-            /** Name */
-            name: string;
-            /** Blocks */
-            blocks: boolean;
-            /** Glance */
-            glance: boolean;
         };
         /**
          * MemberOut
@@ -9936,7 +9936,7 @@ export interface operations {
             };
         };
     };
-    getRoundRules: {
+    getInspectionRules: {
         parameters: {
             query: {
                 ref: string;
@@ -9955,7 +9955,7 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content: {
-                    "application/json": components["schemas"]["RoundRulesOut"];
+                    "application/json": components["schemas"]["InspectionRulesOut"];
                 };
             };
             /** @description The input can't be accepted. */
@@ -13603,7 +13603,7 @@ export interface operations {
             };
         };
     };
-    startRound: {
+    startInspection: {
         parameters: {
             query?: {
                 way?: string | null;
@@ -13626,7 +13626,7 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content: {
-                    "application/json": components["schemas"]["RoundStartOut"];
+                    "application/json": components["schemas"]["InspectionStartOut"];
                 };
             };
             /** @description The input can't be accepted. */
@@ -13649,7 +13649,7 @@ export interface operations {
             };
         };
     };
-    listRounds: {
+    listInspections: {
         parameters: {
             query?: {
                 unit?: string | null;
@@ -13667,7 +13667,7 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content: {
-                    "application/json": components["schemas"]["RoundOut"][];
+                    "application/json": components["schemas"]["InspectionOut"][];
                 };
             };
             /** @description The input can't be accepted. */
@@ -13690,7 +13690,7 @@ export interface operations {
             };
         };
     };
-    beginRound: {
+    beginInspection: {
         parameters: {
             query?: never;
             header?: never;
@@ -13699,7 +13699,7 @@ export interface operations {
         };
         requestBody: {
             content: {
-                "application/json": components["schemas"]["BeginRound"];
+                "application/json": components["schemas"]["BeginInspection"];
             };
         };
         responses: {
@@ -13709,7 +13709,7 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content: {
-                    "application/json": components["schemas"]["RoundOut"];
+                    "application/json": components["schemas"]["InspectionOut"];
                 };
             };
             /** @description The input can't be accepted. */
@@ -13732,12 +13732,12 @@ export interface operations {
             };
         };
     };
-    getRound: {
+    getInspection: {
         parameters: {
             query?: never;
             header?: never;
             path: {
-                round_id: string;
+                inspection_id: string;
             };
             cookie?: never;
         };
@@ -13749,7 +13749,7 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content: {
-                    "application/json": components["schemas"]["RoundHeadOut"];
+                    "application/json": components["schemas"]["InspectionHeadOut"];
                 };
             };
             /** @description The input can't be accepted. */
@@ -13772,14 +13772,14 @@ export interface operations {
             };
         };
     };
-    listRoundMarks: {
+    listInspectionMarks: {
         parameters: {
             query?: {
                 after?: number;
             };
             header?: never;
             path: {
-                round_id: string;
+                inspection_id: string;
             };
             cookie?: never;
         };
@@ -13814,12 +13814,12 @@ export interface operations {
             };
         };
     };
-    addRoundMarks: {
+    addInspectionMarks: {
         parameters: {
             query?: never;
             header?: never;
             path: {
-                round_id: string;
+                inspection_id: string;
             };
             cookie?: never;
         };
@@ -13858,7 +13858,7 @@ export interface operations {
             };
         };
     };
-    getRoundScript: {
+    getInspectionScript: {
         parameters: {
             query?: {
                 lang?: "en" | "es";
@@ -13866,7 +13866,7 @@ export interface operations {
             };
             header?: never;
             path: {
-                round_id: string;
+                inspection_id: string;
             };
             cookie?: never;
         };
@@ -13878,7 +13878,7 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content: {
-                    "application/json": components["schemas"]["RoundScriptOut"];
+                    "application/json": components["schemas"]["InspectionScriptOut"];
                 };
             };
             /** @description The input can't be accepted. */
@@ -13901,7 +13901,7 @@ export interface operations {
             };
         };
     };
-    getRoundState: {
+    getInspectionState: {
         parameters: {
             query?: {
                 rules?: string;
@@ -13910,7 +13910,7 @@ export interface operations {
             };
             header?: never;
             path: {
-                round_id: string;
+                inspection_id: string;
             };
             cookie?: never;
         };
@@ -13922,7 +13922,7 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content: {
-                    "application/json": components["schemas"]["RoundStateOut"];
+                    "application/json": components["schemas"]["InspectionStateOut"];
                 };
             };
             /** @description The input can't be accepted. */
@@ -13945,12 +13945,12 @@ export interface operations {
             };
         };
     };
-    getRoundRecord: {
+    getInspectionRecord: {
         parameters: {
             query?: never;
             header?: never;
             path: {
-                round_id: string;
+                inspection_id: string;
             };
             cookie?: never;
         };
@@ -13987,12 +13987,12 @@ export interface operations {
             };
         };
     };
-    makeRoundCode: {
+    makeInspectionCode: {
         parameters: {
             query?: never;
             header?: never;
             path: {
-                round_id: string;
+                inspection_id: string;
             };
             cookie?: never;
         };
@@ -14083,7 +14083,7 @@ export interface operations {
         };
         requestBody: {
             content: {
-                "application/json": components["schemas"]["lowhiss__api__rounds__schemas__PaperBody"];
+                "application/json": components["schemas"]["lowhiss__api__inspections__schemas__PaperBody"];
             };
         };
         responses: {
@@ -14602,7 +14602,7 @@ export interface operations {
             };
             header?: never;
             path: {
-                name: "units" | "trailers" | "standing" | "holds" | "defects" | "rounds" | "seals" | "people";
+                name: "units" | "trailers" | "standing" | "holds" | "defects" | "inspections" | "seals" | "people";
                 ending: "csv" | "xlsx";
             };
             cookie?: never;

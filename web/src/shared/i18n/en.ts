@@ -7,7 +7,7 @@ import type { log } from './en/log'
 import { sheet } from './en/sheet'
 import type { learn } from './en/learn'
 import type { practice } from './en/practice'
-import type { round } from './en/round'
+import type { inspection } from './en/inspection'
 import type { acts } from './en/acts'
 import type { rules } from './en/rules'
 import type { yard } from './en/yard'
@@ -18,7 +18,7 @@ export const en = { ...base, ...setup, ...test, ...sheet }
 export type FirstWords = typeof en
 /** With those that only some screens fetch. */
 export type Words = FirstWords &
-  typeof round &
+  typeof inspection &
   typeof units &
   typeof people &
   typeof log &

@@ -54,9 +54,9 @@ const MORE = {
     en: async () => (await import('./en/learn')).learn,
     es: async () => (await import('./es/learn')).learn,
   },
-  round: {
-    en: async () => (await import('./en/round')).round,
-    es: async () => (await import('./es/round')).round,
+  inspection: {
+    en: async () => (await import('./en/inspection')).inspection,
+    es: async () => (await import('./es/inspection')).inspection,
   },
 } satisfies Record<string, Record<Language, () => Promise<object>>>
 const wanted = new Set<keyof typeof MORE>()

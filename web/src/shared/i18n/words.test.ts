@@ -4,7 +4,7 @@ import { log as enLog } from './en/log'
 import { people as enPeople } from './en/people'
 import { learn as enLearn } from './en/learn'
 import { practice as enPractice } from './en/practice'
-import { round as enRound } from './en/round'
+import { inspection as enInspection } from './en/inspection'
 import { rules as enRules } from './en/rules'
 import { units as enUnits } from './en/units'
 import { acts as enActs } from './en/acts'
@@ -14,7 +14,7 @@ import { log as esLog } from './es/log'
 import { people as esPeople } from './es/people'
 import { learn as esLearn } from './es/learn'
 import { practice as esPractice } from './es/practice'
-import { round as esRound } from './es/round'
+import { inspection as esInspection } from './es/inspection'
 import { rules as esRules } from './es/rules'
 import { units as esUnits } from './es/units'
 import { acts as esActs } from './es/acts'
@@ -33,7 +33,7 @@ test('both languages hold the same words with the same figures in them', () => {
   const spanish = new Map(
     flat({
       ...es,
-      ...esRound,
+      ...esInspection,
       ...esUnits,
       ...esPeople,
       ...esLog,
@@ -46,7 +46,7 @@ test('both languages hold the same words with the same figures in them', () => {
   )
   const english = flat({
     ...en,
-    ...enRound,
+    ...enInspection,
     ...enUnits,
     ...enPeople,
     ...enLog,

@@ -38,7 +38,7 @@ test.each([
   ['psi', '140'],
   ['kpa', '1000'],
   ['bar', '10'],
-] as const)('the scale is in round figures of the unit: %s', (unit, text) => {
+] as const)('the scale is in inspection figures of the unit: %s', (unit, text) => {
   const image = column({ unit })
   expect([...image.querySelectorAll('text')].map(({ textContent }) => textContent)).toContain(text)
 })

@@ -239,7 +239,7 @@ function PinMark({
   )
 }
 
-/** Scale lines at round figures of the reader's unit. */
+/** Scale lines at inspection figures of the reader's unit. */
 function ticks(unit: PressureUnit): { psi: number; major: boolean; text: string }[] {
   const [minor, major, named] = { psi: [5, 10, 20], kpa: [50, 100, 200], bar: [0.5, 1, 2] }[unit] as [
     number,

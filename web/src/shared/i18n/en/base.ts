@@ -4,7 +4,7 @@ import { trade } from '../../trade.en.gen'
 export const base = {
   app: {
     yard: 'Yard',
-    round: 'Inspection',
+    inspection: 'Inspection',
     log: 'Log',
     units: 'Units',
     workshop: 'Workshop',

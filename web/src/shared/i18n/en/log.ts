@@ -84,7 +84,7 @@ export const log = {
     table_standing: 'Unit status',
     table_holds: 'Holds',
     table_defects: 'Open defects',
-    table_rounds: 'Inspections',
+    table_inspections: 'Inspections',
     table_seals: 'Seals',
     table_people: 'People',
     takeOver: 'Import records (zip)',

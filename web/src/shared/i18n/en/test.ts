@@ -183,7 +183,7 @@ export const test = {
       locked: 'The vehicle must not move yet.',
     },
     lockedFailed: 'Failed: {{stages}}. Do not drive until it has passed again.',
-    lockedRound: 'The inspection found a defect that must be fixed before the vehicle moves.',
+    lockedInspection: 'The inspection found a defect that must be fixed before the vehicle moves.',
     lockedUnjudged: "The stages so far aren't judged yet. They are judged when there is network.",
     only: {
       lamp: 'Only the warning light so far',

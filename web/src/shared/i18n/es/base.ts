@@ -4,7 +4,7 @@ import { trade } from '../../trade.es.gen'
 export const base: typeof english = {
   app: {
     yard: 'Patio',
-    round: 'Inspección',
+    inspection: 'Inspección',
     log: 'Registro',
     units: 'Unidades',
     workshop: 'Taller',

@@ -86,7 +86,7 @@ export const log: typeof english = {
     table_standing: 'Estado de las unidades',
     table_holds: 'Retenciones',
     table_defects: 'Defectos abiertos',
-    table_rounds: 'Inspecciones',
+    table_inspections: 'Inspecciones',
     table_seals: 'Sellos',
     table_people: 'Personas',
     takeOver: 'Importar registros (zip)',

@@ -186,7 +186,7 @@ export const test: typeof english = {
       locked: 'El vehículo no debe moverse todavía.',
     },
     lockedFailed: 'Reprobada: {{stages}}. No circular hasta que vuelva a aprobar.',
-    lockedRound: 'La inspección halló un defecto que debe arreglarse antes de mover el vehículo.',
+    lockedInspection: 'La inspección halló un defecto que debe arreglarse antes de mover el vehículo.',
     lockedUnjudged: 'Las etapas hechas aún no están evaluadas. Se evalúan cuando haya red.',
     only: {
       lamp: 'Por ahora solo la luz de aviso',

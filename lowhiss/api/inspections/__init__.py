@@ -1,0 +1,1 @@
+"""Inspections over HTTP."""

@@ -1,1 +1,0 @@
-"""Rounds over HTTP."""

@@ -1,0 +1,3 @@
+export { InspectionPage } from './InspectionPage'
+export { InspectionSheet } from './InspectionSheet'
+export { StartInspection } from './StartInspection'

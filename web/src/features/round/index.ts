@@ -1,3 +1,0 @@
-export { RoundPage } from './RoundPage'
-export { RoundSheet } from './RoundSheet'
-export { StartRound } from './StartRound'

@@ -1,6 +1,0 @@
-export { isAnswered, isDone, nextOpen } from './fold'
-export type { Ask, RoundFold, RoundScript, Step as RoundStep } from './fold'
-export { listening, offered } from './filling'
-export { ItemCard, Told } from './ItemCard'
-export { useRound } from './useRound'
-export type { RoundHere } from './useRound'
