@@ -11,8 +11,8 @@ from __future__ import annotations
 import argparse
 import random
 
-from lowhiss.core.standing import Point, Window, trend_of
-from lowhiss.core.standing.drift import DAYS_A_MONTH
+from lowhiss.core.status import Point, Window, trend_of
+from lowhiss.core.status.drift import DAYS_A_MONTH
 from lowhiss.core.uncertainty import drop_uncertainty
 
 WEEK = 7.0

@@ -33,7 +33,7 @@ from lowhiss.core.words import Words
 from lowhiss.database import PrivateServer
 from lowhiss.demo import load_demo
 from lowhiss.demo.scenario import demo_id
-from lowhiss.service.fleet import standing, trends, unit_history, units
+from lowhiss.service.fleet import trends, unit_history, unit_status, units
 from lowhiss.service.people import accounts, signin
 from lowhiss.service.rules import editor as rules
 from lowhiss.service.runs import comparison, lifecycle, log, scripts, whatif
@@ -194,9 +194,9 @@ def lists(store: Store) -> dict[str, tuple[Callable[[], object], str]]:
         "log, close calls": (lambda: log.log_page(store, log.Wanted(outcome="close_call")), void),
         **_filters(store),
         "yard: latest": (lambda: log.yard(store), all_units),
-        "yard: standing": (lambda: standing.standings(store, Words(), _NOW), all_units),
-        "workshop": (lambda: standing.workshop(store, Words(), _NOW), all_units),
-        "a unit's standing": (lambda: standing.unit_told(store, unit, Words(), _NOW), of_unit),
+        "yard: status": (lambda: unit_status.statuses(store, Words(), _NOW), all_units),
+        "workshop": (lambda: unit_status.workshop(store, Words(), _NOW), all_units),
+        "a unit's status": (lambda: unit_status.unit_told(store, unit, Words(), _NOW), of_unit),
         "a unit's course": (lambda: unit_history.course_of(store, unit, Words()), of_unit),
         "units": (lambda: units.list_units(store), all_units),
         "one unit": (lambda: units.get_unit(store, unit), of_unit),

@@ -76,13 +76,13 @@ def _parser(asked: str) -> argparse.ArgumentParser:
     manager.add_argument("name", help="their sign-in name; an existing person becomes a manager")
     manager.add_argument("--data", type=Path, default=Path("var"), metavar="DIR", help="data directory (default var)")
     manager.set_defaults(run=_manager)
-    standing = commands.add_parser(
-        "standing", help="status of every unit, worst first; exit code 1 if a unit must not be driven"
+    status = commands.add_parser(
+        "status", help="status of every unit, worst first; exit code 1 if a unit must not be driven"
     )
-    standing.add_argument("--csv", action="store_true", help="as CSV")
+    status.add_argument("--csv", action="store_true", help="as CSV")
     due = commands.add_parser("due", help="due date of each unit")
     due.add_argument("--ics", type=Path, metavar="FILE", help="write an iCalendar file")
-    for command, run in ((standing, _standing), (due, _due)):
+    for command, run in ((status, _status), (due, _due)):
         command.add_argument("--lang", choices=("en", "es"), default="en", help="language (default en)")
         command.add_argument(
             "--data", type=Path, default=Path("var"), metavar="DIR", help="data directory (default var)"
@@ -175,10 +175,10 @@ def _keys(options: argparse.Namespace) -> int:
     return tell_keys(options.data, options.do)
 
 
-def _standing(options: argparse.Namespace) -> int:
-    from lowhiss.commands.installation import tell_standing
+def _status(options: argparse.Namespace) -> int:
+    from lowhiss.commands.installation import tell_status
 
-    return tell_standing(options.data, Words(options.lang), as_csv=options.csv)
+    return tell_status(options.data, Words(options.lang), as_csv=options.csv)
 
 
 def _due(options: argparse.Namespace) -> int:

@@ -10,7 +10,7 @@ from lowhiss.core.glossary import ROLE_TERMS
 from lowhiss.core.record import COUNTING_PURPOSES, END_TYPES, types_that
 from lowhiss.core.rules.model import USUAL_CALLS, Acceptance, Call, Policy
 from lowhiss.core.stages import ACTIONS, STAGES, STEP_TABLE
-from lowhiss.core.standing import CONSEQUENCES
+from lowhiss.core.status import CONSEQUENCES
 from lowhiss.core.vehicle import KIND_TABLE, UNIT_KINDS, Holding, PowerKind
 from lowhiss.core.words import Words
 

@@ -33,7 +33,7 @@ SENTENCES_HELD = (
     "docs/operating.md",
     "docs/command-line.md",
     "docs/testing.md",
-    "docs/standing.md",
+    "docs/status.md",
     "docs/inspections.md",
     "docs/learning.md",
     "docs/rules.md",

@@ -22,7 +22,7 @@ from lowhiss.api import errors
 from lowhiss.api.auth import authorize
 from lowhiss.api.bus import Bus
 from lowhiss.api.exports import routes as exports
-from lowhiss.api.fleet import standing, trailers, units
+from lowhiss.api.fleet import status, trailers, units
 from lowhiss.api.guard import Guard
 from lowhiss.api.inspections import routes as inspections
 from lowhiss.api.learning import examinations, lessons
@@ -102,7 +102,7 @@ def create_app(
     app.state.keys = keys or KeyFiles(own / "keys")
     app.state.workers = Workers(store)
     app.state.worker = None if store is None else Worker(store, _jobs(app.state.spool), app.state.spool)
-    office = (session, people, units, trailers, standing, rulebook, sums, whatif)
+    office = (session, people, units, trailers, status, rulebook, sums, whatif)
     for area in (
         *office,
         runs,

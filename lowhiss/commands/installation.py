@@ -1,4 +1,4 @@
-"""What is asked of an installation on the command line: its standing, its seals, its copies, its health."""
+"""What is asked of an installation on the command line: the status of its units, its seals, its copies, its health."""
 
 from __future__ import annotations
 
@@ -13,7 +13,7 @@ from lowhiss.doctor import examine
 from lowhiss.exchange.keys import KeyFileError
 from lowhiss.exchange.status_files import last_day
 from lowhiss.installation import CannotStartError, backups_of, data_directory, database, key_files, say, with_store
-from lowhiss.service.fleet.standing import get_calendar
+from lowhiss.service.fleet.unit_status import get_calendar
 from lowhiss.service.inspections.papers import dated_papers
 from lowhiss.service.people.accounts import manager_code
 from lowhiss.service.runs import status
@@ -32,12 +32,12 @@ def make_manager(data_dir: Path, name: str) -> int:
     return with_store(data_dir, make)
 
 
-def tell_standing(data_dir: Path, words: Words, *, as_csv: bool) -> int:
+def tell_status(data_dir: Path, words: Words, *, as_csv: bool) -> int:
     """Print how every unit stands; returns the exit code, 1 where one must stay."""
 
     def tell(store: Store) -> int:
         now = dt.datetime.now(dt.UTC)
-        found = status.standings(store, words, now)
+        found = status.statuses(store, words, now)
         if as_csv:
             print(status.as_csv(store, words, now), end="")
         for one in () if as_csv else found:
@@ -59,7 +59,7 @@ def tell_due(data_dir: Path, words: Words, ics: Path | None) -> int:
                 raise CannotStartError(f"{ics} can't be written: {error.strerror}.") from error
             return 0
         zone = get_calendar(store).zone
-        for one in status.standings(store, words, now):
+        for one in status.statuses(store, words, now):
             day = last_day(one.due_at, zone).isoformat() if one.due_at else "–"
             print(f"{day:<12} {one.name:<12} {one.said}")
         return 0

@@ -99,13 +99,13 @@ PRODUCT_TERMS: tuple[Term, ...] = (
     Term(
         "air column", "columna de aire", "The drawn tank with the limits and the marks next to it.", "judge/column.py"
     ),
-    Term("drift", "tendencia", "A measured value that would reach its limit within 90 days.", "core/standing/drift.py"),
+    Term("drift", "tendencia", "A measured value that would reach its limit within 90 days.", "core/status/drift.py"),
     Term("live feed", "", "Pressures that a device on the unit sends during a test.", "core/feed.py"),
-    Term("act", "", "What somebody did about a vehicle other than testing it; never changed.", "core/standing/acts.py"),
-    Term("hold (of a unit)", "retención", "Keeps a unit from being driven.", "core/standing/holds.py"),
-    Term("recheck", "nueva prueba", "A later test that passes what failed.", "core/standing/holds.py"),
-    Term("defect", "defecto", "Something wrong with a unit, and what follows from it.", "core/standing/defects.py"),
-    Term("status", "estado", "Whether a unit may be driven today, and why not.", "`standing`, core/standing/rank.py"),
+    Term("act", "", "What somebody did about a vehicle other than testing it; never changed.", "core/status/acts.py"),
+    Term("hold (of a unit)", "retención", "Keeps a unit from being driven.", "core/status/holds.py"),
+    Term("recheck", "nueva prueba", "A later test that passes what failed.", "core/status/holds.py"),
+    Term("defect", "defecto", "Something wrong with a unit, and what follows from it.", "core/status/defects.py"),
+    Term("status", "estado", "Whether a unit may be driven today, and why not.", "`status`, core/status/rank.py"),
     Term(
         "history",
         "historial",

@@ -8,7 +8,7 @@ from typing import Any
 from sqlalchemy import select
 from sqlalchemy.orm import Session
 
-from lowhiss.core.standing import Part
+from lowhiss.core.status import Part
 from lowhiss.demo.scenario import PEOPLE, TRAILERS, demo_id
 from lowhiss.service.fleet.acts import keep_act
 from lowhiss.store.fleet_models import HoldRow

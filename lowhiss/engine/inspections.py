@@ -25,7 +25,7 @@ from lowhiss.core.inspections import (
 from lowhiss.core.record import Run
 from lowhiss.core.rules import RuleSet
 from lowhiss.core.run import standing_events
-from lowhiss.core.standing import CONSEQUENCES
+from lowhiss.core.status import CONSEQUENCES
 from lowhiss.core.words import Words
 from lowhiss.core.words.inspections import InspectionWords
 from lowhiss.engine.desk.overlay import InspectionTables, chain_of, tables_under

@@ -11,7 +11,7 @@ from lowhiss.core.procedure import PROCEDURE_FORMAT
 from lowhiss.core.rules import RULES_FORMAT, Acceptance, Call, Judging, Policy
 from lowhiss.core.rules.model import Comparator, LimitUnit, Reference, Standing
 from lowhiss.core.stages import ACTIONS, POINTS_OF_STAGE, STAGES, LimitedStage
-from lowhiss.core.standing import Consequence
+from lowhiss.core.status import Consequence
 from lowhiss.core.units import PRESSURE_UNITS, from_psi
 from lowhiss.core.vehicle import Circuits, Gearbox, Group, Holding, UnitKind
 

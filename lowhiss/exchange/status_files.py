@@ -12,16 +12,16 @@ from icalendar import Calendar, Event
 
 from lowhiss.exchange.tables import csv_text
 
-STANDING_COLUMNS = ("unit", "standing", "stays", "why", "last_passed", "due")
+STATUS_COLUMNS = ("unit", "status", "stays", "why", "last_passed", "due")
 
 
 @dataclass(frozen=True, slots=True)
-class StandingLine:
+class StatusLine:
     """A unit in a list: ``due`` is the first moment at which it is too late."""
 
     unit_id: str
     unit: str
-    standing: str
+    status: str
     stays: bool
     why: str
     passed_at: dt.datetime | None
@@ -41,18 +41,18 @@ def last_day(due_at: dt.datetime, zone: ZoneInfo) -> dt.date:
     return (due_at - dt.timedelta(seconds=1)).astimezone(zone).date()
 
 
-def standing_csv(lines: Iterable[StandingLine], zone: ZoneInfo) -> str:
+def status_csv(lines: Iterable[StatusLine], zone: ZoneInfo) -> str:
     """A table with one line a unit; days are the fleet's own. No cell is ever taken for a formula."""
-    rows: list[tuple[str, ...]] = [STANDING_COLUMNS]
+    rows: list[tuple[str, ...]] = [STATUS_COLUMNS]
     for line in lines:
         passed = line.passed_at.astimezone(zone).date().isoformat() if line.passed_at else ""
         due = last_day(line.due_at, zone).isoformat() if line.due_at else ""
-        rows.append((line.unit, line.standing, "yes" if line.stays else "no", line.why, passed, due))
+        rows.append((line.unit, line.status, "yes" if line.stays else "no", line.why, passed, due))
     return csv_text(rows)
 
 
 def due_calendar(
-    lines: Sequence[StandingLine], zone: ZoneInfo, title: str, now: dt.datetime, papers: Sequence[LastDay] = ()
+    lines: Sequence[StatusLine], zone: ZoneInfo, title: str, now: dt.datetime, papers: Sequence[LastDay] = ()
 ) -> bytes:
     """An iCalendar with an all-day event on the last day of each unit that is due, and of each paper.
 
@@ -65,7 +65,7 @@ def due_calendar(
         if line.due_at is None:
             continue
         due = LastDay(f"due-{line.unit_id}", title.format(unit=line.unit), last_day(line.due_at, zone))
-        calendar.add_component(_all_day(due, line.standing, now))
+        calendar.add_component(_all_day(due, line.status, now))
     for paper in papers:
         calendar.add_component(_all_day(paper._replace(id=f"paper-{paper.id}"), "", now))
     return bytes(calendar.to_ical())

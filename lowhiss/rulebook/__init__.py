@@ -26,7 +26,7 @@ if TYPE_CHECKING:
     from lowhiss.core.inspections import InspectionBook
     from lowhiss.core.practice import KnownNames, Lesson, PracticeData, Scoring
     from lowhiss.core.procedure.planner import Planning
-    from lowhiss.core.standing import Consequences
+    from lowhiss.core.status import Consequences
     from lowhiss.core.sums import SumRow, SumTables
 
 _ROOT: Traversable = files(__name__)
@@ -276,7 +276,7 @@ def hint_limits() -> HintLimits:
 @cache
 def consequences() -> Consequences:
     """What follows when something is not right, by group of parts."""
-    from lowhiss.core.standing import read_consequences
+    from lowhiss.core.status import read_consequences
 
     return read_consequences(_table("consequences.toml"))
 

@@ -43,15 +43,15 @@ def run_test(device, end=95, unit="MV-12", purpose="dispatch", ends="finished", 
 
 def failed(client, unit="MV-12"):
     units = {one["name"]: one for one in client.get("/api/units").raise_for_status().json()}
-    yard = [(one["stage"], one["run_id"]) for one in units[unit]["standing"]["holds"]]
-    page = client.get(f"/api/units/{UNIT_ID[unit]}").raise_for_status().json()["standing"]["holds"]
+    yard = [(one["stage"], one["run_id"]) for one in units[unit]["status"]["holds"]]
+    page = client.get(f"/api/units/{UNIT_ID[unit]}").raise_for_status().json()["status"]["holds"]
     assert [(one["stage"], one["run_id"]) for one in page] == yard
     return yard
 
 
 def repair(device, people, unit):
     """The workshop certifies a repair of whatever holds a unit; the device's next test comes after it."""
-    holds = [one["id"] for one in device.client.get(f"/api/units/{UNIT_ID[unit]}").json()["standing"]["holds"]]
+    holds = [one["id"] for one in device.client.get(f"/api/units/{UNIT_ID[unit]}").json()["status"]["holds"]]
     shop = Device(people("Jory Pask"))
     done = shop.act("repaired", UNIT_ID[unit], did="mended", holds=holds)
     assert shop.send_acts(done).raise_for_status().json() == {"accepted": [done["id"]], "set_aside": []}

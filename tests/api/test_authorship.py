@@ -123,7 +123,7 @@ def test_a_report_that_waited_keeps_its_author_by_proof(tablet, client):
     seen = device.act("defect_seen", UNIT_ID["MV-30"], by=INES, what="hiss", consequence="note")
     sign_in(tablet, ODILE)
     assert device.send_acts(seen).raise_for_status().json()["accepted"] == [seen["id"]]
-    defects = client.get(f"/api/units/{UNIT_ID['MV-30']}").json()["standing"]["defects"]
+    defects = client.get(f"/api/units/{UNIT_ID['MV-30']}").json()["status"]["defects"]
     assert next(one["by"] for one in defects if one["id"] == seen["id"]) == INES
 
 

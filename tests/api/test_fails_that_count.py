@@ -65,11 +65,11 @@ def drive(client, unit, end, ends="finished", ago_s=3600.0, hold_s=60.0, **more)
 
 
 def status(client, unit):
-    return client.get(f"/api/units/{unit['id']}").raise_for_status().json()["standing"]
+    return client.get(f"/api/units/{unit['id']}").raise_for_status().json()["status"]
 
 
 def stands(client, unit):
-    return status(client, unit)["standing"]
+    return status(client, unit)["status"]
 
 
 def act(client, kind, part, **body):
@@ -86,21 +86,21 @@ def act(client, kind, part, **body):
 def test_f1_whoever_asks_gets_the_open_runs_judged_first(
     client, driver, unit, app_url, store, monkeypatch, capsys, tmp_path, door
 ):
-    token = client.post("/api/read-tokens", json={"reads": "standing", "name": "gate"}).json()["token"]
+    token = client.post("/api/read-tokens", json={"reads": "status", "name": "gate"}).json()["token"]
     monkeypatch.setenv("LOWHISS_DATABASE_URL", store.engine.url.render_as_string(hide_password=False))
 
     def gate(path):
         return httpx.get(f"{app_url}{path}", headers={"Authorization": f"Bearer {token}"}, timeout=HANG_S)
 
     def by_json():
-        return {one["name"]: one["standing"] for one in gate("/api/standing").json()}[unit["name"]]
+        return {one["name"]: one["status"] for one in gate("/api/status").json()}[unit["name"]]
 
     def by_csv():
-        lines = gate("/api/standing.csv").text.splitlines()
+        lines = gate("/api/status.csv").text.splitlines()
         return next(line for line in lines if unit["name"] in line)
 
     def by_command():
-        main(["standing", "--data", str(tmp_path)])
+        main(["status", "--data", str(tmp_path)])
         return next(line for line in capsys.readouterr().out.splitlines() if unit["name"] in line)
 
     def by_workshop():

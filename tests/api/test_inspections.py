@@ -87,9 +87,9 @@ def walker(people, unit):
     return walker
 
 
-def standing_of(client, unit_id):
+def status_of(client, unit_id):
     page = client.get(f"/api/units/{unit_id}").raise_for_status().json()
-    return page["standing"]
+    return page["status"]
 
 
 def test_what_an_inspection_begins_with_fits_the_set_and_the_reader(people, unit):
@@ -149,8 +149,8 @@ def test_what_is_not_right_becomes_a_defect_with_its_consequence_and_the_vehicle
         "stay",
         "Washer: dead, weak, only sometimes",
     )
-    standing = standing_of(people["workshop"], unit["id"])
-    assert (standing["standing"], [one["id"] for one in standing["defects"]]) == ("unfit", [defect])
+    standing = status_of(people["workshop"], unit["id"])
+    assert (standing["status"], [one["id"] for one in standing["defects"]]) == ("unfit", [defect])
     assert standing["defects"][0]["by"] == "Tove Lind"
     picture = io.BytesIO()
     Image.new("RGB", (40, 30), "red").save(picture, "JPEG")
@@ -163,29 +163,29 @@ def test_what_is_not_right_becomes_a_defect_with_its_consequence_and_the_vehicle
     assert put.status_code < 300
     # found again, it is one defect; looked at again, it is not taken back
     walker.tell(walker.answer("washer@P", "not_right", wrong=["works"]), walker.answer("washer@P"))
-    assert len(standing_of(people["workshop"], unit["id"])["defects"]) == 1
+    assert len(status_of(people["workshop"], unit["id"])["defects"]) == 1
     assert walker.item("washer@P")["outcome"] == "not_right"
     # what a driver may put right, they may put right
     walker.tell(walker.answer("washer@P", "fixed", text="filled"))
-    assert standing_of(people["workshop"], unit["id"])["standing"] == "never_tested"
+    assert status_of(people["workshop"], unit["id"])["status"] == "never_tested"
     # under another school it would have been another thing
     assert walker.item("washer@P", rules="us-federal")["outcome"] == "fixed"
 
 
 def test_worse_news_raises_a_defect_and_no_news_lowers_it(walker, people, unit):
     walker.tell(walker.answer("windshield@P", "not_right", wrong=["whole"]))
-    assert standing_of(people["driver"], unit["id"])["defects"][0]["consequence"] == "finish"
+    assert status_of(people["driver"], unit["id"])["defects"][0]["consequence"] == "finish"
     walker.tell(walker.answer("windshield@P", "not_right", wrong=["whole"], yes=["view"]))
-    assert standing_of(people["driver"], unit["id"])["standing"] == "unfit"
+    assert status_of(people["driver"], unit["id"])["status"] == "unfit"
     walker.tell(walker.answer("windshield@P", "not_right", wrong=["whole"]))
-    assert standing_of(people["driver"], unit["id"])["standing"] == "unfit"
+    assert status_of(people["driver"], unit["id"])["status"] == "unfit"
 
 
 def test_a_finding_set_up_for_teaching_leads_nowhere(people, unit):
     walker = Walker(people["trainer"])
     walker.begin_inspection(unit["id"], purpose="training").raise_for_status()
     walker.tell(walker.answer("washer@P", "not_right", wrong=["works"], teaching=True))
-    assert standing_of(people["driver"], unit["id"])["defects"] == []
+    assert status_of(people["driver"], unit["id"])["defects"] == []
 
 
 def test_a_known_defect_stands_at_its_item_in_the_next_inspection_and_a_complete_inspection_ends_the_one_trip(
@@ -194,7 +194,7 @@ def test_a_known_defect_stands_at_its_item_in_the_next_inspection_and_a_complete
     first = Walker(people["driver"])
     first.begin_inspection(unit["id"]).raise_for_status()
     first.tell(first.answer("seat_driver@P", "not_right", wrong=["secure"]))
-    assert standing_of(people["driver"], unit["id"])["defects"][0]["consequence"] == "finish"
+    assert status_of(people["driver"], unit["id"])["defects"][0]["consequence"] == "finish"
     second = Walker(people["driver"])
     second.begin_inspection(unit["id"], way="round-daily-rigid").raise_for_status()
     script = second.client.get(f"/api/inspections/{second.inspection_id}/script").json()
@@ -216,7 +216,7 @@ def test_a_known_defect_stands_at_its_item_in_the_next_inspection_and_a_complete
     assert second.tell(*facts, *answers)["set_aside"] == []
     assert (second.state()["left"], second.state()["clear"]) == (0, True)
     second.tell(second.mark("finished"))
-    assert standing_of(people["driver"], unit["id"])["standing"] == "unfit"
+    assert status_of(people["driver"], unit["id"])["status"] == "unfit"
     assert second.client.get(f"/api/inspections/{second.inspection_id}").json()["head"]["ended_by"] == "finished"
 
 
@@ -335,7 +335,7 @@ def test_the_open_record_is_judged_alike_without_the_server(walker):
 def test_papers_run_out_are_warned_of_and_stand_in_the_calendar(people, unit):
     where = f"/api/units/{unit['id']}/papers"
     listed = people["driver"].get(where).raise_for_status().json()
-    assert {one["standing"] for one in listed if one["dated"]} == {"unknown"}
+    assert {one["status"] for one in listed if one["dated"]} == {"unknown"}
     assert {one["holder_kind"] for one in listed} == {"unit", "person"}
     today = date.today()
     put = f"/api/papers/unit/{unit['id']}/p_registration"
@@ -345,7 +345,7 @@ def test_papers_run_out_are_warned_of_and_stand_in_the_calendar(people, unit):
         ).raise_for_status()
         (paper,) = [one for one in people["driver"].get(where).json() if one["paper"] == "p_registration"]
         # the fleet's day may be another than this machine's
-        assert paper["standing"] in ({standing} if days not in (0, 30, -1) else {"expired", "soon", "good"})
+        assert paper["status"] in ({standing} if days not in (0, 30, -1) else {"expired", "soon", "good"})
     assert paper["number"] == "41 7"
     calendar = Calendar.from_ical(people["driver"].get("/api/due.ics").raise_for_status().content)
     titles = [str(event["summary"]) for event in calendar.walk("VEVENT")]
@@ -363,7 +363,7 @@ def test_papers_run_out_are_warned_of_and_stand_in_the_calendar(people, unit):
 
 def test_only_the_workshop_puts_right_by_an_act_what_no_driver_may(walker, people, unit):
     walker.tell(walker.answer("pedal_brake@P", "not_right", wrong=["free"]))
-    (defect,) = standing_of(people["driver"], unit["id"])["defects"]
+    (defect,) = status_of(people["driver"], unit["id"])["defects"]
     told = walker.send_acts(walker.act("defect_fixed", unit["id"], defect=defect["id"])).json()
     assert [one["code"] for one in told["set_aside"]] == ["not_yours"]
     told = walker.send_acts(walker.act("round_done", unit["id"], inspection=walker.inspection_id)).json()

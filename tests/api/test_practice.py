@@ -90,7 +90,7 @@ def test_it_is_nobody_elses_but_a_managers_to_look_at(people, kept):
 
 
 def test_nothing_of_it_is_in_any_units_history_or_log(people, kept):
-    for path in ("/api/log", "/api/units", "/api/standing", "/api/runs/open"):
+    for path in ("/api/log", "/api/units", "/api/status", "/api/runs/open"):
         answer = people["manager"].get(path)
         assert kept not in answer.text, path
 

@@ -16,7 +16,7 @@ from tests.plugin import HANG_S
 
 SOMEBODY_OF = {"driver": "Abel Renn", "trainer": "Rafe Tolland", "workshop": "Wanda Keel", "manager": "Marten Quill"}
 ENDS_THE_SESSION = ("signOut", "signOutEverywhere")
-BY_TOKEN = {("nobody", operation) for operation in ("getStanding", "getStandingCsv", "getDueCalendar")}
+BY_TOKEN = {("nobody", operation) for operation in ("getStatus", "getStatusCsv", "getDueCalendar")}
 
 
 def operations() -> dict[str, tuple[str, str]]:

@@ -177,7 +177,7 @@ def test_whether_it_counts_for_its_unit_a_manager_says(client, app_url, text):
     run_id = attached(client, kept, unit, counts=True, judged=fail).raise_for_status().json()["run_id"]
     sheet = client.get(f"/api/runs/{run_id}/sheet").json()
     assert sheet["run"]["purpose"] == "dispatch"
-    known = {row["unit_id"]: row for row in client.get("/api/standing").json()}
+    known = {row["unit_id"]: row for row in client.get("/api/status").json()}
     assert (sheet["outcome"], known[unit]["stays"], len(known[unit]["holds"])) == ("fail", True, 1)
 
 

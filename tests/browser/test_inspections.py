@@ -218,14 +218,14 @@ class TestWithoutContact:
         (bad,) = [one for one in state["items"] if one["outcome"] == "not_right"]
         assert (bad["key"], bad["shown"]) == ("tire_tread@P.axle1.left", "3/32 in")
         with httpx.Client(base_url=cab.url) as http:
-            standing = sign_in(http).get(f"/api/units/{UNIT_ID['MV-16']}").json()["standing"]
+            standing = sign_in(http).get(f"/api/units/{UNIT_ID['MV-16']}").json()["status"]
             defect = next(one for one in standing["defects"] if "Tread" in one["said"])
             assert standing["stays"] is True
             cab.until(
                 lambda: bool(
                     next(
                         one
-                        for one in http.get(f"/api/units/{UNIT_ID['MV-16']}").json()["standing"]["defects"]
+                        for one in http.get(f"/api/units/{UNIT_ID['MV-16']}").json()["status"]["defects"]
                         if one["id"] == defect["id"]
                     )["photos"]
                 ),

@@ -51,7 +51,7 @@ def visit_once(cab, *, with_judge: bool = False) -> None:
 
 def ways_of(unit) -> set[tuple]:
     """By which order and rules a test of a unit may begin next: its own, and those of its recheck."""
-    recheck = (unit["standing"] or {}).get("recheck") or {}
+    recheck = (unit["status"] or {}).get("recheck") or {}
     again = (recheck.get("procedure") or unit["procedure"], recheck.get("rules") or unit["rules"])
     return {(unit["procedure"], unit["rules"]), again}
 

@@ -12,8 +12,8 @@ from hypothesis import assume, given
 from hypothesis import strategies as st
 
 from benchmarks.drift import ERROR, LEAK, WEEK, false_alarms, found_in_time
-from lowhiss.core.standing import Point, Quantity, Reading, Window, segment_of, trend_of
-from lowhiss.core.standing.drift import _variance_of_s, slope_of
+from lowhiss.core.status import Point, Quantity, Reading, Window, segment_of, trend_of
+from lowhiss.core.status.drift import _variance_of_s, slope_of
 
 
 def weekly(values, start=0.0):

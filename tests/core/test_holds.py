@@ -9,7 +9,7 @@ import pytest
 from hypothesis import given
 from hypothesis import strategies as st
 
-from lowhiss.core.standing import Act, HoldPolicy, Part, TestedSet, holds_of, ways_out
+from lowhiss.core.status import Act, HoldPolicy, Part, TestedSet, holds_of, ways_out
 
 POLICY = HoldPolicy()
 BEGUN = dt.datetime(2026, 3, 2, 5, 0, tzinfo=dt.UTC)

@@ -8,22 +8,22 @@ import pytest
 
 from lowhiss import rulebook
 from lowhiss.core.inspections.book_reader import REGIONS
-from lowhiss.core.inspections.papers import paper_standing
+from lowhiss.core.inspections.papers import paper_status
 
 BOOK = rulebook.inspections()
 TODAY = dt.date(2026, 11, 27)
 
 
 @pytest.mark.parametrize(
-    ("days", "standing"), [(-1, "expired"), (0, "soon"), (30, "soon"), (31, "good"), (None, "unknown")]
+    ("days", "status"), [(-1, "expired"), (0, "soon"), (30, "soon"), (31, "good"), (None, "unknown")]
 )
-def test_a_dated_paper_is_good_through_its_last_day_and_warned_of_thirty_days_before(days, standing):
+def test_a_dated_paper_is_good_through_its_last_day_and_warned_of_thirty_days_before(days, status):
     until = TODAY + dt.timedelta(days) if days is not None else None
-    assert paper_standing(BOOK.papers["p_registration"], until, TODAY, BOOK.warn_days) == standing
+    assert paper_status(BOOK.papers["p_registration"], until, TODAY, BOOK.warn_days) == status
 
 
 def test_a_paper_without_a_date_has_only_to_be_there():
-    assert paper_standing(BOOK.papers["p_plate"], None, TODAY, BOOK.warn_days) == "good"
+    assert paper_status(BOOK.papers["p_plate"], None, TODAY, BOOK.warn_days) == "good"
 
 
 def test_every_paper_is_somebodys_somewhere_and_says_what_follows_without_it():

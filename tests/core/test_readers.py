@@ -8,7 +8,7 @@ import statistics
 import pytest
 import scipy.stats
 
-from lowhiss.core.standing import Point, Window, bias_of, residual_of, trend_of
+from lowhiss.core.status import Point, Window, bias_of, residual_of, trend_of
 from lowhiss.core.words import Words
 
 

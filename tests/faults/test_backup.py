@@ -187,7 +187,7 @@ def test_k2_commands_refuse_while_a_restore_was_cut_off_and_k6_leftovers_go(demo
     copied(demo_database, data / "database")
     (data / "copies").mkdir()
     (data / "copies" / NOTE).write_text("restore.sql\n")
-    for command in (["standing"], ["backup", str(tmp_path / "a.zip")], ["verify", "--all"], ["doctor"]):
+    for command in (["status"], ["backup", str(tmp_path / "a.zip")], ["verify", "--all"], ["doctor"]):
         assert main([*command, "--data", str(data)]) == 1
         assert "start Low Hiss once" in capsys.readouterr().err
     (data / "backups").mkdir()
@@ -204,7 +204,7 @@ def test_k9_a_database_that_cannot_be_reached_is_said_in_a_sentence(tmp_path, ca
         ("oracle9://a@b/c", "isn't a database address"),
     ):
         monkeypatch.setenv("LOWHISS_DATABASE_URL", url)
-        for command in (["standing"], ["start", "--port", str(free_port())]):
+        for command in (["status"], ["start", "--port", str(free_port())]):
             assert main([*command, "--data", str(tmp_path / "var")]) == 1
             assert says in capsys.readouterr().err.splitlines()[-1]
 

@@ -123,8 +123,8 @@ def test_a_killed_database_or_server_costs_no_mark_of_an_inspection_and_no_defec
         device.until_kept(lambda: send(*marks))
         kept = client.get(f"/api/inspections/{inspection_id}/marks").raise_for_status().json()
         assert [mark["id"] for mark in kept] == [mark["id"] for mark in marks]
-        standing = client.get(f"/api/units/{unit['id']}").raise_for_status().json()["standing"]
-        assert (standing["standing"], len(standing["defects"])) == ("unfit", 1)
+        standing = client.get(f"/api/units/{unit['id']}").raise_for_status().json()["status"]
+        assert (standing["status"], len(standing["defects"])) == ("unfit", 1)
 
 
 @pytest.mark.parametrize("seed", seeds(1, 8))
@@ -226,8 +226,8 @@ def test_a_killed_database_or_server_costs_nothing_that_was_done_about_a_vehicle
                 blow.join()
         until_acknowledged(device, *acts)
         page = client.get(f"/api/units/{unit}").raise_for_status().json()
-        assert sorted(hold["said"] for hold in page["standing"]["holds"]) == [f"noise {n}" for n in range(4)]
-        assert sorted(one["said"] for one in page["standing"]["defects"]) == [f"rattle {n}" for n in range(4)]
+        assert sorted(hold["said"] for hold in page["status"]["holds"]) == [f"noise {n}" for n in range(4)]
+        assert sorted(one["said"] for one in page["status"]["defects"]) == [f"rattle {n}" for n in range(4)]
         assert len([entry for entry in page["course"]["entries"] if entry["kind"] == "act"]) == len(acts)
 
 
@@ -309,14 +309,14 @@ def test_recordings_that_a_kill_interrupted_are_read_on_where_it_stood(killable)
 
 def test_how_the_fleet_stands_and_when_it_is_due_on_the_command_line(killable, tmp_path, capsys):
     data = str(killable[0].data)
-    assert main(["standing", "--data", data]) == 1  # one of the demo must stay
+    assert main(["status", "--data", data]) == 1  # one of the demo must stay
     told = capsys.readouterr().out.splitlines()
     assert any(
         line.startswith("MV-21        Do not drive: on hold. Spring brakes, pop-out failed: read 12 psi")
         for line in told
     )
     assert any(line.startswith("MV-22") and line.endswith("May be driven") for line in told)
-    assert main(["standing", "--csv", "--lang", "es", "--data", data]) == 1
+    assert main(["status", "--csv", "--lang", "es", "--data", data]) == 1
     assert "No circular: en retención" in capsys.readouterr().out
     assert main(["due", "--data", data]) == 0
     due = [line.split()[0] for line in capsys.readouterr().out.splitlines()]
@@ -327,5 +327,5 @@ def test_how_the_fleet_stands_and_when_it_is_due_on_the_command_line(killable, t
     assert calendar.read_bytes().count(b"BEGIN:VEVENT") == len(UNITS) + 6
     assert main(["due", "--ics", str(tmp_path / "no" / "where.ics"), "--data", data]) == 1
     assert "can't be written" in capsys.readouterr().err
-    assert main(["standing", "--data", str(tmp_path / "nothing")]) == 1
+    assert main(["status", "--data", str(tmp_path / "nothing")]) == 1
     assert "There is no Low Hiss data" in capsys.readouterr().err

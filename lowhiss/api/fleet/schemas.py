@@ -7,18 +7,18 @@ from typing import Annotated, Any, Literal, cast
 
 from pydantic import BaseModel, Field
 
-from lowhiss.api.fleet.standing_schemas import CourseOut, HoldOut, UnitStandingOut
+from lowhiss.api.fleet.status_schemas import CourseOut, HoldOut, UnitStatusOut
 from lowhiss.api.people.schemas import Version
 from lowhiss.api.runs.schemas import LatestOut
 from lowhiss.api.schemas import Strict, Uuid
 from lowhiss.core.fleet import MAX_TRAILERS, ReservoirCheck
 from lowhiss.core.stages import Stage
-from lowhiss.core.standing.drift import State
+from lowhiss.core.status.drift import State
 from lowhiss.core.vehicle import Circuits, Gearbox, Holding, Knob, PowerKind, UnitKind
-from lowhiss.service.fleet.standing import UnitStanding
 from lowhiss.service.fleet.trailers import ListedTrailer
 from lowhiss.service.fleet.trends import UnitTrend, moment_of
 from lowhiss.service.fleet.unit_csv import Imported
+from lowhiss.service.fleet.unit_status import UnitStatus
 from lowhiss.service.fleet.units import ListedUnit, UnitEdit
 from lowhiss.service.runs.log import Latest
 
@@ -190,18 +190,16 @@ class YardUnitOut(UnitOut):
     """A unit with its latest run and how it stands, as the yard lists it."""
 
     latest: LatestOut | None
-    standing: UnitStandingOut | None
+    status: UnitStatusOut | None
     """None: it is retired."""
 
     @classmethod
-    def in_yard(
-        cls, listed: ListedUnit, source: str, latest: Latest | None, standing: UnitStanding | None
-    ) -> YardUnitOut:
+    def in_yard(cls, listed: ListedUnit, source: str, latest: Latest | None, status: UnitStatus | None) -> YardUnitOut:
         """From the service's answers."""
         return cls(
             **cls.fields_of(listed, source),
             latest=None if latest is None else LatestOut.of(latest),
-            standing=None if standing is None else UnitStandingOut.of(standing),
+            status=None if status is None else UnitStatusOut.of(status),
         )
 
 
@@ -294,7 +292,7 @@ class UnitPageOut(BaseModel):
     """A unit, how it stands, its last tests, every hold that ever accused it, and the first page of its course."""
 
     unit: UnitOut
-    standing: UnitStandingOut
+    status: UnitStatusOut
     tests: list[LatestOut]
     holds: list[HoldOut]
     course: CourseOut

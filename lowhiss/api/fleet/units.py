@@ -20,7 +20,7 @@ from lowhiss.api.fleet.schemas import (
     UnitPageOut,
     YardUnitOut,
 )
-from lowhiss.api.fleet.standing_schemas import CourseOut, DueBody, HoldOut, UnitStandingOut
+from lowhiss.api.fleet.status_schemas import CourseOut, DueBody, HoldOut, UnitStatusOut
 from lowhiss.api.json_requests import CarefulRoute
 from lowhiss.api.people.schemas import RetireBody
 from lowhiss.api.runs.schemas import LatestOut
@@ -28,7 +28,7 @@ from lowhiss.api.runs.script_schemas import ScriptOut
 from lowhiss.api.workers import JUDGED_FIRST
 from lowhiss.core.fields import UUID_PATTERN
 from lowhiss.rulebook import chambers
-from lowhiss.service.fleet import couplings, standing, trends, unit_csv, unit_history, units
+from lowhiss.service.fleet import couplings, trends, unit_csv, unit_history, unit_status, units
 from lowhiss.service.runs import log, run_feeds, scripts, status
 
 router = APIRouter(prefix="/api/units", tags=["units"], route_class=CarefulRoute)
@@ -43,7 +43,7 @@ def _source() -> str:
 def list_units(store: StoreDep, words: WordsDep, retired: Annotated[bool, Query()] = False) -> list[YardUnitOut]:
     """Every unit in use with its latest run and how it stands, the worst first; ``retired`` adds the others."""
     latest = log.yard(store)
-    stands = {one.unit_id: one for one in status.standings(store, words, dt.datetime.now(dt.UTC))}
+    stands = {one.unit_id: one for one in status.statuses(store, words, dt.datetime.now(dt.UTC))}
     order = {unit_id: place for place, unit_id in enumerate(stands)}
     listed = sorted(units.list_units(store, retired=retired), key=lambda unit: order.get(unit.id, len(order)))
     return [YardUnitOut.in_yard(unit, _source(), latest.get(unit.id), stands.get(unit.id)) for unit in listed]
@@ -76,10 +76,10 @@ def make_feed_token(unit_id: UnitId, store: StoreDep) -> FeedTokenOut:
 def get_unit(unit_id: UnitId, store: StoreDep, words: WordsDep) -> UnitPageOut:
     """One unit: how it stands, and what happened to it."""
     unit = units.get_unit(store, unit_id)
-    stands, holds = status.unit_standing(store, unit_id, words, dt.datetime.now(dt.UTC))
+    stands, holds = status.status_of_unit(store, unit_id, words, dt.datetime.now(dt.UTC))
     return UnitPageOut(
         unit=UnitOut.of(unit, _source()),
-        standing=UnitStandingOut.of(stands),
+        status=UnitStatusOut.of(stands),
         tests=[LatestOut.of(one) for one in log.last_tests(store, unit_id)],
         holds=[HoldOut.of(one) for one in holds],
         course=CourseOut.of(*unit_history.course_of(store, unit_id, words)),
@@ -111,10 +111,10 @@ def retire_unit(unit_id: UnitId, body: RetireBody, store: StoreDep, by: PersonDe
 
 
 @router.put("/{unit_id}/due", operation_id="setUnitDue")
-def set_unit_due(unit_id: UnitId, body: DueBody, store: StoreDep, by: PersonDep, words: WordsDep) -> UnitStandingOut:
+def set_unit_due(unit_id: UnitId, body: DueBody, store: StoreDep, by: PersonDep, words: WordsDep) -> UnitStatusOut:
     """Say how often this unit is tested; without a rule of its own it is as often as the fleet."""
-    standing.set_unit_due(store, by, unit_id, body.rule_table())
-    return UnitStandingOut.of(status.unit_standing(store, unit_id, words, dt.datetime.now(dt.UTC))[0])
+    unit_status.set_unit_due(store, by, unit_id, body.rule_table())
+    return UnitStatusOut.of(status.status_of_unit(store, unit_id, words, dt.datetime.now(dt.UTC))[0])
 
 
 @router.put("/{unit_id}/coupling", operation_id="coupleUnit")

@@ -24,7 +24,7 @@ from lowhiss.api.marks.live import nudges_of
 from lowhiss.api.marks.schemas import EventBatch, JoinCodeOut, KeptEventOut, ReceivedOut
 from lowhiss.core.fields import UUID_PATTERN
 from lowhiss.core.record import Purpose
-from lowhiss.service.fleet.standing import get_calendar
+from lowhiss.service.fleet.unit_status import get_calendar
 from lowhiss.service.inspections import inspection_marks, lifecycle, papers
 from lowhiss.service.inspections.papers import HolderKind
 

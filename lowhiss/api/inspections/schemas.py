@@ -13,9 +13,9 @@ from lowhiss.api.schemas import Hash, Strict, Uuid
 from lowhiss.core.fields import Language
 from lowhiss.core.inspections import Answer, Finding, Outcome
 from lowhiss.core.inspections.model import Fill, Measured, On, PaperOf, Position, Role
-from lowhiss.core.inspections.papers import PaperStanding
+from lowhiss.core.inspections.papers import PaperStatus
 from lowhiss.core.record import Purpose
-from lowhiss.core.standing import Consequence
+from lowhiss.core.status import Consequence
 from lowhiss.core.vehicle import PowerKind, UnitKind
 from lowhiss.service.inspections.lifecycle import InspectionBeginning, Start
 from lowhiss.service.inspections.papers import HolderKind, KeptPaper
@@ -414,7 +414,7 @@ class PaperOut(BaseModel):
     dated: bool
     until: dt.date | None
     number: str
-    standing: PaperStanding
+    status: PaperStatus
     otherwise: Consequence
     source: str
     by: str
@@ -433,7 +433,7 @@ class PaperOut(BaseModel):
             dated=kept.paper.dated,
             until=kept.until,
             number=kept.number,
-            standing=kept.standing,
+            status=kept.status,
             otherwise=kept.paper.otherwise,
             source=kept.paper.source,
             by=kept.by,

@@ -35,7 +35,7 @@ class AssignedOut(BaseModel):
     class_name: str
 
 
-class LessonStandingOut(BaseModel):
+class LessonStatusOut(BaseModel):
     """How a lesson stands for somebody; of each drive whether it was passed, null where it was not driven."""
 
     id: str
@@ -82,7 +82,7 @@ class ProgressOut(BaseModel):
 
     person_id: str
     person: str
-    lessons: list[LessonStandingOut]
+    lessons: list[LessonStatusOut]
     readiness: ReadinessOut
     overruled: NoteOut | None
     assigned: list[AssignedOut]

@@ -8,7 +8,7 @@ from pydantic import BaseModel, Field
 
 from lowhiss.api.schemas import Strict, Uuid
 from lowhiss.core.fields import UUID_PATTERN, Language
-from lowhiss.core.standing import ActType
+from lowhiss.core.status import ActType
 from lowhiss.core.units import PressureUnit
 from lowhiss.service.people.accounts import ListedPerson
 from lowhiss.service.people.rights import Role

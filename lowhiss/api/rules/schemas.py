@@ -11,7 +11,7 @@ from lowhiss.api.schemas import Strict
 from lowhiss.core.fields import Language
 from lowhiss.core.procedure import Procedure
 from lowhiss.core.stages import Action, LimitedStage, Stage
-from lowhiss.core.standing import Consequence
+from lowhiss.core.status import Consequence
 from lowhiss.core.vehicle import Holding, UnitKind
 from lowhiss.core.words import Words
 from lowhiss.engine.desk.comparing import Cell, Convention, Row, source_of

@@ -170,7 +170,7 @@ class ColumnOut(BaseModel):
     pins: list[PinOut]
 
 
-class StandingOut(BaseModel):
+class StatusOut(BaseModel):
     """How a stage stands in a list; figures that were not measured are null."""
 
     outcome: Outcome
@@ -192,7 +192,7 @@ class LogLineOut(BaseModel):
     close_call: bool
     differs: bool
     """A newer core judges it otherwise, and nobody has looked yet."""
-    stages: dict[Stage, StandingOut]
+    stages: dict[Stage, StatusOut]
     column: ColumnOut
 
     @classmethod

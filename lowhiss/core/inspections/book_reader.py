@@ -46,7 +46,7 @@ from lowhiss.core.inspections.model import (
     Way,
     Where,
 )
-from lowhiss.core.standing import Consequence, Group, Question
+from lowhiss.core.status import Consequence, Group, Question
 from lowhiss.core.vehicle import UNIT_KINDS, PowerKind, UnitKind
 
 

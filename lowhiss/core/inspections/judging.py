@@ -12,7 +12,7 @@ from lowhiss.core.inspections.model import Answer, BringBack, Finding, Inspectio
 from lowhiss.core.inspections.plan import Ask, Plan, plan
 from lowhiss.core.inspections.record import END_MARKS, Inspection, Known, Mark
 from lowhiss.core.inspections.vehicle import InspectionSet, number_of, with_said
-from lowhiss.core.standing import CONSEQUENCES, Consequence, Consequences
+from lowhiss.core.status import CONSEQUENCES, Consequence, Consequences
 
 Outcome = Literal["not_right", "open", "unmeasured", "speech", "unseen", "fixed", "absent", "right"]
 """The worst first. ``unmeasured``: seen only; ``speech``: said as before; ``unseen``: could not be looked at."""

@@ -7,7 +7,7 @@ from dataclasses import dataclass
 from typing import Literal, get_args
 
 from lowhiss.core.fields import Language
-from lowhiss.core.standing import Consequence, Group, Question
+from lowhiss.core.status import Consequence, Group, Question
 from lowhiss.core.vehicle import UnitKind
 
 Text = Mapping[Language, str]

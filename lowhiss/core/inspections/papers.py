@@ -7,12 +7,12 @@ from typing import Literal, get_args
 
 from lowhiss.core.inspections.model import Paper
 
-PaperStanding = Literal["expired", "soon", "unknown", "good"]
+PaperStatus = Literal["expired", "soon", "unknown", "good"]
 """The worst first. ``unknown``: a paper with a date, of which nobody has said until when."""
-PAPER_STANDINGS: tuple[PaperStanding, ...] = get_args(PaperStanding)
+PAPER_STATUSES: tuple[PaperStatus, ...] = get_args(PaperStatus)
 
 
-def paper_standing(paper: Paper, until: dt.date | None, today: dt.date, warn_days: int) -> PaperStanding:
+def paper_status(paper: Paper, until: dt.date | None, today: dt.date, warn_days: int) -> PaperStatus:
     """How a paper stands: good through its last day, and *soon* from so many days before."""
     if until is None:
         return "unknown" if paper.dated else "good"

@@ -12,7 +12,7 @@ from lowhiss.core.inspections.model import ANSWERS, Answer, InspectionBook, Meas
 from lowhiss.core.inspections.vehicle import Axle, InspectionSet, Look, number_of, read_look, read_set
 from lowhiss.core.record import Purpose
 from lowhiss.core.rules import RuleSet, read_rule_set
-from lowhiss.core.standing import Consequence
+from lowhiss.core.status import Consequence
 
 INSPECTION_FORMAT = "low-hiss-round/1"
 MAX_MARKS = 5_000

@@ -22,7 +22,7 @@ from lowhiss.core.practice.lesson import (
 from lowhiss.core.practice.mistakes import Found, Seen, found_in
 from lowhiss.core.practice.pass_conditions import Criterion, Held, Shown, criteria
 from lowhiss.core.practice.progress import (
-    LessonStanding,
+    LessonStatus,
     Readiness,
     Tried,
     ladder,
@@ -56,7 +56,7 @@ __all__ = [
     "KnownNames",
     "Lesson",
     "LessonDrive",
-    "LessonStanding",
+    "LessonStatus",
     "Mistake",
     "Mode",
     "Passes",

@@ -75,7 +75,7 @@ def read_tried(table: object) -> Tried:
 
 
 @dataclass(frozen=True, slots=True)
-class LessonStanding:
+class LessonStatus:
     """How a lesson stands. drives : of each whether it was passed, None: not driven.  worst : the latest critical."""
 
     id: str
@@ -92,13 +92,13 @@ def ladder(
     now: dt.datetime,
     stale_days: float,
     opened: frozenset[str] = frozenset(),
-) -> list[LessonStanding]:
+) -> list[LessonStatus]:
     """Every lesson in its order; one opens when the one before it is passed, or a trainer opens it."""
     by_lesson: dict[str, list[Tried]] = {}
     for one in sorted(tried, key=lambda one: one.at):
         if one.lesson is not None:
             by_lesson.setdefault(one.lesson, []).append(one)
-    found: list[LessonStanding] = []
+    found: list[LessonStatus] = []
     passed: set[str] = set()
     for lesson in lessons:
         mine = by_lesson.get(lesson.id, [])
@@ -120,7 +120,7 @@ def ladder(
             opens = lesson.after is None or lesson.after in passed or lesson.id in opened
             state = "open" if opens else "locked"
         worst = next((one.critical[0] for one in reversed(mine) if one.critical), None)
-        found.append(LessonStanding(lesson.id, state, tuple(drives), last, len(mine), worst))
+        found.append(LessonStatus(lesson.id, state, tuple(drives), last, len(mine), worst))
     return found
 
 

@@ -225,7 +225,7 @@ ARITHMETIC = {
     "error": "reading error ±{uncertainty}",
     "error_s": "error ±{uncertainty}",
 }
-STANDINGS_OF_UNITS = {
+STATUSES_OF_UNITS = {
     "on_hold": "Do not drive: on hold",
     "unfit": "Do not drive: defect",
     "overdue": "Test before driving: overdue",

@@ -18,7 +18,7 @@ from lowhiss.core.inspections import (
     vehicle_of,
 )
 from lowhiss.core.inspections.model import Condition, Measure, Measured, School
-from lowhiss.core.standing import Defect, Group
+from lowhiss.core.status import Defect, Group
 from lowhiss.core.words.figures import plain
 from lowhiss.core.words.render import Words
 

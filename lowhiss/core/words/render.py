@@ -20,7 +20,7 @@ from lowhiss.core.words.figures import Figures, plain
 # whoever judges a record waits neither for the fleet's statistics nor for the diagnosis
 if TYPE_CHECKING:
     from lowhiss.core.diagnosis import Hint
-    from lowhiss.core.standing import Bias, Trend
+    from lowhiss.core.status import Bias, Trend
 
 _BOOKS: dict[Language, ModuleType] = {"en": english, "es": spanish}
 _NEVER_READINGS = frozenset({"apart_psi", "rose_psi", "drop_psi", "expected_drop_psi"})
@@ -259,7 +259,7 @@ class Words:
 
     def trend(self, trend: Trend, unit: str) -> str:
         """How a quantity stands, as a sentence; ``unit`` is what it is measured in, ``psi`` or ``s``."""
-        from lowhiss.core.standing.drift import DAYS_A_MONTH, MIN_DAYS, MIN_POINTS, Slope
+        from lowhiss.core.status.drift import DAYS_A_MONTH, MIN_DAYS, MIN_POINTS, Slope
 
         def amount(value: float) -> str:
             return f"{plain(value, 1)} s" if unit == "s" else self.figures.difference(value)
@@ -284,14 +284,14 @@ class Words:
             parts.append(self.limit(limit, apply_bounds(limit, unit)))
         return ", ".join(parts)
 
-    def standing(self, standing: str) -> str:
+    def status(self, status: str) -> str:
         """How a unit stands, in short."""
-        return str(self.book.STANDINGS_OF_UNITS[standing])
+        return str(self.book.STATUSES_OF_UNITS[status])
 
     def reading(self, bias: Bias | None) -> str:
         """How somebody reads a loss, as a fact; nothing of it where there are too few tests."""
         if bias is None:
-            from lowhiss.core.standing.readers import MIN_TESTS
+            from lowhiss.core.status.readers import MIN_TESTS
 
             return str(self.book.READING["too_few"]).format(tests=MIN_TESTS)
         key = "same" if not bias.seen else "low" if bias.mean_psi > 0 else "high"

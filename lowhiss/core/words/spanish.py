@@ -235,7 +235,7 @@ ARITHMETIC = {
     "error": "error de lectura ±{uncertainty}",
     "error_s": "error ±{uncertainty}",
 }
-STANDINGS_OF_UNITS = {
+STATUSES_OF_UNITS = {
     "on_hold": "No circular: en retención",
     "unfit": "No circular: defecto",
     "overdue": "Probar antes de circular: vencida",

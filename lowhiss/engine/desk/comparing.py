@@ -9,7 +9,7 @@ from dataclasses import dataclass
 from lowhiss import rulebook
 from lowhiss.core.rules import AppliedBound, Judging, Limit, RuleSet, Source, apply_bounds
 from lowhiss.core.stages import LIMITED_STAGES, LimitedStage
-from lowhiss.core.standing import Consequence
+from lowhiss.core.status import Consequence
 from lowhiss.core.vehicle import Unit
 from lowhiss.core.words import Words, plain
 from lowhiss.core.words.inspections import InspectionWords

@@ -11,7 +11,7 @@ from lowhiss.core.errors import RuleError
 from lowhiss.core.inspections import InspectionBook
 from lowhiss.core.inspections.model import LimitRow
 from lowhiss.core.rules import InspectionLimit, RuleSet
-from lowhiss.core.standing import CONSEQUENCES, Consequence, Consequences
+from lowhiss.core.status import CONSEQUENCES, Consequence, Consequences
 
 
 @dataclasses.dataclass(frozen=True, slots=True)

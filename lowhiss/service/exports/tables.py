@@ -15,15 +15,15 @@ from lowhiss.core.words import Words
 from lowhiss.exchange.tables import Cell, write_csv
 from lowhiss.exchange.workbook import write_workbook
 from lowhiss.service.fleet import unit_csv
-from lowhiss.service.fleet.standing import every_hold
-from lowhiss.service.runs.status import standings, workshop
+from lowhiss.service.fleet.unit_status import every_hold
+from lowhiss.service.runs.status import statuses, workshop
 from lowhiss.store.engine import Store
 from lowhiss.store.fleet_models import CouplingRow, TrailerRow, UnitRow
 from lowhiss.store.inspection_models import InspectionRow
 from lowhiss.store.people_models import PersonRow
 from lowhiss.store.seal_models import SealRow
 
-Name = Literal["units", "trailers", "standing", "holds", "defects", "inspections", "seals", "people"]
+Name = Literal["units", "trailers", "status", "holds", "defects", "inspections", "seals", "people"]
 Ending = Literal["csv", "xlsx"]
 _AT_ONCE = 500
 Rows = Iterator[Sequence[Cell]]
@@ -62,8 +62,8 @@ def _trailers(asked: Asked) -> Rows:
         yield from ((row.name, by.get(row.id, ""), row.retired_at) for row in rows)
 
 
-def _standing(asked: Asked) -> Rows:
-    for one in standings(asked.store, asked.words, asked.now):
+def _status(asked: Asked) -> Rows:
+    for one in statuses(asked.store, asked.words, asked.now):
         yield one.name, one.said, one.stays, one.why, one.passed_at, one.due_at
 
 
@@ -124,7 +124,7 @@ _Made = tuple[tuple[str, ...], Callable[[Asked], Iterable[Sequence[Cell]]]]
 _TABLES: Mapping[Name, _Made] = {
     "units": (unit_csv.COLUMNS, _units),
     "trailers": (("name", "pulled_by", "retired_at"), _trailers),
-    "standing": (("unit", "standing", "stays", "why", "last_passed", "due_before"), _standing),
+    "status": (("unit", "status", "stays", "why", "last_passed", "due_before"), _status),
     "holds": (
         ("hold", "parts", "still_held", "stage", "opened_at", "why", "by", "repaired_at", "lifted_at"),
         _holds,

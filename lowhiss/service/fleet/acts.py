@@ -12,7 +12,7 @@ from sqlalchemy.orm import Session
 
 from lowhiss.core.errors import CoreError
 from lowhiss.core.rules import canonical_json
-from lowhiss.core.standing import ACT_KINDS, CONSEQUENCES, Act, ActType, Defect, Hold, Part, PartKind, read_act_body
+from lowhiss.core.status import ACT_KINDS, CONSEQUENCES, Act, ActType, Defect, Hold, Part, PartKind, read_act_body
 from lowhiss.engine.clocks import Instant, seconds_ago
 from lowhiss.rulebook import consequences
 from lowhiss.service.fleet.counting import OFFLINE_FOR

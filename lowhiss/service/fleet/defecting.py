@@ -10,7 +10,7 @@ from sqlalchemy.orm import Session
 
 from lowhiss import rulebook
 from lowhiss.core.stages import STAGES
-from lowhiss.core.standing import Defect, Part, Rating, defects_of
+from lowhiss.core.status import Defect, Part, Rating, defects_of
 from lowhiss.service.fleet.choosing import defaults_of
 from lowhiss.service.fleet.holding import acts_on, tested_sets
 from lowhiss.service.fleet.rows import couplings_of

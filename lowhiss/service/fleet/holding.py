@@ -11,7 +11,7 @@ from sqlalchemy.orm import Session
 
 from lowhiss.core.record import COUNTING_PURPOSES
 from lowhiss.core.stages import Stage
-from lowhiss.core.standing import Act, Cleared, Fail, Hold, HoldPolicy, Lifted, Part, TestedSet, holds_of
+from lowhiss.core.status import Act, Cleared, Fail, Hold, HoldPolicy, Lifted, Part, TestedSet, holds_of
 from lowhiss.service.fleet.counting import counts, is_reported
 from lowhiss.store.fleet_models import ActRow, FailRow, HoldPartRow, HoldRow, RunTrailerRow, TrailerRow, UnitRow
 from lowhiss.store.house_models import SettingRow

@@ -8,7 +8,7 @@ from sqlalchemy import select
 from sqlalchemy.orm import Session
 
 from lowhiss.core.record import COUNTING_PURPOSES
-from lowhiss.core.standing import Bias, Quantity, bias_of, residual_of, segment_of, trend_of
+from lowhiss.core.status import Bias, Quantity, bias_of, residual_of, segment_of, trend_of
 from lowhiss.core.words import Words
 from lowhiss.service.errors import NotFoundError
 from lowhiss.service.fleet.trends import readings_for

@@ -18,7 +18,7 @@ from lowhiss import rulebook
 from lowhiss.core.procedure import read_procedure
 from lowhiss.core.record import COUNTING_PURPOSES
 from lowhiss.core.stages import LIMITED_STAGES
-from lowhiss.core.standing import Part, PartKind, improves, stricter_policy
+from lowhiss.core.status import Part, PartKind, improves, stricter_policy
 from lowhiss.service.errors import RefusedError
 from lowhiss.service.fleet.choosing import choose, defaults_of
 from lowhiss.service.fleet.counting import counts

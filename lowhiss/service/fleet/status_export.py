@@ -11,15 +11,15 @@ from typing import Literal, get_args
 from sqlalchemy import select
 
 from lowhiss.core.words import Words
-from lowhiss.exchange.status_files import LastDay, StandingLine, due_calendar, standing_csv
+from lowhiss.exchange.status_files import LastDay, StatusLine, due_calendar, status_csv
 from lowhiss.service.errors import NotFoundError, RefusedError
-from lowhiss.service.fleet.standing import UnitStanding, get_calendar, standings
+from lowhiss.service.fleet.unit_status import UnitStatus, get_calendar, statuses
 from lowhiss.service.people import secrets
 from lowhiss.service.people.signin import Person
 from lowhiss.store.engine import Store
 from lowhiss.store.people_models import ReadTokenRow
 
-Reads = Literal["standing", "calendar"]
+Reads = Literal["status", "calendar"]
 """What a token lets somebody read: how every unit stands, or when each is due."""
 _MAX_TOKENS = 50
 
@@ -83,16 +83,14 @@ def may_read(store: Store, token: str, reads: Reads) -> bool:
 
 def as_csv(store: Store, words: Words, now: dt.datetime) -> str:
     """How every unit in use stands, as CSV."""
-    return standing_csv(_lines(standings(store, words, now)), get_calendar(store).zone)
+    return status_csv(_lines(statuses(store, words, now)), get_calendar(store).zone)
 
 
 def as_calendar(store: Store, words: Words, now: dt.datetime, papers: Sequence[LastDay] = ()) -> bytes:
     """When each unit in use is due, and the last day of each paper, as iCalendar."""
-    lines = _lines(standings(store, words, now))
+    lines = _lines(statuses(store, words, now))
     return due_calendar(lines, get_calendar(store).zone, words.due_title(), now, papers)
 
 
-def _lines(found: list[UnitStanding]) -> list[StandingLine]:
-    return [
-        StandingLine(one.unit_id, one.name, one.said, one.stays, one.why, one.passed_at, one.due_at) for one in found
-    ]
+def _lines(found: list[UnitStatus]) -> list[StatusLine]:
+    return [StatusLine(one.unit_id, one.name, one.said, one.stays, one.why, one.passed_at, one.due_at) for one in found]

@@ -13,7 +13,7 @@ from lowhiss import rulebook
 from lowhiss.core.record import COUNTING_PURPOSES
 from lowhiss.core.rules import Limit, RuleSet, apply_bounds
 from lowhiss.core.stages import FILL_STAGE, kind_of
-from lowhiss.core.standing import (
+from lowhiss.core.status import (
     Part,
     Quantity,
     Reading,
@@ -29,7 +29,7 @@ from lowhiss.core.standing import (
     unit_of_measure,
     window_of,
 )
-from lowhiss.core.standing.drift import State
+from lowhiss.core.status.drift import State
 from lowhiss.core.vehicle import Unit
 from lowhiss.core.words import Words
 from lowhiss.service.fleet.choosing import choose

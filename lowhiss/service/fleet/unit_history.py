@@ -12,7 +12,7 @@ from sqlalchemy import select
 from sqlalchemy.orm import Session
 
 from lowhiss import rulebook
-from lowhiss.core.standing import Act, Defect, Part
+from lowhiss.core.status import Act, Defect, Part
 from lowhiss.core.words import Words
 from lowhiss.core.words.inspections import InspectionWords
 from lowhiss.service.fleet.defecting import folded_defects

@@ -22,7 +22,7 @@ from lowhiss.core.inspections import (
     vehicle_of,
 )
 from lowhiss.core.record import COUNTING_PURPOSES
-from lowhiss.core.standing import CONSEQUENCES, Part
+from lowhiss.core.status import CONSEQUENCES, Part
 from lowhiss.core.words import Words
 from lowhiss.core.words.inspections import InspectionWords
 from lowhiss.service.fleet.acts import keep_act

@@ -12,7 +12,7 @@ from sqlalchemy.orm import Session
 from lowhiss import rulebook
 from lowhiss.core.fields import Language
 from lowhiss.core.inspections import Paper
-from lowhiss.core.inspections.papers import PAPER_STANDINGS, PaperStanding, paper_standing
+from lowhiss.core.inspections.papers import PAPER_STATUSES, PaperStatus, paper_status
 from lowhiss.exchange.status_files import LastDay
 from lowhiss.service.errors import NotFoundError, RefusedError
 from lowhiss.service.fleet.rows import couplings_of, find_trailer, find_unit
@@ -54,7 +54,7 @@ class KeptPaper:
     match: str
     until: dt.date | None
     number: str
-    standing: PaperStanding
+    status: PaperStatus
     by: str
 
 
@@ -66,7 +66,7 @@ def papers_of_unit(store: Store, unit_id: str, language: Language, today: dt.dat
         holders = [Holder("unit", unit.id, unit.name), Holder("person", by.id, by.name)]
         holders += [Holder("trailer", trailer_id, name) for trailer_id, name in trailers]
         found = [kept for holder in holders for kept in _of(session, holder, _region(session, unit), language, today)]
-    return sorted(found, key=lambda one: PAPER_STANDINGS.index(one.standing))
+    return sorted(found, key=lambda one: PAPER_STATUSES.index(one.status))
 
 
 def _region(session: Session, unit: UnitRow) -> str:
@@ -84,9 +84,9 @@ def _of(session: Session, holder: Holder, region: str, language: Language, today
         row = rows.get(paper.id)
         until = row.until if row else None
         match = paper.match[language] if paper.match else ""
-        standing = paper_standing(paper, until, today, book.warn_days)
+        status = paper_status(paper, until, today, book.warn_days)
         number, said_by = (row.number, row.by_name) if row else ("", "")
-        found.append(KeptPaper(holder, paper, paper.name[language], match, until, number, standing, said_by))
+        found.append(KeptPaper(holder, paper, paper.name[language], match, until, number, status, said_by))
     return found
 
 

@@ -12,7 +12,7 @@ from sqlalchemy import delete, func, select
 from sqlalchemy.orm import Session
 
 from lowhiss import rulebook
-from lowhiss.core.practice import Lesson, LessonStanding, Readiness, Tried, ladder, read_tried, readiness
+from lowhiss.core.practice import Lesson, LessonStatus, Readiness, Tried, ladder, read_tried, readiness
 from lowhiss.exchange.learning_schemas import LEARNING_FORMAT
 from lowhiss.exchange.tables import csv_text
 from lowhiss.service.errors import NotFoundError, RefusedError
@@ -50,7 +50,7 @@ class Progress:
 
     person_id: str
     person: str
-    lessons: tuple[LessonStanding, ...]
+    lessons: tuple[LessonStatus, ...]
     readiness: Readiness
     overruled: Note | None
     assigned: tuple[Assigned, ...]
@@ -403,9 +403,9 @@ def _of(
 _DONE = ("passed", "helped", "stale")
 
 
-def _passed_over(one: LessonStanding) -> LessonStanding:
+def _passed_over(one: LessonStatus) -> LessonStatus:
     """A lesson that a trainer has passed over the rule."""
-    return LessonStanding(one.id, "helped", one.drives, one.last_at, one.tries, one.worst)
+    return LessonStatus(one.id, "helped", one.drives, one.last_at, one.tries, one.worst)
 
 
 def _notes(session: Session, by: Person, people: Sequence[str]) -> dict[str, list[Note]]:

@@ -4,7 +4,7 @@ from __future__ import annotations
 
 from typing import Literal, get_args
 
-from lowhiss.core.standing import ActType
+from lowhiss.core.status import ActType
 
 Role = Literal["driver", "trainer", "workshop", "manager"]
 ROLES: tuple[Role, ...] = get_args(Role)
@@ -57,8 +57,8 @@ RIGHTS: dict[str, frozenset[str]] = {
     "sendFeed": frozenset({"nobody"}),
     "watchFeed": _SIGNED_IN,
     # standing
-    "getStanding": _EVERYONE,
-    "getStandingCsv": _EVERYONE,
+    "getStatus": _EVERYONE,
+    "getStatusCsv": _EVERYONE,
     "getDueCalendar": _EVERYONE,
     "listReadTokens": _MANAGER,
     "makeReadToken": _MANAGER,
@@ -209,8 +209,8 @@ NARROWER: dict[str, str] = {
     "makeInspectionCode": "only the person leading the inspection",
     "getTable": "the table of people: only those who may list people",
     "setPaper": "everybody their own documents; the workshop and managers those of units, trailers and people",
-    "getStanding": "nobody without a token for reading it",
-    "getStandingCsv": "nobody without a token for reading it",
+    "getStatus": "nobody without a token for reading it",
+    "getStatusCsv": "nobody without a token for reading it",
     "getDueCalendar": "nobody without a token for reading the calendar",
     "addActs": "only a manager releases a hold; only the workshop and managers start work, certify a repair "
     "or that none is needed, and make a defect less severe; everybody reports, raises the severity, places a hold "

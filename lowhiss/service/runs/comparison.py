@@ -17,7 +17,7 @@ from lowhiss.core.fields import Fields
 from lowhiss.core.procedure import Procedure, holding_of, read_procedure
 from lowhiss.core.rules import Limit, RuleSet, read_limit
 from lowhiss.core.stages import LimitedStage, Stage, Step, is_limited, is_stage
-from lowhiss.core.standing.quantities import measured, quantities_of
+from lowhiss.core.status.quantities import measured, quantities_of
 from lowhiss.core.vehicle import UNIT_KINDS, Circuits, Holding, Unit, UnitKind
 from lowhiss.core.words import Words
 from lowhiss.engine.desk.comparing import (

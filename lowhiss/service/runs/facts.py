@@ -10,7 +10,7 @@ from sqlalchemy.orm import Session
 
 from lowhiss.core.judge import RunVerdict
 from lowhiss.core.stages import Stage, kind_of
-from lowhiss.core.standing.quantities import Quantity, measured, quantities_of
+from lowhiss.core.status.quantities import Quantity, measured, quantities_of
 from lowhiss.core.vehicle import Unit
 from lowhiss.store.finding_models import RunFactRow
 from lowhiss.store.run_models import RunRow

@@ -21,7 +21,7 @@ from lowhiss.service.errors import ConflictError, NotFoundError, RefusedError
 from lowhiss.service.fleet.choosing import Given, choose
 from lowhiss.service.fleet.results import note_trailers
 from lowhiss.service.fleet.rows import find_unit
-from lowhiss.service.fleet.standing import did_to_holds
+from lowhiss.service.fleet.unit_status import did_to_holds
 from lowhiss.service.fleet.units import assembled
 from lowhiss.service.marks.kinds import RUNS, clock_of, load_marks
 from lowhiss.service.marks.model import KeptMark

@@ -7,30 +7,30 @@ from collections.abc import Sequence
 
 from lowhiss.core.words import Words
 from lowhiss.exchange.status_files import LastDay
-from lowhiss.service.fleet import standing, status_export
-from lowhiss.service.fleet.standing import ToldDefect, ToldHold, UnitStanding
+from lowhiss.service.fleet import status_export, unit_status
+from lowhiss.service.fleet.unit_status import ToldDefect, ToldHold, UnitStatus
 from lowhiss.service.runs.log import judge_open_runs
 from lowhiss.store.engine import Store
 
-__all__ = ["as_calendar", "as_csv", "judge_open_runs", "standings", "unit_standing", "workshop"]
+__all__ = ["as_calendar", "as_csv", "judge_open_runs", "status_of_unit", "statuses", "workshop"]
 
 
-def standings(store: Store, words: Words, now: dt.datetime) -> list[UnitStanding]:
+def statuses(store: Store, words: Words, now: dt.datetime) -> list[UnitStatus]:
     """Every unit in use, worst first, then by when it is due, then by name."""
     judge_open_runs(store)
-    return standing.standings(store, words, now)
+    return unit_status.statuses(store, words, now)
 
 
-def unit_standing(store: Store, unit_id: str, words: Words, now: dt.datetime) -> tuple[UnitStanding, list[ToldHold]]:
+def status_of_unit(store: Store, unit_id: str, words: Words, now: dt.datetime) -> tuple[UnitStatus, list[ToldHold]]:
     """One unit, and every hold that accuses or has accused it, the latest first. Raises NotFoundError."""
     judge_open_runs(store)
-    return standing.unit_told(store, unit_id, words, now)
+    return unit_status.unit_told(store, unit_id, words, now)
 
 
 def workshop(store: Store, words: Words, now: dt.datetime) -> tuple[list[ToldHold], list[ToldDefect]]:
     """Every open hold and every defect that is not closed, in the order to take them."""
     judge_open_runs(store)
-    return standing.workshop(store, words, now)
+    return unit_status.workshop(store, words, now)
 
 
 def as_csv(store: Store, words: Words, now: dt.datetime) -> str:

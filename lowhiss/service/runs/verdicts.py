@@ -18,7 +18,7 @@ from sqlalchemy.orm.attributes import set_committed_value
 from lowhiss import rulebook
 from lowhiss.core.judge import RunVerdict, air_column
 from lowhiss.core.record import ASIDE_TYPES, COUNTING_PURPOSES
-from lowhiss.core.standing import Part
+from lowhiss.core.status import Part
 from lowhiss.service.fleet.holding import refold
 from lowhiss.service.fleet.results import Result, Shown, later_runs_of, note_result, other_rules_wanted
 from lowhiss.service.rules.kept import kept_rules

@@ -101,6 +101,7 @@ test('inspections that a device of the version before holds come along under the
     upgrade: (old) => {
       for (const name of ['runs', 'rounds', 'acts', 'practices'])
         old.createObjectStore(name, { keyPath: 'id' })
+      old.createObjectStore('copies')
     },
   })
   await before.put('rounds', { id: 'waiting' })

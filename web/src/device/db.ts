@@ -210,6 +210,8 @@ function upgrade(db: Db, before: number, _now: number | null, tx: Upgrading): vo
     db.createObjectStore('practiceMarks', { keyPath: ['practiceId', 'place'] })
     db.createObjectStore('practiceLog', { keyPath: ['practiceId', 'from'] })
   }
+  // copies of answers are fetched anew: their fields have other names
+  if (before >= 2 && before < 6) void tx.objectStore('copies').clear()
   // what devices have in it stays: only its name is another
   if (before === 4 || before === 5) (unwrap(tx) as IDBTransaction).objectStore('rounds').name = 'inspections'
 }

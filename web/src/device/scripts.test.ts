@@ -3,7 +3,7 @@ import { afterEach, expect, test, vi } from 'vitest'
 import { unitsQuery } from '../shared/api'
 import { knowScripts } from './scripts'
 
-const unit = (id: string) => ({ id, rules: 'us-cdl', procedure: 'static-only', standing: null })
+const unit = (id: string) => ({ id, rules: 'us-cdl', procedure: 'static-only', status: null })
 
 const json = (body: unknown, status = 200) =>
   new Response(JSON.stringify(body), { status, headers: { 'content-type': 'application/json' } })

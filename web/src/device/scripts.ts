@@ -28,6 +28,6 @@ export async function knowScripts(queries: QueryClient): Promise<void> {
 
 /** As its next test is begun, and its own way where something holds it. */
 const waysOf = (unit: Schema['YardUnitOut']) =>
-  [begunWith(unit), begunWith({ ...unit, standing: null })].map((way) => ({ ...way, id: unit.id }))
+  [begunWith(unit), begunWith({ ...unit, status: null })].map((way) => ({ ...way, id: unit.id }))
 
 const SCRIPT_GOOD_FOR_MS = 12 * 3600_000

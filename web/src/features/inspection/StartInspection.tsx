@@ -55,7 +55,7 @@ export function StartInspection() {
                 options={start.data.ways.map(({ id, name }) => ({ value: id, text: name }))}
                 onChange={setWay}
               />
-              {unit?.standing && <Unread defects={unit.standing.defects} />}
+              {unit?.status && <Unread defects={unit.status.defects} />}
               <p>
                 {t('inspection.asks', { count: asks.length })}, {t('inspection.takes', { minutes })}
               </p>

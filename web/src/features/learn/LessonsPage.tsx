@@ -13,7 +13,7 @@ import { BringLesson, HandleLesson } from './OwnLesson'
 import { Readiness } from './Readiness'
 import { StateShape } from './shapes'
 
-type Standing = Schema['LessonStandingOut']
+type Status = Schema['LessonStatusOut']
 type OwnLesson = Schema['OwnLessonOut']
 
 /** The ladder of lessons: what is open, what was passed, what is set, and where to go on. */
@@ -68,7 +68,7 @@ export function LessonsPage() {
             <Rung
               key={lesson.id}
               lesson={lesson}
-              standing={stands.get(lesson.id)}
+              status={stands.get(lesson.id)}
               chosen={lesson.id === shown}
               onChoose={() => setOpen(lesson.id)}
             />
@@ -81,7 +81,7 @@ export function LessonsPage() {
               <OneLesson
                 key={lesson.id}
                 lesson={lesson}
-                standing={stands.get(lesson.id)}
+                status={stands.get(lesson.id)}
                 lessons={known.data.lessons}
                 asksOrder={known.data.examiner.order ?? ''}
                 kept={known.own?.find(({ id }) => id === lesson.id)}
@@ -99,14 +99,14 @@ export function LessonsPage() {
 
 interface RungProps {
   lesson: Lesson
-  standing: Standing | undefined
+  status: Status | undefined
   chosen: boolean
   onChoose: () => void
 }
 
-function Rung({ lesson, standing, chosen, onChoose }: RungProps) {
+function Rung({ lesson, status, chosen, onChoose }: RungProps) {
   const { t } = useTranslation()
-  const state = standing?.state ?? 'locked'
+  const state = status?.state ?? 'locked'
   return (
     <li className="border-b border-line">
       <button
@@ -131,14 +131,14 @@ function Rung({ lesson, standing, chosen, onChoose }: RungProps) {
 
 interface OneLessonProps {
   lesson: Lesson
-  standing: Standing | undefined
+  status: Status | undefined
   lessons: Lesson[]
   kept: OwnLesson | undefined
   /** How an examiner asks for the order of work. */
   asksOrder: string
 }
 
-function OneLesson({ lesson, standing, lessons, kept, asksOrder }: OneLessonProps) {
+function OneLesson({ lesson, status, lessons, kept, asksOrder }: OneLessonProps) {
   const { t } = useTranslation()
   const device = useRecorder()
   const orders = useQuery(rulebookQuery()).data?.procedures.filter(({ own }) => !own) ?? []
@@ -153,7 +153,7 @@ function OneLesson({ lesson, standing, lessons, kept, asksOrder }: OneLessonProp
         lesson,
         kept !== undefined,
         drive,
-        standing?.drives[drive] !== null,
+        status?.drives[drive] !== null,
         order,
       )
       const seed = crypto.getRandomValues(new Uint32Array(1))[0] ?? 0
@@ -163,8 +163,8 @@ function OneLesson({ lesson, standing, lessons, kept, asksOrder }: OneLessonProp
     },
     onSuccess: (id) => void navigate(`/practice/${id}`),
   })
-  const locked = standing?.state === 'locked'
-  const drives = standing?.drives ?? lesson.drives.map(() => null)
+  const locked = status?.state === 'locked'
+  const drives = status?.drives ?? lesson.drives.map(() => null)
   const first = drives.findIndex((passed) => !passed)
   return (
     <section data-open={lesson.id}>

@@ -41,13 +41,13 @@ export function PersonDrawer({ row, lessons, onClose }: DrawerProps) {
         </button>
       </div>
       <ol>
-        {row.lessons.map((standing, n) => (
-          <li key={standing.id} className="flex min-h-9 items-center gap-3 border-b border-line">
-            <StateShape state={standing.state} label={t(`learn.state.${standing.state}`)} />
+        {row.lessons.map((status, n) => (
+          <li key={status.id} className="flex min-h-9 items-center gap-3 border-b border-line">
+            <StateShape state={status.state} label={t(`learn.state.${status.state}`)} />
             <span className="grow">
-              {n + 1} {lessons.find(({ id }) => id === standing.id)?.title ?? standing.id}
+              {n + 1} {lessons.find(({ id }) => id === status.id)?.title ?? status.id}
             </span>
-            <span className="text-note text-soft">{standing.last_at && when(standing.last_at)}</span>
+            <span className="text-note text-soft">{status.last_at && when(status.last_at)}</span>
           </li>
         ))}
       </ol>

@@ -1,6 +1,6 @@
 import type { Schema } from '../../shared/api'
 
-export type LessonState = Schema['LessonStandingOut']['state']
+export type LessonState = Schema['LessonStatusOut']['state']
 
 /** How a lesson stands, as a shape: told apart without colour, and small enough for a board of many. */
 export function StateShape({ state, label }: { state: LessonState; label: string }) {

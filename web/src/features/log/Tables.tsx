@@ -11,7 +11,7 @@ type Table = Operations['getTable']['parameters']['path']['name']
 const TABLES: Record<Table, true> = {
   units: true,
   trailers: true,
-  standing: true,
+  status: true,
   holds: true,
   defects: true,
   inspections: true,

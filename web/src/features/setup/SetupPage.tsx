@@ -32,7 +32,7 @@ export function SetupPage() {
 }
 
 function Setup({ unit }: { unit: Unit }) {
-  const { standing } = unit
+  const { status } = unit
   const { t } = useTranslation()
   const { me } = useSession()
   const navigate = useNavigate()
@@ -81,8 +81,8 @@ function Setup({ unit }: { unit: Unit }) {
       <form onSubmit={(event) => void begin(event)} className="flex grow flex-col">
         <div className="grid grow content-start gap-x-12 gap-y-5 px-4 py-5 sm:px-9 md:grid-cols-2">
           <h1 className="text-title md:col-span-2">{t('setup.title')}</h1>
-          {standing && <Recheck standing={standing} />}
-          {standing && <Unread defects={standing.defects} />}
+          {status && <Recheck status={status} />}
+          {status && <Unread defects={status.defects} />}
           <div className="grid content-start gap-5">
             <TextField
               label={t('setup.driver')}
@@ -154,12 +154,12 @@ function Setup({ unit }: { unit: Unit }) {
 }
 
 /** A held unit's test is a recheck: what must pass, in the order to do it. */
-function Recheck({ standing: { holds } }: { standing: NonNullable<Unit['standing']> }) {
+function Recheck({ status: { holds } }: { status: NonNullable<Unit['status']> }) {
   const { t } = useTranslation()
   if (holds.length === 0) return null
   return (
     <section data-recheck className="border-l-8 border-clay bg-sheet px-4 py-3 md:col-span-2">
-      <h2 className="text-body font-semibold text-clay">{t('standing.recheckAsked')}</h2>
+      <h2 className="text-body font-semibold text-clay">{t('status.recheckAsked')}</h2>
       <ul>
         {holds.map((hold) => (
           <li key={hold.id} className="py-1">

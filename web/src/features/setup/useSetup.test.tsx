@@ -2,7 +2,7 @@ import { act, renderHook } from '@testing-library/react'
 import { beforeEach, expect, test } from 'vitest'
 import { useSetup } from './useSetup'
 
-const unit = { rules: 'us-cdl', procedure: null, standing: null }
+const unit = { rules: 'us-cdl', procedure: null, status: null }
 const begun = () => renderHook(() => useSetup(unit))
 
 beforeEach(() => localStorage.clear())

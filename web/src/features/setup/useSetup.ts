@@ -26,7 +26,7 @@ export interface SetupState {
 }
 
 /** What is chosen before a test begins, from the unit's own choices and from how the last test here was led. */
-export function useSetup(unit: Pick<Schema['YardUnitOut'], 'rules' | 'procedure' | 'standing'>): SetupState {
+export function useSetup(unit: Pick<Schema['YardUnitOut'], 'rules' | 'procedure' | 'status'>): SetupState {
   const own = unit.procedure ?? undefined
   const [first] = useState(() => begunWith(unit))
   const [rules, setRules] = useState(first.rules)

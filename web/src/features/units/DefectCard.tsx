@@ -33,7 +33,7 @@ export function DefectCard({ defect, beside }: { defect: Defect; beside: Defect[
       <h3 className="text-lead leading-snug">
         {defect.part}{' '}
         <span className="font-normal text-soft">
-          {t('standing.seenBy', { by: defect.by, when: figures.when(defect.seen_at) })}
+          {t('status.seenBy', { by: defect.by, when: figures.when(defect.seen_at) })}
         </span>
       </h3>
       <p className="font-semibold">{defect.said}</p>
@@ -42,13 +42,13 @@ export function DefectCard({ defect, beside }: { defect: Defect; beside: Defect[
         <span className="text-soft">
           {', '}
           {defect.certified_at
-            ? t('standing.certified', {
+            ? t('status.certified', {
                 state: defect.state_said,
                 by: defect.certified_by,
                 when: figures.when(defect.certified_at),
               })
             : defect.taken_by
-              ? t('standing.takenBy', { by: defect.taken_by })
+              ? t('status.takenBy', { by: defect.taken_by })
               : defect.state_said}
         </span>
       </p>
@@ -68,10 +68,10 @@ export function DefectCard({ defect, beside }: { defect: Defect; beside: Defect[
           ))}
         </ul>
       )}
-      {defect.recheck_item && <p className="text-clay">{t('standing.recheckItem')}</p>}
+      {defect.recheck_item && <p className="text-clay">{t('status.recheckItem')}</p>}
       {defect.recheck.length > 0 && (
         <p>
-          {t('standing.recheckStages')} {defect.recheck.map((stage) => t(`step.${stage}`)).join(', ')}
+          {t('status.recheckStages')} {defect.recheck.map((stage) => t(`step.${stage}`)).join(', ')}
         </p>
       )}
       <div className="mt-2 flex flex-wrap gap-3">

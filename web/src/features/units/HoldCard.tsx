@@ -27,8 +27,8 @@ export function HoldCard({ hold, defects }: { hold: Hold; defects: Schema['Defec
       <h3 className="text-lead leading-snug">
         {held.map(({ name }) => name).join(' + ')}{' '}
         <span className="font-normal text-soft">
-          {[hold.by, t('standing.since', { when: figures.when(hold.opened_at) })].filter(Boolean).join(', ')}
-          {hold.from_before && `, ${t('standing.fromBefore')}`}
+          {[hold.by, t('status.since', { when: figures.when(hold.opened_at) })].filter(Boolean).join(', ')}
+          {hold.from_before && `, ${t('status.fromBefore')}`}
         </span>
       </h3>
       <p className="font-semibold text-clay">
@@ -40,7 +40,7 @@ export function HoldCard({ hold, defects }: { hold: Hold; defects: Schema['Defec
           hold.said
         )}
       </p>
-      {hold.repaired_at && <p>{t('standing.repairedAt', { when: figures.when(hold.repaired_at) })}</p>}
+      {hold.repaired_at && <p>{t('status.repairedAt', { when: figures.when(hold.repaired_at) })}</p>}
       <ol className="my-2 list-inside list-decimal">
         {hold.ways.map(({ way, said }) => (
           <li key={way}>{said}</li>
@@ -116,13 +116,13 @@ export function LiftedHold({ hold }: { hold: Hold }) {
   const when = figures.when(hold.lifted_at)
   const how =
     hold.lifted_how && hold.lifted_how !== 'recheck'
-      ? t(`standing.${LIFTED[hold.lifted_how]}`, { when, by: hold.lifted_by, reason: hold.lifted_reason })
-      : t('standing.liftedBy', { when })
+      ? t(`status.${LIFTED[hold.lifted_how]}`, { when, by: hold.lifted_by, reason: hold.lifted_reason })
+      : t('status.liftedBy', { when })
   return (
     <li className="border-b border-hair py-1.5">
       {hold.said}{' '}
       <span className="text-soft">
-        {t('standing.since', { when: figures.when(hold.opened_at) })}, {how}
+        {t('status.since', { when: figures.when(hold.opened_at) })}, {how}
       </span>
     </li>
   )

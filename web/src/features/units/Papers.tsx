@@ -27,7 +27,7 @@ export function Papers({ unitId }: { unitId: string }) {
           <li
             key={one.holder_id + one.paper}
             data-paper={one.paper}
-            data-standing={one.standing}
+            data-status={one.status}
             className="flex items-center gap-3 border-b border-line py-1"
           >
             <span className="grow">
@@ -38,9 +38,9 @@ export function Papers({ unitId }: { unitId: string }) {
               </span>
             </span>
             <span
-              className={`shrink-0 text-right text-note whitespace-nowrap ${one.standing === 'expired' ? 'font-bold text-clay' : one.standing === 'soon' ? 'font-bold' : 'text-soft'}`}
+              className={`shrink-0 text-right text-note whitespace-nowrap ${one.status === 'expired' ? 'font-bold text-clay' : one.status === 'soon' ? 'font-bold' : 'text-soft'}`}
             >
-              {one.dated && t(`inspection.papers.standing.${one.standing}`)}
+              {one.dated && t(`inspection.papers.status.${one.status}`)}
               {one.until && <span className="block">{figures.shortDay(`${one.until}T12:00:00`)}</span>}
             </span>
             {one.dated && (keeper || one.holder_kind === 'person') && (

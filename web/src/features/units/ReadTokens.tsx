@@ -8,7 +8,7 @@ import { Button, Choice, FormError, TextField } from '../../shared/ui'
 import { readTokensQuery } from './readTokensQuery'
 
 type Reads = Schema['ReadTokenOut']['reads']
-const READS: readonly Reads[] = ['standing', 'calendar']
+const READS: readonly Reads[] = ['status', 'calendar']
 
 /** Tokens by which a barrier, another system or a calendar reads how the fleet stands; a manager makes and voids them. */
 export function ReadTokens() {
@@ -21,7 +21,7 @@ function Tokens() {
   const figures = useFigures()
   const queries = useQueryClient()
   const { data: tokens = [] } = useQuery(readTokensQuery())
-  const [reads, setReads] = useState<Reads>('standing')
+  const [reads, setReads] = useState<Reads>('status')
   const [name, setName] = useState('')
   const again = () => queries.invalidateQueries({ queryKey: ['read-tokens'] })
   const make = useMutation({
@@ -39,7 +39,7 @@ function Tokens() {
   }
   const { origin } = window.location
   const address = (token: string) =>
-    reads === 'calendar' ? `${origin}/api/due.ics?token=${token}` : `${origin}/api/standing`
+    reads === 'calendar' ? `${origin}/api/due.ics?token=${token}` : `${origin}/api/status`
   return (
     <section className="mt-8 max-w-2xl border-t border-line pt-4">
       <h2 className="text-lead">{t('workshop.tokens')}</h2>
@@ -80,7 +80,7 @@ function Tokens() {
         <p role="status" className="mt-3 border-l-4 border-ink pl-3">
           {t('workshop.tokenOnce')}
           <code className="block break-all">{address(make.data.token)}</code>
-          {reads === 'standing' && (
+          {reads === 'status' && (
             <code className="block break-all">Authorization: Bearer {make.data.token}</code>
           )}
         </p>

@@ -7,17 +7,17 @@ import { Button, FormError } from '../../shared/ui'
 import { bodyOf, DueFields, type Due } from './DueFields'
 
 /** How often this unit is tested, where that is not as often as the fleet; a manager changes it. */
-export function UnitDue({ standing }: { standing: Schema['UnitStandingOut'] }) {
+export function UnitDue({ status }: { status: Schema['UnitStatusOut'] }) {
   const { t } = useTranslation()
   const may = useMay('setUnitDue')
   const queries = useQueryClient()
   const [due, setDue] = useState<Due>({
-    every: (standing.own_rule && standing.every) || 'none',
-    count: String(standing.own_rule ? standing.count : 1),
+    every: (status.own_rule && status.every) || 'none',
+    count: String(status.own_rule ? status.count : 1),
   })
   const keep = useMutation({
     mutationFn: () => {
-      const params = { path: { unit_id: standing.unit_id } }
+      const params = { path: { unit_id: status.unit_id } }
       return need(api.PUT('/api/units/{unit_id}/due', { params, body: bodyOf(due) }))
     },
     onSuccess: () =>

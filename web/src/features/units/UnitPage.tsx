@@ -3,7 +3,7 @@ import { Link, useNavigate, useParams } from 'react-router'
 import { useTranslation } from '../../shared/i18n/useTranslation'
 import { api, need, unitQuery, type Schema } from '../../shared/api'
 import { useMay } from '../../shared/session'
-import { Button, FormError, Notice, StandingMark } from '../../shared/ui'
+import { Button, FormError, Notice, StatusMark } from '../../shared/ui'
 import { Course } from './Course'
 import { Coupling } from './Coupling'
 import { LastTests } from './LastTests'
@@ -11,7 +11,7 @@ import { LiveFeed } from './LiveFeed'
 import { Papers } from './Papers'
 import { Reservoirs } from './Reservoirs'
 import { Inspections } from './Inspections'
-import { partsOf, Standing } from './Standing'
+import { partsOf, Status } from './Status'
 import { Trends } from './Trends'
 import { UnitDue } from './UnitDue'
 import { UnitForm } from './UnitForm'
@@ -49,7 +49,7 @@ function Known({ page }: { page: Schema['UnitPageOut'] }) {
           {unit.retired ? (
             <b className="text-clay">{t('units.retired')}</b>
           ) : (
-            <StandingMark standing={page.standing.standing} stays={page.standing.stays} large />
+            <StatusMark status={page.status.status} stays={page.status.stays} large />
           )}
           {!unit.retired && (
             <Link
@@ -69,7 +69,7 @@ function Known({ page }: { page: Schema['UnitPageOut'] }) {
             {t('units.card')}
           </Link>
         </div>
-        <Standing page={page} />
+        <Status page={page} />
         <LastTests tests={page.tests} />
         <Trends unitId={unit.id} parts={partsOf(unit)} rules={unit.rules} />
       </div>
@@ -78,7 +78,7 @@ function Known({ page }: { page: Schema['UnitPageOut'] }) {
       </div>
       <aside className="grid content-start gap-8">
         {unit.power_kind === 'tractor' && !unit.retired && <Coupling key={unit.version} unit={unit} />}
-        {!unit.retired && <UnitDue standing={page.standing} />}
+        {!unit.retired && <UnitDue status={page.status} />}
         <Inspections unitId={unit.id} />
         {!unit.retired && <Papers unitId={unit.id} />}
         {!unit.retired && <LiveFeed unitId={unit.id} />}

@@ -3,7 +3,7 @@ import { Link } from 'react-router'
 import { useTranslation } from '../../shared/i18n/useTranslation'
 import type { Schema } from '../../shared/api'
 import { useFigures } from '../../shared/figures/useFigures'
-import { OutcomeMark, StandingMark } from '../../shared/ui'
+import { OutcomeMark, StatusMark } from '../../shared/ui'
 import { dueGroup, whyItStays, type DueGroup, type YardUnit } from './yard'
 
 const TOP_PSI = 150
@@ -69,8 +69,8 @@ function Staying({ one }: { one: YardUnit }) {
   const { t } = useTranslation()
   const { unit, failed } = one
   const why = whyItStays(one)
-  const standing = unit.standing
-  const local = !standing?.stays
+  const status = unit.status
+  const local = !status?.stays
   return (
     <li
       className="flex w-33 flex-col border-l border-line pl-2.5"
@@ -80,15 +80,15 @@ function Staying({ one }: { one: YardUnit }) {
       <Head one={one} />
       <Column column={unit.latest?.column} />
       <p className="mt-2">
-        {local || !standing ? (
+        {local || !status ? (
           <b className="text-clay">{t('yard.doNotDrive')}</b>
         ) : (
-          <StandingMark standing={standing.standing} stays />
+          <StatusMark status={status.status} stays />
         )}
       </p>
       <p className="mt-1 text-note leading-snug font-semibold">
         {why.said || failed.map((stage) => t(`step.${stage}`)).join(', ')}
-        {!why.said && !failed.length && unit.standing?.passed_at && <Due one={one} />}
+        {!why.said && !failed.length && unit.status?.passed_at && <Due one={one} />}
       </p>
       <p className="mt-1 mb-2 text-note leading-snug text-soft">{why.next}</p>
       <TestLink one={one} />
@@ -99,12 +99,12 @@ function Staying({ one }: { one: YardUnit }) {
 function Leaving({ one }: { one: YardUnit }) {
   const { t } = useTranslation()
   const figures = useFigures()
-  const { latest, standing, name } = one.unit
+  const { latest, status, name } = one.unit
   return (
     <li className="flex w-[4.25rem] flex-col" data-unit={name}>
       <Head one={one} />
       <Column column={latest?.column} />
-      <div className="mt-2 mb-2 text-note leading-snug **:data-outcome:flex-wrap **:data-outcome:gap-x-2 **:data-outcome:gap-y-0 **:data-standing:flex-wrap **:data-standing:gap-x-2 **:data-standing:gap-y-0">
+      <div className="mt-2 mb-2 text-note leading-snug **:data-outcome:flex-wrap **:data-outcome:gap-x-2 **:data-outcome:gap-y-0 **:data-status:flex-wrap **:data-status:gap-x-2 **:data-status:gap-y-0">
         {latest && (
           <Link
             to={`/runs/${latest.run_id}`}
@@ -115,9 +115,7 @@ function Leaving({ one }: { one: YardUnit }) {
           </Link>
         )}
         {latest?.drop_psi != null && <p className="num">{figures.difference(latest.drop_psi)}</p>}
-        {standing && standing.standing !== 'fit' && (
-          <StandingMark standing={standing.standing} stays={false} />
-        )}
+        {status && status.status !== 'fit' && <StatusMark status={status.status} stays={false} />}
       </div>
       <TestLink one={one} />
     </li>
@@ -139,8 +137,8 @@ function Head({ one: { unit } }: { one: YardUnit }) {
 function Due({ one: { unit } }: { one: YardUnit }) {
   const { t } = useTranslation()
   const figures = useFigures()
-  const due = unit.standing?.due_at
-  return <>{due && t('standing.overdueSince', { day: figures.lastDay(due) })}</>
+  const due = unit.status?.due_at
+  return <>{due && t('status.overdueSince', { day: figures.lastDay(due) })}</>
 }
 
 function TestLink({ one: { unit } }: { one: YardUnit }) {

@@ -2,7 +2,7 @@ import { useQuery } from '@tanstack/react-query'
 import { useTranslation } from '../../shared/i18n/useTranslation'
 import { unitsQuery } from '../../shared/api'
 import { useFigures } from '../../shared/figures/useFigures'
-import { Button, Notice, StandingMark } from '../../shared/ui'
+import { Button, Notice, StatusMark } from '../../shared/ui'
 
 /** The list for the gate: what may leave and what stays, to be printed and hung up. */
 export function GatePage() {
@@ -16,7 +16,7 @@ export function GatePage() {
         <h1 className="text-title">{t('yard.gateTitle')}</h1>
         <p className="text-soft">{figures.date(new Date(dataUpdatedAt).toISOString())}</p>
         <a
-          href="/api/standing.csv"
+          href="/api/status.csv"
           download
           className="no-print ml-auto inline-grid min-h-touch place-items-center border-[1.5px] border-ink bg-sheet px-4 font-semibold"
         >
@@ -32,14 +32,14 @@ export function GatePage() {
             <th className="py-1.5 font-semibold">{t('yard.unit')}</th>
             <th className="font-semibold">{t('units.state')}</th>
             <th className="font-semibold">{t('yard.why')}</th>
-            <th className="font-semibold">{t('standing.due')}</th>
+            <th className="font-semibold">{t('status.due')}</th>
           </tr>
         </thead>
         <tbody>
           {data.map((unit) => {
-            const standing = unit.standing
-            if (!standing) return null
-            const why = [...standing.holds, ...standing.defects.filter(({ closed }) => !closed)]
+            const status = unit.status
+            if (!status) return null
+            const why = [...status.holds, ...status.defects.filter(({ closed }) => !closed)]
               .map(({ said }) => said)
               .join('; ')
             return (
@@ -49,11 +49,11 @@ export function GatePage() {
                   <span className="block text-note font-normal text-soft">{unit.trailers.join(', ')}</span>
                 </th>
                 <td className="py-2 pr-4 align-top whitespace-nowrap">
-                  <StandingMark standing={standing.standing} stays={standing.stays} />
+                  <StatusMark status={status.status} stays={status.stays} />
                 </td>
                 <td className="py-2 pr-4 align-top">{why}</td>
                 <td className="py-2 align-top whitespace-nowrap">
-                  {standing.due_at && figures.lastDay(standing.due_at)}
+                  {status.due_at && figures.lastDay(status.due_at)}
                 </td>
               </tr>
             )

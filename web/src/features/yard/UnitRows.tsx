@@ -3,7 +3,7 @@ import { useLayoutEffect, useRef, useState } from 'react'
 import { Link } from 'react-router'
 import { useTranslation } from '../../shared/i18n/useTranslation'
 import { useFigures } from '../../shared/figures/useFigures'
-import { MiniColumn, OutcomeMark, StandingMark } from '../../shared/ui'
+import { MiniColumn, OutcomeMark, StatusMark } from '../../shared/ui'
 import { dueGroup, whyItStays, type DueGroup, type YardUnit } from './yard'
 
 interface UnitRowsProps {
@@ -100,7 +100,7 @@ function UnitRow({ one }: { one: YardUnit }) {
   const { t } = useTranslation()
   const figures = useFigures()
   const { unit, failed, stays } = one
-  const { latest, standing } = unit
+  const { latest, status } = unit
   const why = whyItStays(one)
   return (
     <div data-unit={unit.name} className="flex min-h-20 items-center gap-x-3 border-b border-hair py-1.5">
@@ -114,8 +114,8 @@ function UnitRow({ one }: { one: YardUnit }) {
       <div className="min-w-0 grow leading-snug">
         {stays ? (
           <>
-            {standing?.stays ? (
-              <StandingMark standing={standing.standing} stays />
+            {status?.stays ? (
+              <StatusMark status={status.status} stays />
             ) : (
               <b className="text-clay">{t('yard.doNotDrive')}</b>
             )}
@@ -123,15 +123,13 @@ function UnitRow({ one }: { one: YardUnit }) {
               {why.said || failed.map((stage) => t(`step.${stage}`)).join(', ')}
               {!why.said &&
                 !failed.length &&
-                standing?.due_at &&
-                t('standing.overdueSince', { day: figures.lastDay(standing.due_at) })}
+                status?.due_at &&
+                t('status.overdueSince', { day: figures.lastDay(status.due_at) })}
             </p>
           </>
         ) : (
           <>
-            {standing && standing.standing !== 'fit' && (
-              <StandingMark standing={standing.standing} stays={false} />
-            )}
+            {status && status.status !== 'fit' && <StatusMark status={status.status} stays={false} />}
             {latest ? (
               <Link
                 to={`/runs/${latest.run_id}`}

@@ -19,7 +19,7 @@ import { onYard } from './yard'
 /** So many units fit a picture in which each is a column; more are a list. */
 const MOST_COLUMNS = 40
 
-/** The fleet's standing at a glance: what stays, what may leave, in the order in which it falls due. */
+/** The fleet's status at a glance: what stays, what may leave, in the order in which it falls due. */
 export function YardPage() {
   const { t } = useTranslation()
   const { data, error, refetch, dataUpdatedAt } = useQuery(unitsQuery())
@@ -45,7 +45,7 @@ export function YardPage() {
   const units = word ? all.filter(({ words }) => words.includes(word)) : all
   const [staying, leaving] = [units.filter(({ stays }) => stays), units.filter(({ stays }) => !stays)]
   const stays = all.filter((unit) => unit.stays).length
-  const due = all.filter(({ unit }) => unit.standing?.standing === 'due').length
+  const due = all.filter(({ unit }) => unit.status?.status === 'due').length
   return (
     <>
       {person?.role === 'manager' && about?.copies_late && (

@@ -4,13 +4,13 @@ import { dueGroup, onYard, whyItStays, type Unit } from './yard'
 const NOW = Date.parse('2026-11-27T12:00:00Z')
 const DAY_MS = 86_400_000
 
-type Standing = NonNullable<Unit['standing']>
+type Status = NonNullable<Unit['status']>
 
-const unit = (name: string, standing: Partial<Standing> = {}, more: Partial<Unit> = {}): Unit =>
+const unit = (name: string, status: Partial<Status> = {}, more: Partial<Unit> = {}): Unit =>
   ({
     ...{ id: name, name, trailers: [], latest: null },
     ...more,
-    standing: { standing: 'fit', stays: false, holds: [], defects: [], due_at: null, ...standing },
+    status: { status: 'fit', stays: false, holds: [], defects: [], due_at: null, ...status },
   }) as unknown as Unit
 const hold = (stage: string | null, said = 'why') => ({
   stage,
@@ -19,13 +19,13 @@ const hold = (stage: string | null, said = 'why') => ({
   ways: [{ way: 'repair', said: 'mend' }],
 })
 const held = {
-  standing: 'on_hold',
+  status: 'on_hold',
   stays: true,
   holds: [hold('leak_applied')],
-} as unknown as Partial<Standing>
+} as unknown as Partial<Status>
 
 test('what stays stands first, in the order of the server', () => {
-  const units = [unit('a'), unit('b', held), unit('c'), unit('d', { standing: 'overdue', stays: true })]
+  const units = [unit('a'), unit('b', held), unit('c'), unit('d', { status: 'overdue', stays: true })]
   expect(onYard(units, {}).map(({ unit: { name }, stays }) => [name, stays])).toEqual([
     ['b', true],
     ['d', true],
@@ -42,13 +42,13 @@ test('what failed on this device a moment ago stays too, each stage told once', 
 })
 
 test('a hold by hand fails no stage', () => {
-  const [one] = onYard([unit('a', { stays: true, holds: [hold(null)] } as unknown as Partial<Standing>)], {})
+  const [one] = onYard([unit('a', { stays: true, holds: [hold(null)] } as unknown as Partial<Status>)], {})
   expect(one?.failed).toEqual([])
 })
 
 test('who drove a unit last sees it first among those that stand alike', () => {
-  const driven = (name: string, driver: string, standing: Partial<Standing> = {}) =>
-    unit(name, standing, { latest: { driver } as Unit['latest'] })
+  const driven = (name: string, driver: string, status: Partial<Status> = {}) =>
+    unit(name, status, { latest: { driver } as Unit['latest'] })
   const units = [driven('a', 'Kit'), driven('b', 'Tove'), driven('c', 'Kit', held), driven('d', 'Tove', held)]
   const order = (driver?: string) => onYard(units, {}, driver).map(({ unit: { name } }) => name)
   expect(order('Tove')).toEqual(['d', 'c', 'b', 'a'])
@@ -67,15 +67,15 @@ test.each([
   ['fit', new Date(NOW + 8 * DAY_MS).toISOString(), 'month'],
   ['fit', new Date(NOW + 32 * DAY_MS).toISOString(), 'later'],
   ['fit', null, 'none'],
-])('%s until %s is %s', (standing, due_at, group) => {
-  const [one] = onYard([unit('a', { standing, due_at } as Partial<Standing>)], {})
+])('%s until %s is %s', (status, due_at, group) => {
+  const [one] = onYard([unit('a', { status, due_at } as Partial<Status>)], {})
   expect(one && dueGroup(one, NOW)).toBe(group)
 })
 
 test('why it stays is the server’s word: a hold before a defect, and only a defect that keeps it here', () => {
   const defect = (consequence: string) => ({ consequence, said: consequence, by: 'Ines', state_said: 'open' })
   const why = (part: object) =>
-    onYard([unit('a', part as Partial<Standing>)], {})
+    onYard([unit('a', part as Partial<Status>)], {})
       .map((one) => whyItStays(one).said)
       .join()
   expect(why({ ...held, defects: [defect('stay')] })).toBe('why')

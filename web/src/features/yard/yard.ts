@@ -24,7 +24,7 @@ const DAY_MS = 86_400_000
  */
 export function onYard(units: Unit[], here: Record<string, Stage[]>, driver?: string): YardUnit[] {
   const yard = units.map((unit) => {
-    const { holds = [], stays = false } = unit.standing ?? {}
+    const { holds = [], stays = false } = unit.status ?? {}
     const held = holds.flatMap(({ stage }) => stage ?? [])
     const failed = [...new Set([...held, ...(here[unit.id] ?? [])])]
     const names = [unit.name, ...unit.trailers, unit.latest?.driver ?? '']
@@ -36,8 +36,8 @@ export function onYard(units: Unit[], here: Record<string, Stage[]>, driver?: st
 
 /** When it falls due, roughly; `now` [ms]. */
 export function dueGroup({ unit }: YardUnit, now: number): DueGroup {
-  const { standing, due_at } = unit.standing ?? {}
-  if (standing === 'due') return 'soon'
+  const { status, due_at } = unit.status ?? {}
+  if (status === 'due') return 'soon'
   if (!due_at) return 'none'
   const days = (Date.parse(due_at) - now) / DAY_MS
   return days <= 7 ? 'week' : days <= 31 ? 'month' : 'later'
@@ -45,9 +45,9 @@ export function dueGroup({ unit }: YardUnit, now: number): DueGroup {
 
 /** Why it stays, in the server's words, the first of it; empty where the device alone knows. */
 export function whyItStays({ unit }: YardUnit): { said: string; by: string; next: string } {
-  const [hold] = unit.standing?.holds ?? []
+  const [hold] = unit.status?.holds ?? []
   if (hold) return { said: hold.said, by: hold.by, next: hold.ways[0]?.said ?? '' }
-  const defect = unit.standing?.defects.find(({ consequence }) => consequence === 'stay')
+  const defect = unit.status?.defects.find(({ consequence }) => consequence === 'stay')
   if (defect) return { said: defect.said, by: defect.by, next: defect.state_said }
   return { said: '', by: '', next: '' }
 }

@@ -18,14 +18,14 @@ export function Unread({ defects }: { defects: Schema['DefectOut'][] }) {
   if (unread.length === 0) return null
   return (
     <section data-unread className="border-l-8 border-line bg-sheet px-4 py-3 md:col-span-2">
-      <h2 className="text-body font-semibold">{t('standing.doneSince')}</h2>
+      <h2 className="text-body font-semibold">{t('status.doneSince')}</h2>
       <ul>
         {unread.map((defect) => (
           <li key={defect.id} className="flex flex-wrap items-center gap-x-4 border-b border-hair py-1">
             <span className="min-w-0 grow basis-60">
               <b>{defect.part}</b> {defect.said}
               <span className="block text-soft">
-                {t('standing.certified', {
+                {t('status.certified', {
                   state: defect.state_said,
                   by: defect.certified_by,
                   when: figures.when(defect.certified_at ?? defect.seen_at),

@@ -92,10 +92,10 @@ export const peopleQuery = () =>
 /** The script of one procedure under one rule set; the unit's own where they are not named. */
 /** What a unit's next test is begun with: what is held is looked at again, by the rules that failed it, first. */
 export const begunWith = (
-  unit: Pick<Schema['YardUnitOut'], 'rules' | 'procedure' | 'standing'>,
+  unit: Pick<Schema['YardUnitOut'], 'rules' | 'procedure' | 'status'>,
 ): { rules: string; procedure: string | undefined } => ({
-  rules: unit.standing?.recheck?.rules ?? unit.rules,
-  procedure: unit.standing?.recheck?.procedure ?? unit.procedure ?? undefined,
+  rules: unit.status?.recheck?.rules ?? unit.rules,
+  procedure: unit.status?.recheck?.procedure ?? unit.procedure ?? undefined,
 })
 
 export const scriptQuery = (unitId: string, procedure: string | undefined, rules: string | undefined) =>

@@ -567,7 +567,7 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
-    "/api/standing": {
+    "/api/status": {
         parameters: {
             query?: never;
             header?: never;
@@ -575,10 +575,10 @@ export interface paths {
             cookie?: never;
         };
         /**
-         * Get Standing
+         * Get Status
          * @description How every unit in use stands, the worst first; for a barrier or another system with a token of its own.
          */
-        get: operations["getStanding"];
+        get: operations["getStatus"];
         put?: never;
         post?: never;
         delete?: never;
@@ -587,7 +587,7 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
-    "/api/standing.csv": {
+    "/api/status.csv": {
         parameters: {
             query?: never;
             header?: never;
@@ -595,10 +595,10 @@ export interface paths {
             cookie?: never;
         };
         /**
-         * Get Standing Csv
+         * Get Status Csv
          * @description The same as a table, CSV.
          */
-        get: operations["getStandingCsv"];
+        get: operations["getStatusCsv"];
         put?: never;
         post?: never;
         delete?: never;
@@ -904,7 +904,7 @@ export interface paths {
         };
         /**
          * Get Inspection Rules
-         * @description What a set holds of a round: every number, and what a defect of each group of parts means.
+         * @description What a set holds of an inspection: every number, and what a defect of each group of parts means.
          */
         get: operations["getInspectionRules"];
         put?: never;
@@ -1808,7 +1808,7 @@ export interface paths {
         put?: never;
         /**
          * Join By Code
-         * @description Join whatever a code is for: a practice as its trainer, a round as a helper, an air test as a watcher.
+         * @description Join whatever a code is for: a practice as its trainer, an inspection as a helper, an air test as a watcher.
          */
         post: operations["joinByCode"];
         delete?: never;
@@ -2474,7 +2474,7 @@ export interface paths {
         };
         /**
          * Start Inspection
-         * @description What a round of this unit, as it is coupled now, would begin with.
+         * @description What an inspection of this unit, as it is coupled now, would begin with.
          */
         get: operations["startInspection"];
         put?: never;
@@ -2494,13 +2494,13 @@ export interface paths {
         };
         /**
          * List Inspections
-         * @description The rounds of a unit or beside an air test; without either, those left open that the asker may go on with.
+         * @description The inspections of a unit or beside an air test; without either, the open ones that the asker may resume.
          */
         get: operations["listInspections"];
         put?: never;
         /**
          * Begin Inspection
-         * @description Begin a round; the same one sent again is found again.
+         * @description Begin an inspection; the same one sent again is found again.
          */
         post: operations["beginInspection"];
         delete?: never;
@@ -2518,7 +2518,7 @@ export interface paths {
         };
         /**
          * Get Inspection
-         * @description What stands beside the round's marks, the asker's part in it, and its record without marks.
+         * @description What stands beside the inspection's marks, the asker's part in it, and its record without marks.
          */
         get: operations["getInspection"];
         put?: never;
@@ -2538,7 +2538,7 @@ export interface paths {
         };
         /**
          * List Marks
-         * @description The round's marks with a sequence number above ``after``.
+         * @description The inspection's marks with a sequence number above ``after``.
          */
         get: operations["listInspectionMarks"];
         put?: never;
@@ -2562,7 +2562,7 @@ export interface paths {
         };
         /**
          * Get Script
-         * @description The script of this round, with everything that was said of the set in it.
+         * @description The script of this inspection, with everything that was said of the set in it.
          */
         get: operations["getInspectionScript"];
         put?: never;
@@ -2582,7 +2582,7 @@ export interface paths {
         };
         /**
          * Get State
-         * @description How the round stands, under its own rule set or another.
+         * @description How the inspection stands, under its own rule set or another.
          */
         get: operations["getInspectionState"];
         put?: never;
@@ -3289,7 +3289,7 @@ export interface components {
         };
         /**
          * BeginInspection
-         * @description Begin a round; the device makes the id, so that sending it again is harmless.
+         * @description Begin an inspection; the device makes the id, so that sending it again is harmless.
          */
         BeginInspection: {
             /** Id */
@@ -4712,7 +4712,7 @@ export interface components {
         };
         /**
          * InspectionFiguresOut
-         * @description What lists show of a round.
+         * @description What lists show of an inspection.
          */
         InspectionFiguresOut: {
             /** Of */
@@ -4749,7 +4749,7 @@ export interface components {
         };
         /**
          * InspectionHeadOut
-         * @description A round's head with its record without marks.
+         * @description An inspection's head with its record without marks.
          */
         InspectionHeadOut: {
             head: components["schemas"]["InspectionOut"];
@@ -4797,7 +4797,7 @@ export interface components {
         };
         /**
          * InspectionLineOut
-         * @description What is measured in a round and its bound under a set; ``axles``: of which, empty: all.
+         * @description What is measured in an inspection and its bound under a set; ``axles``: of which, empty: all.
          */
         InspectionLineOut: {
             /** Measure */
@@ -4819,7 +4819,7 @@ export interface components {
         };
         /**
          * InspectionOut
-         * @description What stands beside a round's marks.
+         * @description What stands beside an inspection's marks.
          */
         InspectionOut: {
             /** Id */
@@ -4869,7 +4869,7 @@ export interface components {
         };
         /**
          * InspectionRulesOut
-         * @description What a set holds of a round.
+         * @description What a set holds of an inspection.
          */
         InspectionRulesOut: {
             /** Limits */
@@ -4879,7 +4879,7 @@ export interface components {
         };
         /**
          * InspectionScriptOut
-         * @description What a device needs to lead a round without contact.
+         * @description What a device needs to lead an inspection without contact.
          */
         InspectionScriptOut: {
             /**
@@ -4928,7 +4928,7 @@ export interface components {
         };
         /**
          * InspectionStartOut
-         * @description What a round of a set may begin with: its record without marks, the ways that fit, the script of one.
+         * @description What an inspection of a set may begin with: its record without marks, the ways that fit, the script of one.
          */
         InspectionStartOut: {
             /** Record */
@@ -4941,7 +4941,7 @@ export interface components {
         };
         /**
          * InspectionStateOut
-         * @description How a round stands under a rule set.
+         * @description How an inspection stands under a rule set.
          */
         InspectionStateOut: {
             /**
@@ -5052,7 +5052,7 @@ export interface components {
         };
         /**
          * JoinedOut
-         * @description What a code was for: a practice to train in, a round to help in, or an air test to watch.
+         * @description What a code was for: a practice to train in, an inspection to help in, or an air test to watch.
          */
         JoinedOut: {
             /** Inspection Id */
@@ -5220,10 +5220,10 @@ export interface components {
             column: components["schemas"]["ColumnOut"];
         };
         /**
-         * LessonStandingOut
+         * LessonStatusOut
          * @description How a lesson stands for somebody; of each drive whether it was passed, null where it was not driven.
          */
-        LessonStandingOut: {
+        LessonStatusOut: {
             /** Id */
             id: string;
             /**
@@ -5321,7 +5321,7 @@ export interface components {
             differs: boolean;
             /** Stages */
             stages: {
-                [key: string]: components["schemas"]["StandingOut"];
+                [key: string]: components["schemas"]["StatusOut"];
             };
             column: components["schemas"]["ColumnOut"];
         };
@@ -5691,10 +5691,10 @@ export interface components {
             /** Number */
             number: string;
             /**
-             * Standing
+             * Status
              * @enum {string}
              */
-            standing: "expired" | "soon" | "unknown" | "good";
+            status: "expired" | "soon" | "unknown" | "good";
             /**
              * Otherwise
              * @enum {string}
@@ -5892,7 +5892,7 @@ export interface components {
             /** Person */
             person: string;
             /** Lessons */
-            lessons: components["schemas"]["LessonStandingOut"][];
+            lessons: components["schemas"]["LessonStatusOut"][];
             readiness: components["schemas"]["ReadinessOut"];
             overruled: components["schemas"]["NoteOut"] | null;
             /** Assigned */
@@ -5962,7 +5962,7 @@ export interface components {
              * Reads
              * @enum {string}
              */
-            reads: "standing" | "calendar";
+            reads: "status" | "calendar";
             /** Name */
             name: string;
         };
@@ -5977,7 +5977,7 @@ export interface components {
              * Reads
              * @enum {string}
              */
-            reads: "standing" | "calendar";
+            reads: "status" | "calendar";
             /** Name */
             name: string;
             /** Made By */
@@ -6927,33 +6927,6 @@ export interface components {
             findings: components["schemas"]["FindingOut"][];
         };
         /**
-         * StandingOut
-         * @description How a stage stands in a list; figures that were not measured are null.
-         */
-        StandingOut: {
-            /**
-             * Outcome
-             * @enum {string}
-             */
-            outcome: "pass" | "fail" | "void" | "not_done" | "no_rule";
-            /** Close Call */
-            close_call: boolean;
-            /** Psi */
-            psi?: number | null;
-            /** Start Psi */
-            start_psi?: number | null;
-            /** End Psi */
-            end_psi?: number | null;
-            /** Drop Psi */
-            drop_psi?: number | null;
-            /** Rate Psi Per Min */
-            rate_psi_per_min?: number | null;
-            /** Duration S */
-            duration_s?: number | null;
-            /** Time S */
-            time_s?: number | null;
-        };
-        /**
          * StateFromRunOut
          * @description By which marks of the air test something is true first, and by which no longer.
          */
@@ -6980,6 +6953,33 @@ export interface components {
             name: string;
             /** Side */
             side: string;
+        };
+        /**
+         * StatusOut
+         * @description How a stage stands in a list; figures that were not measured are null.
+         */
+        StatusOut: {
+            /**
+             * Outcome
+             * @enum {string}
+             */
+            outcome: "pass" | "fail" | "void" | "not_done" | "no_rule";
+            /** Close Call */
+            close_call: boolean;
+            /** Psi */
+            psi?: number | null;
+            /** Start Psi */
+            start_psi?: number | null;
+            /** End Psi */
+            end_psi?: number | null;
+            /** Drop Psi */
+            drop_psi?: number | null;
+            /** Rate Psi Per Min */
+            rate_psi_per_min?: number | null;
+            /** Duration S */
+            duration_s?: number | null;
+            /** Time S */
+            time_s?: number | null;
         };
         /**
          * StretchOut
@@ -7389,7 +7389,7 @@ export interface components {
          */
         UnitPageOut: {
             unit: components["schemas"]["UnitOut"];
-            standing: components["schemas"]["UnitStandingOut"];
+            status: components["schemas"]["UnitStatusOut"];
             /** Tests */
             tests: components["schemas"]["LatestOut"][];
             /** Holds */
@@ -7397,19 +7397,19 @@ export interface components {
             course: components["schemas"]["CourseOut"];
         };
         /**
-         * UnitStandingOut
+         * UnitStatusOut
          * @description How a unit stands with what it pulls today. ``said``: in a few words.  stays : it does not leave as it is.
          */
-        UnitStandingOut: {
+        UnitStatusOut: {
             /** Unit Id */
             unit_id: string;
             /** Name */
             name: string;
             /**
-             * Standing
+             * Status
              * @enum {string}
              */
-            standing: "on_hold" | "unfit" | "overdue" | "never_tested" | "due" | "restricted" | "fit";
+            status: "on_hold" | "unfit" | "overdue" | "never_tested" | "due" | "restricted" | "fit";
             /** Said */
             said: string;
             /** Stays */
@@ -7740,7 +7740,7 @@ export interface components {
             /** Demo */
             demo: boolean;
             latest: components["schemas"]["LatestOut"] | null;
-            standing: components["schemas"]["UnitStandingOut"] | null;
+            status: components["schemas"]["UnitStatusOut"] | null;
         };
         /**
          * PaperBody
@@ -7786,7 +7786,7 @@ export interface components {
         };
         /**
          * WayOut
-         * @description A way to go a round. ``blocks``: an axle end is answered block by block.
+         * @description A way to do an inspection. ``blocks``: an axle end is answered block by block.
          */
         lowhiss__api__inspections__schemas__WayOut: {
             /** Id */
@@ -8929,7 +8929,7 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content: {
-                    "application/json": components["schemas"]["UnitStandingOut"];
+                    "application/json": components["schemas"]["UnitStatusOut"];
                 };
             };
             /** @description The input can't be accepted. */
@@ -9207,7 +9207,7 @@ export interface operations {
             };
         };
     };
-    getStanding: {
+    getStatus: {
         parameters: {
             query?: {
                 lang?: "en" | "es";
@@ -9225,7 +9225,7 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content: {
-                    "application/json": components["schemas"]["UnitStandingOut"][];
+                    "application/json": components["schemas"]["UnitStatusOut"][];
                 };
             };
             /** @description The input can't be accepted. */
@@ -9248,7 +9248,7 @@ export interface operations {
             };
         };
     };
-    getStandingCsv: {
+    getStatusCsv: {
         parameters: {
             query?: {
                 lang?: "en" | "es";
@@ -14602,7 +14602,7 @@ export interface operations {
             };
             header?: never;
             path: {
-                name: "units" | "trailers" | "standing" | "holds" | "defects" | "inspections" | "seals" | "people";
+                name: "units" | "trailers" | "status" | "holds" | "defects" | "inspections" | "seals" | "people";
                 ending: "csv" | "xlsx";
             };
             cookie?: never;

@@ -65,7 +65,7 @@ export const acts = {
       round_done: 'Inspection complete',
     },
   },
-  standing: {
+  status: {
     on_hold: 'On hold',
     unfit: 'Defect',
     overdue: 'Overdue',
@@ -112,7 +112,7 @@ export const acts = {
     zone: 'Time zone',
     tokens: 'Access for other systems',
     tokensAbout: "A gate, a planning system or a calendar can read the fleet's status with its own token.",
-    reads: { standing: 'status of each unit', calendar: 'calendar of due tests' },
+    reads: { status: 'status of each unit', calendar: 'calendar of due tests' },
     readsWhat: 'Access to',
     reader: 'Name of the reader',
     voidToken: 'Revoke',

@@ -126,7 +126,7 @@ export const inspection = {
       day: 'Expires',
       set: 'Edit',
       match: 'Must match: {{match}}',
-      standing: { expired: 'Expired', soon: 'Expires soon', unknown: 'No date entered', good: 'Valid' },
+      status: { expired: 'Expired', soon: 'Expires soon', unknown: 'No date entered', good: 'Valid' },
       keep: 'Save',
       own: 'yours',
     },

@@ -81,7 +81,7 @@ export const log = {
     otherTable: 'Export another table',
     table_units: 'Units',
     table_trailers: 'Trailers',
-    table_standing: 'Unit status',
+    table_status: 'Unit status',
     table_holds: 'Holds',
     table_defects: 'Open defects',
     table_inspections: 'Inspections',

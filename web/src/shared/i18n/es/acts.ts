@@ -67,7 +67,7 @@ export const acts: typeof english = {
       round_done: 'Inspección completa',
     },
   },
-  standing: {
+  status: {
     on_hold: 'En retención',
     unfit: 'Defecto',
     overdue: 'Vencida',
@@ -115,7 +115,7 @@ export const acts: typeof english = {
     tokens: 'Acceso para otros sistemas',
     tokensAbout:
       'Una caseta, un sistema de planificación o un calendario puede leer el estado de la flota con su propia clave.',
-    reads: { standing: 'estado de cada unidad', calendar: 'calendario de pruebas' },
+    reads: { status: 'estado de cada unidad', calendar: 'calendario de pruebas' },
     readsWhat: 'Acceso a',
     reader: 'Nombre de quien lee',
     voidToken: 'Revocar',

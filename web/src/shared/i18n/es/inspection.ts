@@ -124,7 +124,7 @@ export const inspection: typeof english = {
       day: 'Vence',
       set: 'Editar',
       match: 'Debe coincidir: {{match}}',
-      standing: { expired: 'Vencido', soon: 'Vence pronto', unknown: 'Sin fecha anotada', good: 'Vigente' },
+      status: { expired: 'Vencido', soon: 'Vence pronto', unknown: 'Sin fecha anotada', good: 'Vigente' },
       keep: 'Guardar',
       own: 'suyo',
     },

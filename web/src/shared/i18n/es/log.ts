@@ -83,7 +83,7 @@ export const log: typeof english = {
     otherTable: 'Exportar otra tabla',
     table_units: 'Unidades',
     table_trailers: 'Remolques',
-    table_standing: 'Estado de las unidades',
+    table_status: 'Estado de las unidades',
     table_holds: 'Retenciones',
     table_defects: 'Defectos abiertos',
     table_inspections: 'Inspecciones',

@@ -1,6 +1,6 @@
 """What tests and reports of a vehicle lead to: how it stands, what holds it, when it is due, whether it drifts."""
 
-from lowhiss.core.standing.acts import (
+from lowhiss.core.status.acts import (
     ACT_KINDS,
     ACT_TYPES,
     Act,
@@ -9,7 +9,7 @@ from lowhiss.core.standing.acts import (
     PartKind,
     read_act_body,
 )
-from lowhiss.core.standing.consequences import (
+from lowhiss.core.status.consequences import (
     CONSEQUENCES,
     Consequence,
     Consequences,
@@ -17,10 +17,10 @@ from lowhiss.core.standing.consequences import (
     Question,
     read_consequences,
 )
-from lowhiss.core.standing.defects import ONE_TRIP, Defect, DefectState, Rating, defects_of
-from lowhiss.core.standing.drift import Point, Trend, Window, trend_of
-from lowhiss.core.standing.due import DueRule, Every, end_of_day, good_until, read_due_rule, zone_of
-from lowhiss.core.standing.holds import (
+from lowhiss.core.status.defects import ONE_TRIP, Defect, DefectState, Rating, defects_of
+from lowhiss.core.status.drift import Point, Trend, Window, trend_of
+from lowhiss.core.status.due import DueRule, Every, end_of_day, good_until, read_due_rule, zone_of
+from lowhiss.core.status.holds import (
     Cleared,
     Contested,
     Fail,
@@ -34,8 +34,8 @@ from lowhiss.core.standing.holds import (
     holds_of,
     ways_out,
 )
-from lowhiss.core.standing.improving import improves, stricter_policy
-from lowhiss.core.standing.quantities import (
+from lowhiss.core.status.improving import improves, stricter_policy
+from lowhiss.core.status.quantities import (
     Quantity,
     Reading,
     TestedRun,
@@ -47,15 +47,15 @@ from lowhiss.core.standing.quantities import (
     unit_of_measure,
     window_of,
 )
-from lowhiss.core.standing.rank import STANDINGS, STAYS, Clock, PartFacts, Standing, standing_of
-from lowhiss.core.standing.readers import Bias, bias_of, residual_of
+from lowhiss.core.status.rank import STATUSES, STAYS, Clock, PartFacts, Status, status_of
+from lowhiss.core.status.readers import Bias, bias_of, residual_of
 
 __all__ = [
     "ACT_KINDS",
     "ACT_TYPES",
     "CONSEQUENCES",
     "ONE_TRIP",
-    "STANDINGS",
+    "STATUSES",
     "STAYS",
     "Act",
     "ActType",
@@ -82,7 +82,7 @@ __all__ = [
     "Question",
     "Rating",
     "Reading",
-    "Standing",
+    "Status",
     "TestedRun",
     "TestedSet",
     "Trend",
@@ -105,7 +105,7 @@ __all__ = [
     "readings_of",
     "residual_of",
     "segment_of",
-    "standing_of",
+    "status_of",
     "stricter_policy",
     "trend_of",
     "unit_of_measure",

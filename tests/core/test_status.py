@@ -11,10 +11,10 @@ from hypothesis import strategies as st
 
 from lowhiss import rulebook
 from lowhiss.core.errors import RecordError
-from lowhiss.core.standing import (
+from lowhiss.core.status import (
     ACT_TYPES,
     CONSEQUENCES,
-    STANDINGS,
+    STATUSES,
     Act,
     Clock,
     DueRule,
@@ -27,7 +27,7 @@ from lowhiss.core.standing import (
     good_until,
     read_act_body,
     read_due_rule,
-    standing_of,
+    status_of,
     zone_of,
 )
 
@@ -233,11 +233,11 @@ WEEKLY = DueRule("days", 7)
 def stands(now_hour=1, trailer=None, **facts):
     clock = Clock(hours(now_hour), DENVER)
     unit = PartFacts(U, **{"passed_at": BEGUN, **facts})
-    return standing_of([unit, *([trailer] if trailer else [])], clock)
+    return status_of([unit, *([trailer] if trailer else [])], clock)
 
 
 @pytest.mark.parametrize(
-    ("facts", "standing"),
+    ("facts", "status"),
     [
         ({}, "fit"),
         ({"rule": WEEKLY}, "fit"),
@@ -260,8 +260,8 @@ def stands(now_hour=1, trailer=None, **facts):
         ({"trailer": PartFacts(T, rule=WEEKLY, passed_at=hours(-24 * 9))}, "overdue"),
     ],
 )
-def test_how_a_set_stands(facts, standing):
-    assert stands(**facts) == standing
+def test_how_a_set_stands(facts, status):
+    assert stands(**facts) == status
 
 
 def test_a_hold_that_has_left_the_tractor_leaves_it_free():
@@ -269,5 +269,5 @@ def test_a_hold_that_has_left_the_tractor_leaves_it_free():
     assert stands(holds=(hold,)) == "fit"
 
 
-def test_standings_are_ordered_worst_first():
-    assert STANDINGS == ("on_hold", "unfit", "overdue", "never_tested", "due", "restricted", "fit")
+def test_statuses_are_ordered_worst_first():
+    assert STATUSES == ("on_hold", "unfit", "overdue", "never_tested", "due", "restricted", "fit")

@@ -11,12 +11,12 @@ from pydantic import BaseModel, Field
 from lowhiss.api.marks.schemas import Moment
 from lowhiss.api.schemas import ProofBody, Strict, Uuid
 from lowhiss.core.stages import Stage
-from lowhiss.core.standing import ActType, Consequence, DefectState, Every, Group, Part, PartKind, Standing, Way
+from lowhiss.core.status import ActType, Consequence, DefectState, Every, Group, Part, PartKind, Status, Way
 from lowhiss.service.fleet.acts import Done, ReceivedActs
 from lowhiss.service.fleet.readers import Reading
-from lowhiss.service.fleet.standing import Calendar, ToldDefect, ToldHold, UnitStanding
 from lowhiss.service.fleet.status_export import Reads
 from lowhiss.service.fleet.unit_history import Entry, Kind
+from lowhiss.service.fleet.unit_status import Calendar, ToldDefect, ToldHold, UnitStatus
 
 MAX_ACTS = 50
 
@@ -150,12 +150,12 @@ class RecheckOut(BaseModel):
     refills: int
 
 
-class UnitStandingOut(BaseModel):
+class UnitStatusOut(BaseModel):
     """How a unit stands with what it pulls today. ``said``: in a few words.  stays : it does not leave as it is."""
 
     unit_id: str
     name: str
-    standing: Standing
+    status: Status
     said: str
     stays: bool
     holds: list[HoldOut]
@@ -169,12 +169,12 @@ class UnitStandingOut(BaseModel):
     recheck: RecheckOut | None
 
     @classmethod
-    def of(cls, one: UnitStanding) -> UnitStandingOut:
+    def of(cls, one: UnitStatus) -> UnitStatusOut:
         """From the service's answer."""
         return cls(
             unit_id=one.unit_id,
             name=one.name,
-            standing=one.standing,
+            status=one.status,
             said=one.said,
             stays=one.stays,
             holds=[HoldOut.of(hold) for hold in one.holds],

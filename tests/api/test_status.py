@@ -16,8 +16,8 @@ import pytest
 from PIL import Image
 from sqlalchemy import select
 
-from lowhiss.core.standing import ACT_TYPES, Part
-from lowhiss.core.standing.holds import _NAMESPACE as NAMESPACE
+from lowhiss.core.status import ACT_TYPES, Part
+from lowhiss.core.status.holds import _NAMESPACE as NAMESPACE
 from lowhiss.service.fleet.holding import refold
 from lowhiss.service.people.rights import ACTS, ROLES
 from lowhiss.service.runs.imports import import_record
@@ -73,9 +73,9 @@ def page(client, of, **reader):
 
 
 def stands(client, unit):
-    told = page(client, unit)["standing"]
+    told = page(client, unit)["status"]
     held = [[part["name"] for part in hold["parts"] if part["held"]] for hold in told["holds"]]
-    return told["standing"], held
+    return told["status"], held
 
 
 def do(client, kind, part_id, part_kind="unit", days_ago=0.0, **body):
@@ -89,7 +89,7 @@ def do(client, kind, part_id, part_kind="unit", days_ago=0.0, **body):
 
 
 def repaired(people, unit, days_ago):
-    holds = [hold["id"] for hold in page(people["workshop"], unit)["standing"]["holds"]]
+    holds = [hold["id"] for hold in page(people["workshop"], unit)["status"]["holds"]]
     return do(people["workshop"], "repaired", unit["id"], days_ago=days_ago, did="mended", holds=holds)
 
 
@@ -100,9 +100,9 @@ def trailer(client):
 def test_fail_hold_repair_recheck_lifted_with_the_sentences_of_each(client, store, people, tractor):
     assert stands(client, tractor) == ("never_tested", [])
     failed = run_of(store, tractor, 90, days_ago=5)
-    told = page(client, tractor)["standing"]
+    told = page(client, tractor)["status"]
     (hold,) = told["holds"]
-    assert (told["standing"], told["said"], told["stays"]) == ("on_hold", "Do not drive: on hold", True)
+    assert (told["status"], told["said"], told["stays"]) == ("on_hold", "Do not drive: on hold", True)
     assert hold["said"] == (
         "Applied leak test, pedal held failed: 100 → 90 psi in 60 s, 10.0 psi/min, no more than 3 psi in 60 s"
     )
@@ -111,7 +111,7 @@ def test_fail_hold_repair_recheck_lifted_with_the_sentences_of_each(client, stor
         "After a certified repair: a valid pass of Applied leak test, pedal held under"
     )
     assert (told["recheck"]["procedure"], told["recheck"]["rules"]) == ("leak-check", "us-cdl")
-    assert "no más de 20.7 kPa" in page(client, tractor, lang="es", unit="kpa")["standing"]["holds"][0]["said"]
+    assert "no más de 20.7 kPa" in page(client, tractor, lang="es", unit="kpa")["status"]["holds"][0]["said"]
     assert sheet(client, failed)["did"] == ["Applied leak test, pedal held: the unit is now on hold. Do not drive."]
     # a pass without a repair changes nothing, and says why
     early = run_of(store, tractor, 99, days_ago=4)
@@ -148,7 +148,7 @@ def test_the_trailer_holds_whatever_pulls_it(client, store, people, tractor):
     couple(client, tractor, leaking)
     run_of(store, tractor, 90, [leaking["name"]], days_ago=5)
     assert stands(client, tractor) == ("on_hold", [[tractor["name"], leaking["name"]]])
-    assert "narrow" in [way["way"] for way in page(client, tractor)["standing"]["holds"][0]["ways"]]
+    assert "narrow" in [way["way"] for way in page(client, tractor)["status"]["holds"][0]["ways"]]
     alone = run_of(store, tractor, 99, days_ago=4)
     assert stands(client, tractor) == ("on_hold", [[leaking["name"]]])
     assert sheet(client, alone)["did"][0].endswith("so the hold stays on the vehicles that weren't in this test.")
@@ -157,7 +157,7 @@ def test_the_trailer_holds_whatever_pulls_it(client, store, people, tractor):
     assert stands(client, other) == ("never_tested", [])
     couple(client, other, leaking)
     assert stands(client, other) == ("on_hold", [[leaking["name"]]])
-    (hold,) = page(client, other)["standing"]["holds"]
+    (hold,) = page(client, other)["status"]["holds"]
     assert hold["tested_with"] == other["id"]
     did = do(people["workshop"], "repaired", leaking["id"], "trailer", 3.0, did="glad hand seal", holds=[hold["id"]])
     assert did not in ("hold_unknown", "hold_gone")
@@ -202,31 +202,31 @@ def test_a_defect_goes_its_way_and_two_people_certify_it_once(client, store, peo
     seen = do(
         people["driver"], "defect_seen", tractor["id"], group="brake_hose", what="chafed", where="axle 2", days_ago=5
     )
-    told = page(client, tractor)["standing"]
-    assert (told["standing"], told["defects"][0]["said"]) == ("unfit", "Brake hoses and fittings: chafed, axle 2")
+    told = page(client, tractor)["status"]
+    assert (told["status"], told["defects"][0]["said"]) == ("unfit", "Brake hoses and fittings: chafed, axle 2")
     milder = {"defect": seen, "consequence": "note", "reason": "a shadow"}
     assert do(people["driver"], "defect_rated", tractor["id"], **milder) == "not_yours"
     do(people["workshop"], "defect_taken", tractor["id"], defect=seen, days_ago=4.5)
     assert do(people["trainer"], "repaired", tractor["id"], did="x", defects=[seen]) == "not_yours"
     do(people["workshop"], "repaired", tractor["id"], did="new hose", defects=[seen], days_ago=4)
     assert do(people["manager"], "no_repair", tractor["id"], defect=seen, reason="dry") == "already_certified"
-    told = page(client, tractor)["standing"]
-    assert (told["standing"], told["defects"][0]["recheck"]) == ("unfit", ["leak_released", "leak_applied"])
+    told = page(client, tractor)["status"]
+    assert (told["status"], told["defects"][0]["recheck"]) == ("unfit", ["leak_released", "leak_applied"])
     assert seen in [one["id"] for one in client.get("/api/workshop").json()["defects"]]
     # only the one of the two tests that are asked for: it stays
     run_of(store, tractor, 99, days_ago=3)
-    assert page(client, tractor)["standing"]["defects"][0]["recheck"] == ["leak_released"]
+    assert page(client, tractor)["status"]["defects"][0]["recheck"] == ["leak_released"]
     do(people["driver"], "acknowledged", tractor["id"], defects=[seen])
     assert do(people["driver"], "acknowledged", tractor["id"], defects=["nothing"]) == "defect_unknown"
 
 
 def test_what_a_defect_means_is_kept_with_it_whatever_rules_the_unit_goes_by_later(client, people, tractor):
     do(people["driver"], "defect_seen", tractor["id"], group="washer", what="dry")
-    assert page(client, tractor)["standing"]["defects"][0]["consequence"] == "stay"
+    assert page(client, tractor)["status"]["defects"][0]["consequence"] == "stay"
     edit = {"name": tractor["name"], "kind": "tractor", "rules": "canada-west", "version": 1}
     client.put(f"/api/units/{tractor['id']}", json=edit).raise_for_status()
     do(people["driver"], "defect_seen", tractor["id"], group="washer", what="dry again")
-    told = {one["said"]: one["consequence"] for one in page(client, tractor)["standing"]["defects"]}
+    told = {one["said"]: one["consequence"] for one in page(client, tractor)["status"]["defects"]}
     assert told == {"Washer: dry": "stay", "Washer: dry again": "finish"}
 
 
@@ -302,20 +302,20 @@ def test_every_act_has_its_row_of_rights_and_a_driver_betters_nothing():
 def test_due_in_the_fleets_time_zone_by_a_rule_that_a_manager_sets(client, people, store, tractor):
     before = client.get("/api/calendar").json()
     run_of(store, tractor, 99, days_ago=3)
-    assert page(client, tractor)["standing"]["recheck"] is None
+    assert page(client, tractor)["status"]["recheck"] is None
     weekly = {"time_zone": "America/Denver", "every": "days", "count": 2}
     assert people["workshop"].put("/api/calendar", json=weekly).status_code == 403
     assert client.put("/api/calendar", json=weekly).status_code == 200
     try:
         assert stands(client, tractor)[0] == "overdue"
         client.put("/api/calendar", json={**weekly, "count": 30}).raise_for_status()
-        told = page(client, tractor)["standing"]
-        assert told["standing"] == "fit"
+        told = page(client, tractor)["status"]
+        assert told["status"] == "fit"
         assert dt.datetime.fromisoformat(told["due_at"]).hour in (6, 7)
         own = f"/api/units/{tractor['id']}/due"
         assert people["workshop"].put(own, json={"every": "days", "count": 1}).status_code == 403
         told = client.put(own, json={"every": "days", "count": 1}).raise_for_status().json()
-        assert (told["standing"], told["own_rule"], told["count"]) == ("overdue", True, 1)
+        assert (told["status"], told["own_rule"], told["count"]) == ("overdue", True, 1)
         assert client.put(own, json={"every": "days", "count": 0}).json()["error"]["field"] == "count"
         assert client.put(own, json={"every": None}).json()["own_rule"] is False
         assert stands(client, tractor)[0] == "fit"
@@ -329,19 +329,19 @@ def test_due_in_the_fleets_time_zone_by_a_rule_that_a_manager_sets(client, peopl
 def test_the_yard_puts_what_stays_first_and_says_why(client, store, tractor):
     run_of(store, tractor, 90, days_ago=1)
     yard = client.get("/api/units").json()
-    order = [one["standing"]["stays"] for one in yard]
+    order = [one["status"]["stays"] for one in yard]
     assert order == sorted(order, reverse=True)
     mine = next(one for one in yard if one["id"] == tractor["id"])
-    assert mine["standing"]["holds"][0]["stage"] == "leak_applied"
-    told = {one["unit_id"]: one["standing"] for one in client.get("/api/standing").json()}
-    assert told == {one["id"]: one["standing"]["standing"] for one in yard}
+    assert mine["status"]["holds"][0]["stage"] == "leak_applied"
+    told = {one["unit_id"]: one["status"] for one in client.get("/api/status").json()}
+    assert told == {one["id"]: one["status"]["status"] for one in yard}
 
 
 def test_a_retired_unit_keeps_its_holds_and_comes_back_with_them(client, store, tractor):
     run_of(store, tractor, 90)
     path = f"/api/units/{tractor['id']}/retired"
     client.post(path, json={"version": 1, "retired": True}).raise_for_status()
-    assert tractor["id"] not in [one["unit_id"] for one in client.get("/api/standing").json()]
+    assert tractor["id"] not in [one["unit_id"] for one in client.get("/api/status").json()]
     client.post(path, json={"version": 2, "retired": False}).raise_for_status()
     assert stands(client, tractor)[0] == "on_hold"
 
@@ -350,31 +350,31 @@ def test_a_retired_unit_keeps_its_holds_and_comes_back_with_them(client, store, 
 
 
 def test_another_system_reads_by_a_token_of_its_own_until_it_is_voided(client, stranger, people):
-    assert stranger.get("/api/standing").status_code == 401
-    assert people["workshop"].post("/api/read-tokens", json={"reads": "standing", "name": "gate"}).status_code == 403
+    assert stranger.get("/api/status").status_code == 401
+    assert people["workshop"].post("/api/read-tokens", json={"reads": "status", "name": "gate"}).status_code == 403
     made = {
         reads: client.post("/api/read-tokens", json={"reads": reads, "name": "gate"}).raise_for_status().json()["token"]
-        for reads in ("standing", "calendar")
+        for reads in ("status", "calendar")
     }
-    bearer = {"authorization": f"Bearer {made['standing']}"}
-    assert len(stranger.get("/api/standing", headers=bearer).raise_for_status().json()) >= 14
-    table = stranger.get("/api/standing.csv", headers=bearer, params={"lang": "es"}).raise_for_status()
+    bearer = {"authorization": f"Bearer {made['status']}"}
+    assert len(stranger.get("/api/status", headers=bearer).raise_for_status().json()) >= 14
+    table = stranger.get("/api/status.csv", headers=bearer, params={"lang": "es"}).raise_for_status()
     assert table.headers["content-type"].startswith("text/csv")
     assert "Puede circular" in table.text
     calendar = stranger.get("/api/due.ics", params={"token": made["calendar"]}).raise_for_status()
     assert calendar.headers["content-type"].startswith("text/calendar")
     assert calendar.text.startswith("BEGIN:VCALENDAR")
     # each reads what it is for, and nothing else
-    assert stranger.get("/api/due.ics", params={"token": made["standing"]}).status_code == 401
-    assert stranger.get("/api/standing", headers={"authorization": f"Bearer {made['calendar']}"}).status_code == 401
+    assert stranger.get("/api/due.ics", params={"token": made["status"]}).status_code == 401
+    assert stranger.get("/api/status", headers={"authorization": f"Bearer {made['calendar']}"}).status_code == 401
     assert stranger.get("/api/units", headers=bearer).status_code == 401
     kept = client.get("/api/read-tokens").json()
     assert not any(token in str(kept) for token in made.values())
     for one in kept:
         client.delete(f"/api/read-tokens/{one['id']}").raise_for_status()
-    assert stranger.get("/api/standing", headers=bearer).status_code == 401
+    assert stranger.get("/api/status", headers=bearer).status_code == 401
     assert client.delete(f"/api/read-tokens/{kept[0]['id']}").status_code == 404
-    nameless = client.post("/api/read-tokens", json={"reads": "standing", "name": " "})
+    nameless = client.post("/api/read-tokens", json={"reads": "status", "name": " "})
     assert nameless.json()["error"]["field"] == "name"
 
 
@@ -418,7 +418,7 @@ def test_a_photograph_goes_with_its_defect_and_is_kept_once(client, people, trac
     first = put(people["driver"], photo, seen, picture()).raise_for_status().json()["hash"]
     assert put(people["driver"], photo, seen, picture("blue")).json()["hash"] == first
     assert put(people["driver"], again, seen, picture()).json()["hash"] == first
-    assert page(client, tractor)["standing"]["defects"][0]["photos"] == [first, first]
+    assert page(client, tractor)["status"]["defects"][0]["photos"] == [first, first]
     got = client.get(f"/api/photos/{first}")
     assert (got.headers["content-type"], got.content[:2]) == ("image/jpeg", b"\xff\xd8")
     assert client.get(f"/api/photos/{'0' * 64}").status_code == 404
@@ -451,7 +451,7 @@ def test_what_somebody_did_on_a_shared_tablet_stays_theirs_though_another_sends_
         sign_in(tablet, "Bram Osei")
         mine = {**device.act("hold_placed", tractor["id"], reason="noise"), "by": "Odile Ferrow"}
         device.send_acts(act, mine).raise_for_status()
-    holds = {hold["said"]: hold["by"] for hold in page(client, tractor)["standing"]["holds"]}
+    holds = {hold["said"]: hold["by"] for hold in page(client, tractor)["status"]["holds"]}
     # whoever was never signed in there has done nothing there
     assert holds == {"pulls": "Ines Aldous", "noise": "Bram Osei"}
 

@@ -7,7 +7,7 @@ import statistics
 from collections.abc import Sequence
 from typing import NamedTuple
 
-from lowhiss.core.standing.drift import Point, Trend
+from lowhiss.core.status.drift import Point, Trend
 
 MIN_TESTS = 20
 """Fewer tests say nothing of how somebody reads."""

@@ -8,9 +8,9 @@ from dataclasses import dataclass, replace
 from typing import Literal
 
 from lowhiss.core.stages import Stage
-from lowhiss.core.standing.acts import Act, Part
-from lowhiss.core.standing.consequences import CONSEQUENCES, Consequence, Consequences
-from lowhiss.core.standing.holds import TestedSet
+from lowhiss.core.status.acts import Act, Part
+from lowhiss.core.status.consequences import CONSEQUENCES, Consequence, Consequences
+from lowhiss.core.status.holds import TestedSet
 
 ONE_TRIP = dt.timedelta(hours=24)
 """So long a defect of *one trip, then repair* may wait at most; ours, after the day of NSC 13 (from memory)."""

@@ -10,7 +10,7 @@ from zoneinfo import ZoneInfo
 import icalendar
 import pytest
 
-from lowhiss.exchange.status_files import STANDING_COLUMNS, StandingLine, due_calendar, last_day, standing_csv
+from lowhiss.exchange.status_files import STATUS_COLUMNS, StatusLine, due_calendar, last_day, status_csv
 
 DENVER = ZoneInfo("America/Denver")
 NOW = dt.datetime(2026, 11, 27, 12, tzinfo=dt.UTC)
@@ -19,17 +19,17 @@ DUE = dt.datetime(2026, 12, 1, 7, tzinfo=dt.UTC)
 
 
 def line(name="MV-12", due_at=DUE, **more):
-    facts = {"standing": "May be driven", "stays": False, "why": "", "passed_at": NOW, **more}
-    return StandingLine(unit_id=f"id of {name}", unit=name, due_at=due_at, **facts)
+    facts = {"status": "May be driven", "stays": False, "why": "", "passed_at": NOW, **more}
+    return StatusLine(unit_id=f"id of {name}", unit=name, due_at=due_at, **facts)
 
 
 def rows(*lines):
-    return list(csv.reader(io.StringIO(standing_csv(lines, DENVER))))
+    return list(csv.reader(io.StringIO(status_csv(lines, DENVER))))
 
 
 def test_a_line_a_unit_with_the_fleets_own_days():
     head, first, second = rows(line(), line("MV-09", None, stays=True, why="late", passed_at=None))
-    assert tuple(head) == STANDING_COLUMNS
+    assert tuple(head) == STATUS_COLUMNS
     assert first == ["MV-12", "May be driven", "no", "", "2026-11-27", "2026-11-30"]
     assert second == ["MV-09", "May be driven", "yes", "late", "", ""]
 

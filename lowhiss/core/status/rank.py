@@ -9,15 +9,15 @@ from functools import cached_property
 from typing import Literal, get_args
 from zoneinfo import ZoneInfo
 
-from lowhiss.core.standing.acts import Part
-from lowhiss.core.standing.defects import Defect
-from lowhiss.core.standing.due import DueRule, end_of_day, good_until
-from lowhiss.core.standing.holds import Hold
+from lowhiss.core.status.acts import Part
+from lowhiss.core.status.defects import Defect
+from lowhiss.core.status.due import DueRule, end_of_day, good_until
+from lowhiss.core.status.holds import Hold
 
-Standing = Literal["on_hold", "unfit", "overdue", "never_tested", "due", "restricted", "fit"]
-STANDINGS: tuple[Standing, ...] = get_args(Standing)
+Status = Literal["on_hold", "unfit", "overdue", "never_tested", "due", "restricted", "fit"]
+STATUSES: tuple[Status, ...] = get_args(Status)
 """Worst first."""
-STAYS: frozenset[Standing] = frozenset({"on_hold", "unfit", "overdue", "never_tested"})
+STAYS: frozenset[Status] = frozenset({"on_hold", "unfit", "overdue", "never_tested"})
 """A vehicle that stands like this does not leave the yard as it is."""
 
 
@@ -53,15 +53,15 @@ class PartFacts:
         return good_until(self.passed_at, self.rule, zone) if self.rule and self.passed_at else None
 
 
-def standing_of(parts: Sequence[PartFacts], clock: Clock) -> Standing:
+def status_of(parts: Sequence[PartFacts], clock: Clock) -> Status:
     """How a set stands as it is coupled today, the power unit first: the worst of its members.
 
     A trailer counts as tested with whatever pulled it.
     """
-    return min((_standing_of(facts, clock) for facts in parts), key=STANDINGS.index)
+    return min((_status_of(facts, clock) for facts in parts), key=STATUSES.index)
 
 
-def _standing_of(facts: PartFacts, clock: Clock) -> Standing:
+def _status_of(facts: PartFacts, clock: Clock) -> Status:
     if any(facts.part in hold.held for hold in facts.holds):
         return "on_hold"
     consequences = {defect.consequence(clock.now) for defect in facts.defects}

@@ -12,7 +12,7 @@ from dataclasses import dataclass, field, replace
 from typing import Any, Literal, NamedTuple
 
 from lowhiss.core.stages import LIMITED_STAGES, STAGES, STEP_TABLE, Stage, kind_of
-from lowhiss.core.standing.acts import Act, Part
+from lowhiss.core.status.acts import Act, Part
 
 _NAMESPACE = uuid.UUID("3d6f5a0e-6f0c-5e0e-9a62-5d0c1b7d4f10")
 
@@ -199,40 +199,40 @@ def _of_stage(
     happened += [_Happening(act.at, 1, act.id, act=act) for act in acts if act.type in _ENDING]
     happened += [_Happening(test.dismissed.at, 1, test.run_id, dismissed=test) for test in tests if test.dismissed]
     holds: list[Hold] = []
-    standing: Hold | None = None
+    open_hold: Hold | None = None
     for one in sorted(happened, key=lambda one: one[:3]):
         if one.test is not None and one.rank == 0:
-            standing = _failed(standing, unit, stage, one.test, policy)
-        elif standing is not None and one.dismissed is not None:
-            standing = _dismissed(standing, one.dismissed)
-        elif standing is not None and one.act is not None:
-            standing = _acted(standing, one.act)
-        elif standing is not None and one.test is not None:
-            standing = _tested(standing, stage, one.test, policy, passes)
-        if standing is not None and standing.lifted:
-            holds.append(standing)
-            standing = None
-    return [*holds, standing] if standing else holds
+            open_hold = _failed(open_hold, unit, stage, one.test, policy)
+        elif open_hold is not None and one.dismissed is not None:
+            open_hold = _dismissed(open_hold, one.dismissed)
+        elif open_hold is not None and one.act is not None:
+            open_hold = _acted(open_hold, one.act)
+        elif open_hold is not None and one.test is not None:
+            open_hold = _tested(open_hold, stage, one.test, policy, passes)
+        if open_hold is not None and open_hold.lifted:
+            holds.append(open_hold)
+            open_hold = None
+    return [*holds, open_hold] if open_hold else holds
 
 
 def _fails(test: TestedSet, stage: Stage, unit: Part) -> bool:
     return test.stages[stage]["outcome"] == "fail" and test.parts[0] == unit
 
 
-def _failed(standing: Hold | None, unit: Part, stage: Stage, test: TestedSet, policy: HoldPolicy) -> Hold:
+def _failed(open_hold: Hold | None, unit: Part, stage: Stage, test: TestedSet, policy: HoldPolicy) -> Hold:
     at = test.moment(stage)
     fail = Fail(test.run_id, at, test.rules, test.stages[stage], test.reported)
     parts = accused(stage, fail.figures, test.parts)
-    if standing is None:
+    if open_hold is None:
         name = str(uuid.uuid5(_NAMESPACE, f"{unit.id} {stage} {test.run_id}"))
         before = policy.since is not None and at < policy.since
         return Hold(name, stage, at, parts, (fail,), from_before=before)
     # it failed again: whom the hold had left is accused again with the rest, and no repair has answered this one
     return replace(
-        standing,
-        parts=(*standing.parts, *(part for part in parts if part not in standing.parts)),
-        fails=(*standing.fails, fail),
-        cleared=tuple(one for one in standing.cleared if one.part not in parts),
+        open_hold,
+        parts=(*open_hold.parts, *(part for part in parts if part not in open_hold.parts)),
+        fails=(*open_hold.fails, fail),
+        cleared=tuple(one for one in open_hold.cleared if one.part not in parts),
         repaired_at=None,
     )
 

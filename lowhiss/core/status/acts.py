@@ -12,7 +12,7 @@ from typing import Any, Literal, NamedTuple, get_args
 
 from lowhiss.core.errors import RecordError
 from lowhiss.core.fields import Fields
-from lowhiss.core.standing.consequences import Consequence
+from lowhiss.core.status.consequences import Consequence
 
 PartKind = Literal["unit", "trailer"]
 ActType = Literal[

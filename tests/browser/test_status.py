@@ -38,7 +38,7 @@ def test_a_fail_holds_a_repair_is_certified_and_a_recheck_lifts_it(cab, coupled)
     expect(page.locator("[data-did]")).to_have_text("Applied leak test, pedal held: the hold is lifted.")
     cab.go(f"/units/{coupled['id']}")
     # free of its hold, and no more: a unit is fit once every stage of its order has passed
-    expect(page.locator("[data-standing=never_tested]").first).to_be_visible()
+    expect(page.locator("[data-status=never_tested]").first).to_be_visible()
     expect(page.get_by_text("Repair certified: Both glad hand seals")).to_be_visible()
 
 

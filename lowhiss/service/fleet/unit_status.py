@@ -13,9 +13,9 @@ from sqlalchemy import select
 from sqlalchemy.orm import Session
 
 from lowhiss.core.errors import RecordError
-from lowhiss.core.standing import (
+from lowhiss.core.status import (
     CONSEQUENCES,
-    STANDINGS,
+    STATUSES,
     STAYS,
     Clock,
     Consequence,
@@ -25,11 +25,11 @@ from lowhiss.core.standing import (
     HoldPolicy,
     Part,
     PartFacts,
-    Standing,
+    Status,
     Way,
     WayOut,
     read_due_rule,
-    standing_of,
+    status_of,
     ways_out,
     zone_of,
 )
@@ -95,7 +95,7 @@ class ToldDefect:
 
 
 @dataclass(frozen=True, slots=True)
-class UnitStanding:
+class UnitStatus:
     """How a unit stands with what it pulls today. ``recheck``: the test that looks again at all that holds it.
 
     rule : how often it is tested.  own_rule : that is its own rule, not the fleet's.
@@ -103,7 +103,7 @@ class UnitStanding:
 
     unit_id: str
     name: str
-    standing: Standing
+    status: Status
     said: str
     holds: list[ToldHold]
     defects: list[ToldDefect]
@@ -121,7 +121,7 @@ class UnitStanding:
     @property
     def stays(self) -> bool:
         """Whether it does not leave the yard as it is."""
-        return self.standing in STAYS
+        return self.status in STAYS
 
 
 def get_calendar(store: Store) -> Calendar:
@@ -239,22 +239,22 @@ class _Names:
         self.runs = {row.id: row for row in session.execute(query)} if runs else {}
 
 
-def standings(store: Store, words: Words, now: dt.datetime) -> list[UnitStanding]:
+def statuses(store: Store, words: Words, now: dt.datetime) -> list[UnitStatus]:
     """Every unit in use, worst first, then by when it is due, then by name."""
     with store.transaction() as session:
-        found = list(_standings(session, words, now, None))
+        found = list(_statuses(session, words, now, None))
     far = dt.datetime.max.replace(tzinfo=dt.UTC)
-    return sorted(found, key=lambda one: (STANDINGS.index(one.standing), one.due_at or far, one.name))
+    return sorted(found, key=lambda one: (STATUSES.index(one.status), one.due_at or far, one.name))
 
 
-def unit_told(store: Store, unit_id: str, words: Words, now: dt.datetime) -> tuple[UnitStanding, list[ToldHold]]:
+def unit_told(store: Store, unit_id: str, words: Words, now: dt.datetime) -> tuple[UnitStatus, list[ToldHold]]:
     """How one unit stands, and every hold that accuses or has accused it, the latest first. Raises NotFoundError."""
     with store.transaction() as session:
         find_unit(session, unit_id)
-        return next(iter(_standings(session, words, now, unit_id))), _holds_told(session, unit_id, words)
+        return next(iter(_statuses(session, words, now, unit_id))), _holds_told(session, unit_id, words)
 
 
-def _standings(session: Session, words: Words, now: dt.datetime, only: str | None) -> Iterable[UnitStanding]:
+def _statuses(session: Session, words: Words, now: dt.datetime, only: str | None) -> Iterable[UnitStatus]:
     fleet = _Fleet(session, now, only)
     names = _Names(session, {hold.id: hold for held in fleet.holds.values() for hold in held}.values(), fleet.defects)
     photos = photos_of(session, [defect.id for found in fleet.defects.values() for defect in found])
@@ -265,13 +265,13 @@ def _standings(session: Session, words: Words, now: dt.datetime, only: str | Non
     units = select(UnitRow.id, UnitRow.name).where(UnitRow.id == only if only else UnitRow.retired_at.is_(None))
     for unit_id, name in session.execute(units):
         parts = [fleet.facts_of(part) for part in fleet.parts_of(unit_id)]
-        standing = standing_of(parts, fleet.clock)
+        status = status_of(parts, fleet.clock)
         holds = {hold.id: hold for facts in parts for hold in facts.holds}
-        yield UnitStanding(
+        yield UnitStatus(
             unit_id,
             name,
-            standing,
-            words.standing(standing),
+            status,
+            words.status(status),
             [told_hold(session, hold, names, fleet.policy, words) for hold in holds.values()],
             [told_defect(one, names.of, photos, words, now) for facts in parts for one in facts.defects],
             parts[0].passed_at,

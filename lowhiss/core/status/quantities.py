@@ -8,7 +8,7 @@ from typing import Any, NamedTuple
 from lowhiss.core.judge import DECIDED
 from lowhiss.core.rules import Limit, LimitUnit, RuleSet, apply_bounds
 from lowhiss.core.stages import LIMITED_STAGES, STEP_TABLE, Stage, kind_of
-from lowhiss.core.standing.drift import Point, Window
+from lowhiss.core.status.drift import Point, Window
 from lowhiss.core.uncertainty import build_time_uncertainty_s, drop_uncertainty, reading_uncertainty
 from lowhiss.core.vehicle import Knob, Unit
 

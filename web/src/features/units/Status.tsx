@@ -10,25 +10,25 @@ import { HoldCard, LiftedHold } from './HoldCard'
 import { WaitingActs } from './WaitingActs'
 
 /** How a unit stands with what it pulls, what would change that, and what whoever is here may say of it. */
-export function Standing({ page }: { page: Schema['UnitPageOut'] }) {
+export function Status({ page }: { page: Schema['UnitPageOut'] }) {
   const { t } = useTranslation()
   const act = useActs()
   const [open, setOpen] = useState<'report' | 'hold'>()
-  const { unit, standing } = page
+  const { unit, status } = page
   const parts = partsOf(unit)
   const [itself] = parts
-  const openOnes = standing.defects.filter(({ closed }) => !closed)
+  const openOnes = status.defects.filter(({ closed }) => !closed)
   const lifted = page.holds.filter(({ lifted_at }) => lifted_at)
   const close = () => setOpen(undefined)
   return (
-    <section aria-label={standing.said} className="grid gap-3">
-      <Due standing={standing} />
+    <section aria-label={status.said} className="grid gap-3">
+      <Due status={status} />
       <WaitingActs partIds={parts.map(({ id }) => id)} />
-      {standing.holds.length > 0 && <h2 className="sr-only">{t('workshop.holds')}</h2>}
-      {standing.holds.map((hold) => (
-        <HoldCard key={hold.id} hold={hold} defects={standing.defects} />
+      {status.holds.length > 0 && <h2 className="sr-only">{t('workshop.holds')}</h2>}
+      {status.holds.map((hold) => (
+        <HoldCard key={hold.id} hold={hold} defects={status.defects} />
       ))}
-      <Unread defects={standing.defects} />
+      <Unread defects={status.defects} />
       {openOnes.length > 0 && <h2 className="sr-only">{t('workshop.defects')}</h2>}
       {openOnes.map((defect) => (
         <DefectCard key={defect.id} defect={defect} beside={openOnes} />
@@ -67,16 +67,16 @@ export function Standing({ page }: { page: Schema['UnitPageOut'] }) {
   )
 }
 
-function Due({ standing }: { standing: Schema['UnitStandingOut'] }) {
+function Due({ status }: { status: Schema['UnitStatusOut'] }) {
   const { t } = useTranslation()
   const figures = useFigures()
-  const { passed_at, due_at } = standing
-  const word = standing.standing === 'overdue' ? 'standing.overdueSince' : 'standing.due_'
+  const { passed_at, due_at } = status
+  const word = status.status === 'overdue' ? 'status.overdueSince' : 'status.due_'
   return (
     <p>
-      {standing.said}.{' '}
+      {status.said}.{' '}
       <span className="text-soft">
-        {passed_at ? t('standing.lastPass', { when: figures.when(passed_at) }) : t('standing.neverPassed')}
+        {passed_at ? t('status.lastPass', { when: figures.when(passed_at) }) : t('status.neverPassed')}
         {due_at && `, ${t(word, { day: figures.lastDay(due_at) })}`}.
       </span>
     </p>

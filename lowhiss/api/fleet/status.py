@@ -10,7 +10,7 @@ from fastapi import APIRouter, Body, Path, Query, Request, Response
 
 from lowhiss.api.auth import DeviceDep, MaybePersonDep, PersonDep
 from lowhiss.api.deps import StoreDep, WordsDep
-from lowhiss.api.fleet.standing_schemas import (
+from lowhiss.api.fleet.status_schemas import (
     ActsBody,
     CalendarBody,
     CalendarOut,
@@ -23,21 +23,21 @@ from lowhiss.api.fleet.standing_schemas import (
     ReadTokenBody,
     ReadTokenOut,
     ReceivedActsOut,
-    UnitStandingOut,
+    UnitStatusOut,
     WorkshopOut,
 )
 from lowhiss.api.json_requests import CarefulRoute
 from lowhiss.api.threads import PICTURES
 from lowhiss.api.workers import JUDGED_FIRST
 from lowhiss.core.fields import UUID_PATTERN
-from lowhiss.service.fleet import acts, photographs, readers, standing, status_export
+from lowhiss.service.fleet import acts, photographs, readers, status_export, unit_status
 from lowhiss.service.fleet.status_export import Reads
 from lowhiss.service.inspections.papers import dated_papers
 from lowhiss.service.people.signin import SignedOutError
 from lowhiss.service.rules.editions import inspection_tables
 from lowhiss.service.runs import status
 
-router = APIRouter(prefix="/api", tags=["standing"], route_class=CarefulRoute)
+router = APIRouter(prefix="/api", tags=["status"], route_class=CarefulRoute)
 
 
 def _reader(request: Request, store: StoreDep, person: MaybePersonDep, reads: Reads, token: str = "") -> None:
@@ -47,18 +47,18 @@ def _reader(request: Request, store: StoreDep, person: MaybePersonDep, reads: Re
         raise SignedOutError("signed_out", "Sign in, or send a token with access to this.")
 
 
-@router.get("/standing", operation_id="getStanding", dependencies=JUDGED_FIRST)
-def get_standing(request: Request, store: StoreDep, words: WordsDep, person: MaybePersonDep) -> list[UnitStandingOut]:
+@router.get("/status", operation_id="getStatus", dependencies=JUDGED_FIRST)
+def get_status(request: Request, store: StoreDep, words: WordsDep, person: MaybePersonDep) -> list[UnitStatusOut]:
     """How every unit in use stands, the worst first; for a barrier or another system with a token of its own."""
-    _reader(request, store, person, "standing")
-    return [UnitStandingOut.of(one) for one in status.standings(store, words, dt.datetime.now(dt.UTC))]
+    _reader(request, store, person, "status")
+    return [UnitStatusOut.of(one) for one in status.statuses(store, words, dt.datetime.now(dt.UTC))]
 
 
-@router.get("/standing.csv", operation_id="getStandingCsv", dependencies=JUDGED_FIRST, response_class=Response)
-def get_standing_csv(request: Request, store: StoreDep, words: WordsDep, person: MaybePersonDep) -> Response:
+@router.get("/status.csv", operation_id="getStatusCsv", dependencies=JUDGED_FIRST, response_class=Response)
+def get_status_csv(request: Request, store: StoreDep, words: WordsDep, person: MaybePersonDep) -> Response:
     """The same as a table, CSV."""
-    _reader(request, store, person, "standing")
-    kept = {"Content-Disposition": 'attachment; filename="low-hiss-standing.csv"'}
+    _reader(request, store, person, "status")
+    kept = {"Content-Disposition": 'attachment; filename="low-hiss-status.csv"'}
     return Response(status.as_csv(store, words, dt.datetime.now(dt.UTC)), media_type="text/csv", headers=kept)
 
 
@@ -148,10 +148,10 @@ def get_reading(person_id: Annotated[str, Path(pattern=UUID_PATTERN)], store: St
 @router.get("/calendar", operation_id="getCalendar")
 def get_calendar(store: StoreDep) -> CalendarOut:
     """The fleet's time zone, and how often it tests."""
-    return CalendarOut.of(standing.get_calendar(store))
+    return CalendarOut.of(unit_status.get_calendar(store))
 
 
 @router.put("/calendar", operation_id="setCalendar")
 def set_calendar(body: CalendarBody, store: StoreDep, by: PersonDep) -> CalendarOut:
     """Change the fleet's time zone, and how often it tests."""
-    return CalendarOut.of(standing.set_calendar(store, by, body.time_zone, body.rule_table()))
+    return CalendarOut.of(unit_status.set_calendar(store, by, body.time_zone, body.rule_table()))

@@ -1,9 +1,9 @@
 import { useTranslation } from '../i18n/useTranslation'
 import type { Schema } from '../api'
 
-type AnyStanding = Schema['UnitStandingOut']['standing']
+type AnyStatus = Schema['UnitStatusOut']['status']
 
-const SHAPES: Record<AnyStanding, string> = {
+const SHAPES: Record<AnyStatus, string> = {
   on_hold:
     'border-2 border-current bg-[linear-gradient(90deg,transparent_35%,currentColor_35%_65%,transparent_65%)]',
   unfit: 'bg-current [clip-path:polygon(0_0,100%_0,100%_45%,55%_45%,55%_100%,0_100%)]',
@@ -15,22 +15,22 @@ const SHAPES: Record<AnyStanding, string> = {
   fit: 'bg-current',
 }
 
-interface StandingMarkProps {
-  standing: AnyStanding
+interface StatusMarkProps {
+  status: AnyStatus
   stays: boolean
   large?: boolean
 }
 
 /** How a unit stands as shape and word and, where it stays, colour; never colour alone. */
-export function StandingMark({ standing, stays, large = false }: StandingMarkProps) {
+export function StatusMark({ status, stays, large = false }: StatusMarkProps) {
   const { t } = useTranslation()
   return (
     <span
-      data-standing={standing}
+      data-status={status}
       className={`inline-flex items-center gap-2 font-bold ${stays ? 'text-clay' : 'text-ink'} ${large ? 'text-lead' : ''}`}
     >
-      <i aria-hidden className={`inline-block shrink-0 ${large ? 'size-5' : 'size-4'} ${SHAPES[standing]}`} />
-      {t(`standing.${standing}`)}
+      <i aria-hidden className={`inline-block shrink-0 ${large ? 'size-5' : 'size-4'} ${SHAPES[status]}`} />
+      {t(`status.${status}`)}
     </span>
   )
 }
