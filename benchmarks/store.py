@@ -40,7 +40,7 @@ from lowhiss.service.runs import comparison, lifecycle, log, scripts, whatif
 from lowhiss.store.engine import Store, make_engine, migrate
 from lowhiss.store.finding_models import RunFactRow, RunPersonRow
 from lowhiss.store.fleet_models import HoldPartRow, HoldRow, PartTestRow, RunTrailerRow, UnitRow
-from lowhiss.store.house_models import RuleSetRow
+from lowhiss.store.installation_models import RuleSetRow
 from lowhiss.store.run_models import EventRow, RunRow, VerdictRow
 
 _AT_ONCE = 2_000
@@ -196,7 +196,7 @@ def lists(store: Store) -> dict[str, tuple[Callable[[], object], str]]:
         "yard: latest": (lambda: log.yard(store), all_units),
         "yard: status": (lambda: unit_status.statuses(store, Words(), _NOW), all_units),
         "workshop": (lambda: unit_status.workshop(store, Words(), _NOW), all_units),
-        "a unit's status": (lambda: unit_status.unit_told(store, unit, Words(), _NOW), of_unit),
+        "a unit's status": (lambda: unit_status.unit_view(store, unit, Words(), _NOW), of_unit),
         "a unit's course": (lambda: unit_history.course_of(store, unit, Words()), of_unit),
         "units": (lambda: units.list_units(store), all_units),
         "one unit": (lambda: units.get_unit(store, unit), of_unit),

@@ -27,7 +27,7 @@ FOUND_BY_NAME = {
     "lowhiss/exchange/recordings/source.py": "seekable|readinto",  # a stream of the standard library
     "lowhiss/exchange/workbook.py": "freeze_panes|font|number_format",  # a sheet's own attributes
     "lowhiss/core/practice/truth.py": ".*_(psi|s)",  # written whole into a debrief
-    "lowhiss/engine/desk/comparing.py": ".*_open",  # answered whole
+    "lowhiss/engine/editor/comparison.py": ".*_open",  # answered whole
     "lowhiss/service/.*": "class_name|granted|amended_by",
     "lowhiss/core/inspections/model.py": "least_psi|call_needs",  # said in the data, judged nowhere yet
     "tests/.*": "pytestmark|undone|dear_passwords|should_exit",

@@ -127,7 +127,7 @@ def survives(mutant: Mutant, copy: Path) -> bool:
     try:
         # what is noticed at all is mostly noticed by tests that need nothing that takes long to start
         first = FIRST_FOR_FIGURES if target.suffix == ".toml" else FIRST
-        return _passes(copy, "--noconftest", "-p", "tests.house", *first) and _passes(copy, *TESTS)
+        return _passes(copy, "--noconftest", "-p", "tests.properties", *first) and _passes(copy, *TESTS)
     except subprocess.TimeoutExpired:
         return False
     finally:

@@ -20,7 +20,7 @@ import uvicorn
 from argon2 import PasswordHasher
 
 import lowhiss
-import tests.house  # noqa: F401  how properties are tried
+import tests.properties  # noqa: F401  how properties are tried
 from lowhiss.api import create_app
 from lowhiss.api.http_server import web_options
 from lowhiss.database import PrivateServer

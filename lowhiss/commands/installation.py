@@ -41,7 +41,7 @@ def tell_status(data_dir: Path, words: Words, *, as_csv: bool) -> int:
         if as_csv:
             print(status.as_csv(store, words, now), end="")
         for one in () if as_csv else found:
-            print(f"{one.name:<12} {one.said}{f'. {one.why}' if one.why else ''}")
+            print(f"{one.name:<12} {one.text}{f'. {one.why}' if one.why else ''}")
         return int(any(one.stays for one in found))
 
     return with_store(data_dir, tell)
@@ -61,7 +61,7 @@ def tell_due(data_dir: Path, words: Words, ics: Path | None) -> int:
         zone = get_calendar(store).zone
         for one in status.statuses(store, words, now):
             day = last_day(one.due_at, zone).isoformat() if one.due_at else "–"
-            print(f"{day:<12} {one.name:<12} {one.said}")
+            print(f"{day:<12} {one.name:<12} {one.text}")
         return 0
 
     return with_store(data_dir, tell)

@@ -15,7 +15,7 @@ from lowhiss.core.inspections.plan import Ask
 from lowhiss.demo.scenario import TRAILERS, demo_id
 from lowhiss.engine.inspections import school_of
 from lowhiss.service.fleet.rows import find_trailer, find_unit
-from lowhiss.service.inspections.importing import import_inspection, record_for
+from lowhiss.service.inspections.imports import import_inspection, record_for
 from lowhiss.store.inspection_models import PaperRow
 
 _SEED = 41

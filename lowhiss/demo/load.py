@@ -16,7 +16,7 @@ from lowhiss.service.fleet.units import UnitEdit, new_unit_row
 from lowhiss.service.runs.imports import import_record
 from lowhiss.store.engine import Store
 from lowhiss.store.fleet_models import CouplingRow, TrailerRow, UnitRow
-from lowhiss.store.house_models import SettingRow
+from lowhiss.store.installation_models import SettingRow
 from lowhiss.store.people_models import PersonRow
 
 

@@ -28,7 +28,7 @@ from lowhiss.core.run import standing_events
 from lowhiss.core.status import CONSEQUENCES
 from lowhiss.core.words import Words
 from lowhiss.core.words.inspections import InspectionWords
-from lowhiss.engine.desk.overlay import InspectionTables, chain_of, tables_under
+from lowhiss.engine.editor.overlay import InspectionTables, chain_of, tables_under
 
 SCRIPT_FORMAT = "low-hiss-round-script/1"
 STATE_FORMAT = "low-hiss-round-state/1"

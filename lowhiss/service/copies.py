@@ -7,7 +7,7 @@ import json
 from dataclasses import dataclass
 
 from lowhiss.store.engine import Store
-from lowhiss.store.house_models import SettingRow
+from lowhiss.store.installation_models import SettingRow
 
 _STATE = "backup"
 EVERY = dt.timedelta(days=1)

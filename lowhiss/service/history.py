@@ -8,7 +8,7 @@ from typing import Any
 from sqlalchemy.orm import Session
 
 from lowhiss.service.errors import ConflictError
-from lowhiss.store.house_models import ChangeRow
+from lowhiss.store.installation_models import ChangeRow
 
 
 def note_change(session: Session, subject: str, subject_id: str, by_name: str, what: dict[str, Any]) -> None:

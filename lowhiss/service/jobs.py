@@ -15,7 +15,7 @@ from lowhiss.engine.executor import Executor
 from lowhiss.service.errors import NotFoundError, RefusedError
 from lowhiss.service.people.signin import ForbiddenError, Person
 from lowhiss.store.engine import Store
-from lowhiss.store.house_models import JobRow
+from lowhiss.store.installation_models import JobRow
 
 JobState = Literal["waiting", "running", "done", "cancelled", "failed"]
 UNENDED: tuple[JobState, ...] = ("waiting", "running")

@@ -4,8 +4,8 @@ from __future__ import annotations
 
 import lowhiss.store.finding_models
 import lowhiss.store.fleet_models
-import lowhiss.store.house_models
 import lowhiss.store.inspection_models
+import lowhiss.store.installation_models
 import lowhiss.store.learning_models
 import lowhiss.store.people_models
 import lowhiss.store.practice_models

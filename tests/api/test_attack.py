@@ -355,13 +355,14 @@ def kept(client, device):
 def test_a_question_that_takes_too_long_is_no_sign_of_a_database_away(store, stranger, monkeypatch):
     monkeypatch.setattr("lowhiss.store.engine.MAX_STATEMENT_S", 0.2)
     slow = make_engine(store.engine.url.render_as_string(hide_password=False))
-    from lowhiss.service.fleet import choosing
 
     def endless(_):
         with slow.connect() as connection:
             connection.execute(text("SELECT COUNT(*) FROM event AS a, event AS b, event AS c")).all()
 
-    monkeypatch.setattr(choosing, "installation", endless)
+    from lowhiss.service.fleet import unit_rules
+
+    monkeypatch.setattr(unit_rules, "installation", endless)
     answer = stranger.get("/api/about")
     assert (answer.status_code, answer.json()["error"]["code"]) == (503, "took_too_long")
     assert "Retry-After" not in answer.headers

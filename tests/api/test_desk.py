@@ -24,7 +24,7 @@ from lowhiss.service.people.signin import Person
 from lowhiss.service.rules.kept import kept_rules
 from lowhiss.service.runs import whatif
 from lowhiss.service.runs.rows import run_of
-from lowhiss.store.house_models import JobRow
+from lowhiss.store.installation_models import JobRow
 from lowhiss.store.run_models import RunRow
 from tests.conftest import sign_in
 from tests.devices import Device

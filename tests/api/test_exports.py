@@ -23,7 +23,7 @@ from lowhiss.exchange.tables import csv_text
 from lowhiss.service.exports import export_jobs, papers, tables
 from lowhiss.service.fleet import unit_csv
 from lowhiss.service.runs.log import Wanted
-from lowhiss.store.house_models import JobRow
+from lowhiss.store.installation_models import JobRow
 from lowhiss.store.run_models import RunRow
 from tests.builders import whole_test
 from tests.conftest import ROOT, sign_in

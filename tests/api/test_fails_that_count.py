@@ -141,7 +141,7 @@ def test_f2_a_hold_that_was_shown_stays_though_its_fail_vanishes(client, driver,
         device.send(device.struck("valued", event=events[-1]["id"], primary_psi=99, secondary_psi=99))
     device.send(device.struck("finished")).raise_for_status()
     (hold,) = status(client, unit)["holds"]
-    assert "disputed" in hold["said"]
+    assert "disputed" in hold["text"]
     assert hold["ways"][0]["way"] == "strike_out"
     # whoever made or took back its marks does not strike it out; nor does a driver
     assert act(driver, "hold_struck_out", unit, hold=hold["id"], reason="it was nothing") == "not_yours"
@@ -173,8 +173,8 @@ def test_f2_a_fail_that_only_a_device_showed_stays_too(client, driver, unit):
     back = device.struck("withdrawn", event=events[-1]["id"])
     device.send(*events, shown, back, device.struck("finished")).raise_for_status()
     (hold,) = status(client, unit)["holds"]
-    assert "10.0 psi/min" in hold["said"]
-    assert "disputed" in hold["said"]
+    assert "10.0 psi/min" in hold["text"]
+    assert "disputed" in hold["text"]
     # what was shown is not taken back
     told = device.send(device.struck("withdrawn", event=shown["id"])).json()
     assert told["set_aside"][0]["code"] == "shown_stays"
@@ -376,7 +376,7 @@ def test_m3_an_imported_fail_waits_and_blocks_until_it_is_dismissed(client, unit
     run, _ = imported(client, unit, 90)
     (hold,) = status(client, unit)["holds"]
     assert (stands(client, unit), hold["ways"][0]["way"]) == ("on_hold", "decide")
-    assert "imported from Elsewhere: decide" in hold["said"]
+    assert "imported from Elsewhere: decide" in hold["text"]
     client.post(f"/api/runs/{run}/decision", json={"accept": False, "reason": "another unit"}).raise_for_status()
     assert stands(client, unit) == "never_tested"
     (ever,) = client.get(f"/api/units/{unit['id']}").json()["holds"]

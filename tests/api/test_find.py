@@ -8,7 +8,7 @@ import uuid
 import httpx
 import pytest
 
-from lowhiss.service.runs import log, searching
+from lowhiss.service.runs import log, run_search
 from tests.conftest import sign_in
 from tests.devices import Device
 from tests.plugin import HANG_S
@@ -101,7 +101,7 @@ def test_few_names_and_many_are_searched_by_other_ways_that_find_the_same(store,
     fits = [all(word in one.driver.casefold() or word in one.unit.name.casefold() for word in words) for one in known]
     wanted = [one.id for one, fit in zip(known, fits, strict=True) if fit][: log.LOG_PAGE]
     for few in (0, 3, 1000):
-        monkeypatch.setattr(searching, "FEW", few)
+        monkeypatch.setattr(run_search, "FEW", few)
         found = [line.head.id for line in log.log_page(store, log.Wanted(search=search))]
         ids = {one.id for one in known}
         assert [one for one in found if one in ids] == wanted, few

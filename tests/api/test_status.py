@@ -18,7 +18,7 @@ from sqlalchemy import select
 
 from lowhiss.core.status import ACT_TYPES, Part
 from lowhiss.core.status.holds import _NAMESPACE as NAMESPACE
-from lowhiss.service.fleet.holding import refold
+from lowhiss.service.fleet.holds import refold
 from lowhiss.service.people.rights import ACTS, ROLES
 from lowhiss.service.runs.imports import import_record
 from lowhiss.store.fleet_models import ActRow
@@ -102,16 +102,16 @@ def test_fail_hold_repair_recheck_lifted_with_the_sentences_of_each(client, stor
     failed = run_of(store, tractor, 90, days_ago=5)
     told = page(client, tractor)["status"]
     (hold,) = told["holds"]
-    assert (told["status"], told["said"], told["stays"]) == ("on_hold", "Do not drive: on hold", True)
-    assert hold["said"] == (
+    assert (told["status"], told["text"], told["stays"]) == ("on_hold", "Do not drive: on hold", True)
+    assert hold["text"] == (
         "Applied leak test, pedal held failed: 100 → 90 psi in 60 s, 10.0 psi/min, no more than 3 psi in 60 s"
     )
     assert [way["way"] for way in hold["ways"]] == ["repair", "recheck"]
-    assert hold["ways"][1]["said"].startswith(
+    assert hold["ways"][1]["text"].startswith(
         "After a certified repair: a valid pass of Applied leak test, pedal held under"
     )
     assert (told["recheck"]["procedure"], told["recheck"]["rules"]) == ("leak-check", "us-cdl")
-    assert "no más de 20.7 kPa" in page(client, tractor, lang="es", unit="kpa")["status"]["holds"][0]["said"]
+    assert "no más de 20.7 kPa" in page(client, tractor, lang="es", unit="kpa")["status"]["holds"][0]["text"]
     assert sheet(client, failed)["did"] == ["Applied leak test, pedal held: the unit is now on hold. Do not drive."]
     # a pass without a repair changes nothing, and says why
     early = run_of(store, tractor, 99, days_ago=4)
@@ -203,7 +203,7 @@ def test_a_defect_goes_its_way_and_two_people_certify_it_once(client, store, peo
         people["driver"], "defect_seen", tractor["id"], group="brake_hose", what="chafed", where="axle 2", days_ago=5
     )
     told = page(client, tractor)["status"]
-    assert (told["status"], told["defects"][0]["said"]) == ("unfit", "Brake hoses and fittings: chafed, axle 2")
+    assert (told["status"], told["defects"][0]["text"]) == ("unfit", "Brake hoses and fittings: chafed, axle 2")
     milder = {"defect": seen, "consequence": "note", "reason": "a shadow"}
     assert do(people["driver"], "defect_rated", tractor["id"], **milder) == "not_yours"
     do(people["workshop"], "defect_taken", tractor["id"], defect=seen, days_ago=4.5)
@@ -226,7 +226,7 @@ def test_what_a_defect_means_is_kept_with_it_whatever_rules_the_unit_goes_by_lat
     edit = {"name": tractor["name"], "kind": "tractor", "rules": "canada-west", "version": 1}
     client.put(f"/api/units/{tractor['id']}", json=edit).raise_for_status()
     do(people["driver"], "defect_seen", tractor["id"], group="washer", what="dry again")
-    told = {one["said"]: one["consequence"] for one in page(client, tractor)["status"]["defects"]}
+    told = {one["text"]: one["consequence"] for one in page(client, tractor)["status"]["defects"]}
     assert told == {"Washer: dry": "stay", "Washer: dry again": "finish"}
 
 
@@ -451,7 +451,7 @@ def test_what_somebody_did_on_a_shared_tablet_stays_theirs_though_another_sends_
         sign_in(tablet, "Bram Osei")
         mine = {**device.act("hold_placed", tractor["id"], reason="noise"), "by": "Odile Ferrow"}
         device.send_acts(act, mine).raise_for_status()
-    holds = {hold["said"]: hold["by"] for hold in page(client, tractor)["status"]["holds"]}
+    holds = {hold["text"]: hold["by"] for hold in page(client, tractor)["status"]["holds"]}
     # whoever was never signed in there has done nothing there
     assert holds == {"pulls": "Ines Aldous", "noise": "Bram Osei"}
 
@@ -479,7 +479,7 @@ def test_the_order_in_which_runs_and_acts_arrive_does_not_matter(client, store, 
                 table = leak_record(100, what, kind="straight_truck")
                 kept(store, unit, table, days_ago, run_id=f"{unit['id'][:24]}{days_ago:012}")
         ever = page(client, unit)["holds"]
-        told.append([(one["said"], one["lifted_how"], len(one["parts"])) for one in ever])
+        told.append([(one["text"], one["lifted_how"], len(one["parts"])) for one in ever])
     assert told[0] == told[1]
     # the second fail undid the first repair; what passed after the second lifted it; it failed again
     assert [how for _, how, _ in told[0]] == [None, "recheck"]
@@ -504,7 +504,7 @@ def test_how_somebody_reads_is_told_to_trainers_alone(client, people):
     ids = {one["name"]: one["id"] for one in client.get("/api/people").json()}
     told = people["trainer"].get(f"/api/readers/{ids['Kit Varga']}").raise_for_status().json()
     assert told["tests"] is None or told["tests"] >= 20
-    assert told["said"]
+    assert told["text"]
     assert people["trainer"].get(f"/api/readers/{uuid.uuid4()}").status_code == 404
     for role in ("driver", "workshop", "manager"):
         assert people[role].get(f"/api/readers/{ids['Kit Varga']}").status_code == 403

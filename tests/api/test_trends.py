@@ -43,7 +43,7 @@ def test_it_lost_one_then_two_then_more_and_the_day_is_foretold(client, store, u
     trend = trends(client, unit)["leak_applied"]
     assert [one["run_id"] for one in trend["readings"]] == ids
     assert (trend["state"], trend["unit"], trend["high"], trend["segment"]) == ("drifts", "psi", 3, 9)
-    assert trend["said"].startswith("Drifting by 1.1 psi a month")
+    assert trend["text"].startswith("Drifting by 1.1 psi a month")
     assert trend["limit"] == "no more than 3 psi in 60 s"
     last = BEGUN + dt.timedelta(weeks=8)
     assert last < dt.datetime.fromisoformat(trend["meets_from"]) <= dt.datetime.fromisoformat(trend["meets"])
@@ -52,7 +52,7 @@ def test_it_lost_one_then_two_then_more_and_the_day_is_foretold(client, store, u
 def test_the_same_in_spanish_and_kilopascals(client, store, unit):
     measured_weekly(store, unit, [0.5, 0.5, 1, 1, 1.5, 1.5, 2, 2, 2.5])
     trend = trends(client, unit, lang="es", unit="kpa")["leak_applied"]
-    assert trend["said"].startswith("Tendencia de 7.5 kPa al mes")
+    assert trend["text"].startswith("Tendencia de 7.5 kPa al mes")
     assert trend["limit"] == "no más de 20.7 kPa en 60 s"
 
 

@@ -219,7 +219,7 @@ class TestWithoutContact:
         assert (bad["key"], bad["shown"]) == ("tire_tread@P.axle1.left", "3/32 in")
         with httpx.Client(base_url=cab.url) as http:
             standing = sign_in(http).get(f"/api/units/{UNIT_ID['MV-16']}").json()["status"]
-            defect = next(one for one in standing["defects"] if "Tread" in one["said"])
+            defect = next(one for one in standing["defects"] if "Tread" in one["text"])
             assert standing["stays"] is True
             cab.until(
                 lambda: bool(

@@ -118,7 +118,7 @@ def test_a_defect_seen_in_a_dead_zone_is_kept_with_its_photograph_and_sent(cab):
     mine = page.locator("[data-defect=open]", has_text="one missing")
     expect(mine).to_be_visible()
     with client_of(cab, "Jory Pask") as client:
-        known = next(one for one in client.get("/api/workshop").json()["defects"] if "one missing" in one["said"])
+        known = next(one for one in client.get("/api/workshop").json()["defects"] if "one missing" in one["text"])
         device = Device(client)
         device.send_acts(
             device.act("repaired", UNIT_ID["MV-22"], did="two nuts", defects=[known["id"]])

@@ -11,6 +11,7 @@ import tomllib
 import pytest
 from hypothesis import given
 from hypothesis import strategies as st
+from lowhiss.core.status import CONSEQUENCES
 
 from lowhiss import rulebook
 from lowhiss.core.errors import RuleError
@@ -19,15 +20,14 @@ from lowhiss.core.procedure import PROCEDURE_FORMAT, read_procedure
 from lowhiss.core.record import read_run
 from lowhiss.core.rules import apply_bounds, read_rule_set
 from lowhiss.core.stages import LIMITED_STAGES
-from lowhiss.core.standing import CONSEQUENCES
 from lowhiss.core.vehicle import UNIT_KINDS, Governor, Unit
 from lowhiss.core.words import Words
 from lowhiss.demo.scenario import demo_runs
-from lowhiss.engine.desk.checks import cases, check_reasons, looser_limits, read_fleet_rules
-from lowhiss.engine.desk.comparing import conventions, group_lines, inspection_lines, side_by_side
-from lowhiss.engine.desk.ordering import order
-from lowhiss.engine.desk.overlay import tables_under
-from lowhiss.engine.desk.weighing import weigh
+from lowhiss.engine.editor.checks import cases, check_reasons, looser_limits, read_fleet_rules
+from lowhiss.engine.editor.comparison import conventions, group_lines, inspection_lines, side_by_side
+from lowhiss.engine.editor.limit_impact import weigh
+from lowhiss.engine.editor.orders import order
+from lowhiss.engine.editor.overlay import tables_under
 from lowhiss.engine.judge_record import judge_record
 from lowhiss.exchange.rule_toml import check_rule_file, tables_of, toml_text
 from tests.builders import at, judged, leak_record, whole_test
@@ -280,7 +280,7 @@ def test_a_set_goes_through_toml_and_back_whole(name):
         holding="gear_too",
         calls=["cut_out", "verdict"],
         consequences={"marker": "stay"},
-        inspection_limit=[{"measure": "tread", "axles": ["steer"], "at_least": 5, "source": SOURCE}],
+        round_limit=[{"measure": "tread", "axles": ["steer"], "at_least": 5, "source": SOURCE}],
         judging={"short_wait_s": 30},
     )
     table = tomllib.loads(toml_text(own_set.as_dict()))
@@ -370,7 +370,7 @@ def test_what_must_be_said_is_the_schools():
 def test_a_fleets_own_inspection_numbers_and_consequences_hold_for_it_and_what_comes_from_it():
     rules = own(
         consequences={"marker": "stay"},
-        inspection_limit=[{"measure": "tread", "axles": ["steer"], "at_least": 5, "source": SOURCE}],
+        round_limit=[{"measure": "tread", "axles": ["steer"], "at_least": 5, "source": SOURCE}],
         parent="canada-west",
     )
     lines = {(line.measure, line.axles): line for line in inspection_lines(rules, Words())}

@@ -14,7 +14,7 @@ from lowhiss.core.procedure.planner import plan, standing_before
 from lowhiss.core.record import read_run
 from lowhiss.core.script import compile_script
 from lowhiss.core.vehicle import UNIT_KINDS, Unit
-from lowhiss.engine.desk.ordering import Refusal, order
+from lowhiss.engine.editor.orders import Refusal, order
 from lowhiss.engine.judge_record import judge_record
 from lowhiss.engine.simulation import drive, spec_named
 from lowhiss.exchange.rule_toml import check_rule_file, tables_of, toml_text

@@ -27,7 +27,7 @@ from lowhiss.service.runs.log import Wanted
 from lowhiss.service.spool import Spool
 from lowhiss.service.traces import recording_batches as batches
 from lowhiss.service.traces.editor import Asked
-from lowhiss.store.house_models import JobRow
+from lowhiss.store.installation_models import JobRow
 from tests.conftest import ROOT
 from tests.faults.processes import free_port
 from tests.trace.recorded import driven

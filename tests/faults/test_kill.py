@@ -226,8 +226,8 @@ def test_a_killed_database_or_server_costs_nothing_that_was_done_about_a_vehicle
                 blow.join()
         until_acknowledged(device, *acts)
         page = client.get(f"/api/units/{unit}").raise_for_status().json()
-        assert sorted(hold["said"] for hold in page["status"]["holds"]) == [f"noise {n}" for n in range(4)]
-        assert sorted(one["said"] for one in page["status"]["defects"]) == [f"rattle {n}" for n in range(4)]
+        assert sorted(hold["text"] for hold in page["status"]["holds"]) == [f"noise {n}" for n in range(4)]
+        assert sorted(one["text"] for one in page["status"]["defects"]) == [f"rattle {n}" for n in range(4)]
         assert len([entry for entry in page["course"]["entries"] if entry["kind"] == "act"]) == len(acts)
 
 

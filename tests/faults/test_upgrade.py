@@ -11,11 +11,11 @@ from sqlalchemy import insert, select, text
 
 from lowhiss import rulebook
 from lowhiss.database.dump import dump, restore
-from lowhiss.service.fleet.holding import holds_ever_on
+from lowhiss.service.fleet.holds import holds_ever_on
 from lowhiss.store.engine import Store, current_revision, head_revision, make_engine, migrate
 from lowhiss.store.finding_models import RunPersonRow
 from lowhiss.store.fleet_models import PartTestRow
-from lowhiss.store.house_models import RuleSetRow
+from lowhiss.store.installation_models import RuleSetRow
 from lowhiss.store.run_models import RunRow, VerdictRow
 from lowhiss.upgrade import upgrade
 

@@ -155,7 +155,7 @@ def test_a_stage_with_its_limit_is_four_places(copy):
     # the desk of rules weighs it as well
     checked = (
         "from lowhiss.core.vehicle import Unit\nfrom lowhiss.core.words import Words\n"
-        "from lowhiss.engine.desk.comparing import side_by_side\nfrom lowhiss.rulebook import rule_sets\n"
+        "from lowhiss.engine.editor.comparison import side_by_side\nfrom lowhiss.rulebook import rule_sets\n"
         "print([row.title for row in side_by_side(rule_sets(), Unit('bus'), Words('en'))])"
     )
     assert "supply shut" in run(copy, "-c", checked)

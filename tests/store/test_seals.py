@@ -17,8 +17,8 @@ from lowhiss.exchange.seals import check, file_of, read_file
 from lowhiss.service.people.signin import Person
 from lowhiss.service.seals import rows, signing, verification
 from lowhiss.store.fleet_models import ActRow, PhotoFileRow, PhotoRow, RunTrailerRow
-from lowhiss.store.house_models import RuleSetRow, SettingRow
 from lowhiss.store.inspection_models import InspectionMarkRow, InspectionRow
+from lowhiss.store.installation_models import RuleSetRow, SettingRow
 from lowhiss.store.learning_models import ExaminationRow
 from lowhiss.store.run_models import ClockRow, EventRow, RunRow, TracePartRow, VerdictRow
 from lowhiss.store.seal_models import SealKeyRow, SealRow, SignatureRow

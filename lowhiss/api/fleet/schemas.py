@@ -240,7 +240,7 @@ class TrendOut(BaseModel):
     high: float | None
     limit: str
     state: State
-    said: str
+    text: str
     slope_per_day: float | None
     slope_low: float | None
     slope_high: float | None
@@ -277,7 +277,7 @@ class TrendOut(BaseModel):
             high=one.window.high,
             limit=one.limit_text,
             state=trend.state,
-            said=one.said,
+            text=one.text,
             slope_per_day=None if slope is None else slope.median,
             slope_low=None if slope is None else slope.low,
             slope_high=None if slope is None else slope.high,

@@ -16,7 +16,7 @@ from lowhiss.service.fleet.acts import Done, ReceivedActs
 from lowhiss.service.fleet.readers import Reading
 from lowhiss.service.fleet.status_export import Reads
 from lowhiss.service.fleet.unit_history import Entry, Kind
-from lowhiss.service.fleet.unit_status import Calendar, ToldDefect, ToldHold, UnitStatus
+from lowhiss.service.fleet.unit_status import Calendar, DefectView, HoldView, UnitStatus
 
 MAX_ACTS = 50
 
@@ -34,17 +34,17 @@ class WayOutOut(BaseModel):
     """One thing that would change a hold, as a sentence."""
 
     way: Way
-    said: str
+    text: str
 
 
 class HoldOut(BaseModel):
-    """A hold. ``said``: why.  ways : what would change it, in the order to do it; empty once it is lifted."""
+    """A hold. ``text``: why.  ways : what would change it, in the order to do it; empty once it is lifted."""
 
     id: str
     stage: Stage | None
     opened_at: dt.datetime
     by: str
-    said: str
+    text: str
     parts: list[PartOut]
     run_id: str | None
     """The run that failed last."""
@@ -60,21 +60,21 @@ class HoldOut(BaseModel):
     lifted_reason: str
 
     @classmethod
-    def of(cls, told: ToldHold) -> HoldOut:
+    def of(cls, view: HoldView) -> HoldOut:
         """From the service's answer."""
-        hold, lifted = told.hold, told.hold.lifted
+        hold, lifted = view.hold, view.hold.lifted
         return cls(
             id=hold.id,
             stage=hold.stage,
             opened_at=hold.opened_at,
-            by=told.by,
-            said=told.said,
-            parts=[PartOut(kind=p.kind, id=p.id, name=name, held=p in hold.held) for p, name in told.parts],
+            by=view.by,
+            text=view.text,
+            parts=[PartOut(kind=p.kind, id=p.id, name=name, held=p in hold.held) for p, name in view.parts],
             run_id=hold.fails[-1].run_id if hold.fails else None,
             repaired_at=hold.repaired_at,
             from_before=hold.from_before,
-            ways=[WayOutOut(way=way, said=said) for way, said in told.ways],
-            tested_with=told.tested_with,
+            ways=[WayOutOut(way=way, text=text) for way, text in view.ways],
+            tested_with=view.tested_with,
             lifted_at=lifted.at if lifted else None,
             lifted_how=lifted.how if lifted else None,
             lifted_run_id=(lifted.run_id or None) if lifted else None,
@@ -93,13 +93,13 @@ class DefectOut(BaseModel):
     part_kind: PartKind
     part_id: str
     part: str
-    said: str
+    text: str
     seen_at: dt.datetime
     by: str
     consequence: Consequence | None
     means: str
     state: DefectState
-    state_said: str
+    state_text: str
     taken_by: str
     certified_at: dt.datetime | None
     certified_by: str
@@ -112,21 +112,21 @@ class DefectOut(BaseModel):
     photos: list[str]
 
     @classmethod
-    def of(cls, told: ToldDefect) -> DefectOut:
+    def of(cls, view: DefectView) -> DefectOut:
         """From the service's answer."""
-        defect = told.defect
+        defect = view.defect
         return cls(
             id=defect.id,
             part_kind=defect.part.kind,
             part_id=defect.part.id,
-            part=told.part,
-            said=told.said,
+            part=view.part,
+            text=view.text,
             seen_at=defect.seen_at,
             by=defect.by,
-            consequence=told.consequence,
-            means=told.means,
+            consequence=view.consequence,
+            means=view.means,
             state=defect.state,
-            state_said=told.state,
+            state_text=view.state,
             taken_by=defect.taken_by,
             certified_at=defect.certified_at,
             certified_by=defect.certified_by,
@@ -136,7 +136,7 @@ class DefectOut(BaseModel):
             closed=defect.closed,
             unread=defect.unread,
             run_id=defect.run_id or None,
-            photos=told.photos,
+            photos=view.photos,
         )
 
 
@@ -151,12 +151,12 @@ class RecheckOut(BaseModel):
 
 
 class UnitStatusOut(BaseModel):
-    """How a unit stands with what it pulls today. ``said``: in a few words.  stays : it does not leave as it is."""
+    """How a unit stands with what it pulls today. ``text``: in a few words.  stays : it does not leave as it is."""
 
     unit_id: str
     name: str
     status: Status
-    said: str
+    text: str
     stays: bool
     holds: list[HoldOut]
     defects: list[DefectOut]
@@ -175,7 +175,7 @@ class UnitStatusOut(BaseModel):
             unit_id=one.unit_id,
             name=one.name,
             status=one.status,
-            said=one.said,
+            text=one.text,
             stays=one.stays,
             holds=[HoldOut.of(hold) for hold in one.holds],
             defects=[DefectOut.of(defect) for defect in one.defects],
@@ -196,13 +196,13 @@ class WorkshopOut(BaseModel):
 
 
 class EntryOut(BaseModel):
-    """One thing that happened to a unit, in a line of time. ``said``: a sentence.  run_id : the run it is about."""
+    """One thing that happened to a unit, in a line of time. ``text``: a sentence.  run_id : the run it is about."""
 
     at: dt.datetime
     kind: Kind
     what: str
     by: str
-    said: str
+    text: str
     run_id: str | None
     fields: dict[str, Any] | None
 
@@ -214,7 +214,7 @@ class EntryOut(BaseModel):
             kind=entry.kind,
             what=entry.what,
             by=entry.by,
-            said=entry.said,
+            text=entry.text,
             run_id=entry.run_id or None,
             fields=entry.fields,
         )
@@ -338,7 +338,7 @@ class ReadTokenOut(BaseModel):
 
 
 class MadeTokenOut(BaseModel):
-    """The secret of a new token, told once."""
+    """The secret of a new token, shown once."""
 
     token: str
 
@@ -349,7 +349,7 @@ class ReadingOut(BaseModel):
     tests: int | None
     mean_psi: float | None
     error_psi: float | None
-    said: str
+    text: str
 
     @classmethod
     def of(cls, reading: Reading) -> ReadingOut:
@@ -359,7 +359,7 @@ class ReadingOut(BaseModel):
             tests=bias.tests if bias else None,
             mean_psi=bias.mean_psi if bias else None,
             error_psi=bias.error_psi if bias else None,
-            said=reading.said,
+            text=reading.text,
         )
 
 

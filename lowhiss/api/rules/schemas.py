@@ -14,9 +14,9 @@ from lowhiss.core.stages import Action, LimitedStage, Stage
 from lowhiss.core.status import Consequence
 from lowhiss.core.vehicle import Holding, UnitKind
 from lowhiss.core.words import Words
-from lowhiss.engine.desk.comparing import Cell, Convention, Row, source_of
-from lowhiss.engine.desk.ordering import Ordered
-from lowhiss.service.fleet.choosing import TestedBy
+from lowhiss.engine.editor.comparison import Cell, Convention, Row, source_of
+from lowhiss.engine.editor.orders import Ordered
+from lowhiss.service.fleet.unit_rules import TestedBy
 from lowhiss.service.rules.editor import Checked, Edition
 
 Id = Annotated[str, Field(min_length=1, max_length=60)]

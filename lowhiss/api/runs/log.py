@@ -21,7 +21,7 @@ from lowhiss.core.fields import UUID_PATTERN
 from lowhiss.core.findings import FINDINGS
 from lowhiss.service.backing_services import State, Watch
 from lowhiss.service.copies import copies_of
-from lowhiss.service.fleet import choosing
+from lowhiss.service.fleet import unit_rules
 from lowhiss.service.runs import facts, log, views
 
 router = APIRouter(prefix="/api", tags=["log"], route_class=CarefulRoute)
@@ -135,6 +135,6 @@ def health(request: Request, store: StoreDep) -> HealthOut:
 @router.get("/about", operation_id="about")
 def about(store: StoreDep) -> AboutOut:
     """Whose installation this is, and whether it holds demo data."""
-    owner, demo = choosing.installation(store)
+    owner, demo = unit_rules.installation(store)
     late = copies_of(store).late(dt.datetime.now(dt.UTC))
     return AboutOut(version=__version__, owner=owner, demo=demo, copies_late=late)

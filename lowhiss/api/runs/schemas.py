@@ -16,7 +16,7 @@ from lowhiss.core.record import Purpose
 from lowhiss.core.rules import Policy
 from lowhiss.core.stages import Stage
 from lowhiss.core.vehicle import UnitKind
-from lowhiss.service.fleet.choosing import Given
+from lowhiss.service.fleet.unit_rules import Given
 from lowhiss.service.runs.lifecycle import Beginning
 from lowhiss.service.runs.log import Latest, LogLine
 from lowhiss.service.runs.participants import Part

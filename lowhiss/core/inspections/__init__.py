@@ -1,8 +1,8 @@
 """The inspection: what is looked at beside the air test, in the cab and around the vehicle."""
 
 from lowhiss.core.inspections.book_reader import INSPECTION_TABLES, read_inspection_book
-from lowhiss.core.inspections.filling import Moment, Open, listening, offered
-from lowhiss.core.inspections.judging import InspectionState, Judged, Outcome, RunMark, bound_in, judge_inspection
+from lowhiss.core.inspections.fill_items import Moment, Open, listening, offered
+from lowhiss.core.inspections.judge import InspectionState, Judged, Outcome, RunMark, bound_in, judge_inspection
 from lowhiss.core.inspections.limits import Bound, bounds_at, measure_of, needs_number
 from lowhiss.core.inspections.model import Answer, Finding, InspectionBook, Item, Paper, Text, Way
 from lowhiss.core.inspections.plan import Ask, Place, Plan, Station, Wanted, plan, ways_for

@@ -31,7 +31,7 @@ from lowhiss.service.runs.rows import find_run, head_of, record_of
 from lowhiss.service.spool import Spool
 from lowhiss.store.engine import Store
 from lowhiss.store.finding_models import RunFactRow
-from lowhiss.store.house_models import JobRow, SettingRow
+from lowhiss.store.installation_models import JobRow, SettingRow
 from lowhiss.store.run_models import RunRow
 
 KIND = "export"

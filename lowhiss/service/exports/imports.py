@@ -23,7 +23,7 @@ from lowhiss.service.runs.imports import Imported, import_record
 from lowhiss.service.runs.rows import record_of
 from lowhiss.store.engine import Store
 from lowhiss.store.fleet_models import UnitRow
-from lowhiss.store.house_models import SettingRow
+from lowhiss.store.installation_models import SettingRow
 from lowhiss.store.run_models import RunRow
 
 _CLOCKS = dt.timedelta(minutes=10)

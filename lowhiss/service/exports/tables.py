@@ -64,7 +64,7 @@ def _trailers(asked: Asked) -> Rows:
 
 def _status(asked: Asked) -> Rows:
     for one in statuses(asked.store, asked.words, asked.now):
-        yield one.name, one.said, one.stays, one.why, one.passed_at, one.due_at
+        yield one.name, one.text, one.stays, one.why, one.passed_at, one.due_at
 
 
 def _holds(asked: Asked) -> Rows:
@@ -73,14 +73,14 @@ def _holds(asked: Asked) -> Rows:
         names = " ".join(name for _, name in one.parts)
         lifted = hold.lifted.at if hold.lifted else None
         stage = asked.words.stage(hold.stage) if hold.stage else ""
-        yield hold.id, names, " ".join(one.held), stage, hold.opened_at, one.said, one.by, hold.repaired_at, lifted
+        yield hold.id, names, " ".join(one.held), stage, hold.opened_at, one.text, one.by, hold.repaired_at, lifted
 
 
 def _defects(asked: Asked) -> Rows:
     for one in workshop(asked.store, asked.words, asked.now)[1]:
         defect = one.defect
         yield (
-            *(defect.id, one.part, one.said, one.means, one.state, defect.seen_at, defect.by, defect.taken_by),
+            *(defect.id, one.part, one.text, one.means, one.state, defect.seen_at, defect.by, defect.taken_by),
             *(defect.run_id, defect.inspection_id),
         )
 

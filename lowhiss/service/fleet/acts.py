@@ -15,9 +15,9 @@ from lowhiss.core.rules import canonical_json
 from lowhiss.core.status import ACT_KINDS, CONSEQUENCES, Act, ActType, Defect, Hold, Part, PartKind, read_act_body
 from lowhiss.engine.clocks import Instant, seconds_ago
 from lowhiss.rulebook import consequences
-from lowhiss.service.fleet.counting import OFFLINE_FOR
-from lowhiss.service.fleet.defecting import folded_defects, refold_defects, rules_for
-from lowhiss.service.fleet.holding import hold_of, refold
+from lowhiss.service.fleet.counted_runs import OFFLINE_FOR
+from lowhiss.service.fleet.defects import folded_defects, refold_defects, rules_for
+from lowhiss.service.fleet.holds import hold_of, refold
 from lowhiss.service.fleet.rows import find_trailer, find_unit
 from lowhiss.service.people.authors import Author, Authors
 from lowhiss.service.people.proofs import Proof, signed_text

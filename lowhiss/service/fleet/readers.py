@@ -26,7 +26,7 @@ class Reading:
     """How somebody reads the loss with the pedal held. ``bias``: None with too few tests."""
 
     bias: Bias | None
-    said: str
+    text: str
 
 
 def reading_of(store: Store, person_id: str, words: Words) -> Reading:

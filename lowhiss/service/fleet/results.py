@@ -20,10 +20,10 @@ from lowhiss.core.record import COUNTING_PURPOSES
 from lowhiss.core.stages import LIMITED_STAGES
 from lowhiss.core.status import Part, PartKind, improves, stricter_policy
 from lowhiss.service.errors import RefusedError
-from lowhiss.service.fleet.choosing import choose, defaults_of
-from lowhiss.service.fleet.counting import counts
-from lowhiss.service.fleet.defecting import refold_defects
-from lowhiss.service.fleet.holding import holds_on, refold
+from lowhiss.service.fleet.counted_runs import counts
+from lowhiss.service.fleet.defects import refold_defects
+from lowhiss.service.fleet.holds import holds_on, refold
+from lowhiss.service.fleet.unit_rules import choose, defaults_of
 from lowhiss.service.fleet.units import listed_unit, unit_of
 from lowhiss.service.rules.kept import kept_rules
 from lowhiss.store.fleet_models import (

@@ -93,4 +93,4 @@ def as_calendar(store: Store, words: Words, now: dt.datetime, papers: Sequence[L
 
 
 def _lines(found: list[UnitStatus]) -> list[StatusLine]:
-    return [StatusLine(one.unit_id, one.name, one.said, one.stays, one.why, one.passed_at, one.due_at) for one in found]
+    return [StatusLine(one.unit_id, one.name, one.text, one.stays, one.why, one.passed_at, one.due_at) for one in found]

@@ -32,11 +32,11 @@ from lowhiss.core.status import (
 from lowhiss.core.status.drift import State
 from lowhiss.core.vehicle import Unit
 from lowhiss.core.words import Words
-from lowhiss.service.fleet.choosing import choose
-from lowhiss.service.fleet.counting import is_doubtful
-from lowhiss.service.fleet.defecting import folded_defects
-from lowhiss.service.fleet.holding import acts_on, holds_ever_on
+from lowhiss.service.fleet.counted_runs import is_doubtful
+from lowhiss.service.fleet.defects import folded_defects
+from lowhiss.service.fleet.holds import acts_on, holds_ever_on
 from lowhiss.service.fleet.rows import find_unit
+from lowhiss.service.fleet.unit_rules import choose
 from lowhiss.service.fleet.units import assembled
 from lowhiss.service.rules.kept import kept_rules
 from lowhiss.store.engine import Store
@@ -51,7 +51,7 @@ _EPOCH = dt.datetime(2000, 1, 1, tzinfo=dt.UTC)
 class UnitTrend:
     """One quantity of a unit: what was measured, when, against which limit, and how it goes on.
 
-    said, limit_text : sentences for one reader.  points : readings in order of time, the last ``len(segment)`` of which
+    text, limit_text : sentences for one reader.  points : readings in order of time, the last ``len(segment)`` of which
         the trend is taken from.  errors : of each reading, in the quantity's own unit.
     """
 
@@ -63,7 +63,7 @@ class UnitTrend:
     window: Window
     limit_text: str
     trend: Trend
-    said: str
+    text: str
     repairs: list[Repair]
 
 
@@ -133,9 +133,9 @@ def _trend(
     errors = [error_of(quantity, rules, limit, resolution_psi, reading.value) for reading in readings]
     trend = trend_of(points, window, errors[-1])
     measured_in = unit_of_measure(quantity)
-    text = words.limit(limit, apply_bounds(limit, unit, cut_out_psi, cut_out_psi)) if limit else ""
-    said = words.trend(trend, measured_in)
-    return UnitTrend(quantity, measured_in, readings, errors, len(points), window, text, trend, said, repairs)
+    limit_text = words.limit(limit, apply_bounds(limit, unit, cut_out_psi, cut_out_psi)) if limit else ""
+    text = words.trend(trend, measured_in)
+    return UnitTrend(quantity, measured_in, readings, errors, len(points), window, limit_text, trend, text, repairs)
 
 
 def _repairs(session: Session, unit_id: str) -> dict[str, list[Repair]]:

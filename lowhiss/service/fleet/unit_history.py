@@ -15,12 +15,12 @@ from lowhiss import rulebook
 from lowhiss.core.status import Act, Defect, Part
 from lowhiss.core.words import Words
 from lowhiss.core.words.inspections import InspectionWords
-from lowhiss.service.fleet.defecting import folded_defects
-from lowhiss.service.fleet.holding import act_of, holds_ever_on
+from lowhiss.service.fleet.defects import folded_defects
+from lowhiss.service.fleet.holds import act_of, holds_ever_on
 from lowhiss.service.fleet.rows import find_unit
 from lowhiss.store.engine import Store
 from lowhiss.store.fleet_models import ActRow
-from lowhiss.store.house_models import ChangeRow
+from lowhiss.store.installation_models import ChangeRow
 from lowhiss.store.run_models import RunRow
 
 PAGE = 40
@@ -38,7 +38,7 @@ class Entry:
     kind: Kind
     what: str
     by: str
-    said: str
+    text: str
     run_id: str = ""
     fields: dict[str, Any] | None = None
 
@@ -99,8 +99,8 @@ def said_defect(defect: Defect, words: Words) -> str:
         return f"{found}; {defect.what}" if defect.what else found
     groups = rulebook.consequences().groups
     named = groups[defect.group].name[words.language] if defect.group in groups else ""
-    said = ": ".join(part for part in (named, defect.what) if part)
-    return f"{said}, {defect.where}" if defect.where else said
+    text = ": ".join(part for part in (named, defect.what) if part)
+    return f"{text}, {defect.where}" if defect.where else text
 
 
 def _holds(session: Session, unit_id: str, until: dt.datetime, words: Words) -> Iterator[Entry]:
@@ -108,8 +108,8 @@ def _holds(session: Session, unit_id: str, until: dt.datetime, words: Words) -> 
         if hold.stage is None:
             continue  # what a person placed and released are acts
         if hold.opened_at < until:
-            said = words.hold("opened", stage=hold.stage)
-            yield Entry(hold.opened_at, "hold", "opened", "", said, hold.fails[0].run_id)
+            text = words.hold("opened", stage=hold.stage)
+            yield Entry(hold.opened_at, "hold", "opened", "", text, hold.fails[0].run_id)
         lifted = hold.lifted
         if lifted is not None and lifted.how == "recheck" and lifted.at < until:
             yield Entry(lifted.at, "hold", "lifted", "", words.hold("lifted", stage=hold.stage), lifted.run_id)

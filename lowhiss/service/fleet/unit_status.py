@@ -35,14 +35,14 @@ from lowhiss.core.status import (
 )
 from lowhiss.core.words import Words
 from lowhiss.service.errors import RefusedError
-from lowhiss.service.fleet.choosing import choose, defaults_of
-from lowhiss.service.fleet.defecting import open_defects
-from lowhiss.service.fleet.holding import hold_of, holds_ever_on, holds_on, open_holds, policy_of
+from lowhiss.service.fleet.defects import open_defects
+from lowhiss.service.fleet.holds import hold_of, holds_ever_on, holds_on, open_holds, policy_of
 from lowhiss.service.fleet.photographs import photos_of
 from lowhiss.service.fleet.rechecks import Recheck, recheck_of
 from lowhiss.service.fleet.results import parts_of
 from lowhiss.service.fleet.rows import couplings_of, find_unit
 from lowhiss.service.fleet.unit_history import said_defect
+from lowhiss.service.fleet.unit_rules import choose, defaults_of
 from lowhiss.service.fleet.units import listed_unit, unit_of
 from lowhiss.service.history import differences, note_change
 from lowhiss.service.people.signin import Person
@@ -50,7 +50,7 @@ from lowhiss.service.rules.editions import procedures_now, rule_sets_now
 from lowhiss.service.rules.kept import kept_rules
 from lowhiss.store.engine import Store
 from lowhiss.store.fleet_models import CouplingRow, HoldPartRow, HoldRow, PartTestRow, TrailerRow, UnitRow
-from lowhiss.store.house_models import SettingRow
+from lowhiss.store.installation_models import SettingRow
 from lowhiss.store.run_models import RunRow
 
 _DUE, _ZONE = "due_rule", "time_zone"
@@ -66,7 +66,7 @@ class Calendar:
 
 
 @dataclass(frozen=True, slots=True)
-class ToldHold:
+class HoldView:
     """A hold with its sentences for one reader. ``ways``: what would change it, in the order to do it.
 
     tested_with : the unit whose test would look at it again: itself, or the one that pulls a held trailer today.
@@ -75,19 +75,19 @@ class ToldHold:
     hold: Hold
     parts: list[tuple[Part, str]]
     held: list[str]
-    said: str
+    text: str
     by: str
     ways: list[tuple[Way, str]]
     tested_with: str | None
 
 
 @dataclass(frozen=True, slots=True)
-class ToldDefect:
+class DefectView:
     """A defect with its sentences for one reader. ``part``: the name of what it is on.  photos : by their hashes."""
 
     defect: Defect
     part: str
-    said: str
+    text: str
     consequence: Consequence | None
     means: str
     state: str
@@ -104,9 +104,9 @@ class UnitStatus:
     unit_id: str
     name: str
     status: Status
-    said: str
-    holds: list[ToldHold]
-    defects: list[ToldDefect]
+    text: str
+    holds: list[HoldView]
+    defects: list[DefectView]
     passed_at: dt.datetime | None
     due_at: dt.datetime | None
     rule: DueRule | None
@@ -116,7 +116,7 @@ class UnitStatus:
     @property
     def why(self) -> str:
         """What is open on it, in a line."""
-        return "; ".join([one.said for one in self.holds] + [one.said for one in self.defects if not one.defect.closed])
+        return "; ".join([one.text for one in self.holds] + [one.text for one in self.defects if not one.defect.closed])
 
     @property
     def stays(self) -> bool:
@@ -247,7 +247,7 @@ def statuses(store: Store, words: Words, now: dt.datetime) -> list[UnitStatus]:
     return sorted(found, key=lambda one: (STATUSES.index(one.status), one.due_at or far, one.name))
 
 
-def unit_told(store: Store, unit_id: str, words: Words, now: dt.datetime) -> tuple[UnitStatus, list[ToldHold]]:
+def unit_view(store: Store, unit_id: str, words: Words, now: dt.datetime) -> tuple[UnitStatus, list[HoldView]]:
     """How one unit stands, and every hold that accuses or has accused it, the latest first. Raises NotFoundError."""
     with store.transaction() as session:
         find_unit(session, unit_id)
@@ -297,7 +297,7 @@ def _recheck(session: Session, row: UnitRow | None, fleet: _Fleet, parts: list[P
     return recheck_of(stages, rules, listed.unit, fleet.orders)
 
 
-def workshop(store: Store, words: Words, now: dt.datetime) -> tuple[list[ToldHold], list[ToldDefect]]:
+def workshop(store: Store, words: Words, now: dt.datetime) -> tuple[list[HoldView], list[DefectView]]:
     """Every open hold and every defect that is not closed, in the order to take them."""
     with store.transaction() as session:
         holds = open_holds(session)
@@ -312,7 +312,7 @@ def workshop(store: Store, words: Words, now: dt.datetime) -> tuple[list[ToldHol
     return told, sorted(defects, key=lambda one: (order.index(one.consequence), one.defect.seen_at))
 
 
-def every_hold(store: Store, words: Words) -> list[ToldHold]:
+def every_hold(store: Store, words: Words) -> list[HoldView]:
     """Every hold that is or was, the oldest first."""
     with store.transaction() as session:
         holds = [hold_of(row) for row in session.scalars(select(HoldRow).order_by(HoldRow.opened_at, HoldRow.id))]
@@ -321,11 +321,11 @@ def every_hold(store: Store, words: Words) -> list[ToldHold]:
         return [told_hold(session, hold, names, policy, words) for hold in holds]
 
 
-def told_hold(session: Session, hold: Hold, names: _Names, policy: HoldPolicy, words: Words) -> ToldHold:
+def told_hold(session: Session, hold: Hold, names: _Names, policy: HoldPolicy, words: Words) -> HoldView:
     """A hold in a reader's words."""
     rules_title = ""
     if hold.stage is None:
-        said, by = words.hold("placed", reason=hold.reason), hold.by
+        text, by = words.hold("placed", reason=hold.reason), hold.by
     else:
         fail = hold.fails[-1]
         rules = kept_rules(session, fail.rules)
@@ -334,16 +334,16 @@ def told_hold(session: Session, hold: Hold, names: _Names, policy: HoldPolicy, w
         unit = unit_of(run.unit) if run else None
         limit = rules.limit_for(hold.stage, unit) if unit else None
         figures = words.failed(hold.stage, fail.figures, limit, unit) if unit else ""
-        said, by = words.hold("failed", stage=hold.stage, figures=figures), run.driver if run else ""
-        said = f"{said}{_open_question(hold, words)}"
+        text, by = words.hold("failed", stage=hold.stage, figures=figures), run.driver if run else ""
+        text = f"{text}{_open_question(hold, words)}"
         if len(hold.fails) > 1:
-            said = f"{said} ({words.hold('further', count=len(hold.fails))})"
+            text = f"{text} ({words.hold('further', count=len(hold.fails))})"
     ways = [(one.way, _said_way(one, rules_title, hold, policy, words)) for one in ways_out(hold, policy)]
-    return ToldHold(
+    return HoldView(
         hold,
         [(part, names.of.get(part.id, "")) for part in hold.parts],
         [names.of.get(part.id, "") for part in hold.held],
-        said,
+        text,
         by,
         ways,
         _tested_with(session, hold),
@@ -379,10 +379,10 @@ def _said_way(one: WayOut, rules: str, hold: Hold, policy: HoldPolicy, words: Wo
 
 def told_defect(
     defect: Defect, names: dict[str, str], photos: dict[str, list[str]], words: Words, now: dt.datetime
-) -> ToldDefect:
+) -> DefectView:
     """A defect in a reader's words."""
     consequence = defect.consequence(now)
-    return ToldDefect(
+    return DefectView(
         defect,
         names.get(defect.part.id, ""),
         said_defect(defect, words),
@@ -393,7 +393,7 @@ def told_defect(
     )
 
 
-def _holds_told(session: Session, part_id: str, words: Words) -> list[ToldHold]:
+def _holds_told(session: Session, part_id: str, words: Words) -> list[HoldView]:
     holds = holds_ever_on(session, part_id)[::-1]
     names = _Names(session, holds)
     policy = policy_of(session)
@@ -405,13 +405,13 @@ def did_to_holds(session: Session, run: RunRow, stages: Sequence[str], words: Wo
     parts = [part.id for part in parts_of(session, run)]
     query = select(HoldRow).join(HoldPartRow, HoldPartRow.hold_id == HoldRow.id).distinct()
     on_parts = query.where(HoldPartRow.part_id.in_(parts), HoldRow.stage.in_(stages)).order_by(HoldRow.opened_at)
-    said = []
+    text = []
     for row in session.scalars(on_parts):
         hold = hold_of(row)
         key = _did(hold, run)
         if key:
-            said.append(words.hold(key, stage=hold.stage))
-    return said
+            text.append(words.hold(key, stage=hold.stage))
+    return text
 
 
 def _did(hold: Hold, run: RunRow) -> str:

@@ -27,8 +27,8 @@ from lowhiss.core.fleet import (
 from lowhiss.core.record import read_unit
 from lowhiss.core.vehicle import KIND_TABLE, Unit, UnitKind
 from lowhiss.service.errors import RefusedError
-from lowhiss.service.fleet.choosing import TestedBy, choose, defaults_of, tested_by
 from lowhiss.service.fleet.rows import couplings_of, find_unit, name_taken, plain_facts
+from lowhiss.service.fleet.unit_rules import TestedBy, choose, defaults_of, tested_by
 from lowhiss.service.history import check_version, differences, note_change
 from lowhiss.service.people.signin import Person, now
 from lowhiss.store.engine import Store

@@ -26,7 +26,7 @@ from lowhiss.core.status import CONSEQUENCES, Part
 from lowhiss.core.words import Words
 from lowhiss.core.words.inspections import InspectionWords
 from lowhiss.service.fleet.acts import keep_act
-from lowhiss.service.fleet.defecting import open_defects
+from lowhiss.service.fleet.defects import open_defects
 from lowhiss.service.fleet.rows import find_trailer, find_unit
 from lowhiss.service.history import differences, note_change
 from lowhiss.service.inspections.rows import look_of, mark_rows

@@ -26,9 +26,9 @@ from lowhiss.engine.clocks import Instant, map_begun, seconds_ago
 from lowhiss.engine.inspections import Rules, script_of, state_of, state_table
 from lowhiss.engine.judge_record import rules_in_record
 from lowhiss.service.errors import ConflictError, NotFoundError, RefusedError
-from lowhiss.service.fleet.choosing import Given, choose
-from lowhiss.service.fleet.counting import OFFLINE_FOR
+from lowhiss.service.fleet.counted_runs import OFFLINE_FOR
 from lowhiss.service.fleet.rows import find_unit
+from lowhiss.service.fleet.unit_rules import Given, choose
 from lowhiss.service.fleet.units import assembled
 from lowhiss.service.inspections.rows import (
     InspectionHead,

@@ -27,7 +27,7 @@ from lowhiss.core.inspections import (
 from lowhiss.core.run import withdrawn_ids
 from lowhiss.engine.inspections import Rules, run_marks, state_of
 from lowhiss.service.errors import NotFoundError
-from lowhiss.service.fleet.defecting import open_defects
+from lowhiss.service.fleet.defects import open_defects
 from lowhiss.service.fleet.units import assembled
 from lowhiss.service.people.authors import Author
 from lowhiss.service.people.signin import Person

@@ -18,8 +18,8 @@ from lowhiss.engine.judge_record import rules_in_record
 from lowhiss.engine.practice import read_choice
 from lowhiss.engine.simulation import spec_of_table
 from lowhiss.service.errors import ConflictError, NotFoundError, RefusedError
-from lowhiss.service.fleet.choosing import choose
 from lowhiss.service.fleet.rows import couplings_of, find_unit
+from lowhiss.service.fleet.unit_rules import choose
 from lowhiss.service.fleet.units import assembled
 from lowhiss.service.inspections import lifecycle as inspections
 from lowhiss.service.people import guess_limits, secrets

@@ -14,9 +14,9 @@ from lowhiss.core.errors import RuleError
 from lowhiss.core.fields import choices_text
 from lowhiss.core.procedure import Procedure, read_procedure
 from lowhiss.core.rules import RuleSet
-from lowhiss.engine.desk.overlay import InspectionTables, tables_under
+from lowhiss.engine.editor.overlay import InspectionTables, tables_under
 from lowhiss.service.rules.kept import kept_rules
-from lowhiss.store.house_models import EditionRow, RuleSetRow
+from lowhiss.store.installation_models import EditionRow, RuleSetRow
 
 EditionKind = Literal["rules", "procedure"]
 

@@ -18,7 +18,7 @@ from lowhiss.core.names import unseen_in
 from lowhiss.core.procedure import PROCEDURE_FORMAT, Procedure, read_procedure
 from lowhiss.core.rules import RuleSet
 from lowhiss.core.vehicle import KIND_TABLE, UnitKind
-from lowhiss.engine.desk.checks import Looser, check_reasons, looser_limits, read_fleet_rules
+from lowhiss.engine.editor.checks import Looser, check_reasons, looser_limits, read_fleet_rules
 from lowhiss.exchange.rule_toml import toml_text
 from lowhiss.sandbox.documents import rule_tables
 from lowhiss.service.errors import ConflictError, NotFoundError, RefusedError
@@ -28,7 +28,7 @@ from lowhiss.service.rules.editions import EditionKind, in_force, rules_named
 from lowhiss.service.rules.kept import keep_rules, kept_rules
 from lowhiss.store.engine import Store
 from lowhiss.store.fleet_models import UnitRow
-from lowhiss.store.house_models import EditionRow, SettingRow
+from lowhiss.store.installation_models import EditionRow, SettingRow
 
 MAX_OWN = 200
 """So many of one kind a fleet keeps."""

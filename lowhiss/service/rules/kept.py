@@ -8,7 +8,7 @@ from sqlalchemy.orm import Session
 
 from lowhiss import rulebook
 from lowhiss.core.rules import RuleSet, read_rule_set
-from lowhiss.store.house_models import RuleSetRow
+from lowhiss.store.installation_models import RuleSetRow
 
 _KEPT: dict[str, RuleSet] = {}
 """Rule sets read before, by hash; a hash never changes its content."""

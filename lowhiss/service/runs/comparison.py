@@ -20,7 +20,7 @@ from lowhiss.core.stages import LimitedStage, Stage, Step, is_limited, is_stage
 from lowhiss.core.status.quantities import measured, quantities_of
 from lowhiss.core.vehicle import UNIT_KINDS, Circuits, Holding, Unit, UnitKind
 from lowhiss.core.words import Words
-from lowhiss.engine.desk.comparing import (
+from lowhiss.engine.editor.comparison import (
     Convention,
     GroupLine,
     InspectionLine,
@@ -30,12 +30,12 @@ from lowhiss.engine.desk.comparing import (
     inspection_lines,
     side_by_side,
 )
-from lowhiss.engine.desk.ordering import Ordered, order
-from lowhiss.engine.desk.weighing import Weighed, weigh
+from lowhiss.engine.editor.limit_impact import Weighed, weigh
+from lowhiss.engine.editor.orders import Ordered, order
 from lowhiss.service.errors import RefusedError
-from lowhiss.service.fleet.choosing import TestedBy as TestedBy
-from lowhiss.service.fleet.choosing import choose, defaults_of, keep_defaults
 from lowhiss.service.fleet.rows import find_unit
+from lowhiss.service.fleet.unit_rules import TestedBy as TestedBy
+from lowhiss.service.fleet.unit_rules import choose, defaults_of, keep_defaults
 from lowhiss.service.fleet.units import assembled
 from lowhiss.service.history import differences, note_change
 from lowhiss.service.people.signin import Person

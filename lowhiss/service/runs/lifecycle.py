@@ -18,9 +18,9 @@ from lowhiss.core.words import Words, verdict_record
 from lowhiss.engine.clocks import Instant, map_begun, seconds_ago
 from lowhiss.engine.judge_record import sheet_of
 from lowhiss.service.errors import ConflictError, NotFoundError, RefusedError
-from lowhiss.service.fleet.choosing import Given, choose
 from lowhiss.service.fleet.results import note_trailers
 from lowhiss.service.fleet.rows import find_unit
+from lowhiss.service.fleet.unit_rules import Given, choose
 from lowhiss.service.fleet.unit_status import did_to_holds
 from lowhiss.service.fleet.units import assembled
 from lowhiss.service.marks.kinds import RUNS, clock_of, load_marks

@@ -19,12 +19,12 @@ from lowhiss.core.names import name_key
 from lowhiss.core.record import Purpose
 from lowhiss.service.runs.facts import finding_key, quantity_keys
 from lowhiss.service.runs.rows import RunHead, find_run, head_of, judge_row
-from lowhiss.service.runs.searching import Conditions, named, one_by_one
+from lowhiss.service.runs.run_search import Conditions, named, one_by_one
 from lowhiss.service.runs.verdicts import is_current, keep_verdict
 from lowhiss.store.engine import Store
 from lowhiss.store.finding_models import RunFactRow, RunPersonRow
 from lowhiss.store.fleet_models import RunTrailerRow, UnitRow
-from lowhiss.store.house_models import RuleSetRow
+from lowhiss.store.installation_models import RuleSetRow
 from lowhiss.store.people_models import PersonRow
 from lowhiss.store.run_models import RunRow, VerdictRow
 

@@ -19,7 +19,7 @@ from lowhiss.core.vehicle import Unit
 from lowhiss.engine.judge_record import judged_by
 from lowhiss.exchange.run_json import run_record
 from lowhiss.service.errors import NotFoundError
-from lowhiss.service.fleet.counting import begun_doubtfully, is_reported
+from lowhiss.service.fleet.counted_runs import begun_doubtfully, is_reported
 from lowhiss.service.fleet.units import unit_of
 from lowhiss.service.rules.kept import kept_rules
 from lowhiss.service.runs.participants import Part, members_of

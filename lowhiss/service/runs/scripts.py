@@ -16,8 +16,8 @@ from lowhiss.core.procedure.planner import Planning
 from lowhiss.core.script import compile_script
 from lowhiss.core.vehicle import Unit
 from lowhiss.engine.judge_record import judged_by
-from lowhiss.service.fleet.choosing import choose
 from lowhiss.service.fleet.rows import find_unit
+from lowhiss.service.fleet.unit_rules import choose
 from lowhiss.service.fleet.units import assembled, unit_of
 from lowhiss.service.rules.kept import kept_rules
 from lowhiss.service.runs.rows import find_run, run_of

@@ -8,7 +8,7 @@ from collections.abc import Sequence
 from lowhiss.core.words import Words
 from lowhiss.exchange.status_files import LastDay
 from lowhiss.service.fleet import status_export, unit_status
-from lowhiss.service.fleet.unit_status import ToldDefect, ToldHold, UnitStatus
+from lowhiss.service.fleet.unit_status import DefectView, HoldView, UnitStatus
 from lowhiss.service.runs.log import judge_open_runs
 from lowhiss.store.engine import Store
 
@@ -21,13 +21,13 @@ def statuses(store: Store, words: Words, now: dt.datetime) -> list[UnitStatus]:
     return unit_status.statuses(store, words, now)
 
 
-def status_of_unit(store: Store, unit_id: str, words: Words, now: dt.datetime) -> tuple[UnitStatus, list[ToldHold]]:
+def status_of_unit(store: Store, unit_id: str, words: Words, now: dt.datetime) -> tuple[UnitStatus, list[HoldView]]:
     """One unit, and every hold that accuses or has accused it, the latest first. Raises NotFoundError."""
     judge_open_runs(store)
-    return unit_status.unit_told(store, unit_id, words, now)
+    return unit_status.unit_view(store, unit_id, words, now)
 
 
-def workshop(store: Store, words: Words, now: dt.datetime) -> tuple[list[ToldHold], list[ToldDefect]]:
+def workshop(store: Store, words: Words, now: dt.datetime) -> tuple[list[HoldView], list[DefectView]]:
     """Every open hold and every defect that is not closed, in the order to take them."""
     judge_open_runs(store)
     return unit_status.workshop(store, words, now)

@@ -19,7 +19,7 @@ from lowhiss import rulebook
 from lowhiss.core.judge import RunVerdict, air_column
 from lowhiss.core.record import ASIDE_TYPES, COUNTING_PURPOSES
 from lowhiss.core.status import Part
-from lowhiss.service.fleet.holding import refold
+from lowhiss.service.fleet.holds import refold
 from lowhiss.service.fleet.results import Result, Shown, later_runs_of, note_result, other_rules_wanted
 from lowhiss.service.rules.kept import kept_rules
 from lowhiss.service.runs.facts import keep_facts

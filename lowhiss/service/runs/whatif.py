@@ -26,7 +26,7 @@ from lowhiss.service.rules.kept import keep_rules, kept_rules
 from lowhiss.service.runs.log import narrowed
 from lowhiss.service.runs.verdicts import core_version
 from lowhiss.store.engine import Store
-from lowhiss.store.house_models import JobLineRow, JobRow
+from lowhiss.store.installation_models import JobLineRow, JobRow
 from lowhiss.store.run_models import RunRow, VerdictRow
 
 KIND = "what_if"

@@ -18,8 +18,8 @@ from lowhiss.service.runs.rows import judge_row, record_of
 from lowhiss.service.runs.verdicts import core_version
 from lowhiss.store.base import Base
 from lowhiss.store.fleet_models import ActRow, PhotoFileRow, PhotoRow, RunTrailerRow
-from lowhiss.store.house_models import RuleSetRow
 from lowhiss.store.inspection_models import InspectionMarkRow, InspectionRow
+from lowhiss.store.installation_models import RuleSetRow
 from lowhiss.store.learning_models import ExaminationRow
 from lowhiss.store.run_models import ClockRow, EventRow, RunRow, TracePartRow, VerdictRow
 from lowhiss.store.seal_models import SignatureRow

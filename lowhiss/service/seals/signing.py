@@ -20,7 +20,7 @@ from lowhiss.service.runs.participants import OVERSEERS, note_people
 from lowhiss.service.runs.rows import find_run
 from lowhiss.service.seals.rows import sealed_content
 from lowhiss.store.engine import Store, after_commit
-from lowhiss.store.house_models import SettingRow
+from lowhiss.store.installation_models import SettingRow
 from lowhiss.store.run_models import RunRow
 from lowhiss.store.seal_models import SealKeyRow, SealRow, SignatureRow
 

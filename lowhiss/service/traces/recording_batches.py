@@ -46,7 +46,7 @@ from lowhiss.service.traces.file_reader import (
     read_part,
 )
 from lowhiss.store.engine import Store
-from lowhiss.store.house_models import JobLineRow, JobRow
+from lowhiss.store.installation_models import JobLineRow, JobRow
 
 KIND = "recordings"
 BatchState = Literal["gathering"] | JobState

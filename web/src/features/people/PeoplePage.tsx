@@ -122,7 +122,7 @@ function Row({
       </th>
       <td className="pr-3">
         {t(`role.${person.role}`)}
-        {reading.data && <p className="max-w-md text-note">{reading.data.said}</p>}
+        {reading.data && <p className="max-w-md text-note">{reading.data.text}</p>}
       </td>
       <td className="pr-3 max-sm:hidden">{person.language === 'es' ? 'Español' : 'English'}</td>
       <td className="pr-3 max-sm:hidden">{t(`people.states.${state}`)}</td>

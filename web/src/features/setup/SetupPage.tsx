@@ -163,10 +163,10 @@ function Recheck({ status: { holds } }: { status: NonNullable<Unit['status']> })
       <ul>
         {holds.map((hold) => (
           <li key={hold.id} className="py-1">
-            {hold.said}
+            {hold.text}
             <ol className="list-inside list-decimal text-soft">
-              {hold.ways.map(({ way, said }) => (
-                <li key={way}>{said}</li>
+              {hold.ways.map(({ way, text }) => (
+                <li key={way}>{text}</li>
               ))}
             </ol>
           </li>

@@ -66,10 +66,10 @@ function Line({ entry }: { entry: Entry }) {
             to={`/runs/${entry.run_id}`}
             className={`underline underline-offset-4 ${bad ? 'font-semibold text-clay' : ''}`}
           >
-            {entry.said || t('units.runs')}
+            {entry.text || t('units.runs')}
           </Link>
         ) : (
-          <span className={bad ? 'font-semibold text-clay' : ''}>{entry.said}</span>
+          <span className={bad ? 'font-semibold text-clay' : ''}>{entry.text}</span>
         )}
         {Object.entries(entry.fields ?? {}).map(([field, value]) => {
           const [was, is] = value as [unknown, unknown]

@@ -36,20 +36,20 @@ export function DefectCard({ defect, beside }: { defect: Defect; beside: Defect[
           {t('status.seenBy', { by: defect.by, when: figures.when(defect.seen_at) })}
         </span>
       </h3>
-      <p className="font-semibold">{defect.said}</p>
+      <p className="font-semibold">{defect.text}</p>
       <p>
         <b className={stays ? 'text-clay' : ''}>{defect.means}</b>
         <span className="text-soft">
           {', '}
           {defect.certified_at
             ? t('status.certified', {
-                state: defect.state_said,
+                state: defect.state_text,
                 by: defect.certified_by,
                 when: figures.when(defect.certified_at),
               })
             : defect.taken_by
               ? t('status.takenBy', { by: defect.taken_by })
-              : defect.state_said}
+              : defect.state_text}
         </span>
       </p>
       {defect.photos.length > 0 && (
@@ -59,7 +59,7 @@ export function DefectCard({ defect, beside }: { defect: Defect; beside: Defect[
               <a href={`/api/photos/${hash}`} target="_blank" rel="noreferrer">
                 <img
                   src={`/api/photos/${hash}`}
-                  alt={t('acts.photoOf', { n: n + 1, what: defect.said })}
+                  alt={t('acts.photoOf', { n: n + 1, what: defect.text })}
                   loading="lazy"
                   className="h-24 w-32 border border-line object-cover"
                 />

@@ -34,16 +34,16 @@ export function HoldCard({ hold, defects }: { hold: Hold; defects: Schema['Defec
       <p className="font-semibold text-clay">
         {hold.run_id ? (
           <Link to={`/runs/${hold.run_id}`} className="underline underline-offset-4">
-            {hold.said}
+            {hold.text}
           </Link>
         ) : (
-          hold.said
+          hold.text
         )}
       </p>
       {hold.repaired_at && <p>{t('status.repairedAt', { when: figures.when(hold.repaired_at) })}</p>}
       <ol className="my-2 list-inside list-decimal">
-        {hold.ways.map(({ way, said }) => (
-          <li key={way}>{said}</li>
+        {hold.ways.map(({ way, text }) => (
+          <li key={way}>{text}</li>
         ))}
       </ol>
       <div className="flex flex-wrap gap-3">
@@ -120,7 +120,7 @@ export function LiftedHold({ hold }: { hold: Hold }) {
       : t('status.liftedBy', { when })
   return (
     <li className="border-b border-hair py-1.5">
-      {hold.said}{' '}
+      {hold.text}{' '}
       <span className="text-soft">
         {t('status.since', { when: figures.when(hold.opened_at) })}, {how}
       </span>

@@ -32,7 +32,7 @@ export function RateDialog({ defect, part, mayLower, onClose }: RateDialogProps)
     )
   }
   return (
-    <Modal title={defect.said} open onClose={onClose}>
+    <Modal title={defect.text} open onClose={onClose}>
       <form onSubmit={submit} className="grid gap-4">
         <Choice
           label={t('acts.follows')}

@@ -77,7 +77,7 @@ export function RepairDialog({ part, holds, defects, chosen = [], onClose }: Rep
         </div>
         <fieldset>
           <legend className="text-note text-soft">{t('acts.answers')}</legend>
-          {all.map(({ id, said }) => (
+          {all.map(({ id, text }) => (
             <label key={id} className="flex min-h-touch items-center gap-3 border-b border-hair">
               <input
                 type="checkbox"
@@ -85,7 +85,7 @@ export function RepairDialog({ part, holds, defects, chosen = [], onClose }: Rep
                 onChange={() => toggle(id)}
                 className="size-6 shrink-0 accent-air"
               />
-              {said}
+              {text}
             </label>
           ))}
         </fieldset>

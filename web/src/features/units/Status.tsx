@@ -21,7 +21,7 @@ export function Status({ page }: { page: Schema['UnitPageOut'] }) {
   const lifted = page.holds.filter(({ lifted_at }) => lifted_at)
   const close = () => setOpen(undefined)
   return (
-    <section aria-label={status.said} className="grid gap-3">
+    <section aria-label={status.text} className="grid gap-3">
       <Due status={status} />
       <WaitingActs partIds={parts.map(({ id }) => id)} />
       {status.holds.length > 0 && <h2 className="sr-only">{t('workshop.holds')}</h2>}
@@ -74,7 +74,7 @@ function Due({ status }: { status: Schema['UnitStatusOut'] }) {
   const word = status.status === 'overdue' ? 'status.overdueSince' : 'status.due_'
   return (
     <p>
-      {status.said}.{' '}
+      {status.text}.{' '}
       <span className="text-soft">
         {passed_at ? t('status.lastPass', { when: figures.when(passed_at) }) : t('status.neverPassed')}
         {due_at && `, ${t(word, { day: figures.lastDay(due_at) })}`}.

@@ -52,7 +52,7 @@ export function TrendChart({ trend }: { trend: Trend }) {
           width={width}
           height={HEIGHT}
           role="img"
-          aria-label={trend.said}
+          aria-label={trend.text}
           className="block"
           style={{ fontFamily: 'var(--font-sans)' }}
         >

@@ -49,7 +49,7 @@ export function Trends({ unitId, parts, rules }: TrendsProps) {
             proposed={{
               finding: 'drift',
               group: '',
-              what: `${t(`step.${trend.stage}`)}: ${trend.said}`,
+              what: `${t(`step.${trend.stage}`)}: ${trend.text}`,
               run: '',
             }}
             onClose={() => setReporting(false)}
@@ -112,7 +112,7 @@ function Said({ trend }: { trend: Trend }) {
   const { meets, meets_from, meets_until } = trend
   return (
     <>
-      {trend.said}
+      {trend.text}
       {meets && ` ${t('units.trends.meets', { day: day(meets) })}`}
       {meets &&
         meets_from &&

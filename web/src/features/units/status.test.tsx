@@ -43,27 +43,27 @@ function shown(what: React.ReactNode, role: keyof typeof ROLES) {
 const buttons = () => screen.queryAllByRole('button').map(({ textContent }) => textContent)
 
 const hold = (more: Partial<Hold> = {}): Hold => ({
-  ...{ id: 'h', stage: 'leak_applied', opened_at: '2026-11-20T05:00:00Z', by: 'Kit Varga', said: 'lost 6' },
+  ...{ id: 'h', stage: 'leak_applied', opened_at: '2026-11-20T05:00:00Z', by: 'Kit Varga', text: 'lost 6' },
   parts: [
     { kind: 'unit', id: 'u', name: 'MV-12', held: true },
     { kind: 'trailer', id: 't', name: 'T-04', held: true },
   ],
   ...{ run_id: 'r', repaired_at: null, from_before: false, tested_with: 'u' },
   ways: [
-    { way: 'repair', said: 'Repair it.' },
-    { way: 'recheck', said: 'Pass it.' },
+    { way: 'repair', text: 'Repair it.' },
+    { way: 'recheck', text: 'Pass it.' },
   ],
   ...{ lifted_at: null, lifted_how: null, lifted_run_id: null, lifted_by: '', lifted_reason: '' },
   ...more,
 })
 const defect = (more: Partial<Defect> = {}): Defect => ({
-  ...{ id: 'd', part_kind: 'unit', part_id: 'u', part: 'MV-12', said: 'Washer: dry', by: 'Ines Aldous' },
+  ...{ id: 'd', part_kind: 'unit', part_id: 'u', part: 'MV-12', text: 'Washer: dry', by: 'Ines Aldous' },
   ...{
     seen_at: '2026-11-20T05:00:00Z',
     consequence: 'finish',
     means: 'This trip',
     state: 'open',
-    state_said: 'open',
+    state_text: 'open',
   },
   ...{
     taken_by: '',
@@ -106,7 +106,7 @@ test('a hold that somebody placed has no test to pass', () => {
 })
 
 test('a repair is certified with what was done and what it answers', async () => {
-  const other = defect({ id: 'd2', said: 'Mirror cracked' })
+  const other = defect({ id: 'd2', text: 'Mirror cracked' })
   shown(<HoldCard hold={hold()} defects={[other, defect({ id: 'd3', part_id: 'elsewhere' })]} />, 'workshop')
   fireEvent.click(screen.getByText('Certify repair'))
   const certify = screen.getByText<HTMLButtonElement>('I certify this repair')

@@ -87,8 +87,8 @@ function Staying({ one }: { one: YardUnit }) {
         )}
       </p>
       <p className="mt-1 text-note leading-snug font-semibold">
-        {why.said || failed.map((stage) => t(`step.${stage}`)).join(', ')}
-        {!why.said && !failed.length && unit.status?.passed_at && <Due one={one} />}
+        {why.text || failed.map((stage) => t(`step.${stage}`)).join(', ')}
+        {!why.text && !failed.length && unit.status?.passed_at && <Due one={one} />}
       </p>
       <p className="mt-1 mb-2 text-note leading-snug text-soft">{why.next}</p>
       <TestLink one={one} />

@@ -40,7 +40,7 @@ export function GatePage() {
             const status = unit.status
             if (!status) return null
             const why = [...status.holds, ...status.defects.filter(({ closed }) => !closed)]
-              .map(({ said }) => said)
+              .map(({ text }) => text)
               .join('; ')
             return (
               <tr key={unit.id} className="border-b border-hair break-inside-avoid">

@@ -120,8 +120,8 @@ function UnitRow({ one }: { one: YardUnit }) {
               <b className="text-clay">{t('yard.doNotDrive')}</b>
             )}
             <p data-failed={failed.join(' ')} className="text-note">
-              {why.said || failed.map((stage) => t(`step.${stage}`)).join(', ')}
-              {!why.said &&
+              {why.text || failed.map((stage) => t(`step.${stage}`)).join(', ')}
+              {!why.text &&
                 !failed.length &&
                 status?.due_at &&
                 t('status.overdueSince', { day: figures.lastDay(status.due_at) })}

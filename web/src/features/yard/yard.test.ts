@@ -12,11 +12,11 @@ const unit = (name: string, status: Partial<Status> = {}, more: Partial<Unit> = 
     ...more,
     status: { status: 'fit', stays: false, holds: [], defects: [], due_at: null, ...status },
   }) as unknown as Unit
-const hold = (stage: string | null, said = 'why') => ({
+const hold = (stage: string | null, text = 'why') => ({
   stage,
-  said,
+  text,
   by: 'Kit',
-  ways: [{ way: 'repair', said: 'mend' }],
+  ways: [{ way: 'repair', text: 'mend' }],
 })
 const held = {
   status: 'on_hold',
@@ -73,10 +73,10 @@ test.each([
 })
 
 test('why it stays is the server’s word: a hold before a defect, and only a defect that keeps it here', () => {
-  const defect = (consequence: string) => ({ consequence, said: consequence, by: 'Ines', state_said: 'open' })
+  const defect = (consequence: string) => ({ consequence, text: consequence, by: 'Ines', state_text: 'open' })
   const why = (part: object) =>
     onYard([unit('a', part as Partial<Status>)], {})
-      .map((one) => whyItStays(one).said)
+      .map((one) => whyItStays(one).text)
       .join()
   expect(why({ ...held, defects: [defect('stay')] })).toBe('why')
   expect(why({ stays: true, defects: [defect('note'), defect('stay')] })).toBe('stay')

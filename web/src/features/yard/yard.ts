@@ -44,10 +44,10 @@ export function dueGroup({ unit }: YardUnit, now: number): DueGroup {
 }
 
 /** Why it stays, in the server's words, the first of it; empty where the device alone knows. */
-export function whyItStays({ unit }: YardUnit): { said: string; by: string; next: string } {
+export function whyItStays({ unit }: YardUnit): { text: string; by: string; next: string } {
   const [hold] = unit.status?.holds ?? []
-  if (hold) return { said: hold.said, by: hold.by, next: hold.ways[0]?.said ?? '' }
+  if (hold) return { text: hold.text, by: hold.by, next: hold.ways[0]?.text ?? '' }
   const defect = unit.status?.defects.find(({ consequence }) => consequence === 'stay')
-  if (defect) return { said: defect.said, by: defect.by, next: defect.state_said }
-  return { said: '', by: '', next: '' }
+  if (defect) return { text: defect.text, by: defect.by, next: defect.state_text }
+  return { text: '', by: '', next: '' }
 }

@@ -23,10 +23,10 @@ export function Unread({ defects }: { defects: Schema['DefectOut'][] }) {
         {unread.map((defect) => (
           <li key={defect.id} className="flex flex-wrap items-center gap-x-4 border-b border-hair py-1">
             <span className="min-w-0 grow basis-60">
-              <b>{defect.part}</b> {defect.said}
+              <b>{defect.part}</b> {defect.text}
               <span className="block text-soft">
                 {t('status.certified', {
-                  state: defect.state_said,
+                  state: defect.state_text,
                   by: defect.certified_by,
                   when: figures.when(defect.certified_at ?? defect.seen_at),
                 })}

@@ -1,4 +1,4 @@
-/** What may be looked at from the seat while the air builds: as `core/inspections/filling.py` has it, held to it by cases. */
+/** What may be looked at from the seat while the air builds: as `core/inspections/fill_items.py` has it, held to it by cases. */
 
 import type { Schema } from '../../shared/api'
 

@@ -3929,8 +3929,8 @@ export interface components {
             part_id: string;
             /** Part */
             part: string;
-            /** Said */
-            said: string;
+            /** Text */
+            text: string;
             /**
              * Seen At
              * Format: date-time
@@ -3947,8 +3947,8 @@ export interface components {
              * @enum {string}
              */
             state: "open" | "taken" | "repaired" | "no_repair" | "fixed";
-            /** State Said */
-            state_said: string;
+            /** State Text */
+            state_text: string;
             /** Taken By */
             taken_by: string;
             /** Certified At */
@@ -4158,7 +4158,7 @@ export interface components {
         };
         /**
          * EntryOut
-         * @description One thing that happened to a unit, in a line of time. ``said``: a sentence.  run_id : the run it is about.
+         * @description One thing that happened to a unit, in a line of time. ``text``: a sentence.  run_id : the run it is about.
          */
         EntryOut: {
             /**
@@ -4175,8 +4175,8 @@ export interface components {
             what: string;
             /** By */
             by: string;
-            /** Said */
-            said: string;
+            /** Text */
+            text: string;
             /** Run Id */
             run_id: string | null;
             /** Fields */
@@ -4598,7 +4598,7 @@ export interface components {
         };
         /**
          * HoldOut
-         * @description A hold. ``said``: why.  ways : what would change it, in the order to do it; empty once it is lifted.
+         * @description A hold. ``text``: why.  ways : what would change it, in the order to do it; empty once it is lifted.
          */
         HoldOut: {
             /** Id */
@@ -4612,8 +4612,8 @@ export interface components {
             opened_at: string;
             /** By */
             by: string;
-            /** Said */
-            said: string;
+            /** Text */
+            text: string;
             /** Parts */
             parts: components["schemas"]["PartOut"][];
             /** Run Id */
@@ -5374,7 +5374,7 @@ export interface components {
         };
         /**
          * MadeTokenOut
-         * @description The secret of a new token, told once.
+         * @description The secret of a new token, shown once.
          */
         MadeTokenOut: {
             /** Token */
@@ -6013,8 +6013,8 @@ export interface components {
             mean_psi: number | null;
             /** Error Psi */
             error_psi: number | null;
-            /** Said */
-            said: string;
+            /** Text */
+            text: string;
         };
         /**
          * ReceivedActsOut
@@ -7249,8 +7249,8 @@ export interface components {
              * @enum {string}
              */
             state: "drifts" | "changed" | "steady" | "too_few";
-            /** Said */
-            said: string;
+            /** Text */
+            text: string;
             /** Slope Per Day */
             slope_per_day: number | null;
             /** Slope Low */
@@ -7398,7 +7398,7 @@ export interface components {
         };
         /**
          * UnitStatusOut
-         * @description How a unit stands with what it pulls today. ``said``: in a few words.  stays : it does not leave as it is.
+         * @description How a unit stands with what it pulls today. ``text``: in a few words.  stays : it does not leave as it is.
          */
         UnitStatusOut: {
             /** Unit Id */
@@ -7410,8 +7410,8 @@ export interface components {
              * @enum {string}
              */
             status: "on_hold" | "unfit" | "overdue" | "never_tested" | "due" | "restricted" | "fit";
-            /** Said */
-            said: string;
+            /** Text */
+            text: string;
             /** Stays */
             stays: boolean;
             /** Holds */
@@ -7550,8 +7550,8 @@ export interface components {
              * @enum {string}
              */
             way: "decide" | "strike_out" | "repair" | "recheck" | "narrow" | "release";
-            /** Said */
-            said: string;
+            /** Text */
+            text: string;
         };
         /**
          * WeighBody

@@ -19,7 +19,7 @@ from lowhiss.service.errors import RefusedError
 from lowhiss.service.rules.editions import procedure_named, rules_named
 from lowhiss.store.engine import Store
 from lowhiss.store.fleet_models import UnitRow
-from lowhiss.store.house_models import SettingRow
+from lowhiss.store.installation_models import SettingRow
 
 _DEFAULTS = "tested_by"
 

@@ -11,9 +11,9 @@ from sqlalchemy.orm import Session
 from lowhiss import rulebook
 from lowhiss.core.stages import STAGES
 from lowhiss.core.status import Defect, Part, Rating, defects_of
-from lowhiss.service.fleet.choosing import defaults_of
-from lowhiss.service.fleet.holding import acts_on, tested_sets
+from lowhiss.service.fleet.holds import acts_on, tested_sets
 from lowhiss.service.fleet.rows import couplings_of
+from lowhiss.service.fleet.unit_rules import defaults_of
 from lowhiss.service.fleet.units import listed_unit
 from lowhiss.service.rules.editions import inspection_tables
 from lowhiss.store.fleet_models import CouplingRow, OpenDefectRow, RunTrailerRow, UnitRow

@@ -12,9 +12,9 @@ from sqlalchemy.orm import Session
 from lowhiss.core.record import COUNTING_PURPOSES
 from lowhiss.core.stages import Stage
 from lowhiss.core.status import Act, Cleared, Fail, Hold, HoldPolicy, Lifted, Part, TestedSet, holds_of
-from lowhiss.service.fleet.counting import counts, is_reported
+from lowhiss.service.fleet.counted_runs import counts, is_reported
 from lowhiss.store.fleet_models import ActRow, FailRow, HoldPartRow, HoldRow, RunTrailerRow, TrailerRow, UnitRow
-from lowhiss.store.house_models import SettingRow
+from lowhiss.store.installation_models import SettingRow
 from lowhiss.store.run_models import RunRow, VerdictRow
 
 _SINCE = "holds_since"

@@ -14,7 +14,7 @@ from lowhiss.core.rules.reader import ParentLookup
 from lowhiss.core.units import PRESSURE_UNITS, from_psi
 from lowhiss.core.vehicle import UNIT_KINDS, Circuits, Governor, Unit
 from lowhiss.core.words import Figures, plain
-from lowhiss.engine.desk.overlay import tables_under
+from lowhiss.engine.editor.overlay import tables_under
 
 MAX_LIMITS = 100
 _PUBLISHED = ("published", "from_memory")

@@ -13,7 +13,7 @@ from lowhiss.core.status import Consequence
 from lowhiss.core.vehicle import Unit
 from lowhiss.core.words import Words, plain
 from lowhiss.core.words.inspections import InspectionWords
-from lowhiss.engine.desk.overlay import chain_of, rows_of, tables_under
+from lowhiss.engine.editor.overlay import chain_of, rows_of, tables_under
 
 _MARGIN = 0.12
 """How much of a row's scale lies beyond the outermost bounds."""
