@@ -34,11 +34,10 @@ from tests.plugin import HANG_S
 def whole(client, **asked) -> bytes:
     """The file of an export, once it is there."""
     job = client.post("/api/exports", json=asked).raise_for_status().json()
-    for _ in range(300):
-        job = client.get(f"/api/exports/{job['id']}").json()
-        if job["state"] not in ("waiting", "running"):
-            break
+    ends_at = time.monotonic() + HANG_S
+    while job["state"] in ("waiting", "running") and time.monotonic() < ends_at:
         time.sleep(0.1)
+        job = client.get(f"/api/exports/{job['id']}").json()
     assert (job["state"], job["done"]) == ("done", job["total"]), job
     return client.get(f"/api/exports/{job['id']}/file").raise_for_status().content
 

@@ -67,7 +67,7 @@ def test_random_calls(request, app_url, as_role, operation, role):
     def call(case):
         given = case.as_transport_kwargs(base_url=app_url).get("headers") or {}
         headers = {**given, "x-low-hiss-csrf": session.headers["x-low-hiss-csrf"]}
-        answer = case.call(base_url=app_url, headers=headers, session=session)
+        answer = case.call(base_url=app_url, headers=headers, session=session, timeout=HANG_S)
         case.validate_response(answer, checks=CHECKS)
 
     call()

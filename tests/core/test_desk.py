@@ -11,7 +11,6 @@ import tomllib
 import pytest
 from hypothesis import given
 from hypothesis import strategies as st
-from lowhiss.core.status import CONSEQUENCES
 
 from lowhiss import rulebook
 from lowhiss.core.errors import RuleError
@@ -20,6 +19,7 @@ from lowhiss.core.procedure import PROCEDURE_FORMAT, read_procedure
 from lowhiss.core.record import read_run
 from lowhiss.core.rules import apply_bounds, read_rule_set
 from lowhiss.core.stages import LIMITED_STAGES
+from lowhiss.core.status import CONSEQUENCES
 from lowhiss.core.vehicle import UNIT_KINDS, Governor, Unit
 from lowhiss.core.words import Words
 from lowhiss.demo.scenario import demo_runs

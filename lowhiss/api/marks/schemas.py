@@ -33,7 +33,7 @@ class Moment(Strict):
         return Instant(self.device, self.epoch, self.mono_s, self.wall)
 
 
-class StruckIn(BaseModel):
+class MarkIn(BaseModel):
     """One event; beside its identity and clocks it carries the fields of its type, as in the open run record."""
 
     model_config = ConfigDict(extra="allow")
@@ -77,13 +77,13 @@ class EventBatch(Strict):
     """Events in the order they were struck, and the moment of sending."""
 
     sent: Moment
-    events: Annotated[list[Annotated[StruckIn, WrapValidator(_or_malformed)]], Field(min_length=1, max_length=500)]
+    events: Annotated[list[Annotated[MarkIn, WrapValidator(_or_malformed)]], Field(min_length=1, max_length=500)]
 
     def to_service(self) -> tuple[list[SentMark], list[SetAside]]:
         """The events as the service takes them, and those that are none."""
         malformed = [one for one in self.events if isinstance(one, MalformedEvent)]
         aside = [SetAside(one.id, "mark_malformed", one.sentence) for one in malformed]
-        return [one.to_service() for one in self.events if isinstance(one, StruckIn)], aside
+        return [one.to_service() for one in self.events if isinstance(one, MarkIn)], aside
 
 
 class AcceptedOut(BaseModel):

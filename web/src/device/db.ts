@@ -5,7 +5,7 @@ import type { Moment } from './clock'
 import type { EndType, Stage } from '../shared/trade'
 
 /** An event as it travels: its identity and clocks, and the fields of its type. */
-export interface Struck extends Moment {
+export interface DeviceMark extends Moment {
   id: string
   seq: number
   by: string
@@ -22,7 +22,7 @@ export interface DeviceEvent {
   runId: string
   /** Place in the order this device has seen. */
   place: number
-  event: Struck
+  event: DeviceMark
   delivery: Delivery
   why?: string
   /** What the server added: its place in the run, and the run's time [s]. */
@@ -161,7 +161,7 @@ export interface LocalPractice {
 interface PracticeMark {
   practiceId: string
   place: number
-  event: Struck
+  event: DeviceMark
 }
 
 /** Controls in the order in which they were moved: tick, control, value. */
@@ -260,7 +260,7 @@ export async function settleActs(db: Db, kept: string[], aside: LocalAct[]): Pro
 export async function appendEvents(
   db: Db,
   runId: string,
-  events: Omit<Struck, 'seq'>[],
+  events: Omit<DeviceMark, 'seq'>[],
 ): Promise<DeviceEvent[]> {
   const tx = db.transaction(['events', 'counters'], 'readwrite', strict)
   const store = tx.objectStore('events')
@@ -275,7 +275,7 @@ export async function appendEvents(
       if (ids.has(String(event.id))) continue
       place += 1
       seq += 1
-      const local = { runId, place, event: { ...event, seq } as Struck, delivery: 'waiting' as const }
+      const local = { runId, place, event: { ...event, seq } as DeviceMark, delivery: 'waiting' as const }
       await store.add(local)
       kept.push(local)
     }
@@ -317,8 +317,8 @@ export async function takeIn(db: Db, runId: string, kept: Schema['KeptEventOut']
   return changed
 }
 
-function eventOf({ body, id, device, epoch, mono_s, wall, by }: Schema['KeptEventOut']): Struck {
-  return { ...{ id, seq: 0, device, epoch, mono_s, wall, by }, ...body } as Struck
+function eventOf({ body, id, device, epoch, mono_s, wall, by }: Schema['KeptEventOut']): DeviceMark {
+  return { ...{ id, seq: 0, device, epoch, mono_s, wall, by }, ...body } as DeviceMark
 }
 
 export async function markDelivered(db: Db, changed: DeviceEvent[]): Promise<void> {

@@ -1,6 +1,15 @@
 export { earlier, epoch, momentOf, now, secondsSince } from './clock'
 export type { Moment } from './clock'
-export type { Body, Coach, DeviceEvent, LocalAct, LocalInspection, LocalRun, RunSetup, Struck } from './db'
+export type {
+  Body,
+  Coach,
+  DeviceEvent,
+  LocalAct,
+  LocalInspection,
+  LocalRun,
+  RunSetup,
+  DeviceMark,
+} from './db'
 export { askCore, judgeHere, keepJudge, inspectionScriptHere, inspectionStateHere } from './deviceJudge'
 export { keepOfflineCopy } from './offlineCopy'
 export { knowScripts } from './scripts'

@@ -2,7 +2,7 @@
 
 import { personHere } from '../shared/api'
 import type { Moment } from './clock'
-import type { Body, Struck } from './db'
+import type { Body, DeviceMark } from './db'
 import type { Proof } from './proof'
 
 // fetched beside the first screen, not with it
@@ -35,7 +35,7 @@ export const proofOf = (log: string, mark: Made, body: Record<string, unknown>):
   )
 
 /** Marks as they are written down, for every kind of log: each with its id, its author, and their proof. */
-export function signedMarks(logId: string, bodies: Body[], at: Moment): Promise<Omit<Struck, 'seq'>[]> {
+export function signedMarks(logId: string, bodies: Body[], at: Moment): Promise<Omit<DeviceMark, 'seq'>[]> {
   const by = personHere()?.name ?? ''
   return Promise.all(
     bodies.map(async (given) => {
@@ -45,7 +45,7 @@ export function signedMarks(logId: string, bodies: Body[], at: Moment): Promise<
         ...body
       } = given as Body & { id?: string; by?: string }
       const proof = author === by ? await proofOf(logId, { ...at, id, by }, body) : undefined
-      return { ...at, id, by: author, ...body, ...(proof && { proof }) } as Omit<Struck, 'seq'>
+      return { ...at, id, by: author, ...body, ...(proof && { proof }) } as Omit<DeviceMark, 'seq'>
     }),
   )
 }

@@ -13,7 +13,7 @@ import {
   type DeviceEvent,
   type LocalPractice,
   type LocalRun,
-  type Struck,
+  type DeviceMark,
 } from './db'
 import { askCore, coreAddress, driveHere } from './deviceJudge'
 import type { DriveAsk, DriveTold, Frame } from './driving'
@@ -355,7 +355,7 @@ export class Practice extends Subscribable implements TestRecorder {
     )
   }
 
-  private append(given: Omit<Struck, 'seq'>[]): Promise<void> {
+  private append(given: Omit<DeviceMark, 'seq'>[]): Promise<void> {
     return this.inTurn(async () => {
       const known = new Set(this.events.map(({ event }) => event.id))
       const fresh = given.filter(({ id }) => !known.has(String(id)))
@@ -363,7 +363,7 @@ export class Practice extends Subscribable implements TestRecorder {
       let place = this.events.at(-1)?.place ?? 0
       const added = fresh.map((event) => {
         place += 1
-        return { practiceId: this.local.id, place, event: { seq: place, ...event } as Struck }
+        return { practiceId: this.local.id, place, event: { seq: place, ...event } as DeviceMark }
       })
       await Promise.all([...added.map((one) => tx.store.put(one)), tx.done])
       this.events.push(

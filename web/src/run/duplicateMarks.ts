@@ -1,10 +1,10 @@
 /** One thing that two devices have both marked: both marks are kept until somebody says which one counts. Pure. */
 
-import { now, type Struck } from '../device'
+import { now, type DeviceMark } from '../device'
 
 export interface DuplicateMarks {
-  first: Struck
-  second: Struck
+  first: DeviceMark
+  second: DeviceMark
   apartS: number
 }
 
@@ -12,7 +12,7 @@ export interface DuplicateMarks {
 const SAME_THING_S = 15
 
 /** What a mark is of; null for what may well be said or noted twice. */
-function thingOf(event: Struck): string | null {
+function thingOf(event: DeviceMark): string | null {
   switch (event.type) {
     case 'reading':
       return `${event.type} ${String(event.stage)} ${String(event.point)}`
@@ -27,12 +27,12 @@ function thingOf(event: Struck): string | null {
   }
 }
 
-const apart = (a: Struck, b: Struck): number =>
+const apart = (a: DeviceMark, b: DeviceMark): number =>
   a.epoch === b.epoch ? b.mono_s - a.mono_s : (Date.parse(b.wall) - Date.parse(a.wall)) / 1000
 
 /** The pairs among events that stand, in order: same thing, different devices, no new attempt between. */
-export function duplicatesOf(events: readonly Struck[]): DuplicateMarks[] {
-  const last = new Map<string, Struck>()
+export function duplicatesOf(events: readonly DeviceMark[]): DuplicateMarks[] {
+  const last = new Map<string, DeviceMark>()
   const pairs: DuplicateMarks[] = []
   for (const event of events) {
     if (event.type === 'attempt') last.clear()
@@ -49,4 +49,4 @@ export function duplicatesOf(events: readonly Struck[]): DuplicateMarks[] {
 }
 
 /** Whether a mark was struck on this device. */
-export const isOwn = (event: Struck): boolean => event.device === now().device
+export const isOwn = (event: DeviceMark): boolean => event.device === now().device

@@ -1,6 +1,6 @@
 /** Where a test stands on the screen: a pure fold over its events. It says what to ask next, never how a result counts. */
 
-import type { Moment, Struck } from '../device'
+import type { Moment, DeviceMark } from '../device'
 import { isEnd } from '../shared/trade'
 import type { POINTS } from '../shared/trade.gen'
 import { leadOf, type Lead, type Script, type Step } from './guide'
@@ -22,7 +22,7 @@ export interface Mark extends Moment {
 
 export interface TestState {
   /** Events that stand, in order. */
-  events: Struck[]
+  events: DeviceMark[]
   lead: Lead<Step>
   closed: boolean
   marks: Mark[]
@@ -35,13 +35,13 @@ export interface TestState {
   lastMove: Moment | null
   engineStart: Moment | null
   /** Every mark of the last strike: those of one instant. */
-  lastStrike: Struck[]
+  lastStrike: DeviceMark[]
 }
 
 const READING = /^(primary|secondary)_(psi|kpa|bar)$/
 
 /** Events that stand: those taken back are left out, and so are the takings-back. */
-export function standing(events: readonly Struck[]): Struck[] {
+export function standing(events: readonly DeviceMark[]): DeviceMark[] {
   const gone = new Set<unknown>()
   for (const event of [...events].reverse()) {
     if (event.type === 'withdrawn' && !gone.has(event.id)) gone.add(event.event)
@@ -56,7 +56,7 @@ function numbersOf(event: Record<string, unknown>): Record<string, number> {
 }
 
 /** The mark an event makes, when it is one that wants numbers. */
-function markOf(event: Struck): Mark | null {
+function markOf(event: DeviceMark): Mark | null {
   const made = (point: Point, stage: string, which = ''): Mark => ({
     ...{ id: event.id, device: event.device, epoch: event.epoch, mono_s: event.mono_s, wall: event.wall },
     ...{ point, stage, which, numbers: numbersOf(event), late: event.late === true },
@@ -74,11 +74,11 @@ function markOf(event: Struck): Mark | null {
 const together = (a: Moment | undefined, b: Moment): boolean =>
   a?.device === b.device && a.epoch === b.epoch && a.mono_s === b.mono_s
 
-export function stateOf(script: Script, all: readonly Struck[]): TestState {
+export function stateOf(script: Script, all: readonly DeviceMark[]): TestState {
   const events = standing(all)
   const marks = events.flatMap((event) => markOf(event) ?? [])
   setNumbers(marks, events)
-  let lastStrike: Struck[] = []
+  let lastStrike: DeviceMark[] = []
   let pedalDown = false
   let lastMove: Moment | null = null
   let engineStart: Moment | null = null
@@ -106,7 +106,7 @@ export function stateOf(script: Script, all: readonly Struck[]): TestState {
 }
 
 /** Put the numbers that came by themselves into their marks; another device's clock may place them before these. */
-function setNumbers(marks: Mark[], events: readonly Struck[]): void {
+function setNumbers(marks: Mark[], events: readonly DeviceMark[]): void {
   const byId = new Map<unknown, Mark>(marks.map((mark) => [mark.id, mark]))
   for (const event of events) {
     const target = event.type === 'valued' ? byId.get(event.event) : undefined

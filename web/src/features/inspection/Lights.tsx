@@ -1,6 +1,6 @@
 import { useEffect, useState } from 'react'
 import { useTranslation } from '../../shared/i18n/useTranslation'
-import type { Body, Struck } from '../../device'
+import type { Body, DeviceMark } from '../../device'
 import { isAnswered, type Ask, type InspectionHere } from '../../run'
 import type { Schema } from '../../shared/api'
 import { Button } from '../../shared/ui'
@@ -106,7 +106,7 @@ export function Lights({ here, onMark, onHelp, onDone }: LightsProps) {
 interface CallCardProps {
   here: InspectionHere
   call: Call
-  began: Struck
+  began: DeviceMark
   onMark: (bodies: Body[]) => void
   /** Who leads goes on; a helper never does. */
   onNext?: () => void
@@ -193,7 +193,7 @@ export function CallCard({ here, call, began, onMark, onNext }: CallCardProps) {
 }
 
 /** Seconds since a call came onto this screen. */
-function useSeconds(began: Struck): number {
+function useSeconds(began: DeviceMark): number {
   const [seconds, setSeconds] = useState(0)
   const { id } = began
   useEffect(() => {

@@ -225,7 +225,8 @@ function LogRow({ line, has, chosen, onChoose }: LogRowProps) {
   const figures = useFigures()
   const { run, stages } = line
   const held = stages.leak_applied
-  const open = t('log.open', { unit: run.unit_name, when: figures.when(run.started_at) })
+  const unit = run.unit_name.trim() || t('log.nobody')
+  const open = t('log.open', { unit, when: figures.when(run.started_at) })
   return (
     <tr className="h-15 border-b border-hair hover:bg-sheet">
       <td>
@@ -238,7 +239,7 @@ function LogRow({ line, has, chosen, onChoose }: LogRowProps) {
           aria-label={open}
           className="whitespace-nowrap underline-offset-4 hover:underline"
         >
-          {run.unit_name.trim() || t('log.nobody')}
+          {unit}
         </Link>
         <span className="block text-note font-normal text-soft max-sm:hidden">{t(`kind.${run.kind}`)}</span>
       </th>

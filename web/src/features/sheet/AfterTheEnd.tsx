@@ -4,7 +4,7 @@ import { useTranslation } from '../../shared/i18n/useTranslation'
 import { api, need, type Schema } from '../../shared/api'
 import { useFigures } from '../../shared/figures/useFigures'
 import { markName, useRecorder } from '../../run'
-import { type Struck } from '../../device'
+import { type DeviceMark } from '../../device'
 import { useMay, useSession } from '../../shared/session'
 import { LineForm, Modal, OutcomeMark } from '../../shared/ui'
 
@@ -42,7 +42,7 @@ function LateMarks({ sheet, late }: { sheet: Sheet; late: Late[] }) {
   const [asked, setAsked] = useState<Late>()
   const recorder = 'recorder' in device ? device.recorder : null
   const events = new Map(
-    (sheet.events as unknown as (Struck & { received?: string })[]).map((e) => [e.id, e]),
+    (sheet.events as unknown as (DeviceMark & { received?: string })[]).map((e) => [e.id, e]),
   )
   const may = recorder !== null && me.person !== null && MAY_CONFIRM.has(me.person.role)
   const confirm = async (why: string) => {

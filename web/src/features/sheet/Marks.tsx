@@ -3,14 +3,14 @@ import { isStageName } from '../../shared/trade'
 import { clockFace, inUnit, unitLabel, type PressureUnit } from '../../shared/figures/format'
 import { useFigures } from '../../shared/figures/useFigures'
 import { markName, standing } from '../../run'
-import { type Struck } from '../../device'
+import { type DeviceMark } from '../../device'
 
 const READING = /^(primary|secondary)_(psi|kpa|bar)$/
 
 /** Every mark that was ever made, the withdrawn ones struck through but never gone. */
 export function Marks({ events }: { events: Record<string, unknown>[] }) {
   const { t } = useTranslation()
-  const all = events as (Struck & { at_s: number })[]
+  const all = events as (DeviceMark & { at_s: number })[]
   const kept = new Set(standing(all).map(({ id }) => id))
   const numbers = new Map(all.filter(({ type }) => type === 'valued').map((event) => [event.event, event]))
   const shown = all.filter(({ type }) => type !== 'valued' && type !== 'withdrawn')
@@ -46,7 +46,7 @@ export function Marks({ events }: { events: Record<string, unknown>[] }) {
 }
 
 /** What was written beside a mark: a note, or why something was left out, taken back or ended. */
-const said = ({ type, text, why }: Struck): string => {
+const said = ({ type, text, why }: DeviceMark): string => {
   const words = type === 'note' ? text : why
   return words ? `: ${String(words)}` : ''
 }

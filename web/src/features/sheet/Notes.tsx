@@ -1,7 +1,7 @@
 import { useState } from 'react'
 import { useTranslation } from '../../shared/i18n/useTranslation'
 import { useRecorder } from '../../run'
-import { type Struck } from '../../device'
+import { type DeviceMark } from '../../device'
 import { LineForm } from '../../shared/ui'
 
 interface NotesProps {
@@ -14,7 +14,7 @@ export function Notes({ runId, events }: NotesProps) {
   const { t } = useTranslation()
   const device = useRecorder()
   const [failed, setFailed] = useState(false)
-  const notes = (events as unknown as Struck[]).filter(({ type }) => type === 'note')
+  const notes = (events as unknown as DeviceMark[]).filter(({ type }) => type === 'note')
   const recorder = 'recorder' in device ? device.recorder : null
   const keep = async (text: string) => {
     setFailed(false)

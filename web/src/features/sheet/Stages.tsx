@@ -4,7 +4,7 @@ import type { Schema } from '../../shared/api'
 import { unitLabel } from '../../shared/figures/format'
 import { useFigures } from '../../shared/figures/useFigures'
 import { standing } from '../../run'
-import { type Struck } from '../../device'
+import { type DeviceMark } from '../../device'
 import { OutcomeMark } from '../../shared/ui'
 
 /** The ends between which each figure lies, where a recording leaves some of it open. */
@@ -28,7 +28,7 @@ export function Stages({
 }: Pick<Schema['VerdictOut'], 'stages'> & Pick<Schema['SheetOut'], 'events'> & { runId?: string }) {
   const { t } = useTranslation()
   const leftOut = new Map(
-    standing(events as unknown as Struck[])
+    standing(events as unknown as DeviceMark[])
       .filter(({ type }) => type === 'skipped')
       .map(({ stage, why }) => [stage, why]),
   )

@@ -1,6 +1,6 @@
 import { fireEvent, render, screen, within } from '@testing-library/react'
 import { expect, test, vi } from 'vitest'
-import { now, type LiveRun, type Struck } from '../../device'
+import { now, type LiveRun, type DeviceMark } from '../../device'
 import { stateOf } from '../../run'
 import { Frame } from '../../testing/Frame'
 import { script } from '../../testing/script'
@@ -9,7 +9,7 @@ import { MarksDialog } from './MarksDialog'
 import type { Verdict } from './phase'
 import { playTo, present, valued } from './played.testing'
 
-function open(events: Struck[], part: 'lead' | 'watch' = 'lead', verdicts: Verdict[] = []) {
+function open(events: DeviceMark[], part: 'lead' | 'watch' = 'lead', verdicts: Verdict[] = []) {
   const onStrike = vi.fn()
   const onCorrect = vi.fn()
   const onClose = vi.fn()
@@ -76,8 +76,8 @@ test.each([
 ])('of two marks one tap keeps one; a watcher (%s) gives up their own only', (watches, offers, gone) => {
   const onStrike = vi.fn()
   const [mark] = full().filter(({ type }) => type === 'reading')
-  const mine = { ...mark, id: 'mine', device: now().device } as Struck
-  const theirs = { ...mark, id: 'theirs', device: 'another', by: 'Bram Osei' } as Struck
+  const mine = { ...mark, id: 'mine', device: now().device } as DeviceMark
+  const theirs = { ...mark, id: 'theirs', device: 'another', by: 'Bram Osei' } as DeviceMark
   render(
     <Frame>
       <MarkedTwice duplicates={{ first: theirs, second: mine, apartS: 0.4 }} {...{ watches, onStrike }} />

@@ -1,6 +1,6 @@
 import { useState } from 'react'
 import { useTranslation } from '../../shared/i18n/useTranslation'
-import { type Body, type LiveRun, type Struck, leads } from '../../device'
+import { type Body, type LiveRun, type DeviceMark, leads } from '../../device'
 import { isOwn, markName, type Mark, type TestState } from '../../run'
 import { Button, LineForm, Modal } from '../../shared/ui'
 import type { Verdict } from './phase'
@@ -22,7 +22,7 @@ const HIDDEN = new Set(['valued', 'finished'])
 /** Every mark that stands, the latest first: a number can be corrected, a mark withdrawn, a note added. */
 export function MarksDialog({ open, live, state, verdicts, onClose, onCorrect, onStrike }: MarksDialogProps) {
   const { t } = useTranslation()
-  const [gone, setGone] = useState<Struck>()
+  const [gone, setGone] = useState<DeviceMark>()
   const watches = !leads(live.run)
   const marks = new Map(state.marks.map((mark) => [mark.id, mark]))
   if (gone) {

@@ -1,9 +1,9 @@
 import { useTranslation } from '../../shared/i18n/useTranslation'
 import { markName } from '../../run'
-import { type Struck } from '../../device'
+import { type DeviceMark } from '../../device'
 
 interface TakeBackProps {
-  lastStrike: Struck[]
+  lastStrike: DeviceMark[]
   onTakeBack: (ids: string[]) => void
 }
 

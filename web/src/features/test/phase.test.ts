@@ -1,12 +1,12 @@
 import { expect, test } from 'vitest'
 import { stateOf } from '../../run'
-import { type Struck } from '../../device'
+import { type DeviceMark } from '../../device'
 import { script, struck } from '../../testing/script'
 import { barFor, repeat, type BarContext } from './bar'
 import { bodiesOf, phaseOf, type Phase, type Verdict } from './phase'
 import { playTo, present, valued } from './played.testing'
 
-const phase = (events: Struck[], passed = 0, verdicts: Verdict[] = [], stale = false): Phase =>
+const phase = (events: DeviceMark[], passed = 0, verdicts: Verdict[] = [], stale = false): Phase =>
   phaseOf(stateOf(script, events), { rest: passed }, verdicts, stale)
 const verdict = (stage: string, outcome: string) =>
   ({
@@ -18,7 +18,7 @@ const verdict = (stage: string, outcome: string) =>
     findings: [],
     arithmetic: '',
   }) as unknown as Verdict
-const bar = (events: Struck[], verdicts: Verdict[] = [], rest = 0, more: Partial<BarContext> = {}) => {
+const bar = (events: DeviceMark[], verdicts: Verdict[] = [], rest = 0, more: Partial<BarContext> = {}) => {
   const state = stateOf(script, events)
   return barFor({
     ...{

@@ -1,20 +1,20 @@
 /** For tests of this room: runs played by the script itself, as far as wanted. */
 
 import { stateOf, type TestState } from '../../run'
-import { type Struck } from '../../device'
+import { type DeviceMark } from '../../device'
 import { script, struck } from '../../testing/script'
 import { bodiesOf } from './phase'
 
 /** Everything the present step needs is answered, and its strikes made, until the test comes to `stop`. */
-export function playTo(stop: (state: TestState) => boolean): Struck[] {
-  const events: Struck[] = []
+export function playTo(stop: (state: TestState) => boolean): DeviceMark[] {
+  const events: DeviceMark[] = []
   for (let n = 0; n < 200; n += 1) {
     const state = stateOf(script, events)
     if (stop(state)) return events
     const [need] = state.lead.unmet
     const bodies = need ? (script.needs[need]?.yes ?? []) : bodiesOf(state.lead.missing)
     const at = struck('')
-    for (const body of bodies) events.push({ ...at, ...body, id: `${at.id}${events.length}` } as Struck)
+    for (const body of bodies) events.push({ ...at, ...body, id: `${at.id}${events.length}` } as DeviceMark)
   }
   throw new Error('never came there')
 }
@@ -22,7 +22,7 @@ export function playTo(stop: (state: TestState) => boolean): Struck[] {
 /** Whether a step is the next to be done. */
 export const present = (name: string) => (state: TestState) => state.lead.queue[0]?.step.step === name
 /** The same with a number on every mark that wants one. */
-export const valued = (events: Struck[], psi = 100): Struck[] => [
+export const valued = (events: DeviceMark[], psi = 100): DeviceMark[] => [
   ...events,
   ...stateOf(script, events)
     .waiting.flat()

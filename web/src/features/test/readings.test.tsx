@@ -2,7 +2,7 @@ import { act, fireEvent, render, renderHook } from '@testing-library/react'
 import type { ReactNode } from 'react'
 import { expect, test, vi } from 'vitest'
 import { stateOf } from '../../run'
-import { type Struck } from '../../device'
+import { type DeviceMark } from '../../device'
 import { Frame } from '../../testing/Frame'
 import { script, struck } from '../../testing/script'
 import { playTo, present } from './played.testing'
@@ -10,13 +10,13 @@ import { Tapes } from './Tapes'
 import { lowestPsi, psiOf, useReadings } from './useReadings'
 
 /** The hold has ended; it began at 100 psi. */
-const atEnd = (): Struck[] => {
+const atEnd = (): DeviceMark[] => {
   const ended = playTo((state) => state.lead.done.at(-1)?.step.step === 'leak_applied')
   const start = ended.findLast(({ point }) => point === 'start')
   return [...ended, struck('valued', { event: start?.id, primary_psi: 100, secondary_psi: 100 })]
 }
 
-function tapes(events: Struck[], unit: 'psi' | 'kpa' = 'psi') {
+function tapes(events: DeviceMark[], unit: 'psi' | 'kpa' = 'psi') {
   const state = stateOf(script, events)
   const onSet = vi.fn()
   const wrapper = ({ children }: { children: ReactNode }) => <Frame unit={unit}>{children}</Frame>

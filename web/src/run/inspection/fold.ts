@@ -1,6 +1,6 @@
 /** What this device knows of an inspection from its marks, at once: what is answered, what is true, what comes next. */
 
-import type { DeviceEvent, Struck } from '../../device'
+import type { DeviceEvent, DeviceMark } from '../../device'
 import type { Schema } from '../../shared/api'
 
 export type InspectionScript = Schema['InspectionScriptOut']
@@ -25,7 +25,7 @@ export interface InspectionFold {
   /** Facts that were said in this inspection, as `part fact`. */
   facts: Set<string>
   /** The light call that goes on; empty while none does. */
-  call: Struck | null
+  call: DeviceMark | null
   brought: Set<string>
   ended: boolean
 }

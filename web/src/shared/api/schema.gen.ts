@@ -4210,7 +4210,7 @@ export interface components {
         EventBatch: {
             sent: components["schemas"]["Moment"];
             /** Events */
-            events: components["schemas"]["StruckIn"][];
+            events: components["schemas"]["MarkIn"][];
         };
         /**
          * ExaminationOut
@@ -5379,6 +5379,35 @@ export interface components {
         MadeTokenOut: {
             /** Token */
             token: string;
+        };
+        /**
+         * MarkIn
+         * @description One event; beside its identity and clocks it carries the fields of its type, as in the open run record.
+         */
+        MarkIn: {
+            /** Id */
+            id: string;
+            /** Seq */
+            seq: number;
+            /** Device */
+            device: string;
+            /** Epoch */
+            epoch: string;
+            /** Mono S */
+            mono_s: number;
+            /**
+             * Wall
+             * Format: date-time
+             */
+            wall: string;
+            /**
+             * By
+             * @default
+             */
+            by: string;
+            proof?: components["schemas"]["ProofBody"] | null;
+        } & {
+            [key: string]: unknown;
         };
         /**
          * MeOut
@@ -6995,35 +7024,6 @@ export interface components {
             at_s: number[];
             /** Psi */
             psi: number[];
-        };
-        /**
-         * StruckIn
-         * @description One event; beside its identity and clocks it carries the fields of its type, as in the open run record.
-         */
-        StruckIn: {
-            /** Id */
-            id: string;
-            /** Seq */
-            seq: number;
-            /** Device */
-            device: string;
-            /** Epoch */
-            epoch: string;
-            /** Mono S */
-            mono_s: number;
-            /**
-             * Wall
-             * Format: date-time
-             */
-            wall: string;
-            /**
-             * By
-             * @default
-             */
-            by: string;
-            proof?: components["schemas"]["ProofBody"] | null;
-        } & {
-            [key: string]: unknown;
         };
         /**
          * SumBody
