@@ -299,9 +299,9 @@ def findings_table() -> str:
     lines = [
         "# Findings",
         "",
-        "Made from `lowhiss/core/findings.py`. *Critical*: unsafe, or would fail an exam. *Minor*: technique. *Fact*:",
-        "of the vehicle or the device, nobody's fault. Findings never change the vehicle's result. Common practice, no",
-        "source.",
+        "For trainers: every finding with its weight. Made from `lowhiss/core/findings.py`.",
+        "*Critical*: unsafe, or would fail an exam. *Minor*: technique. *Fact*: of the vehicle or the device, nobody's",
+        "fault. Findings never change the vehicle's result. Common practice, no source.",
         "",
         "| code | weight | English | Spanish |",
         "|---|---|---|---|",

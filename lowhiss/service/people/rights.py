@@ -267,6 +267,7 @@ def rights_table() -> str:
     lines = [
         "# Who may do what",
         "",
+        "For managers, and for developers of another client: which role may use which operation.",
         "Made from `lowhiss/service/people/rights.py`, which decides. *nobody* is somebody who is not signed in.",
         "",
         f"| operation | {' | '.join(heads)} | narrower |",
