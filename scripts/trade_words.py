@@ -32,7 +32,7 @@ def trade_words(language: Language) -> str:
 
 def trade_lists() -> str:
     """What there is, in whatever language."""
-    points = dict.fromkeys(one.name for row in STEP_TABLE.values() for one in row.strikes if one.reads)
+    points = dict.fromkeys(one.name for row in STEP_TABLE.values() for one in row.prompts if one.reads)
     lists: dict[str, tuple[str, ...]] = {
         "STAGES": STAGES,
         "POINTS": tuple(points),

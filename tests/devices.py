@@ -89,7 +89,7 @@ class Device:
         }
         return self.client.post("/api/runs", json=body)
 
-    def struck(self, kind: str, **fields: Any) -> dict[str, Any]:
+    def marked(self, kind: str, **fields: Any) -> dict[str, Any]:
         """An event of this instant, not yet sent."""
         self.seq += 1
         event = {"id": uuid.uuid4().hex, "seq": self.seq, **self.moment(), "by": "Ines Aldous", "type": kind, **fields}
@@ -137,22 +137,22 @@ class Device:
     def leak_test(self, start: float, end: float, hold_s: float = 60) -> list[dict[str, Any]]:
         """The marks of a whole applied leak test of a combination; the device's clocks go on meanwhile."""
         events = [
-            self.struck("confirmed", item="wheels_chocked"),
-            self.struck("engine", state="off"),
-            self.struck("key", state="on"),
-            self.struck("knob", knob="tractor", state="in"),
-            self.struck("knob", knob="trailer", state="in"),
+            self.marked("confirmed", item="wheels_chocked"),
+            self.marked("engine", state="off"),
+            self.marked("key", state="on"),
+            self.marked("knob", knob="tractor", state="in"),
+            self.marked("knob", knob="trailer", state="in"),
         ]
         self.wait(5)
-        events.append(self.struck("pedal", state="full"))
+        events.append(self.marked("pedal", state="full"))
         self.wait(8)
-        events.append(self.struck("settled", stage="leak_applied"))
+        events.append(self.marked("settled", stage="leak_applied"))
         self.wait(15)
         both = {"primary_psi": start, "secondary_psi": start}
-        events.append(self.struck("reading", stage="leak_applied", point="start", **both))
+        events.append(self.marked("reading", stage="leak_applied", point="start", **both))
         self.wait(hold_s)
         both = {"primary_psi": end, "secondary_psi": end}
-        events.append(self.struck("reading", stage="leak_applied", point="end", **both))
+        events.append(self.marked("reading", stage="leak_applied", point="end", **both))
         return events
 
     def sheet(self, **query: str) -> dict[str, Any]:

@@ -16,7 +16,7 @@ def walk(order: LedOrder, unit: Unit, rng: random.Random, wander: float) -> list
     """Events that follow the guide to its end, now and then doing something else instead."""
     events: list[Event] = []
     guide = Guide(order)
-    stages = [step.step for step in order.steps if step.strikes]
+    stages = [step.step for step in order.steps if step.prompts]
     while len(events) < MAX_STEPS:
         now = guide.lead()
         before = len(events)
@@ -25,11 +25,11 @@ def walk(order: LedOrder, unit: Unit, rng: random.Random, wander: float) -> list
         elif now.unmet:
             row = order.needs[now.unmet[0]]
             events += [dict(body) for body in (row.no if row.no and rng.random() < wander else row.yes)]
-        elif now.strikes:
-            strike = now.strikes[0]
+        elif now.prompts:
+            prompt = now.prompts[0]
             marks = now.missing if rng.random() > wander else now.missing[:1]
             events += [_made(dict(mark)) for mark in marks]
-            if strike.name == "end" and rng.random() < 0.5:
+            if prompt.name == "end" and rng.random() < 0.5:
                 events.append({"type": "pedal", "state": "released"})
         else:
             break
@@ -73,7 +73,7 @@ def answer(now: Lead) -> list[str]:
         " ".join(f"{entry.step.step}/{'-' if entry.index is None else entry.index}" for entry in now.queue),
         f"{len(now.done)} done, skipped {' '.join(entry.step.step for entry in now.skipped) or 'none'}",
         " ".join(now.unmet),
-        " ".join(strike.name for strike in now.strikes) + f" lacking {len(now.missing)}",
+        " ".join(prompt.name for prompt in now.prompts) + f" lacking {len(now.missing)}",
         " ".join(now.says),
         f"{'untouched' if now.untouched else 'begun'}{' turned' if now.turned else ''}{' fresh' if now.fresh else ''}",
     ]

@@ -153,7 +153,7 @@ def withdrawn_ids(removals: Sequence[tuple[str | None, str | None]]) -> set[str 
 
 
 def standing_events(events: Iterable[Event]) -> tuple[list[Event], list[Event], Event | None]:
-    """Events in order with what was withdrawn, resent or struck after the end left out, and numbers put in place.
+    """Events in order with what was withdrawn, resent or marked after the end left out, and numbers put in place.
 
     Returns the events that stand, those withdrawn, and the event that closed the run, if any.
     """

@@ -18,7 +18,7 @@ from lowhiss.core.units import PRESSURE_UNITS
 from lowhiss.core.vehicle import Unit
 from lowhiss.core.words import Words
 
-SCRIPT_FORMAT = "low-hiss-script/5"
+SCRIPT_FORMAT = "low-hiss-script/6"
 _FILL_MARKS_PSI = tuple(range(0, 151, 10))
 
 
@@ -100,7 +100,7 @@ def _step(step: LedStep, rules: RuleSet, unit: Unit, planned: PlannedStep | None
     return {
         "step": step.step,
         "needs": list(step.needs),
-        "strikes": [
+        "prompts": [
             {
                 "name": s.name,
                 "marks": [dict(mark) for mark in s.marks],
@@ -109,7 +109,7 @@ def _step(step: LedStep, rules: RuleSet, unit: Unit, planned: PlannedStep | None
                 "falls": s.falls,
                 "leads": s.leads,
             }
-            for s in step.strikes
+            for s in step.prompts
         ],
         "says": list(step.says),
         "refill": step.refill,

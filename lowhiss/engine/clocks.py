@@ -39,7 +39,7 @@ def map_begun(begun_mono_s: float) -> Mapping:
 
 
 def seconds_ago(event: Instant, sent: Instant) -> float:
-    """How long before its batch was sent an event was struck [s]; never less than nothing.
+    """How long before its batch was sent an event was marked [s]; never less than nothing.
 
     Within the sender's own page life its monotonic clock says so, whatever its wall clock shows. For an earlier page
     life only the difference of two readings of the same wall clock is left.

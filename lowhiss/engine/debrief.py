@@ -363,21 +363,21 @@ class _Debrief:
         return found
 
     def time_errors(self) -> dict[str, float]:
-        """Of each build-up: the time as struck against that of the slower needle, between the same marks."""
+        """Of each build-up: the time as marked against that of the slower needle, between the same marks."""
         found: dict[str, float] = {}
         for stage in stages_of("climb"):
             verdict = self.standing.get(stage)
             window = verdict.limit.window_psi if verdict is not None and verdict.limit is not None else None
-            struck = {one.kind: one.at_s for one in self.marks if one.stage == stage}
-            if window is None or not {"lower", "upper"} <= struck.keys():
+            marked = {one.kind: one.at_s for one in self.marks if one.stage == stage}
+            if window is None or not {"lower", "upper"} <= marked.keys():
                 continue
             true = [
-                self.drive.slower_reaches(psi, struck[point])
+                self.drive.slower_reaches(psi, marked[point])
                 for psi, point in zip(window, ("lower", "upper"), strict=True)
             ]
             if None not in true:
                 lower, upper = cast(list[float], true)
-                found[stage] = round((struck["upper"] - struck["lower"]) - (upper - lower), 2)
+                found[stage] = round((marked["upper"] - marked["lower"]) - (upper - lower), 2)
         return found
 
     def qualities(self, holds: Sequence[Held], times: Mapping[str, float]) -> list[float]:

@@ -1,4 +1,4 @@
-"""A real test beside its own recording: what each mark's number was on the feed, and how late it was struck."""
+"""A real test beside its own recording: what each mark's number was on the feed, and how late it was marked."""
 
 from __future__ import annotations
 

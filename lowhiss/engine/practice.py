@@ -203,8 +203,8 @@ class Drive:
 
     def record(self, marks: Sequence[Mapping[str, Any]]) -> dict[str, Any]:
         """The run record of this practice: the vehicle's own states and the trainee's marks; claims are none of it."""
-        struck = [one for one in marks if one.get("type") != CLAIM]
-        events = sorted([*self.world.states, *self._late_pops(struck), *struck], key=lambda one: one["at_s"])
+        marked = [one for one in marks if one.get("type") != CLAIM]
+        events = sorted([*self.world.states, *self._late_pops(marked), *marked], key=lambda one: one["at_s"])
         return {
             "format": RUN_FORMAT,
             "purpose": "rehearsal",
@@ -213,9 +213,9 @@ class Drive:
             "events": events,
         }
 
-    def _late_pops(self, struck: Sequence[Mapping[str, Any]]) -> list[dict[str, Any]]:
-        """A knob that came out and that nobody struck, at its true time and without a number."""
-        told = {one.get("knob") for one in struck if one.get("type") == "knob" and one.get("cause") == "popped"}
+    def _late_pops(self, marked: Sequence[Mapping[str, Any]]) -> list[dict[str, Any]]:
+        """A knob that came out and that nobody marked, at its true time and without a number."""
+        told = {one.get("knob") for one in marked if one.get("type") == "knob" and one.get("cause") == "popped"}
         return [
             {"at_s": round(one.t_s, 3), "type": "knob", "knob": one.knob, "state": "out", "cause": "popped"}
             for one in self.world.air.popped
@@ -259,7 +259,7 @@ class Drive:
     # afterwards
 
     def after(self, marks: Sequence[Mapping[str, Any]]) -> dict[str, Any]:
-        """The truth beside what was struck, in figures and ids: ``told`` puts it into words."""
+        """The truth beside what was marked, in figures and ids: ``told`` puts it into words."""
         record = self.record(marks)
         run = read_run(record)
         data = rulebook.practice()

@@ -1,4 +1,4 @@
-"""A drive as a picture: the needles along time, with what was struck."""
+"""A drive as a picture: the needles along time, with what was marked."""
 
 from __future__ import annotations
 

@@ -22,7 +22,7 @@ _FAN_LEAST_STROKES, _FAN_GAP_S, _PAUSE_S = 4, 20.0, 3.0
 _FAINT_S = 60.0
 """With hardly any air left strokes move a needle no more: a knob's own column is heard that much longer."""
 _WARNING_PSI, _LAST_KNOB_PSI = (40.0, 92.0), 75.0
-_STRUCK_S, _LOST_PSI, _DIP_SHARE, _DIP_PSI = 0.3, 0.2, 0.25, 0.5
+_MARKED_S, _LOST_PSI, _DIP_SHARE, _DIP_PSI = 0.3, 0.2, 0.25, 0.5
 """Left open where nothing is noisy: when a mark is passed, where a hold begins, how deep a stroke dips unseen."""
 _STROKE_S = 3.0
 """How long a stroke takes with the next."""
@@ -34,7 +34,7 @@ _STEADY_S = 1.0
 
 @dataclass(frozen=True, slots=True)
 class FoundMark:
-    """A reading as a person would have struck it: when, and each needle with its interval."""
+    """A reading as a person would have marked it: when, and each needle with its interval."""
 
     point: str
     at_s: float
@@ -145,7 +145,7 @@ def _crossing(grid: Grid, psi: Series, rise: Span, mark: float) -> tuple[float, 
     if slope <= 0:
         return float(grid.t_s[at]), grid.step_s
     error = (_Z * grid.noise_psi / np.sqrt(t.size) + grid.step_psi / np.sqrt(t.size)) / slope + grid.step_s / 2
-    error += _STRUCK_S
+    error += _MARKED_S
     return float(grid.t_s[at] + (mark - level) / slope), float(error)
 
 

@@ -37,7 +37,7 @@ def run_test(device, end=95, unit="MV-12", purpose="dispatch", ends="finished", 
     device.send(*device.leak_test(start, end)).raise_for_status()
     device.wait(5)
     if ends:
-        device.send(device.struck(ends)).raise_for_status()
+        device.send(device.marked(ends)).raise_for_status()
     return device.run_id
 
 
@@ -70,7 +70,7 @@ def test_a_fail_stands_whatever_comes_of_its_run_until_a_later_finished_one_pass
     assert ("leak_applied", run) in failed(driver.client, unit)
     begun = Device(driver.client)
     begun.begin(unit).raise_for_status()
-    begun.send(begun.struck("made_safe", why="rain"), begun.struck("abandoned")).raise_for_status()
+    begun.send(begun.marked("made_safe", why="rain"), begun.marked("abandoned")).raise_for_status()
     run_test(Device(driver.client), 99, unit, purpose="rehearsal")
     run_test(Device(driver.client), 99, unit, ends="abandoned")
     run_test(Device(driver.client), 99, unit, ends=None)
@@ -90,7 +90,7 @@ def test_a_rehearsal_fails_nothing_and_a_fail_that_was_shown_stays_though_its_re
     events = driver.leak_test(100, 90)
     driver.send(*events)
     assert [stage for stage, _ in failed(driver.client, "MV-07")] == ["leak_applied"]
-    driver.send(driver.struck("withdrawn", event=events[-1]["id"], why="misread"))
+    driver.send(driver.marked("withdrawn", event=events[-1]["id"], why="misread"))
     assert [stage for stage, _ in failed(driver.client, "MV-07")] == ["leak_applied"]
 
 
@@ -101,7 +101,7 @@ def test_what_a_run_no_longer_says_is_looked_up_in_the_ones_before_it(driver, pe
     events = second.leak_test(100, 90)
     second.send(*events)
     assert failed(driver.client, "MV-11") == [("leak_applied", second.run_id)]
-    second.send(second.struck("withdrawn", event=events[-1]["id"]))
+    second.send(second.marked("withdrawn", event=events[-1]["id"]))
     assert failed(driver.client, "MV-11") == [("leak_applied", second.run_id)]
     assert first != second.run_id
 
@@ -113,7 +113,7 @@ def test_a_run_said_to_have_begun_years_ago_is_taken_marked_and_clears_nothing(d
     begun["epoch"], begun["wall"] = "another-life", "1991-05-05T05:05:05Z"
     assert old.begin("MV-14", begun=begun).raise_for_status().json()["doubtful"] is True
     assert driver.client.get(f"/api/runs/{run}").json()["doubtful"] is False
-    old.send(*old.leak_test(100, 99), old.struck("finished")).raise_for_status()
+    old.send(*old.leak_test(100, 99), old.marked("finished")).raise_for_status()
     assert failed(driver.client, "MV-14") == [("leak_applied", run)]
 
 
@@ -130,9 +130,9 @@ def test_a_failing_reading_cannot_be_replaced_after_the_end(driver, people):
     events = driver.leak_test(100, 95)
     early = driver.moment()
     driver.wait(5)
-    driver.send(*events, driver.struck("finished")).raise_for_status()
-    better = {**driver.struck("reading", stage="leak_applied", point="end", primary_psi=99, secondary_psi=99), **early}
-    taken = driver.struck("withdrawn", event=events[-1]["id"], why="misread")
+    driver.send(*events, driver.marked("finished")).raise_for_status()
+    better = {**driver.marked("reading", stage="leak_applied", point="end", primary_psi=99, secondary_psi=99), **early}
+    taken = driver.marked("withdrawn", event=events[-1]["id"], why="misread")
     assert driver.send(taken, better).raise_for_status().json()["set_aside"] == []
     run = driver.run_id
     assert outcome(driver.client, run) == ("fail", "fail", ["waits", "waits"])
@@ -143,12 +143,12 @@ def test_a_failing_reading_cannot_be_replaced_after_the_end(driver, people):
     assert {better["id"], taken["id"]} == set(late)
     assert all("received" in one for one in late.values())
     # the driver cannot confirm it; a trainer can, though they did not join, and must say why
-    confirm = [driver.struck("late_confirmed", event=one["id"], why="photograph") for one in (taken, better)]
+    confirm = [driver.marked("late_confirmed", event=one["id"], why="photograph") for one in (taken, better)]
     assert [one["code"] for one in driver.send(*confirm).json()["set_aside"]] == ["trainer_needed"] * 2
     trainer = Device(people("Hanne Solberry"))
     trainer.run_id = run
-    assert trainer.send(trainer.struck("finished")).json()["set_aside"][0]["code"] == "not_your_run"
-    said = [trainer.struck("late_confirmed", event=one["id"], why="photograph") for one in (taken, better)]
+    assert trainer.send(trainer.marked("finished")).json()["set_aside"][0]["code"] == "not_your_run"
+    said = [trainer.marked("late_confirmed", event=one["id"], why="photograph") for one in (taken, better)]
     assert trainer.send(*said).raise_for_status().json()["set_aside"] == []
     assert outcome(driver.client, run) == ("pass", "fail", ["confirmed", "confirmed"])
 
@@ -159,14 +159,14 @@ def test_an_end_dated_back_cuts_nothing_off(driver, ends):
     early = driver.moment()
     events = driver.leak_test(100, 90)
     driver.send(*events).raise_for_status()
-    driver.send({**driver.struck(ends), **early}).raise_for_status()
+    driver.send({**driver.marked(ends), **early}).raise_for_status()
     assert outcome(driver.client, driver.run_id)[:2] == ("fail", "fail")
     assert ("leak_applied", driver.run_id) in failed(driver.client)
 
 
 def test_what_makes_it_worse_counts_at_once(driver):
     run = run_test(driver, 99, "MV-16")
-    late = driver.struck("engine", state="running")
+    late = driver.marked("engine", state="running")
     late["mono_s"] -= 40  # within the hold
     driver.send(late).raise_for_status()
     assert outcome(driver.client, run) == ("void", "pass", ["worse"])
@@ -174,15 +174,15 @@ def test_what_makes_it_worse_counts_at_once(driver):
 
 def test_an_end_taken_back_in_the_same_breath_is_none_and_later_it_stays(driver):
     driver.begin().raise_for_status()
-    first = driver.struck("finished")
-    driver.send(first, driver.struck("withdrawn", event=first["id"])).raise_for_status()
+    first = driver.marked("finished")
+    driver.send(first, driver.marked("withdrawn", event=first["id"])).raise_for_status()
     assert driver.client.get(f"/api/runs/{driver.run_id}").json()["ended_by"] is None
-    second = driver.struck("finished")
+    second = driver.marked("finished")
     driver.send(second).raise_for_status()
-    driver.send(driver.struck("withdrawn", event=second["id"])).raise_for_status()
+    driver.send(driver.marked("withdrawn", event=second["id"])).raise_for_status()
     assert driver.client.get(f"/api/runs/{driver.run_id}").json()["ended_by"] == "finished"
     driver.wait(60)
-    refused = driver.send(driver.struck("engine", state="off")).json()["set_aside"]
+    refused = driver.send(driver.marked("engine", state="off")).json()["set_aside"]
     assert [one["code"] for one in refused] == ["run_ended"]
 
 

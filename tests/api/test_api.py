@@ -86,13 +86,13 @@ def test_the_same_batch_from_many_connections_at_once_is_kept_once(client, devic
 
 def test_events_that_cannot_be_applied_are_set_aside_and_block_nothing(device):
     device.begin()
-    good = device.struck("pedal", state="full")
+    good = device.marked("pedal", state="full")
     events = [
-        device.struck("pedal", state="half"),
-        device.struck("reading", stage="leak_applied", point="start", primary_psi=201),
-        device.struck("withdrawn", event="ghost"),
-        device.struck("valued", event=good["id"], primary_psi=100),
-        device.struck("engine", state="off", at_s=3),
+        device.marked("pedal", state="half"),
+        device.marked("reading", stage="leak_applied", point="start", primary_psi=201),
+        device.marked("withdrawn", event="ghost"),
+        device.marked("valued", event=good["id"], primary_psi=100),
+        device.marked("engine", state="off", at_s=3),
         good,
         {**good, "state": "released"},
     ]
@@ -121,12 +121,12 @@ def test_a_batch_out_of_order_or_in_pieces_is_judged_as_if_it_had_come_in_order(
 
 def test_a_batch_that_is_too_large_or_somebody_elses_is_refused_whole(client, device, app_url):
     device.begin()
-    many = [device.struck("note", text=str(n)) for n in range(501)]
+    many = [device.marked("note", text=str(n)) for n in range(501)]
     assert device.send(*many).status_code == 422
     with httpx.Client(base_url=app_url, timeout=HANG_S) as http:
         other = Device(sign_in(http, "Noor Tavish"))
         other.run_id = device.run_id
-        assert error_of(other.send(other.struck("note", text="x")), 403)["code"] == "not_your_run"
+        assert error_of(other.send(other.marked("note", text="x")), 403)["code"] == "not_your_run"
     assert client.get(f"/api/runs/{device.run_id}/events").json() == []
 
 
@@ -136,7 +136,7 @@ def test_a_number_may_come_later_and_be_corrected(device):
     bare = {key: value for key, value in end.items() if not key.endswith("_psi")}
     device.send(*events, bare)
     assert device.sheet()["verdict"]["stages"][0]["outcome"] == "not_done"
-    device.send(device.struck("valued", event=end["id"], primary_psi=97, secondary_bar=6.7))
+    device.send(device.marked("valued", event=end["id"], primary_psi=97, secondary_bar=6.7))
     stage = device.sheet()["verdict"]["stages"][0]
     assert (stage["outcome"], stage["measured"]["needles"]["secondary"]["end_psi"]) == ("pass", 97.2)
 
@@ -156,7 +156,7 @@ def test_a_reload_in_the_middle_goes_on_in_a_new_epoch(client, device):
     device.send(*before)
     reloaded = Device(client, device.device)
     reloaded.run_id, reloaded.wall, reloaded.seq = device.run_id, device.wall, device.seq
-    late = reloaded.struck("reading", stage="leak_applied", point="end", primary_psi=97, secondary_psi=97)
+    late = reloaded.marked("reading", stage="leak_applied", point="end", primary_psi=97, secondary_psi=97)
     assert late["epoch"] != end["epoch"]
     assert reloaded.send(late).json()["set_aside"] == []
     # the server maps the new page life by when the batch came: the run itself took no real time here
@@ -209,7 +209,7 @@ def test_a_run_that_cannot_be_begun_says_which_field(device, change, status, fie
 )
 def test_an_event_that_is_none_is_set_aside_and_holds_up_no_other(client, device, change, field):
     device.begin()
-    bad, good = {**device.struck("finished"), **change}, device.struck("note", text="good")
+    bad, good = {**device.marked("finished"), **change}, device.marked("note", text="good")
     content = json.dumps({"sent": device.moment(), "events": [bad, good]}).encode()
     answer = client.post(
         f"/api/runs/{device.run_id}/events", content=content, headers={"content-type": "application/json"}
@@ -308,9 +308,9 @@ def test_a_run_left_open_is_offered_to_whoever_may_go_on_with_it_until_it_is_end
         return device.run_id in [run["id"] for run in http.get("/api/runs/open").raise_for_status().json()]
 
     device.begin().raise_for_status()
-    device.send(device.struck("confirmed", item="wheels_chocked")).raise_for_status()
+    device.send(device.marked("confirmed", item="wheels_chocked")).raise_for_status()
     assert offered(client)
     with httpx.Client(base_url=app_url) as stranger:
         assert not offered(sign_in(stranger, "Ines Aldous"))  # begun by somebody else, on another device
-    device.send(device.struck("abandoned", why="the bay was needed")).raise_for_status()
+    device.send(device.marked("abandoned", why="the bay was needed")).raise_for_status()
     assert not offered(client)

@@ -243,7 +243,7 @@ def test_what_comes_twice_at_once_is_kept_once(client, app_url):
     run_id, begun = str(uuid.uuid4()), devices[0].moment()
     body = {"id": run_id, "unit_id": UNIT_ID["MV-12"], "begun": begun, "sent": begun}
     assert at_once(6, lambda n: devices[n].client.post("/api/runs", json=body).status_code) == [200] * 6
-    mark = devices[0].struck("note", text="once")
+    mark = devices[0].marked("note", text="once")
     batch = {"sent": begun, "events": [mark]}
     path = f"/api/runs/{run_id}/events"
     assert at_once(6, lambda n: devices[n].client.post(path, json=batch).status_code) == [200] * 6
@@ -272,7 +272,7 @@ def test_signing_in_does_not_hold_up_a_mark(dear_passwords, client, app_url, dev
         signing = [pool.submit(crowd, n) for n in range(12)]
         kept = 0
         while not all(one.done() for one in signing):
-            device.send(device.struck("note", text="x")).raise_for_status()
+            device.send(device.marked("note", text="x")).raise_for_status()
             kept += 1
         done.set()
     assert kept >= 10
@@ -318,7 +318,7 @@ def test_names_of_a_file_that_are_one_to_the_database(client):
 def test_a_full_disk_loses_no_mark_and_is_named(store, client, device, number):
     """The database itself refuses to write, as it does without room; then somebody makes room."""
     device.begin().raise_for_status()
-    first, second = device.struck("note", text="before"), device.struck("note", text="while it is full")
+    first, second = device.marked("note", text="before"), device.marked("note", text="while it is full")
     device.send(first).raise_for_status()
     full = f"CREATE TRIGGER full BEFORE INSERT ON event FOR EACH ROW SIGNAL SQLSTATE 'HY000' SET MYSQL_ERRNO = {number}"
     run(store, full)
@@ -410,13 +410,13 @@ def test_refused_marks_leave_no_clocks_and_clocks_are_bounded(device, store, mon
     device.begin().raise_for_status()
     for n in range(3):
         device.epoch = f"life {n}".replace(" ", "-")
-        assert device.send(device.struck("pedal", state="half")).json()["accepted"] == []
+        assert device.send(device.marked("pedal", state="half")).json()["accepted"] == []
     assert clocks() == 1
     monkeypatch.setattr(receiver, "MAX_CLOCKS", 2)
     codes = []
     for n in range(3):
         device.epoch = f"later-{n}"
-        codes += [one["code"] for one in device.send(device.struck("note", text="x")).json()["set_aside"]]
+        codes += [one["code"] for one in device.send(device.marked("note", text="x")).json()["set_aside"]]
     assert (clocks(), codes) == (2, ["too_many_clocks"] * 2)
 
 
@@ -427,10 +427,10 @@ def test_a_watcher_cannot_fill_a_run(device, app_url, monkeypatch):
     with httpx.Client(base_url=app_url, timeout=HANG_S) as http:
         watcher = Device(sign_in(http, "Pia Munro"))
         watcher.run_id = http.post("/api/runs/join", json={"code": code}).json()["id"]
-        answers = [watcher.send(watcher.struck("note", text="x")).json() for _ in range(5)]
+        answers = [watcher.send(watcher.marked("note", text="x")).json() for _ in range(5)]
         assert [len(one["accepted"]) for one in answers] == [1, 1, 1, 0, 0]
         assert answers[-1]["set_aside"][0]["code"] == "log_full"
-    assert len(device.send(device.struck("note", text="mine")).json()["accepted"]) == 1
+    assert len(device.send(device.marked("note", text="mine")).json()["accepted"]) == 1
 
 
 # installing

@@ -39,10 +39,10 @@ def test_a_mark_in_anothers_name_needs_their_proof(tablet, store):
     key = SessionKey(tablet)
     device = Device(tablet).sign_with(key)
     device.begin().raise_for_status()
-    proven = device.wait(1).struck("note", text="mine")
+    proven = device.wait(1).marked("note", text="mine")
     device.sign_with(None)
-    bare = device.wait(1).struck("note", text="said to be hers")
-    forged = {**device.wait(1).struck("note", text="edited"), "proof": proven["proof"]}
+    bare = device.wait(1).marked("note", text="said to be hers")
+    forged = {**device.wait(1).marked("note", text="edited"), "proof": proven["proof"]}
     sign_in(tablet, ODILE)
     device.send(proven, bare, forged).raise_for_status()
     assert authors(store, device.run_id) == [(INES, None, True), (ODILE, INES, False), (ODILE, INES, True)]
@@ -53,7 +53,7 @@ def test_a_proof_belongs_to_its_log_its_content_and_its_key(tablet, store):
     device = Device(tablet).sign_with(SessionKey(tablet))
     device.begin().raise_for_status()
     first = device.run_id
-    proven = [device.wait(1).struck("note", text=str(n)) for n in range(5)]
+    proven = [device.wait(1).marked("note", text=str(n)) for n in range(5)]
     device.begin().raise_for_status()
     other = SessionKey(sign_in(tablet, ODILE))
     edited = [
@@ -75,7 +75,7 @@ def test_a_proof_of_a_mark_made_after_the_session_ended_is_none(tablet, store):
     device.begin().raise_for_status()
     tablet.post("/api/session/sign-out").raise_for_status()
     sign_in(tablet, ODILE)
-    late = device.wait(1200).struck("note", text="after she had left")
+    late = device.wait(1200).marked("note", text="after she had left")
     device.send(late).raise_for_status()
     assert authors(store, device.run_id) == [(ODILE, INES, True)]
     with store.transaction() as session:
@@ -108,8 +108,8 @@ def test_a_confirmation_of_a_late_mark_is_nobody_elses_to_send(tablet):
     sign_in(tablet, "Hanne Solberry")
     device = Device(tablet).sign_with(SessionKey(tablet))
     device.begin(driver="Hanne Solberry").raise_for_status()
-    note = by(device.struck("note", text="x"), "Hanne Solberry")
-    late = by(device.struck("late_confirmed", event=note["id"]), "Hanne Solberry")
+    note = by(device.marked("note", text="x"), "Hanne Solberry")
+    late = by(device.marked("late_confirmed", event=note["id"]), "Hanne Solberry")
     proven = device.proven(device.run_id, {name: value for name, value in late.items() if name != "proof"})
     device.send({name: value for name, value in note.items() if name != "proof"}).raise_for_status()
     sign_in(tablet, INES)

@@ -45,7 +45,7 @@ def sheet(client, run_id):
 
 
 def said(device, what, **more):
-    return device.wait(1).struck("said", what=what, **more)
+    return device.wait(1).marked("said", what=what, **more)
 
 
 def test_a_part_is_asked_for_and_granted_by_the_examiner_alone(people, examined):
@@ -74,7 +74,7 @@ def test_the_result_is_withheld_told_once_and_apart_from_the_vehicles(people, ex
     assert not known["withheld"]
     assert "wrong_verdict_said" in [one["code"] for one in known["findings"] if one["critical"]]
     assert told(people["trainer"], run, passed=False) == (422, "still_going_on")
-    examined.send(examined.wait(1).struck("finished")).raise_for_status()
+    examined.send(examined.wait(1).marked("finished")).raise_for_status()
     assert told(people["driver"], run, passed=True)[0] == 403
     assert told(people["trainer"], run, passed=False, remark="Twenty is not less than four.") == (200, None)
     assert told(people["trainer"], run, passed=False, remark="Twenty is not less than four.") == (200, None)
@@ -88,7 +88,7 @@ def test_the_result_is_withheld_told_once_and_apart_from_the_vehicles(people, ex
 
 
 def test_an_examiner_who_is_gone_leaves_the_result_to_another_and_a_plain_test_has_none(people, examined):
-    examined.send(examined.wait(1).struck("abandoned", why="made safe")).raise_for_status()
+    examined.send(examined.wait(1).marked("abandoned", why="made safe")).raise_for_status()
     assert told(people["manager"], examined.run_id, passed=False, remark="The examiner had to leave.")[0] == 200
     plain = Device(people["driver"])
     plain.begin().raise_for_status()

@@ -48,7 +48,7 @@ def cheeky(client):
     name = f"=cmd|' /C calc'!A{uuid.uuid4().hex[:6]}"
     device = Device(client)
     run_id = device.begin("MV-12", driver=name).raise_for_status().json()["id"]
-    device.send(device.struck("finished")).raise_for_status()
+    device.send(device.marked("finished")).raise_for_status()
     return name, run_id
 
 
@@ -87,7 +87,7 @@ def table(client, name, ending):
 def _sign_one(client):
     device = Device(client)
     run_id = device.begin("MV-12", driver="Odile Ferrow").raise_for_status().json()["id"]
-    device.send(device.struck("finished")).raise_for_status()
+    device.send(device.marked("finished")).raise_for_status()
     signed = {"id": str(uuid.uuid4()), "person_id": demo_id("Odile Ferrow"), "how": "demo", "secret": ""}
     signed["signed_at"] = dt.datetime.now(dt.UTC).isoformat()
     client.post(f"/api/runs/{run_id}/sign", json=signed).raise_for_status()

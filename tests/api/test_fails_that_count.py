@@ -60,7 +60,7 @@ def drive(client, unit, end, ends="finished", ago_s=3600.0, hold_s=60.0, **more)
     device.send(*device.leak_test(100, end, hold_s)).raise_for_status()
     device.wait(5)
     if ends:
-        device.send(device.struck(ends)).raise_for_status()
+        device.send(device.marked(ends)).raise_for_status()
     return device
 
 
@@ -133,17 +133,17 @@ def failed_and_shown(client, driver, unit):
 def test_f2_a_hold_that_was_shown_stays_though_its_fail_vanishes(client, driver, people, unit, how):
     device, events = failed_and_shown(client, driver, unit)
     if how == "withdrawn":
-        device.send(device.struck("withdrawn", event=events[-1]["id"], why="misread"))
-    elif how == "engine":  # struck as though before the hold: it was never valid
-        early = {**device.struck("engine", state="running"), "mono_s": events[3]["mono_s"] + 1}
+        device.send(device.marked("withdrawn", event=events[-1]["id"], why="misread"))
+    elif how == "engine":  # marked as though before the hold: it was never valid
+        early = {**device.marked("engine", state="running"), "mono_s": events[3]["mono_s"] + 1}
         device.send(early)
     else:
-        device.send(device.struck("valued", event=events[-1]["id"], primary_psi=99, secondary_psi=99))
-    device.send(device.struck("finished")).raise_for_status()
+        device.send(device.marked("valued", event=events[-1]["id"], primary_psi=99, secondary_psi=99))
+    device.send(device.marked("finished")).raise_for_status()
     (hold,) = status(client, unit)["holds"]
     assert "disputed" in hold["text"]
     assert hold["ways"][0]["way"] == "strike_out"
-    # whoever made or took back its marks does not strike it out; nor does a driver
+    # whoever made or took back its marks does not mark it out; nor does a driver
     assert act(driver, "hold_struck_out", unit, hold=hold["id"], reason="it was nothing") == "not_yours"
     trainer = people("Hanne Solberry")
     assert act(trainer, "hold_struck_out", unit, hold=hold["id"], reason="looked at the gauge") is None
@@ -153,14 +153,14 @@ def test_f2_a_hold_that_was_shown_stays_though_its_fail_vanishes(client, driver,
     )  # fmt: skip
 
 
-def test_f2_whoever_tested_does_not_strike_out_their_own(client, people, unit):
+def test_f2_nobody_cancels_the_hold_of_their_own_test(client, people, unit):
     trainer = people("Hanne Solberry")
     device = begin(trainer, unit, driver="Hanne Solberry")
     events = [{**one, "by": "Hanne Solberry"} for one in device.leak_test(100, 90)]
     device.send(*events).raise_for_status()
     (hold,) = status(client, unit)["holds"]
     assert act(client, "hold_struck_out", unit, hold=hold["id"], reason="x") == "not_contested"
-    device.send({**device.struck("withdrawn", event=events[-1]["id"]), "by": "Hanne Solberry"})
+    device.send({**device.marked("withdrawn", event=events[-1]["id"]), "by": "Hanne Solberry"})
     assert act(trainer, "hold_struck_out", unit, hold=hold["id"], reason="x") == "own_marks"
     assert act(client, "hold_struck_out", unit, hold=hold["id"], reason="seen") is None
 
@@ -169,24 +169,24 @@ def test_f2_a_fail_that_only_a_device_showed_stays_too(client, driver, unit):
     """Without contact: shown, taken back, and everything sent in one batch afterwards."""
     device = begin(driver, unit)
     events = device.leak_test(100, 90)
-    shown = device.struck("shown", stage="leak_applied", attempt=1, outcome="fail")
-    back = device.struck("withdrawn", event=events[-1]["id"])
-    device.send(*events, shown, back, device.struck("finished")).raise_for_status()
+    shown = device.marked("shown", stage="leak_applied", attempt=1, outcome="fail")
+    back = device.marked("withdrawn", event=events[-1]["id"])
+    device.send(*events, shown, back, device.marked("finished")).raise_for_status()
     (hold,) = status(client, unit)["holds"]
     assert "10.0 psi/min" in hold["text"]
     assert "disputed" in hold["text"]
     # what was shown is not taken back
-    told = device.send(device.struck("withdrawn", event=shown["id"])).json()
+    told = device.send(device.marked("withdrawn", event=shown["id"])).json()
     assert told["set_aside"][0]["code"] == "shown_stays"
 
 
 def test_f2_a_retest_in_the_same_run_that_passes_leaves_no_hold(client, driver, unit):
     device, _ = failed_and_shown(client, driver, unit)
-    refill = [device.wait(5).struck("pedal", state="released"), device.wait(5).struck("engine", state="running")]
-    full = device.wait(300).struck("reading", stage="cut_out", point="cut_out", primary_psi=125, secondary_psi=125)
+    refill = [device.wait(5).marked("pedal", state="released"), device.wait(5).marked("engine", state="running")]
+    full = device.wait(300).marked("reading", stage="cut_out", point="cut_out", primary_psi=125, secondary_psi=125)
     device.wait(5)
     device.send(*refill, full, *device.leak_test(100, 99)[1:]).raise_for_status()
-    device.send(device.struck("finished")).raise_for_status()
+    device.send(device.marked("finished")).raise_for_status()
     assert stands(client, unit) == "fit"
 
 
@@ -198,7 +198,7 @@ def test_f3_a_fail_whose_reading_arrives_after_the_end_counts(client, driver, un
     *before, end = device.leak_test(100, 90)
     device.send(*before).raise_for_status()
     device.wait(5)
-    finished = device.struck("finished")
+    finished = device.marked("finished")
     device.send(finished).raise_for_status()
     assert stands(client, unit) == "never_tested"
     device.send(end).raise_for_status()
@@ -212,7 +212,7 @@ def test_f3_a_fail_whose_reading_arrives_after_the_end_counts(client, driver, un
 def test_f4_fit_needs_what_the_units_own_rules_ask_for(client, driver, unit, done):
     if done == "nothing":
         device = begin(driver, unit)
-        device.send(device.struck("finished")).raise_for_status()
+        device.send(device.marked("finished")).raise_for_status()
     else:
         drive(driver, unit, 99, hold_s=20)
     assert stands(client, unit) == "never_tested"

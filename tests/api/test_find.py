@@ -146,7 +146,7 @@ def test_whoever_watched_joined_or_signed_is_found_as_well_as_who_drove(client, 
         assert of("Bram Osei")
         assert of("Hanne Solberry")
         assert not of("Ines Aldous")
-        device.send(device.struck("finished")).raise_for_status()
+        device.send(device.marked("finished")).raise_for_status()
     with httpx.Client(base_url=app_url, timeout=HANG_S) as http:
         manager = sign_in(http, "Odile Ferrow")
         assert {"Bram Osei", "Hanne Solberry"} <= set(manager.get("/api/log/findable").json()["people"])

@@ -308,10 +308,10 @@ def test_an_inspection_beside_an_air_test_takes_its_answers(people):
         device.client.get(f"/api/runs/{run_id}").json()["unit_id"], run_id=run_id
     ).raise_for_status()
     device.wait(3)
-    device.send(device.struck("engine", state="running"))
+    device.send(device.marked("engine", state="running"))
     device.tell(device.answer("wiper@P.left"), device.answer("floor@P"))
     device.wait(30)
-    device.send(device.struck("reading", stage="cut_out", point="cut_out", primary_psi=125, secondary_psi=125))
+    device.send(device.marked("reading", stage="cut_out", point="cut_out", primary_psi=125, secondary_psi=125))
     device.tell(device.answer("overhead@P"))
     state = device.state()
     assert state["while_filling"] == 2

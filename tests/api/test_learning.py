@@ -366,8 +366,8 @@ def test_the_record_is_as_its_schema_says_and_marks_have_a_line_each(people, fai
         Draft202012Validator(learning_schema(), registry=registry).validate(wrong)
     text = people["other"].get(f"/api/learning/people/{OTHER}/marks.csv").raise_for_status().text
     rows = list(csv.DictReader(io.StringIO(text)))
-    struck = sum(len(one["record"]["marks"]) for one in record["practices"])
-    assert 0 < len(rows) <= 2 * struck
+    marked = sum(len(one["record"]["marks"]) for one in record["practices"])
+    assert 0 < len(rows) <= 2 * marked
     assert {row["quality"] for row in rows} <= {"good", "late", "read_off", "too_early", "invented"}
     assert people["driver"].get(f"/api/learning/people/{OTHER}/marks.csv").status_code == 403
 

@@ -60,7 +60,7 @@ def as_role(app_url):
 @pytest.mark.parametrize(("operation", "role"), list(calls()))
 def test_random_calls(request, app_url, as_role, operation, role):
     session = as_role(role)
-    calls = 20 if request.config.getoption("--long") else 3
+    calls = 20 if request.config.getoption("--long") else 2
 
     @given(case=operation.as_strategy())
     @settings(max_examples=calls, phases=[Phase.generate], suppress_health_check=list(HealthCheck))

@@ -28,7 +28,7 @@ CHECKER = Path(__file__).with_name("independent_checker.py")
 def ended(client):
     device = Device(client)
     run_id = device.begin("MV-12").raise_for_status().json()["id"]
-    device.send(device.struck("note", text="calm"), device.struck("finished")).raise_for_status()
+    device.send(device.marked("note", text="calm"), device.marked("finished")).raise_for_status()
     return run_id, device
 
 
@@ -57,7 +57,7 @@ def test_who_tested_signs_and_a_trainer_beside_each_once(client, ended):
     assert client.get(f"/api/runs/{run_id}").json()["sealed"]
     head = client.get("/api/seals/head").json()
     assert head["place"] >= second["place"]
-    device.send(device.struck("note", text="seen later")).raise_for_status()
+    device.send(device.marked("note", text="seen later")).raise_for_status()
     assert client.get(f"/api/runs/{run_id}/seals").json()["later"] == 1
 
 

@@ -73,10 +73,10 @@ def test_an_odd_value_in_any_field_of_a_mark_loses_none_of_the_others(client, fi
     device.begin().raise_for_status()
     events = []
     for value in ODD:
-        event = device.struck("withdrawn", event="nothing", why="a slip")
+        event = device.marked("withdrawn", event="nothing", why="a slip")
         event[field] = value
         events.append(event)
-    good = device.struck("note", text="kept")
+    good = device.marked("note", text="kept")
     body = json.dumps({"sent": device.moment(), "events": [*events, good]})
     answer = client.post(
         f"/api/runs/{device.run_id}/events", content=body, headers={"Content-Type": "application/json"}
@@ -143,7 +143,7 @@ def long_run(client, marks=900):
     device = Device(client)
     device.begin(procedure="static-only").raise_for_status()
     for _ in range(0, marks, 450):
-        device.send(*(device.wait(1).struck("note", text="x" * 50) for _ in range(450))).raise_for_status()
+        device.send(*(device.wait(1).marked("note", text="x" * 50) for _ in range(450))).raise_for_status()
     return device
 
 
@@ -151,7 +151,7 @@ def test_h4_open_runs_are_judged_once_for_all_who_ask_meanwhile(store, client, m
     """A dozen requests for the log each judged every open run, and its marks waited for all of them."""
     device = Device(client)
     device.begin("MV-22").raise_for_status()
-    device.send(device.struck("note", text="x")).raise_for_status()
+    device.send(device.marked("note", text="x")).raise_for_status()
     begun, go_on, judged = threading.Event(), threading.Event(), []
     clock, looked = itertools.count(1), []
 

@@ -247,18 +247,18 @@ def test_somebody_elses_run_takes_no_marks_but_a_shared_device_sends_on(newcomer
     with httpx.Client(base_url=app_url) as other:
         thief = Device(sign_in(other, "Bram Osei"))
         thief.run_id = mine.run_id
-        refused = thief.send(thief.struck("finished"))
+        refused = thief.send(thief.marked("finished"))
         assert (refused.status_code, code_of(refused)) == (403, "not_your_run")
     trainer = Device(client)
     trainer.run_id = mine.run_id
-    assert trainer.send(trainer.struck("note", text="seen")).status_code == 200
+    assert trainer.send(trainer.marked("note", text="seen")).status_code == 200
     # the tablet changed hands while a mark still waited: it goes in, and stays its author's
-    waiting = [mine.by(who, mine.struck("settled", stage="leak_applied")) for who in (name, "Bram Osei")]
+    waiting = [mine.by(who, mine.marked("settled", stage="leak_applied")) for who in (name, "Bram Osei")]
     mine.sign_with(None)
     sign_in(http, "Kit Varga")
-    own = {**mine.struck("finished"), "by": "Kit Varga"}
+    own = {**mine.marked("finished"), "by": "Kit Varga"}
     received = mine.send(*waiting, own).json()
-    # whoever was never signed in there struck nothing, and whoever is now only sends on
+    # whoever was never signed in there marked nothing, and whoever is now only sends on
     assert [one["code"] for one in received["set_aside"]] == ["not_your_run", "not_your_run"]
     kept = client.get(f"/api/runs/{mine.run_id}/events").json()[-1]
     assert (kept["by"], kept["sent_by"], kept["claimed"]) == (name, "Kit Varga", None)

@@ -289,7 +289,7 @@ def test_a_test_s_own_feed_is_laid_under_its_marks(client, store, one):
     for point in ("start", "end"):
         device.wait(40)
         mark = {"stage": "leak_applied", "point": point, "primary_psi": 100, "secondary_psi": 100}
-        device.send(device.struck("reading", **mark)).raise_for_status()
+        device.send(device.marked("reading", **mark)).raise_for_status()
     other = Device(client)
     plain = other.begin(unit_id=unit).json()["id"]
     kept = client.post(f"/api/traces/of-run/{run_id}").raise_for_status().json()

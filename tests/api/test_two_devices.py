@@ -56,28 +56,28 @@ def heard(socket: ClientConnection) -> dict:
 
 def test_a_watcher_marks_and_never_commands(driver, people):
     watcher = joined(driver, people("Bram Osei"))
-    mark = watcher.struck("reading", stage="cut_out", point="cut_out")
+    mark = watcher.marked("reading", stage="cut_out", point="cut_out")
     own = [
         mark,
-        watcher.struck("said", what="cut_out"),
-        watcher.struck("note", text="wind"),
-        watcher.struck("settled", stage="leak_applied"),
-        watcher.struck("warning", lamp=True, buzzer=True),
-        watcher.struck("knob", knob="trailer", state="out", cause="popped"),
-        watcher.struck("valued", event=mark["id"], primary_psi=125, secondary_psi=125),
+        watcher.marked("said", what="cut_out"),
+        watcher.marked("note", text="wind"),
+        watcher.marked("settled", stage="leak_applied"),
+        watcher.marked("warning", lamp=True, buzzer=True),
+        watcher.marked("knob", knob="trailer", state="out", cause="popped"),
+        watcher.marked("valued", event=mark["id"], primary_psi=125, secondary_psi=125),
     ]
     assert watcher.send(*own).json()["set_aside"] == []
     commands = [
-        watcher.struck("engine", state="off"),
-        watcher.struck("key", state="on"),
-        watcher.struck("pedal", state="full"),
-        watcher.struck("knob", knob="trailer", state="out", cause="hand"),
-        watcher.struck("confirmed", item="wheels_chocked"),
-        watcher.struck("attempt", stage="leak_applied"),
-        watcher.struck("skipped", stage="leak_applied", why="x"),
-        watcher.struck("made_safe"),
-        watcher.struck("finished"),
-        watcher.struck("abandoned", why="x"),
+        watcher.marked("engine", state="off"),
+        watcher.marked("key", state="on"),
+        watcher.marked("pedal", state="full"),
+        watcher.marked("knob", knob="trailer", state="out", cause="hand"),
+        watcher.marked("confirmed", item="wheels_chocked"),
+        watcher.marked("attempt", stage="leak_applied"),
+        watcher.marked("skipped", stage="leak_applied", why="x"),
+        watcher.marked("made_safe"),
+        watcher.marked("finished"),
+        watcher.marked("abandoned", why="x"),
     ]
     refused = watcher.send(*commands).json()["set_aside"]
     assert [one["code"] for one in refused] == ["watcher_may_not"] * len(commands)
@@ -87,20 +87,20 @@ def test_a_watcher_marks_and_never_commands(driver, people):
 
 def test_a_watcher_takes_back_only_their_own_and_numbers_only_what_has_none(driver, people):
     watcher = joined(driver, people("Bram Osei"))
-    bare = driver.struck("reading", stage="cut_out", point="cut_out")
-    full = driver.struck("reading", stage="cut_in", point="cut_in", primary_psi=104, secondary_psi=104)
+    bare = driver.marked("reading", stage="cut_out", point="cut_out")
+    full = driver.marked("reading", stage="cut_in", point="cut_in", primary_psi=104, secondary_psi=104)
     assert driver.send(bare, full).json()["set_aside"] == []
     numbers = {"primary_psi": 126, "secondary_psi": 126}
     tries = [
-        watcher.struck("withdrawn", event=bare["id"]),
-        watcher.struck("valued", event=full["id"], **numbers),
-        watcher.struck("valued", event=bare["id"], **numbers),
+        watcher.marked("withdrawn", event=bare["id"]),
+        watcher.marked("valued", event=full["id"], **numbers),
+        watcher.marked("valued", event=bare["id"], **numbers),
     ]
     answer = watcher.send(*tries).json()
     assert [one["id"] for one in answer["set_aside"]] == [tries[0]["id"], tries[1]["id"]]
-    again = watcher.send(own := watcher.struck("reading", stage="cut_out", point="cut_out"))
+    again = watcher.send(own := watcher.marked("reading", stage="cut_out", point="cut_out"))
     assert again.json()["accepted"]
-    assert driver.send(driver.struck("withdrawn", event=own["id"])).json()["set_aside"] == []
+    assert driver.send(driver.marked("withdrawn", event=own["id"])).json()["set_aside"] == []
 
 
 def test_guessed_codes_are_braked_and_an_old_one_is_worth_nothing(driver, people, store):
@@ -124,21 +124,21 @@ def test_only_who_leads_gives_codes_and_only_a_trainer_takes_the_lead(driver, pe
     assert watcher.client.post(CODE.format(driver.run_id)).status_code == 403
     assert watcher.client.post(f"/api/runs/{driver.run_id}/lead").status_code == 403
     trainer = joined(driver, people("Hanne Solberry"))
-    assert trainer.send(trainer.struck("finished")).json()["set_aside"]
+    assert trainer.send(trainer.marked("finished")).json()["set_aside"]
     lead = trainer.client.post(f"/api/runs/{driver.run_id}/lead").raise_for_status().json()
     assert lead["part"] == "lead"
-    assert trainer.send(trainer.struck("finished")).json()["set_aside"] == []
+    assert trainer.send(trainer.marked("finished")).json()["set_aside"] == []
 
 
-def test_what_was_struck_before_the_end_comes_late_and_what_came_after_it_is_set_aside(driver, people):
+def test_what_was_marked_before_the_end_comes_late_and_what_came_after_it_is_set_aside(driver, people):
     """A device that was a week in a drawer joins the sending again after the run was ended."""
     watcher = joined(driver, people("Bram Osei"))
-    watcher.send(watcher.struck("note", text="here"))
+    watcher.send(watcher.marked("note", text="here"))
     driver.wait(60)
-    before = watcher.wait(20).struck("said", what="cut_out")
-    assert driver.send(driver.struck("finished")).json()["set_aside"] == []
-    after = watcher.wait(90).struck("warning", lamp=True, buzzer=True)
-    note = watcher.struck("note", text="found in the drawer")
+    before = watcher.wait(20).marked("said", what="cut_out")
+    assert driver.send(driver.marked("finished")).json()["set_aside"] == []
+    after = watcher.wait(90).marked("warning", lamp=True, buzzer=True)
+    note = watcher.marked("note", text="found in the drawer")
     answer = watcher.wait(7 * 86400).send(before, after, note).json()
     assert [one["code"] for one in answer["set_aside"]] == ["run_ended"]
     assert {one["id"] for one in answer["accepted"]} == {before["id"], note["id"]}
@@ -149,8 +149,8 @@ def test_a_second_device_with_a_wrong_clock_keeps_the_order(driver, people, wall
     watcher = joined(driver, people("Bram Osei"))
     off = Device(watcher.client, wall_off_s=wall_off_s)
     off.run_id = driver.run_id
-    assert off.send(off.struck("said", what="cut_out")).json()["set_aside"] == []
-    assert off.wait(30).send(off.struck("note", text="x")).json()["set_aside"] == []
+    assert off.send(off.marked("said", what="cut_out")).json()["set_aside"] == []
+    assert off.wait(30).send(off.marked("note", text="x")).json()["set_aside"] == []
     said, note = driver.client.get(f"/api/runs/{driver.run_id}/events").json()
     assert said["at_s"] < 60
     assert note["at_s"] - said["at_s"] == pytest.approx(30, abs=0.001)
@@ -163,9 +163,9 @@ def test_screens_of_two_processes_hear_of_each_others_marks(driver, people, stor
         watcher = joined(driver, far)
         with watching(driver.client, driver.run_id) as near_screen, watching(far, driver.run_id) as far_screen:
             assert heard(near_screen)["last_seq"] == heard(far_screen)["last_seq"] == 0
-            driver.send(driver.struck("engine", state="off"))
+            driver.send(driver.marked("engine", state="off"))
             assert heard(near_screen)["last_seq"] == heard(far_screen)["last_seq"] == 1
-            watcher.send(watcher.struck("said", what="cut_out"))
+            watcher.send(watcher.marked("said", what="cut_out"))
             told = heard(near_screen)
             assert told["last_seq"] == heard(far_screen)["last_seq"] == 2
             assert 0 <= told["at_s"] < 60

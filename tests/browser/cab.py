@@ -26,7 +26,7 @@ HOLDS = ("up", "cutShort")
 RESTS = ("judging", "goOn", "pedalUp")
 READS = ("read", "readOne", "accept", "acceptOne", "itIs")
 PAUSES_S = {"settled": 8.0, "start": 16.0, "cut_out": 90.0, "upper": 20.0, "warning": 20.0, "popped": 20.0}
-"""How long a driver lets pass before a strike."""
+"""How long a driver lets pass before a mark."""
 STAMPS_BY_THE_PAGES_CLOCK = """
   Object.defineProperty(Event.prototype, 'timeStamp', { get: () => performance.now() })
 """
@@ -103,16 +103,16 @@ class Cab:
 
     @property
     def bar(self):
-        """The strike."""
-        return self.page.locator("[data-strike]")
+        """The mark."""
+        return self.page.locator("[data-bar]")
 
-    def strike(self, word: str) -> None:
+    def mark(self, word: str) -> None:
         """Touch the bar while it says ``word``; returns when the screen has moved on."""
         expect(self.bar).to_contain_text(word)
         asked = self.asked()
-        self.pass_time(BOUNCE_S)  # strikes closer than this are one
+        self.pass_time(BOUNCE_S)  # marks closer than this are one
         self.bar.click()
-        expect(self.bar).not_to_have_attribute("data-strike", asked)
+        expect(self.bar).not_to_have_attribute("data-bar", asked)
 
     def touch(self, asked: str) -> None:
         """Touch the bar unless it has gone on by itself since it was read: a judgement comes when it comes."""
@@ -128,7 +128,7 @@ class Cab:
 
     def asked(self) -> str:
         """What the bar asks for, by its stable name."""
-        return self.bar.get_attribute("data-strike") or ""
+        return self.bar.get_attribute("data-bar") or ""
 
     def sign_in(self, name: str = "Odile Ferrow") -> None:
         """Sign the browser in as a demo person, without the page.
@@ -205,7 +205,7 @@ class Cab:
         self.until(lambda: self.asked() != asked)
 
     def accept(self, figures: dict[str, tuple[float, ...]]) -> None:
-        """Set the tapes that are open beside another strike."""
+        """Set the tapes that are open beside another mark."""
         self.set_tapes(*(f"{value:g}" for value in self._figures_for(figures)))
         self.page.keyboard.press("Enter")
         expect(self.page.get_by_role("slider")).to_have_count(0)
@@ -220,16 +220,16 @@ class Cab:
     def prepare(self) -> None:
         """Everything as a leak check needs it."""
         for word in ("Engine is off", "Key is on", "Chocks are in", "Area is clear", "Knobs are in"):
-            self.strike(word)
+            self.mark(word)
             self.pass_time(2)
 
     def press_and_settle(self, wait_s: float = 22) -> None:
         """Pedal down, needles stopped, the wait, start."""
-        self.strike("Pedal is down")
+        self.mark("Pedal is down")
         self.pass_time(8)
-        self.strike("Needles settled")
+        self.mark("Needles settled")
         self.pass_time(wait_s - 8)
-        self.strike("Start timer")
+        self.mark("Start timer")
 
     def set_tapes(self, *values: str) -> None:
         """Type a number on each tape."""
@@ -278,7 +278,7 @@ class RealCab(Cab):
         pass
 
     def pass_time(self, seconds: float) -> None:
-        """Real time passes: only as much as two strikes must lie apart."""
+        """Real time passes: only as much as two marks must lie apart."""
         self.page.wait_for_timeout(min(seconds, BOUNCE_S) * 1000)
 
     def _turn(self, _jump_s: float) -> None:
@@ -298,5 +298,5 @@ def failed_an_hour_ago(cab, unit):
         sent = {**device.moment(), "mono_s": device.mono_s + 3600}
         device.begin(unit_id=unit["id"], sent=sent).raise_for_status()
         device.send(*device.leak_test(112, 98)).raise_for_status()
-        device.wait(5).send(device.struck("finished")).raise_for_status()
+        device.wait(5).send(device.marked("finished")).raise_for_status()
         return device.run_id

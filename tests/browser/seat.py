@@ -109,10 +109,10 @@ class Seat:
 
     @property
     def bar(self):
-        return self.page.locator("[data-strike]")
+        return self.page.locator("[data-bar]")
 
     def asked(self) -> str:
-        return self.bar.get_attribute("data-strike") or ""
+        return self.bar.get_attribute("data-bar") or ""
 
     def until(self, condition, longest_s: float = 120) -> None:
         """Wait in real time until something is true."""
@@ -125,10 +125,10 @@ class Seat:
     def until_asked(self, *asked: str) -> None:
         self.until(lambda: self.asked() in asked)
 
-    def strike(self) -> None:
+    def mark(self) -> None:
         """The space bar: now."""
         before = self.asked()
-        self.page.wait_for_timeout(350)  # strikes closer than this are one
+        self.page.wait_for_timeout(350)  # marks closer than this are one
         self.page.keyboard.press("Space")
         self.until(lambda: self.asked() != before, 10)
 

@@ -21,7 +21,7 @@ COMBINATION: dict[str, tuple[float, ...]] = {
     "warning": (64, 65),
     "popped": (31, 32),
 }
-# the others are led by the walks of tests/core; the three-part one by test_every_state, strike by strike
+# the others are led by the walks of tests/core; the three-part one by test_every_state, mark by mark
 WHOLE_RUNS = [
     ("MV-12", "us-full", "us-cdl", {}),
     ("MV-18", "canada-west", "canada-west", {"lower": (50, 51), "upper": (90, 91)}),

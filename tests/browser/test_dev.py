@@ -70,8 +70,8 @@ def test_a_mark_made_on_one_page_is_seen_on_another_and_the_judge_is_served(page
     far.page.goto(run)
     expect(far.page.locator("h1")).to_be_visible()
     asked = near.asked()
-    near.strike("")
-    expect(near.bar).not_to_have_attribute("data-strike", asked)
+    near.mark("")
+    expect(near.bar).not_to_have_attribute("data-bar", asked)
     far.page.get_by_role("button", name="Marks", exact=True).click()
     expect(far.page.get_by_role("dialog")).to_contain_text("Ines Aldous")
     judge = far.page.evaluate(

@@ -33,7 +33,7 @@ def test_the_hold_is_measured_right_by_a_slow_page_that_was_frozen_meanwhile(rea
     run = cab.begin("MV-12", procedure="leak-check")
     devtools.send("Emulation.setCPUThrottlingRate", {"rate": SLOWED})
     cab.do(FIGURES, until="start")
-    cab.pass_time(BOUNCE_S)  # two strikes closer than this are one
+    cab.pass_time(BOUNCE_S)  # two marks closer than this are one
     before = time.time()
     cab.bar.dispatch_event("pointerdown", {"button": 0})
     after = time.time()
@@ -53,7 +53,7 @@ def test_the_hold_is_measured_right_by_a_slow_page_that_was_frozen_meanwhile(rea
     assert HOLD_S - 0.05 <= held_s <= HOLD_S + LATE_S
     walls = [time_of(event["wall"]) for event in (start, end)]
     assert walls[1] - walls[0] == pytest.approx(held_s, abs=0.1)
-    # and by a clock that is not the page's: the strike fell between these two, and the end was shown when it came
+    # and by a clock that is not the page's: the mark fell between these two, and the end was shown when it came
     assert before - 0.1 <= walls[0] <= after + 0.1
     assert walls[1] <= ended + 0.1
     measured = page.request.get(f"{cab.url}/api/runs/{run}/sheet").json()["verdict"]["stages"][0]["measured"]

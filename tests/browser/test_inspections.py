@@ -298,6 +298,7 @@ def test_a_bus_from_inside_out_in_spanish_at_night(walker):
     assert not faults, "\n".join(sorted(faults))
 
 
+@pytest.mark.long
 def test_from_memory_an_item_is_hidden_until_it_is_named_and_a_watcher_ticks(
     walker, browser, browser_context_args, app_url
 ):

@@ -92,7 +92,7 @@ def test_a_bus_fails_and_the_sheet_says_do_not_drive_first(cab):
     cab.set_start("112", "112")
     cab.hold_to_the_end()
     cab.set_tapes("108", "111")
-    cab.strike("Readings are right")
+    cab.mark("Readings are right")
     expect(cab.wait_for_verdict()).to_have_text("Fail")
     expect(cab.page.get_by_text("Do not drive. Park the vehicle")).to_be_visible()
     cab.page.get_by_role("button", name="End test here").click()
@@ -102,6 +102,7 @@ def test_a_bus_fails_and_the_sheet_says_do_not_drive_first(cab):
     expect(cab.page.locator("[data-unit=MV-21]:visible")).to_contain_text("On hold")
 
 
+@pytest.mark.long
 def test_the_pedal_came_up_early_needs_a_held_press_and_comes_out_void(cab):
     page = cab.page
     cab.begin("MV-03", procedure="leak-check")
@@ -118,7 +119,7 @@ def test_the_pedal_came_up_early_needs_a_held_press_and_comes_out_void(cab):
     expect(page.get_by_text("Ended early")).to_be_visible()
     page.keyboard.up("Space")
     cab.set_tapes("110", "109")
-    cab.strike("Readings are right")
+    cab.mark("Readings are right")
     expect(cab.wait_for_verdict()).to_have_text("Void")
     expect(page.locator("[data-finding=hold_short]")).to_contain_text("s shorter than 60 s")
     page.get_by_role("button", name="Marks").click()
@@ -131,7 +132,7 @@ def test_an_unmet_condition_is_said_at_once_and_judged_void(cab):
     cab.begin("MV-05", procedure="leak-check")
     cab.deny()
     for word in ("Key is on", "Chocks are in", "Area is clear", "Knobs are in"):
-        cab.strike(word)
+        cab.mark(word)
     cab.deny()  # asked once more before the stage itself
     cab.do({}, until="pedal_full")
     expect(cab.page.get_by_role("alert")).to_contain_text("can void this stage")
@@ -139,12 +140,12 @@ def test_an_unmet_condition_is_said_at_once_and_judged_void(cab):
     cab.set_start("110", "110")
     cab.hold_to_the_end()
     cab.set_tapes("110", "109")
-    cab.strike("Readings are right")
+    cab.mark("Readings are right")
     expect(cab.wait_for_verdict()).to_have_text("Void")
     expect(cab.page.locator("[data-finding=engine_running]")).to_be_visible()
 
 
-def test_no_network_from_the_first_strike_to_the_last_loses_nothing(cab):
+def test_no_network_from_the_first_mark_to_the_last_loses_nothing(cab):
     page = cab.page
     cab.begin("MV-12", procedure="leak-check")
     cab.until(lambda: page.locator("[data-saved=true]").count() == 1)
@@ -155,7 +156,7 @@ def test_no_network_from_the_first_strike_to_the_last_loses_nothing(cab):
     cab.set_start("100", "100")
     cab.hold_to_the_end()
     cab.set_tapes("98", "98")
-    cab.strike("Readings are right")
+    cab.mark("Readings are right")
     expect(page.locator("[data-outcome=pending]")).to_have_text("Not judged yet")
     expect(page.get_by_text("marks waiting")).to_contain_text("12 marks waiting")
     run = run_id(cab)
@@ -169,6 +170,7 @@ def test_no_network_from_the_first_strike_to_the_last_loses_nothing(cab):
     assert ends[1]["mono_s"] - ends[0]["mono_s"] == pytest.approx(60, abs=0.3)
 
 
+@pytest.mark.long
 def test_a_reload_in_the_hold_goes_on_where_it_was(cab):
     cab.begin("MV-22", procedure="leak-check")
     cab.prepare()
@@ -189,19 +191,19 @@ def test_a_reading_above_the_start_is_asked_about_and_kept_in_the_readers_unit(c
     cab.prefer(language="es", unit="kpa", light="night")
     cab.begin("MV-02", procedure="leak-check")  # one circuit: one needle
     for word in ("Motor apagado", "Llave encendida", "Calzos puestos", "Área despejada", "Botones adentro"):
-        cab.strike(word)
-    cab.strike("Fuga aplicada")
+        cab.mark(word)
+    cab.mark("Fuga aplicada")
     cab.pass_time(9)
-    cab.strike("Agujas quietas")
+    cab.mark("Agujas quietas")
     cab.pass_time(15)
-    cab.strike("Iniciar tiempo")
+    cab.mark("Iniciar tiempo")
     cab.set_tapes("750")
     page.keyboard.press("Enter")
     cab.pass_time(60.2)
     cab.set_tapes("760")
     page.keyboard.press("Enter")
     expect(page.get_by_role("alert")).to_contain_text("más alta que al inicio (750 kPa)")
-    cab.strike("Sí, es correcta")
+    cab.mark("Sí, es correcta")
     expect(cab.wait_for_verdict()).to_have_text("Aprobada")
     expect(page.locator("[data-finding=needle_rose]")).to_contain_text("subió")
     readings = [event["body"] for event in events_of(cab, run_id(cab)) if event["body"]["type"] == "valued"]
@@ -211,7 +213,7 @@ def test_a_reading_above_the_start_is_asked_about_and_kept_in_the_readers_unit(c
 def test_make_safe_ends_the_test_and_a_mark_can_be_taken_back(cab):
     page = cab.page
     cab.begin("MV-14", procedure="leak-check")
-    cab.strike("Engine is off")
+    cab.mark("Engine is off")
     page.get_by_role("button", name="Withdraw: engine off").click()
     expect(cab.bar).to_contain_text("Engine is off")
     page.get_by_role("button", name="Make safe").click()
@@ -222,6 +224,7 @@ def test_make_safe_ends_the_test_and_a_mark_can_be_taken_back(cab):
     assert kept == ["engine", "withdrawn", "made_safe", "abandoned"]
 
 
+@pytest.mark.long
 def test_the_tape_by_thumb_and_out_of_range(cab):
     page = cab.page
     cab.begin("MV-14", procedure="leak-check")

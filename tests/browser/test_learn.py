@@ -54,7 +54,7 @@ def open_lesson(seat: Seat, lesson: str, drive: int) -> None:
 
 
 def call_the_warning(seat: Seat, word: str) -> None:
-    """Fan from 93 until the lamp lights at 85, strike, read, and say what it is; then end it."""
+    """Fan from 93 until the lamp lights at 85, mark, read, and say what it is; then end it."""
     fan_to_the_lamp(seat)
     seat.page.get_by_role("button", name=word, exact=True).click(timeout=20_000)
     end_it(seat, word)
@@ -72,10 +72,10 @@ def fan_to_the_lamp(seat: Seat) -> None:
         if page.locator("[data-lamp=true]").count():
             break
     expect(page.locator("[data-lamp=true]")).to_be_visible()
-    strike_and_read(seat)
+    mark_and_read(seat)
 
 
-def strike_and_read(seat: Seat) -> None:
+def mark_and_read(seat: Seat) -> None:
     page = seat.page
     while seat.asked() == "now" and not page.locator("[role=slider][data-set]").count():
         page.keyboard.press("Space")
@@ -103,7 +103,7 @@ def test_a_lesson_is_failed_then_passed_and_says_where_it_went_wrong(tablet, app
     page = tablet.new_page()
     seat = Seat(page, app_url, TRAINEE)
     open_lesson(seat, "which_way", 3)
-    expect(page.locator("[data-strike]")).to_contain_text("Now")
+    expect(page.locator("[data-bar]")).to_contain_text("Now")
     assert "Low-air warning" not in page.locator("[data-phase]").inner_text()
     call_the_warning(seat, "Bad")
     expect(page.locator("[data-passed=false]")).to_be_visible()
@@ -121,6 +121,7 @@ def test_a_lesson_is_failed_then_passed_and_says_where_it_went_wrong(tablet, app
     page.close()
 
 
+@pytest.mark.long
 @pytest.mark.real_time
 def test_an_examination_in_a_lesson_of_the_fleets_own_with_a_part_done_over(tablet, app_url):
     """Copied in the app, its mode changed by file; asked for without a reason it is refused, with one granted."""
@@ -166,7 +167,7 @@ def test_an_examination_in_a_lesson_of_the_fleets_own_with_a_part_done_over(tabl
     expect(page.locator("[data-outcome]")).to_have_count(0)
     good = page.get_by_role("button", name="Good", exact=True)
     closing = page.get_by_role("button", name=re.compile("All stages passed"))
-    for _ in range(40):  # a part done over begins with full air: struck through here, and judged void
+    for _ in range(40):  # a part done over begins with full air: marked through here, and judged void
         if closing.count():
             break
         if good.count():

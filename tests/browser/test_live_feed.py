@@ -1,4 +1,4 @@
-"""A whole test from a live feed: a simulated vehicle sends, the screen fills in and proposes, people strike."""
+"""A whole test from a live feed: a simulated vehicle sends, the screen fills in and proposes, people mark."""
 
 from __future__ import annotations
 
@@ -85,7 +85,7 @@ class FeedCab(Cab):
             self.socket.send(json.dumps(frame_of(self.seq, Sample(dash, 0, 0, True), self.vehicle.spec)))
 
     def handle(self, asked: str) -> None:
-        """Do on the vehicle what the screen asks for, before it is struck."""
+        """Do on the vehicle what the screen asks for, before it is marked."""
         controls = self.vehicle.controls
         match asked:
             case "engine_running":

@@ -15,7 +15,7 @@ from tests.plugin import HANG_S
 def test_the_log_is_narrowed_kept_and_gone_through_by_keys(page, app_url, client, browser):
     device = Device(client)
     run_id = device.begin("MV-12").raise_for_status().json()["id"]
-    device.send(device.struck("finished")).raise_for_status()
+    device.send(device.marked("finished")).raise_for_status()
     cab = RealCab(page, app_url)
     cab.sign_in("Odile Ferrow")
     cab.go("/log")

@@ -111,7 +111,7 @@ def test_marks_and_nudges_go_through_though_clients_are_slow_and_a_process_goes(
         headers = {"Cookie": cookies}
         screen = stack.enter_context(connect(live, ssl=trusting(), additional_headers=headers, open_timeout=HANG_S))
         for place in range(1, 7):
-            device.send(device.struck("note", text=str(place))).raise_for_status()
+            device.send(device.marked("note", text=str(place))).raise_for_status()
             if place == 3:
                 apps[0].stop()
         try:

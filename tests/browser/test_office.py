@@ -45,7 +45,7 @@ def test_an_expired_session_in_the_hold_covers_nothing_and_loses_nothing(cab):
     expect(page.get_by_text("Your session has ended.")).to_be_visible()
     cab.hold_to_the_end()
     cab.set_tapes("98", "98")
-    cab.strike("Readings are right")
+    cab.mark("Readings are right")
     expect(page.locator("[data-outcome=pending]")).to_be_visible()
     page.get_by_role("button", name="Sign in").click()
     page.get_by_label("Name").fill("x")  # nothing beneath reacts to what is typed here

@@ -23,8 +23,8 @@ def hold_a_minute(seat: Seat, *, settle_s: float = 8) -> None:
     seat.until_asked("settled", "start")
     seat.page.wait_for_timeout(settle_s * 1000)
     if seat.asked() == "settled":
-        seat.strike()
-    seat.strike()
+        seat.mark()
+    seat.mark()
     seat.page.wait_for_timeout(300)
     seat.set_numbers(*seat.both())
     seat.until(lambda: seat.asked() in ("read", "readOne"), 80)
@@ -69,7 +69,7 @@ def test_a_whole_test_is_driven_by_keys_and_its_log_is_the_same_on_the_server(br
 @pytest.mark.long
 @pytest.mark.real_time
 def test_a_hidden_leak_is_found_by_two_thumbs(browser, app_url):
-    """At 390 px: the pedal under one thumb, the strike under the other; what was hidden is told after it."""
+    """At 390 px: the pedal under one thumb, the mark under the other; what was hidden is told after it."""
     context = browser.new_context(**PHONE)
     page = context.new_page()
     seat = Seat(page, app_url)

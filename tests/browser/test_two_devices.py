@@ -47,16 +47,16 @@ def watch(near: RealCab, far: RealCab, name: str) -> None:
 
 
 def both_ask(near: RealCab, far: RealCab, word: str, watched: str = "watching") -> None:
-    expect(near.bar).to_have_attribute("data-strike", word)
-    expect(far.bar).to_have_attribute("data-strike", watched)
+    expect(near.bar).to_have_attribute("data-bar", word)
+    expect(far.bar).to_have_attribute("data-bar", watched)
 
 
 def to_cut_out(near: RealCab) -> None:
-    """Answer what the first stage needs, up to its strike."""
+    """Answer what the first stage needs, up to its mark."""
     while near.asked() not in ("lower", "cut_out"):
         asked = near.asked()
-        near.strike("")
-        expect(near.bar).not_to_have_attribute("data-strike", asked)
+        near.mark("")
+        expect(near.bar).not_to_have_attribute("data-bar", asked)
 
 
 @pytest.mark.long
@@ -66,7 +66,7 @@ def test_marks_appear_on_both_and_the_watcher_never_commands(near, far):
     expect(far.page.get_by_text("Observing").first).to_be_visible()
     expect(far.page.get_by_role("button", name="Make safe")).to_have_count(0)
     both_ask(near, far, "wheels_chocked")
-    near.strike("Chocks are in")
+    near.mark("Chocks are in")
     expect(far.page.locator("h1")).to_be_visible()
     to_cut_out(near)
     asked = near.asked()
@@ -74,8 +74,8 @@ def test_marks_appear_on_both_and_the_watcher_never_commands(near, far):
     # both mark the same thing, one of them without contact
     far.offline = True
     far.page.context.set_offline(True)
-    far.strike("")
-    near.strike("")
+    far.mark("")
+    near.mark("")
     expect(far.page.locator("[data-saved=false]")).to_be_visible()
     far.page.context.set_offline(False)
     for cab in (near, far):
@@ -99,19 +99,19 @@ def test_a_watcher_ticks_calls_sets_numbers_and_leads_on_when_the_drivers_device
     run = near.page.url.rsplit("/", 1)[1]
     watch(near, far, "Hanne Solberry")
     near.prepare()
-    near.strike("Pedal is down")
+    near.mark("Pedal is down")
     expect(far.page.get_by_role("button", name="Said").first).to_be_visible()
     far.page.get_by_role("button", name="Said").first.click()
     expect(near.page.get_by_text("✓")).to_be_visible()
-    near.strike("Needles settled")
-    near.strike("Start timer")
+    near.mark("Needles settled")
+    near.mark("Start timer")
     expect(far.page.get_by_role("slider").first).to_be_visible()
     far.set_start("100", "100")
     expect(near.page.get_by_role("slider")).to_have_count(0)
     near.page.context.close()  # the phone fell into the milk
     far.page.get_by_role("button", name="Observing", exact=True).click()
     far.page.get_by_role("button", name="Take over on this device").click()
-    expect(far.bar).to_have_attribute("data-strike", "up")
+    expect(far.bar).to_have_attribute("data-bar", "up")
     far.page.get_by_role("button", name="Make safe").click()
     far.page.get_by_role("button", name="Vehicle is safe: end test").click()
     expect(far.page.locator("article")).to_be_visible()
@@ -135,7 +135,7 @@ def test_a_trainer_takes_a_test_over_and_low_gear_holds_where_there_are_no_chock
     run = near.begin("MV-12", procedure="leak-check")
     near.do(COMBINATION, until="wheels_chocked")
     near.page.get_by_role("button", name="Held in low gear").click()
-    expect(near.bar).to_have_attribute("data-strike", "area_clear")
+    expect(near.bar).to_have_attribute("data-bar", "area_clear")
     near.until(lambda: near.page.locator("[data-saved=true]").count() == 1)
     context = browser.new_context(locale="en-US", service_workers="block")
     other = Cab(context.new_page(), near.url)
@@ -144,7 +144,7 @@ def test_a_trainer_takes_a_test_over_and_low_gear_holds_where_there_are_no_chock
     left_open = other.page.locator(f"[data-open='{run}']")
     expect(left_open.get_by_role("button", name="End test")).to_have_count(0)
     left_open.get_by_role("button", name="Take over").click()
-    expect(other.bar).to_have_attribute("data-strike", "area_clear")
+    expect(other.bar).to_have_attribute("data-bar", "area_clear")
     other.do(COMBINATION)
     other.finish()
     expect(other.page.locator("article")).to_contain_text("Only low gear held the vehicle")

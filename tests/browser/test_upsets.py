@@ -21,7 +21,7 @@ def kinds(cab, run: str) -> list[str]:
     return [event["body"]["type"] for event in events_of(cab, run)]
 
 
-def test_a_burst_of_strikes_is_one_mark_and_a_held_key_no_second_one(cab):
+def test_a_burst_of_marks_is_one_mark_and_a_held_key_no_second_one(cab):
     page = cab.page
     run = cab.begin("MV-12", procedure="leak-check")
     page.clock.pause_at(
@@ -33,7 +33,7 @@ def test_a_burst_of_strikes_is_one_mark_and_a_held_key_no_second_one(cab):
     page.keyboard.down("Space")  # the key repeats
     page.keyboard.up("Space")
     page.clock.resume()
-    expect(cab.bar).to_have_attribute("data-strike", "key_on")
+    expect(cab.bar).to_have_attribute("data-bar", "key_on")
     cab.until(lambda: page.locator("[data-saved=true]").count() == 1)
     assert kinds(cab, run) == ["engine"]
 
@@ -50,7 +50,7 @@ HOLD_THE_STORE = """() => new Promise((held) => {
 
 
 @pytest.mark.long
-def test_a_device_that_is_slow_to_write_makes_one_mark_of_two_strikes(cab):
+def test_a_device_that_is_slow_to_write_makes_one_mark_of_two_marks(cab):
     page = cab.page
     run = cab.begin("MV-12", procedure="leak-check")
     page.evaluate(HOLD_THE_STORE)
@@ -59,11 +59,12 @@ def test_a_device_that_is_slow_to_write_makes_one_mark_of_two_strikes(cab):
         cab.bar.click()
     assert cab.asked() == "engine_off"  # nothing is kept yet, so the screen has not moved on
     page.evaluate("window.letGo = true")
-    expect(cab.bar).to_have_attribute("data-strike", "key_on")
+    expect(cab.bar).to_have_attribute("data-bar", "key_on")
     cab.until(lambda: page.locator("[data-saved=true]").count() == 1)
     assert kinds(cab, run) == ["engine"]
 
 
+@pytest.mark.long
 def test_a_device_that_is_slow_to_write_asks_for_nothing_new_until_it_has_written(cab):
     page = cab.page
     run = cab.begin("MV-12", procedure="leak-check")
@@ -193,7 +194,7 @@ def test_a_run_left_open_is_gone_on_with_on_another_device_and_ended_there_with_
     other.go()
     left_open = other.page.locator(f"[data-open='{run}']")
     left_open.get_by_role("link", name="Resume").click()
-    expect(other.bar).to_have_attribute("data-strike", "key_on")
+    expect(other.bar).to_have_attribute("data-bar", "key_on")
     other.go()
     left_open.get_by_role("button", name="End test").click()
     other.page.get_by_label("Reason").fill("the bay was needed")
@@ -217,7 +218,7 @@ FULL = """() => { for (const way of ['add', 'put']) IDBObjectStore.prototype[way
 } }"""
 
 
-def test_a_full_device_is_said_before_a_test_and_at_a_strike_and_the_screen_stays(cab):
+def test_a_full_device_is_said_before_a_test_and_at_a_mark_and_the_screen_stays(cab):
     page = cab.page
     cab.expected = ["The device is full."]  # what cannot be noted as sent is logged
     cab.set_up("MV-12", procedure="leak-check")
@@ -228,12 +229,12 @@ def test_a_full_device_is_said_before_a_test_and_at_a_strike_and_the_screen_stay
     cab.unfold_way()
     page.get_by_label("Test order").select_option("leak-check")
     page.locator("button[type=submit]:enabled").click()
-    cab.strike("Engine is off")
+    cab.mark("Engine is off")
     page.evaluate(FULL)
     cab.pass_time(1)
     cab.bar.click()
     expect(page.get_by_role("alert")).to_contain_text("couldn't be saved")
-    expect(cab.bar).to_have_attribute("data-strike", "key_on")
+    expect(cab.bar).to_have_attribute("data-bar", "key_on")
 
 
 def test_what_came_after_the_end_waits_for_a_trainers_word(cab):
@@ -243,8 +244,8 @@ def test_what_came_after_the_end_waits_for_a_trainers_word(cab):
     with httpx.Client(base_url=cab.url, timeout=HANG_S) as http:
         device = Device(sign_in(http, "Tove Lind"))
         device.run_id = run
-        device.send(device.struck("finished")).raise_for_status()
-        received = device.send(device.struck("withdrawn", event=end["id"], why="misread")).raise_for_status().json()
+        device.send(device.marked("finished")).raise_for_status()
+        received = device.send(device.marked("withdrawn", event=end["id"], why="misread")).raise_for_status().json()
         assert received["set_aside"] == []
     cab.page.goto("about:blank")  # a page that is still open would ask with a session that is being replaced
     cab.sign_in("Hanne Solberry")

@@ -223,7 +223,7 @@ def test_signing_out_without_contact_leaves_nothing_readable_but_what_must_be_se
     fetched(cab, lambda: cab.page.locator("[data-saved=true]").count() == 1)
     lose_contact(cab)
     for word in ("Engine is off", "Key is on"):
-        cab.strike(word)  # one after the other: a device that still writes hears no touch
+        cab.mark(word)  # one after the other: a device that still writes hears no touch
     run = run_id(cab)
     cab.go()
     cab.page.get_by_role("button", name="Tove Lind").click()

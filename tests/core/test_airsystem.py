@@ -20,8 +20,10 @@ from lowhiss.core.record import read_run
 from lowhiss.core.vehicle import UNIT_KINDS
 from lowhiss.engine.judge_record import judge_record
 from lowhiss.engine.simulation import DRIVERS, drive, spec_named
+from tests.core.driven import FINDS
 
 DATA = rulebook.air_data()
+
 AMBIENT = DATA.gas.ambient_psi
 KINDS = list(UNIT_KINDS)
 
@@ -368,38 +370,6 @@ def test_water_shows_in_strokes_and_in_a_faster_fill():
     healthy, _ = judged("straight_truck", procedure="us-full")
     wet, _ = judged("straight_truck", procedure="us-full", faults=["water"])
     assert wet.standing()["build_up"].measured["time_s"] < 0.8 * healthy.standing()["build_up"].measured["time_s"]
-
-
-FINDS = {
-    "good": set(),
-    "clock_early": {"clock_before_settle", "settle_not_recorded"},
-    "settle_not_marked": {"settle_not_recorded"},
-    "hold_cut_short": {"hold_short"},
-    "hold_overrun": {"hold_over"},
-    # the compressor goes on pumping, and without the key neither lamp nor buzzer can come on
-    "engine_left_running": {"engine_running", "end_above_start"},
-    "key_left_off": {"key_off", "lamp_missing", "buzzer_missing"},
-    "knob_left_out": {"knobs_not_released"},
-    "half_pedal": {"pedal_not_full"},
-    # the knobs feel the higher needle: who reads the lower one alone sees them pop too late
-    "one_needle": {"single_gauge", "moved_after_fail"},
-    "no_fresh_cut_out": {"no_fresh_cut_out"},
-    "cut_out_not_said": {"cut_out_not_said"},
-    "says_cut_in": {"cut_in_said_for_cut_out"},
-    "limit_not_said": {"limit_not_said"},
-    "reading_not_said": {"reading_not_said"},
-    "wrong_limit": {"wrong_limit_said"},
-    "wrong_verdict": {"wrong_verdict_said"},
-    "warning_without_number": {"no_number"},
-    "lamp_without_buzzer": {"buzzer_missing", "moved_after_fail"},
-    "stops_at_first_knob": {"second_knob_missing"},
-    "pulls_knob": {"knob_by_hand"},
-    "retests_without_refill": {"retest_without_refill"},
-    "holds_with_low_air": {"low_pressure_hold_test"},
-    "never_chocks": {"chocks_missing"},
-    "leaves_chocks_in": {"chocks_left_in"},
-    "rolls_fast": {"too_fast"},
-}
 
 
 AFTER_THE_STATIC_PART = {"one_needle", "lamp_without_buzzer", "holds_with_low_air", "leaves_chocks_in", "rolls_fast"}

@@ -31,7 +31,7 @@ def test_a_good_drivers_marks_stand_where_the_feed_has_them(driven):
     assert all(-2 <= one.late_s <= 3 for one in timed), timed
 
 
-def test_a_mark_struck_late_and_a_number_that_is_off_are_told(driven):
+def test_a_mark_marked_late_and_a_number_that_is_off_are_told(driven):
     record, frames = copy.deepcopy(driven[0]), driven[1]
     lamp = next(one for one in record["events"] if one["type"] == "warning" and one.get("lamp"))
     lamp["at_s"] += 4

@@ -70,7 +70,7 @@ def test_what_is_wrong_with_the_order_is_told(change, trouble):
 
 @pytest.mark.parametrize("kind", ["straight_truck", "tractor_semitrailer"])
 @pytest.mark.parametrize("seed", [1, 2])
-def test_the_moments_of_a_whole_test_are_proposed_near_where_they_were_struck(kind, seed):
+def test_the_moments_of_a_whole_test_are_proposed_near_where_they_were_marked(kind, seed):
     driven = drive(spec_named(kind), rulebook.rule_set("us-cdl"), rulebook.procedure("us-full"), seed=seed)
     watch = FeedWatch()
     proposed: dict[str, list[float]] = {}
@@ -79,7 +79,7 @@ def test_the_moments_of_a_whole_test_are_proposed_near_where_they_were_struck(ki
         assert trouble in (None, "jump")
         for one in proposals:
             proposed.setdefault(one.moment, []).append(one.frame.t_s)
-    struck = {
+    marked = {
         "cut_out": [e["at_s"] for e in driven.record["events"] if e.get("point") == "cut_out"],
         "cut_in": [e["at_s"] for e in driven.record["events"] if e.get("point") == "cut_in"],
         "warning": [e["at_s"] for e in driven.record["events"] if e["type"] == "warning"],
@@ -90,7 +90,7 @@ def test_the_moments_of_a_whole_test_are_proposed_near_where_they_were_struck(ki
     }
     # the simulated driver looks at lamp and knobs after each stroke, the feed sees them within it; settled is no edge
     near_s = {"cut_out": 3.0, "cut_in": 6.0, "warning": 3.0, "tractor_out": 3.0, "settled": 15.0}
-    for moment, times in struck.items():
+    for moment, times in marked.items():
         for at_s in times:
             nearest = min(abs(at_s - seen) for seen in proposed[moment])
             assert nearest <= near_s[moment], (moment, at_s, proposed[moment])

@@ -74,20 +74,20 @@ def test_who_does_what_it_asks_passes_with_nothing_to_find(procedure, kind):
 def test_it_leads_in_the_order_of_the_procedure():
     events = led_through("us-full", "tractor_semitrailer")["events"]
     seen = [standing_in(events[:n], "us-full").step for n in range(len(events) + 1)]
-    # what has nothing of its own to strike is never waited for
+    # what has nothing of its own to mark is never waited for
     order = [step for step in rulebook.procedure("us-full").steps if step != "draw_down"]
     assert [*dict.fromkeys(seen)] == [*dict.fromkeys(order), None]
 
 
-def test_it_names_what_is_still_needed_struck_and_said():
+def test_it_names_what_is_still_needed_marked_and_said():
     full = standing_in(ready()[:3])
     assert (full.step, full.unmet) == ("release", ("engine_off", "key_on", "area_clear", "knobs_in"))
     sure = [*ready()[:5], at(6, "confirmed", item="area_clear"), *ready()[5:]]
     released = standing_in(sure)
     assert (released.step, released.unmet, released.says) == ("leak_applied", (), says_of("leak_applied"))
-    assert [strike.name for strike in released.strikes] == ["pedal_full", "settled", "start", "end"]
+    assert [prompt.name for prompt in released.prompts] == ["pedal_full", "settled", "start", "end"]
     in_hold = standing_in([*sure, *hold(100, 99)[:3], at(31, "said", what="limit:leak_applied")])
-    assert [strike.name for strike in in_hold.strikes] == ["end"]
+    assert [prompt.name for prompt in in_hold.prompts] == ["end"]
     assert in_hold.says == ("reading:leak_applied", "verdict:leak_applied")
 
 
@@ -101,7 +101,7 @@ def test_an_outright_no_is_taken_down_and_asked_no_more():
     assert standing_in(events).unmet == ("knobs_in",)
 
 
-def test_unstruck_actions_and_skipped_stages_do_not_hold_it_up():
+def test_unmarked_actions_and_skipped_stages_do_not_hold_it_up():
     climbing = [*climb((85, 100), 20, start_s=0), *governor("cut_out", 125, start_s=40)]
     assert standing_in(climbing, "us-full").step == "cut_in"
     skipped = standing_in([at(1, "skipped", stage="cut_out")])
@@ -146,7 +146,7 @@ def test_wherever_a_run_wanders_every_stage_is_somewhere(seed, kind, procedure):
     places = sorted(e.index for e in (*now.queue, *now.done, *now.skipped) if e.index is not None)
     assert places == list(range(len(order.steps)))
     if not now.queue:
-        assert now.strikes == now.unmet == ()
+        assert now.prompts == now.unmet == ()
 
 
 # the script

@@ -51,7 +51,7 @@ def test_what_worsens_the_result_counts_at_once_with_what_it_hangs_on():
     assert late[-1] == (f"late{len(again) - 1}", "worse")
     engine_ran = [at(90, "engine", state="running")]
     assert outcome(numbered(PASSED, *engine_ran)) == ("incomplete", [("late0", "worse")])
-    # an abandonment struck earlier takes nothing away
+    # an abandonment marked earlier takes nothing away
     assert outcome(numbered(FAILED, at(70, "abandoned"))) == ("fail", [("late0", "waits")])
 
 

@@ -27,6 +27,7 @@ from lowhiss.core.words import Words
 from lowhiss.engine.debrief import debrief, diagnoses
 from lowhiss.engine.debrief_words import debrief_told
 from lowhiss.engine.practice import replay
+from tests.core.driven import FINDS
 from tests.core.trainee import trainee_of
 
 LESSONS = rulebook.lessons()
@@ -66,9 +67,17 @@ SHOWS_IN = {
 FAULTY_SEED = 4
 """Draws a torn diaphragm of the trailer's for the exam."""
 FIRST = {code: lesson.id for lesson in reversed(LESSONS.values()) for code in lesson.mistakes}
+BY_DRIVERS = frozenset().union(*FINDS.values())
+"""Mistakes that the clumsy drivers of `test_airsystem` make in every run too."""
 MISTAKES = [
-    # each mistake once in every run; in the other lessons that treat it, where there is time
-    pytest.param(lesson.id, code, marks=() if FIRST[code] == lesson.id else pytest.mark.long)
+    # each mistake once in every run, here or by a clumsy driver, and one in each lesson; the others where there is time
+    pytest.param(
+        lesson.id,
+        code,
+        marks=()
+        if FIRST[code] == lesson.id and (code not in BY_DRIVERS or code == lesson.mistakes[0])
+        else pytest.mark.long,
+    )
     for lesson in LESSONS.values()
     for code in lesson.mistakes
     if lesson.drives[0].steps or FIRST[code] == lesson.id
@@ -236,8 +245,8 @@ def test_a_debrief_of_the_same_log_is_the_same():
 
 def test_late_and_misread_are_told_apart():
     late = trainee_of("warning", 0, "late_strike").drive_it()
-    struck = [one for one in late.drive.after(late.marks)["marks"] if one["kind"] == "warning"]
-    assert struck[0]["whose"] == "reaction"
+    marked = [one for one in late.drive.after(late.marks)["marks"] if one["kind"] == "warning"]
+    assert marked[0]["whose"] == "reaction"
     misread = trainee_of("full_air", 0, "reading_off").drive_it()
     read = [one for one in misread.drive.after(misread.marks)["marks"] if one["kind"] == "cut_out"]
     assert read[0]["whose"] == "reading"

@@ -1,4 +1,4 @@
-"""Practice: what is hidden, what is told while it runs, the log that replays, and the truth beside what was struck."""
+"""Practice: what is hidden, what is told while it runs, the log that replays, and the truth beside what was marked."""
 
 from __future__ import annotations
 
@@ -211,7 +211,7 @@ def read_at(drive: Drive, at_s: float) -> dict[str, float]:
     return {"primary_psi": round(primary), "secondary_psi": round(secondary)}
 
 
-def test_what_was_struck_stands_beside_what_was_true():
+def test_what_was_marked_stands_beside_what_was_true():
     drive = Drive({"kind": "straight_truck", "seed": 3, "start": {"tanks_psi": 118.0}})
     world = drive.world
     world.engine.alive, world.engine.rpm, world.hands.key = True, 1100.0, "on"

@@ -18,7 +18,7 @@ from lowhiss.core.stages import (
     applies,
     needs_of,
     needs_table,
-    strikes_of,
+    prompts_of,
 )
 from lowhiss.core.vehicle import KIND_TABLE, UNIT_KINDS, Unit
 from tests.walks import _made as made
@@ -45,18 +45,18 @@ def test_a_step_is_worded_in_both_languages_and_refers_only_to_what_there_is(ste
     for part, call in row.calls.items():
         assert fields(call["en"]) == fields(call["es"]), part
     assert {row.straight_on, row.marked_as} <= {None, *STAGES}
-    assert (row.kind == "action") == (step in ACTIONS) == (not row.strikes)
+    assert (row.kind == "action") == (step in ACTIONS) == (not row.prompts)
 
 
 @pytest.mark.parametrize("unit", UNITS, ids=lambda unit: f"{unit.kind} {unit.gearbox}")
-def test_whatever_can_be_struck_or_answered_is_an_event_that_a_record_takes(unit):
+def test_whatever_can_be_marked_or_answered_is_an_event_that_a_record_takes(unit):
     table = needs_table(unit)
     assert tuple(table) == NEEDS
     bodies = [
         made(dict(mark))
         for step in STEP_TABLE
-        for strike in strikes_of(step, unit)
-        for mark in strike.marks
+        for prompt in prompts_of(step, unit)
+        for mark in prompt.marks
         if applies(step, unit)
     ]
     bodies += [dict(body) for row in table.values() for part in (row.yes, row.no, row.instead) for body in part]

@@ -163,7 +163,7 @@ SAYS_MORE = ("confirmed", "reading", "engine", "key", "knob", "pedal", "warning"
 MARKS = (
     *({"type": kind} for kind in EVENT_KINDS if kind not in SAYS_MORE),
     *({"type": "confirmed", "item": item} for item in ITEMS),
-    *({"type": "reading", "point": one.name} for row in STEP_TABLE.values() for one in row.strikes
+    *({"type": "reading", "point": one.name} for row in STEP_TABLE.values() for one in row.prompts
       if one.reads and one.name not in ("warning", "popped")),
     *({"type": "knob", "knob": knob, "state": state, "cause": cause} for knob in ("tractor", "trailer")
       for state, cause in (("in", None), ("out", None), ("out", "popped"))),

@@ -1,4 +1,4 @@
-"""A trainee who drives a lesson: does what the guide asks with hands and feet, strikes what came, and says what it was.
+"""A trainee who drives a lesson: does what the guide asks with hands and feet, marks what came, and says what it was.
 
 A ``Slip`` makes one mistake; without one everything is done as it is taught. Deterministic.
 """
@@ -113,11 +113,11 @@ class Trainee:
             self.say_before(now)
             if now.unmet:
                 self.meet(now.unmet[0])
-            elif now.strikes and self.stays(now):
+            elif now.prompts and self.stays(now):
                 break
-            elif now.strikes:
-                hasty = now.strikes[0].optional and self.slip in ("settle_not_recorded", "clock_before_settle")
-                self.strike(now, now.strikes[1 if hasty else 0].name)
+            elif now.prompts:
+                hasty = now.prompts[0].optional and self.slip in ("settle_not_recorded", "clock_before_settle")
+                self.mark(now, now.prompts[1 if hasty else 0].name)
             else:
                 self.note("skipped", stage=now.step, why="nothing to do")
             self.say_after()
@@ -355,14 +355,14 @@ class Trainee:
         self.do(trailer="in")
         self.wait(3)
 
-    # what is struck
+    # what is marked
 
-    def strike(self, now: Lead, name: str) -> None:
+    def mark(self, now: Lead, name: str) -> None:
         stage = str(now.step)
-        act = getattr(self, f"_strike_{name}")
+        act = getattr(self, f"_mark_{name}")
         act(stage, now)
 
-    def _strike_lower(self, stage: str, _now: Lead) -> None:
+    def _mark_lower(self, stage: str, _now: Lead) -> None:
         window = self.drive.rules.limit_for(stage, self.unit).window_psi or (85.0, 100.0)
         mark = window[0] + (0.66 * (window[1] - window[0]) if self.slip == "window_too_short" else 0)
         while self.lowest() > window[0] - 3:
@@ -371,13 +371,13 @@ class Trainee:
         self.wait(REACTION_S)
         self.note("reading", stage=stage, point="lower", **self.eyes())
 
-    def _strike_upper(self, stage: str, _now: Lead) -> None:
+    def _mark_upper(self, stage: str, _now: Lead) -> None:
         window = self.drive.rules.limit_for(stage, self.unit).window_psi or (85.0, 100.0)
         self.until(lambda: self.lowest() >= window[1], 900)
         self.wait(REACTION_S)
         self.note("reading", stage=stage, point="upper", **self.eyes())
 
-    def _strike_cut_out(self, _stage: str, _now: Lead) -> None:
+    def _mark_cut_out(self, _stage: str, _now: Lead) -> None:
         if self.slip in ("no_fresh_cut_out", "low_pressure_hold_test"):
             self.note("skipped", stage=FILL_STAGE, why="no time")
             return
@@ -412,7 +412,7 @@ class Trainee:
         said = 102 if self.slip == "cut_in_said_for_cut_out" else self.marks[-1].get("primary_psi")
         self.note("said", what=FILL_STAGE, value=said)
 
-    def _strike_cut_in(self, stage: str, _now: Lead) -> None:
+    def _mark_cut_in(self, stage: str, _now: Lead) -> None:
         for _ in range(80):
             if self.world.air.pumping:
                 break
@@ -429,19 +429,19 @@ class Trainee:
         self.wait(REACTION_S)
         self.note("reading", stage=stage, point="cut_in", **self.eyes())
 
-    def _strike_pedal_full(self, _stage: str, _now: Lead) -> None:
+    def _mark_pedal_full(self, _stage: str, _now: Lead) -> None:
         self.do(pedal=0.8 if self.slip == "pedal_not_full" else 1.0)
         self.wait(0.5)
         if self.slip == "pedal_not_full":
             self.claim("not_so", need="pedal_full")
             self.guide.take({"at_s": self.world.t_s, "type": "pedal", "state": "full"})
 
-    def _strike_settled(self, stage: str, _now: Lead) -> None:
+    def _mark_settled(self, stage: str, _now: Lead) -> None:
         self.until(lambda: all(self.world._settled), 14)
         self.wait(REACTION_S)
         self.note("settled", stage=stage)
 
-    def _strike_start(self, stage: str, _now: Lead) -> None:
+    def _mark_start(self, stage: str, _now: Lead) -> None:
         moves = [one["at_s"] for one in self.marks if one["type"] in ("pedal", "knob")]
         moved_s = max([self.world._moved_tick / 100, *moves])
         wait_s = {"clock_before_settle": 1.0, "short_wait": 8.0}.get(self.slip, 22.0)
@@ -452,7 +452,7 @@ class Trainee:
         self.clock_s = self.world.t_s
         self.note("reading", stage=stage, point="start", **self.eyes())
 
-    def _strike_end(self, stage: str, _now: Lead) -> None:
+    def _mark_end(self, stage: str, _now: Lead) -> None:
         limit = self.drive.rules.limit_for(stage, self.unit)
         hold_s = limit.hold_s if limit is not None and limit.hold_s else 60.0
         by = {"hold_short": -12.0, "hold_over": 9.0}.get(self.slip, 0.2)
@@ -462,7 +462,7 @@ class Trainee:
         self.do(pedal=0.0)
         self.wait(1)
 
-    def _strike_warning(self, _stage: str, _now: Lead) -> None:
+    def _mark_warning(self, _stage: str, _now: Lead) -> None:
         self.wait(6)  # the lamp check is over
         before = len(self.world.moments)
 
@@ -476,34 +476,34 @@ class Trainee:
                 None,
             )
 
-        struck: set[str] = set()
+        marked: set[str] = set()
         if self.slip == "invented_mark":
             self.note("warning", lamp=True, buzzer=True, **self.eyes())
             return
         for _ in range(200):
-            if len(struck) == 2 or self.lowest() < 38:
+            if len(marked) == 2 or self.lowest() < 38:
                 break
             self.stroke(
                 0.3 if self.lowest() < 74 else 1.0,
-                stop=lambda: any(came(part) and part not in struck for part in ("lamp", "buzzer")),
+                stop=lambda: any(came(part) and part not in marked for part in ("lamp", "buzzer")),
             )
             for part in ("lamp", "buzzer"):
-                if came(part) and part not in struck:
+                if came(part) and part not in marked:
                     self.wait(REACTION_S)
                     if self.slip == "late_strike":
                         self.stroke()
                         self.stroke()
                     read = {} if self.slip == "no_number" else self.eyes()
                     self.note("warning", **{part: True}, **read)
-                    struck.add(part)
+                    marked.add(part)
                     if self.slip == "half_warning":
                         self.note("warning", buzzer=False)
                         return
-        missing = {part: False for part in ("lamp", "buzzer") if part not in struck}
+        missing = {part: False for part in ("lamp", "buzzer") if part not in marked}
         if missing:
             self.note("warning", **missing)
 
-    def _strike_popped(self, stage: str, now: Lead) -> None:
+    def _mark_popped(self, stage: str, now: Lead) -> None:
         waiting = [mark["knob"] for mark in now.missing]
         if self.slip == "knob_by_hand":
             while self.lowest() > 50:
@@ -558,7 +558,7 @@ class Trainee:
         if stop is None or not stop():
             self.wait(1.1)
 
-    def _strike_held(self, stage: str, _now: Lead) -> None:
+    def _mark_held(self, stage: str, _now: Lead) -> None:
         before = self.world.x_m
         if self.slip == "low_pressure_hold_test":
             while self.lowest() > 90:
@@ -594,7 +594,7 @@ class Trainee:
         self.do(clutch=1.0, throttle=0.0)
         self.wait(0.5)
 
-    def _strike_rolled(self, _stage: str, _now: Lead) -> None:
+    def _mark_rolled(self, _stage: str, _now: Lead) -> None:
         world = self.world
         wheel = len(world.moments)
         if self.slip != "trailer_dragged" and world.air.spec.towed:
@@ -639,7 +639,7 @@ class Trainee:
         done = self.guide.lead().done
         for entry in done[self.told :]:
             stage = entry.step.step
-            if not entry.step.strikes:
+            if not entry.step.prompts:
                 continue
             limited = is_limited(stage) and self.drive.rules.limit_for(stage, self.unit) is not None
             if not limited:

@@ -74,14 +74,14 @@ def test_a_killed_database_or_server_costs_no_acknowledged_mark(killable, seed):
         device = PatientDevice(client)
         device.begin().raise_for_status()
         events = device.leak_test(100, 97)
-        struck_at = set(rng.sample(range(len(events)), 2))
+        marked_at = set(rng.sample(range(len(events)), 2))
         for number, event in enumerate(events):
             # the kill falls before, into or after the sending, as it comes
             blow = threading.Timer(rng.uniform(0, 0.03), kill_something, (killable, rng))
-            if number in struck_at:
+            if number in marked_at:
                 blow.start()
             device.send_until_kept(event)
-            if number in struck_at:
+            if number in marked_at:
                 blow.join()
         # the whole run resent, as a device does that never saw the last answer
         device.send_until_kept(*events)
@@ -108,7 +108,7 @@ def test_a_killed_database_or_server_costs_no_mark_of_an_inspection_and_no_defec
             ("washer@P", "not_right", {"wrong": ["works"]}),
             ("overhead@P", "right", {}),
         ]
-        marks = [device.wait(4).struck("answer", asks=[ask], answer=answer, **more) for ask, answer, more in answers]
+        marks = [device.wait(4).marked("answer", asks=[ask], answer=answer, **more) for ask, answer, more in answers]
 
         def send(*some):
             return client.post(
@@ -257,7 +257,7 @@ def test_a_kill_into_a_seal_leaves_one_signature_and_an_unbroken_chain(killable,
         for _ in range(3):
             device = PatientDevice(client)
             device.until_kept(lambda device=device: _begun(device.begin(driver="Odile Ferrow")))
-            device.send_until_kept(*device.leak_test(100, 97), device.struck("finished"))
+            device.send_until_kept(*device.leak_test(100, 97), device.marked("finished"))
             body = {"id": str(uuid.uuid4()), "person_id": demo_id("Odile Ferrow"), "how": "demo", "secret": ""}
             body["signed_at"] = device.moment()["wall"]
             # a seal takes some tens of milliseconds: the blow falls before, into or after it

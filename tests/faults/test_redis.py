@@ -128,7 +128,7 @@ def test_a_nudge_comes_with_redis_and_without(pair):
         live = f"{other.url.replace('http', 'ws')}/api/runs/{run_id}/live"
         screen = stack.enter_context(connect(live, additional_headers=cookies(watcher), open_timeout=HANG_S))
         for place in range(1, 4):
-            device.send(device.struck("note", text=str(place))).raise_for_status()
+            device.send(device.marked("note", text=str(place))).raise_for_status()
             heard(screen, lambda message, place=place: message.get("last_seq", 0) >= place)
             if place == 1:
                 server.kill()

@@ -150,7 +150,7 @@ def test_while_the_replica_is_away_marks_wait_or_go_on_as_was_chosen(pair, tmp_p
         device.begin().raise_for_status()
         primary.ask(f"SET GLOBAL rpl_semi_sync_master_timeout = {wait_ms}")
         replica.stop()
-        waiting = device.struck("note", text="it waits")
+        waiting = device.marked("note", text="it waits")
         answers = []
         sender = threading.Thread(target=lambda: answers.append(device.send(waiting)))
         sender.start()
@@ -164,7 +164,7 @@ def test_while_the_replica_is_away_marks_wait_or_go_on_as_was_chosen(pair, tmp_p
         primary.ask(f"SET GLOBAL rpl_semi_sync_master_timeout = {go_on_ms}")
         again.stop()
         began = time.monotonic()
-        device.send(device.struck("note", text="it goes on")).raise_for_status()
+        device.send(device.marked("note", text="it goes on")).raise_for_status()
         assert time.monotonic() - began < wait_ms / 1000
         until(lambda: client.get("/api/health").json()["replica"] == "away")
         told = look_at_replica(Store(make_engine(primary.url)))

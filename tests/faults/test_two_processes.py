@@ -41,7 +41,7 @@ def test_either_process_serves_either_device_and_one_may_die(two):
         live = f"{other.url.replace('http', 'ws')}/api/runs/{driver.run_id}/live"
         screen = stack.enter_context(connect(live, additional_headers={"Cookie": cookies}, open_timeout=HANG_S))
         marks = driver.leak_test(100, 97)
-        calls = [{**watcher.struck("said", what="limit:leak_applied"), "by": "Rafe Tolland"} for _ in marks]
+        calls = [{**watcher.marked("said", what="limit:leak_applied"), "by": "Rafe Tolland"} for _ in marks]
         sent = []
         for number, (mark, call) in enumerate(zip(marks, calls, strict=True)):
             driver.send_until_kept(mark)

@@ -70,7 +70,7 @@ def test_too_little_of_the_window_is_void(lower, upper, expected):
     assert ("window_too_short" in found) == (expected == "void")
 
 
-def test_needles_struck_one_by_one_have_their_own_times():
+def test_needles_marked_one_by_one_have_their_own_times():
     events = [
         reading(25, "build_up", "lower", 85, None),
         reading(27, "build_up", "lower", None, 85),

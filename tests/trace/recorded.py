@@ -48,7 +48,7 @@ def as_told(one: Drive, sender: str) -> Recording:
 
 
 def truth_of(one: Drive) -> dict[str, list[float]]:
-    """What was so, in order: times and losses on the needles themselves where the driver struck, and the set points."""
+    """What was so, in order: times and losses on the needles themselves where the driver marked, and the set points."""
     t_s = np.array([sample.dash.t_s for sample in one.samples])
     shown = np.array([sample.dash.needles for sample in one.samples])
     points = one.truth["set_points_psi"]

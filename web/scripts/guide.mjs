@@ -11,11 +11,11 @@ const { outputText } = ts.transpileModule(source, {
 })
 const { leadOf } = await import(`data:text/javascript,${encodeURIComponent(outputText)}`)
 
-const answer = ({ queue, done, skipped, unmet, strikes, missing, says, untouched, turned, fresh }) => [
+const answer = ({ queue, done, skipped, unmet, prompts, missing, says, untouched, turned, fresh }) => [
   queue.map(({ step, index }) => `${step.step}/${index ?? '-'}`).join(' '),
   `${done.length} done, skipped ${skipped.map(({ step }) => step.step).join(' ') || 'none'}`,
   unmet.join(' '),
-  `${strikes.map(({ name }) => name).join(' ')} lacking ${missing.length}`,
+  `${prompts.map(({ name }) => name).join(' ')} lacking ${missing.length}`,
   says.join(' '),
   `${untouched ? 'untouched' : 'begun'}${turned ? ' turned' : ''}${fresh ? ' fresh' : ''}`,
 ]

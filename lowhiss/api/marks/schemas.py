@@ -74,7 +74,7 @@ def _or_malformed(given: Any, handler: ValidatorFunctionWrapHandler) -> Any:
 
 
 class EventBatch(Strict):
-    """Events in the order they were struck, and the moment of sending."""
+    """Events in the order they were marked, and the moment of sending."""
 
     sent: Moment
     events: Annotated[list[Annotated[MarkIn, WrapValidator(_or_malformed)]], Field(min_length=1, max_length=500)]
@@ -121,7 +121,7 @@ class ReceivedOut(BaseModel):
 class KeptEventOut(BaseModel):
     """An event as the run keeps it; ``body`` holds the fields of its type.
 
-    by, sent_by : who struck it and who sent it.  claimed : who was said to have struck it, where that could not be.
+    by, sent_by : who marked it and who sent it.  claimed : who was said to have marked it, where that could not be.
     after_end : it came when the run's end had been received already.
     """
 

@@ -48,8 +48,8 @@ class ScriptBody(BaseModel):
     type: str
 
 
-class ScriptStrike(BaseModel):
-    """One thing to strike.
+class ScriptPrompt(BaseModel):
+    """One thing to mark.
 
     reads : its marks want numbers.  falls : the needles fall towards it.
     leads : it shows that the actions before it were done.
@@ -64,11 +64,11 @@ class ScriptStrike(BaseModel):
 
 
 class ScriptStep(BaseModel):
-    """One step: an action, or a stage with its needs, its strikes and its limit."""
+    """One step: an action, or a stage with its needs, its marks and its limit."""
 
     step: Action | Stage
     needs: list[Need]
-    strikes: list[ScriptStrike]
+    prompts: list[ScriptPrompt]
     says: list[str]
     refill: Refill | None
     refill_after: RefillAfter | None
@@ -135,7 +135,7 @@ class ScriptOut(BaseModel):
     """All that a device needs to lead a run without contact."""
 
     version: str
-    format: Literal["low-hiss-script/5"]
+    format: Literal["low-hiss-script/6"]
     procedure: TitledHash
     rules: TitledHash
     knobs: list[Knob]

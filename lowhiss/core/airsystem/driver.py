@@ -1,4 +1,4 @@
-"""Drivers of the simulated vehicle: they do what the guide asks, on the dash, and strike what a person would strike.
+"""Drivers of the simulated vehicle: they do what the guide asks, on the dash, and mark what a person would mark.
 
 A good driver yields a run that is technically clean; ``Habits`` makes clumsy ones, a mistake at a time.
 """
@@ -17,7 +17,7 @@ from lowhiss.core.procedure.guide import Guide, Lead, LedStep, led_order
 from lowhiss.core.procedure.planner import Planning
 from lowhiss.core.record import RUN_FORMAT, read_run
 from lowhiss.core.rules import RuleSet
-from lowhiss.core.stages import FILL_STAGE, Need, Strike, kind_of, pedal_held, stages_of
+from lowhiss.core.stages import FILL_STAGE, MarkPrompt, Need, kind_of, pedal_held, stages_of
 from lowhiss.core.vehicle import Knob, unit_table
 
 Body = dict[str, Any]
@@ -84,7 +84,7 @@ class Sample:
 
 
 class Driver:
-    """One run on one vehicle. ``drive`` may be called once and yields samples; what was struck is in ``events``."""
+    """One run on one vehicle. ``drive`` may be called once and yields samples; what was marked is in ``events``."""
 
     def __init__(
         self,
@@ -134,10 +134,10 @@ class Driver:
             yield from self._say_before(now)
             if now.unmet:
                 yield from self._meet(now.unmet[0])
-            elif now.strikes:
+            elif now.prompts:
                 # what is only advised may be left out
-                hasty = now.strikes[0].optional and not self.habits.settles
-                yield from self._strike(now, now.strikes[1 if hasty else 0])
+                hasty = now.prompts[0].optional and not self.habits.settles
+                yield from self._mark(now, now.prompts[1 if hasty else 0])
             else:
                 self._note("skipped", stage=now.step, why="nothing to do")
             yield from self._say_after()
@@ -215,11 +215,11 @@ class Driver:
 
     # striking
 
-    def _strike(self, now: Lead, strike: Strike) -> Iterator[Sample]:
+    def _mark(self, now: Lead, prompt: MarkPrompt) -> Iterator[Sample]:
         step = now.step
-        match strike.name:
+        match prompt.name:
             case "lower" | "upper":
-                yield from self._climb(str(step), strike.name)
+                yield from self._climb(str(step), prompt.name)
             case "cut_out":
                 yield from self._fill(step)
             case "cut_in":
@@ -228,7 +228,7 @@ class Driver:
                 self.system.controls.pedal = 0.9 if self.habits.half_pedal else 1.0
                 self._move()
                 self._note("pedal", state="full")
-                if self.habits.half_pedal:  # struck, and then not held hard down
+                if self.habits.half_pedal:  # marked, and then not held hard down
                     self._note("pedal", state="released")
                 yield from self._wait(0.5)
             case "settled":
@@ -482,7 +482,7 @@ class Driver:
 
     def _tell(self, step: LedStep) -> Iterator[Sample]:
         stage = step.step
-        if not step.strikes or self.rules.limit_for(stage, self.unit) is None or f"reading:{stage}" not in step.says:
+        if not step.prompts or self.rules.limit_for(stage, self.unit) is None or f"reading:{stage}" not in step.says:
             return
         yield from self._wait(1.0)
         if stage != self.habits.forgets_reading_of:

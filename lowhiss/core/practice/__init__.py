@@ -1,4 +1,4 @@
-"""Practice on the simulated vehicle: lessons, what it hides, what was true of what was struck, and what it is worth."""
+"""Practice on the simulated vehicle: lessons, what it hides, what was true of what was marked, and what it is worth."""
 
 from lowhiss.core.practice.hidden import (
     PracticeData,

@@ -1,4 +1,4 @@
-"""What was done wrongly in a practice that no run record shows: what truly happened beside what was struck."""
+"""What was done wrongly in a practice that no run record shows: what truly happened beside what was marked."""
 
 from __future__ import annotations
 
@@ -27,7 +27,7 @@ class Found:
 class Seen:
     """All that is known of a practice afterwards.
 
-    moments : what truly happened.  marks : what was struck, with its truth.  events : those that stand, states among
+    moments : what truly happened.  marks : what was marked, with its truth.  events : those that stand, states among
     them.  claims : what was said or ticked beside the run record.  knobs : of this unit.  stages : of this drive.
     warning_psi : where this vehicle truly warns.  hold_test_psi : the air that a pull asks for.
     at : what needles showed and tanks held at a time.
@@ -101,13 +101,13 @@ def _reading(scoring: Scoring, seen: Seen) -> Iterable[Found]:
 
 def _half_warning(seen: Seen) -> Iterable[Found]:
     """Lamp and buzzer both came, and only one of them was marked."""
-    struck = {
+    marked = {
         part: [event for event in seen.events if event.type == "warning" and getattr(event, part)]
         for part in ("lamp", "buzzer")
     }
-    if not any(struck.values()):
+    if not any(marked.values()):
         return
-    for part, marks in struck.items():
+    for part, marks in marked.items():
         came = [one for one in _named(seen.moments, f"{part}_on") if not one.detail.get("check")]
         if came and not marks:
             yield Found("half_warning", came[0].t_s, stages_of("warning")[0], {"part": part})

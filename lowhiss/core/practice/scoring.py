@@ -73,7 +73,7 @@ def read_scoring(table: Mapping[str, Any]) -> Scoring:
 
 
 def mark_quality(scoring: Scoring, late_psi: float, eye_psi: float) -> float:
-    """Of a reading, from 0 to 1: by how far it was struck late and read off, both in psi."""
+    """Of a reading, from 0 to 1: by how far it was marked late and read off, both in psi."""
     return _fading(abs(late_psi) + abs(eye_psi), scoring.tables["mark"], "psi")
 
 

@@ -1,4 +1,4 @@
-"""What somebody struck beside what truly happened: how late, and how far from the needle and from the tanks."""
+"""What somebody marked beside what truly happened: how late, and how far from the needle and from the tanks."""
 
 from __future__ import annotations
 
@@ -18,8 +18,8 @@ At = Callable[[float], tuple[tuple[float, ...], tuple[float, ...]]]
 class TrueMark:
     """A mark and the moment that it stands for. Times in the vehicle's own time [s], pressures in psi gauge.
 
-    typed_psi : as set, None where it was not.  shown_psi, true_psi : of needles and tanks when it was struck.
-    at_moment_psi : of the tanks at the true moment.  late_s : negative when it was struck before.
+    typed_psi : as set, None where it was not.  shown_psi, true_psi : of needles and tanks when it was marked.
+    at_moment_psi : of the tanks at the true moment.  late_s : negative when it was marked before.
     quality : ``good``, ``late``, ``read_off``, ``too_early``, or ``invented`` where nothing of its kind had happened.
     late_psi : what the needle moved on meanwhile.  eye_psi : set against needle.  dial_psi : needle against tank, at
     the moment: nobody's fault.  whole_psi : set against tank, at the moment. Each of the needle that counts.
@@ -57,7 +57,7 @@ _NOBODYS_PSI = 1.0
 def true_marks(
     data: PracticeData, events: Iterable[Event], moments: Sequence[Moment], at: At, set_at: Mapping[str, float]
 ) -> list[TrueMark]:
-    """Every mark that was struck, with its truth.
+    """Every mark that was marked, with its truth.
 
     events : those that stand, numbers that came later already in their marks.  set_at : when the number of a mark was
     set, by its id, where that was later.
@@ -99,21 +99,21 @@ def _held_to(
     at: At,
     set_s: float,
 ) -> TrueMark:
-    struck = event.at_s
-    shown, true = at(struck)
+    marked = event.at_s
+    shown, true = at(marked)
     typed = tuple(psi for psi in (event.primary_psi, event.secondary_psi) if psi is not None) or None
     latest = data.marks["latest_s"] if kind != "settled" else data.marks["settles_within_s"]
     early = data.marks["early_s"] if kind != "settled" else data.marks["settles_within_s"]
-    near = [one for one in moments if _is_its(kind, which, one) and struck - latest <= one.t_s <= struck + early]
+    near = [one for one in moments if _is_its(kind, which, one) and marked - latest <= one.t_s <= marked + early]
     moment = max(near, key=lambda one: one.t_s) if near else None
-    late = None if moment is None else round(struck - moment.t_s, 2)
+    late = None if moment is None else round(marked - moment.t_s, 2)
     expects = kind in ("warning", "popped", "settled", *_MOMENTS)
     off = typed is not None and any(
         abs(read - needle) > data.marks["off_psi"] for read, needle in zip(typed, shown, strict=False)
     )
     errors = _errors(kind, typed, shown, true, moment, at(set_s)[0])
     return TrueMark(
-        at_s=struck,
+        at_s=marked,
         kind=kind,
         which=which,
         stage=event.stage or _STAGE_OF.get(kind),

@@ -1,4 +1,4 @@
-"""The guide: which step a run stands at, what it still needs, and what is to be struck and said in it.
+"""The guide: which step a run stands at, what it still needs, and what is to be marked and said in it.
 
 An interpreter of a led order, without a word of the trade of its own: steps, effects and needs come from the table of
 stages. A device leads by the same data without contact (`web/src/run/guide.ts`); generated walks hold the two together.
@@ -22,19 +22,19 @@ from lowhiss.core.stages import (
     Body,
     Effect,
     Facts,
+    MarkPrompt,
     Need,
     NeedRow,
     Refill,
     Stage,
     Step,
-    Strike,
     after,
     holds,
     is_stage,
     needs_of,
     needs_table,
+    prompts_of,
     says_of,
-    strikes_of,
 )
 from lowhiss.core.vehicle import Holding, Knob, Unit
 
@@ -43,7 +43,7 @@ RefillAfter = Literal["always", "rolling"]
 
 @dataclass(frozen=True, slots=True)
 class LedStep:
-    """A step as it is led on one unit; one with nothing to strike is done when all that it needs is so.
+    """A step as it is led on one unit; one with nothing to mark is done when all that it needs is so.
 
     refill : ``stale`` goes through the order's refill first where the air is not fresh, and like ``again`` when it was
         marked before.
@@ -56,7 +56,7 @@ class LedStep:
 
     step: Step
     needs: tuple[Need, ...]
-    strikes: tuple[Strike, ...]
+    prompts: tuple[MarkPrompt, ...]
     says: tuple[str, ...]
     refill: Refill | None = None
     refill_after: RefillAfter | None = None
@@ -78,7 +78,7 @@ def led_step(step: Step, unit: Unit, *, unchocked: bool = False) -> LedStep:
     return LedStep(
         step=step,
         needs=needs_of(step, unit, unchocked=unchocked),
-        strikes=strikes_of(step, unit),
+        prompts=prompts_of(step, unit),
         says=says_of(step),
         refill=row.refill,
         refill_after=refill_after,
@@ -154,9 +154,9 @@ class Lead:
 
     queue : what is still to be done, the present step first; empty when all is done.
     done : what was done, in order.  skipped : what was left out.
-    unmet : what the present step needs and is not so.  strikes : what is still to be struck in it, in order.
-    missing : the marks that the first of those strikes still lacks.  says : what is still to be said in it.
-    untouched : nothing has been struck yet since the present step came up.
+    unmet : what the present step needs and is not so.  marks : what is still to be marked in it, in order.
+    missing : the marks that the first of those marks still lacks.  says : what is still to be said in it.
+    untouched : nothing has been marked yet since the present step came up.
     turned : a stage was turned to, or begun again, and nothing has been marked since.  fresh : the air is not old.
     """
 
@@ -164,7 +164,7 @@ class Lead:
     done: tuple[Entry, ...]
     skipped: tuple[Entry, ...]
     unmet: tuple[Need, ...]
-    strikes: tuple[Strike, ...]
+    prompts: tuple[MarkPrompt, ...]
     missing: tuple[Body, ...]
     says: tuple[str, ...]
     untouched: bool
@@ -219,12 +219,12 @@ class Guide:
         elif kind == "said":
             self.said.add(event["what"])
         elif kind not in self.order.aside:
-            self._strike(event)
+            self._mark(event)
         while self.queue and self._is_done(self.queue[0].step):
             self.done.append(self.queue.pop(0))
             self._come_up()
 
-    def _strike(self, event: Body) -> None:
+    def _mark(self, event: Body) -> None:
         self._catch_up(event)
         if not self.queue:
             return
@@ -240,16 +240,16 @@ class Guide:
                 self.denied.discard(need)
 
     def _catch_up(self, event: Body) -> None:
-        """A mark of a stage further on shows that the actions before it were done, though nobody struck them."""
+        """A mark of a stage further on shows that the actions before it were done, though nobody marked them."""
         for place, entry in enumerate(self.queue):
-            if any(strike.leads and _makes(event, strike) for strike in entry.step.strikes):
+            if any(prompt.leads and _makes(event, prompt) for prompt in entry.step.prompts):
                 self.turned = False
                 self.done += self.queue[:place]
                 del self.queue[:place]
                 if place:
                     self._come_up()
                 return
-            if entry.step.strikes:
+            if entry.step.prompts:
                 return
 
     def _turn_to(self, stage: Step) -> None:
@@ -280,12 +280,12 @@ class Guide:
                 self._come_up()
 
     def _is_done(self, present: LedStep) -> bool:
-        if present.strikes:
-            return all(strike.optional or not self._lacking(strike) for strike in present.strikes)
+        if present.prompts:
+            return all(prompt.optional or not self._lacking(prompt) for prompt in present.prompts)
         return not self._unmet(present)
 
-    def _lacking(self, strike: Strike) -> tuple[Body, ...]:
-        return tuple(mark for mark in strike.marks if not any(_matches(event, mark) for event in self.seen))
+    def _lacking(self, prompt: MarkPrompt) -> tuple[Body, ...]:
+        return tuple(mark for mark in prompt.marks if not any(_matches(event, mark) for event in self.seen))
 
     def _meets(self, need: Need) -> bool:
         return any(holds(facts, self.vehicle) for facts in self.order.needs[need].met)
@@ -300,17 +300,17 @@ class Guide:
         if not queue:
             return Lead((), done, skipped, (), (), (), (), self.untouched, self.turned, fresh)
         present = queue[0].step
-        # an advised strike is over once a later one was made
-        last = max((n for n, s in enumerate(present.strikes) if len(self._lacking(s)) < len(s.marks)), default=-1)
-        strikes = tuple(s for n, s in enumerate(present.strikes) if self._lacking(s) and not (s.optional and n <= last))
+        # an advised mark is over once a later one was made
+        last = max((n for n, s in enumerate(present.prompts) if len(self._lacking(s)) < len(s.marks)), default=-1)
+        prompts = tuple(s for n, s in enumerate(present.prompts) if self._lacking(s) and not (s.optional and n <= last))
         begun = any(_fits(event, present) for event in self.seen)  # then nothing that it needed is asked again
         return Lead(
             queue=queue,
             done=done,
             skipped=skipped,
             unmet=() if begun else self._unmet(present),
-            strikes=strikes,
-            missing=self._lacking(strikes[0]) if strikes else (),
+            prompts=prompts,
+            missing=self._lacking(prompts[0]) if prompts else (),
             says=tuple(what for what in present.says if what not in self.said),
             untouched=self.untouched,
             turned=self.turned,
@@ -326,9 +326,9 @@ def _matches(event: Body, mark: Body) -> bool:
     return True
 
 
-def _makes(event: Body, strike: Strike) -> bool:
-    return any(_matches(event, mark) for mark in strike.marks)
+def _makes(event: Body, prompt: MarkPrompt) -> bool:
+    return any(_matches(event, mark) for mark in prompt.marks)
 
 
 def _fits(event: Body, step: LedStep) -> bool:
-    return any(_makes(event, strike) for strike in step.strikes)
+    return any(_makes(event, prompt) for prompt in step.prompts)

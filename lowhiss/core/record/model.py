@@ -39,7 +39,7 @@ class EventKind(NamedTuple):
     reads : it may carry needle readings.  deed : something done to the vehicle, or seen of it.
     ends : it closes the run.  refers : it is about another event.  counts_closed : after the run's end it still counts.
     taken_closed : after the end it is still taken in.  silent : it says nothing that a result could hang on.
-    aside : it says nothing of where the run stands.  watched : somebody who only watches may strike it.
+    aside : it says nothing of where the run stands.  watched : somebody who only watches may mark it.
     """
 
     reads: bool = False
@@ -103,7 +103,7 @@ class Event(NamedTuple):
     entered : the readings as they were entered, with their unit's key.
     wall : the device's wall clock, ISO 8601, as given.
     after_end : it came in when the run's end had been received already.
-    by, sent_by : who struck it, and who sent it where that was somebody else.  received : when the server had it.
+    by, sent_by : who marked it, and who sent it where that was somebody else.  received : when the server had it.
     between : from a recording, the ends between which its time [s] and its needles [psi] lie, by the field's name.
     """
 
@@ -158,7 +158,7 @@ class Run:
     resolution_psi : what a needle is read to.  policy : overrides the rule set's own where given.
     inspections : the inspection records that were done beside it, not read here; they never change its verdict.
     simulated : it was driven on the practice vehicle, and says nothing of any unit.
-    recording : what it was found in, where nobody struck a mark: the file, its hash, its columns, what was moved.
+    recording : what it was found in, where nobody marked a mark: the file, its hash, its columns, what was moved.
     """
 
     unit: Unit

@@ -7,9 +7,9 @@ from lowhiss.core.stages.lookup import (
     kind_of,
     needs_of,
     pedal_held,
+    prompts_of,
     says_of,
     stages_of,
-    strikes_of,
     wants_engine_off,
 )
 from lowhiss.core.stages.model import (
@@ -19,12 +19,12 @@ from lowhiss.core.stages.model import (
     UNLIMITED_STAGES,
     Action,
     LimitedStage,
+    MarkPrompt,
     Refill,
     Stage,
     Step,
     StepKind,
     StepRow,
-    Strike,
     UnlimitedStage,
 )
 from lowhiss.core.stages.needs import (
@@ -70,6 +70,7 @@ __all__ = [
     "Effect",
     "Facts",
     "LimitedStage",
+    "MarkPrompt",
     "Need",
     "NeedRow",
     "Refill",
@@ -77,7 +78,6 @@ __all__ = [
     "Step",
     "StepKind",
     "StepRow",
-    "Strike",
     "UnlimitedStage",
     "after",
     "applies",
@@ -88,8 +88,8 @@ __all__ = [
     "needs_of",
     "needs_table",
     "pedal_held",
+    "prompts_of",
     "says_of",
     "stages_of",
-    "strikes_of",
     "wants_engine_off",
 ]

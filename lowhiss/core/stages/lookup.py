@@ -1,4 +1,4 @@
-"""What is asked of the table of steps: whether a step applies to a unit, what it needs there, what is struck in it."""
+"""What is asked of the table of steps: whether a step applies to a unit, what it needs there, what is marked in it."""
 
 from __future__ import annotations
 
@@ -11,10 +11,10 @@ from lowhiss.core.stages.model import (
     LIMITED_STAGES,
     STAGES,
     LimitedStage,
+    MarkPrompt,
     Stage,
     Step,
     StepKind,
-    Strike,
 )
 from lowhiss.core.stages.needs import Body, Need
 from lowhiss.core.stages.table import SAFE_START_UNCHOCKED, STEP_TABLE
@@ -73,11 +73,11 @@ def needs_of(step: Step, unit: Unit, *, unchocked: bool = False) -> tuple[Need, 
     return needs
 
 
-def strikes_of(step: Step, unit: Unit) -> tuple[Strike, ...]:
-    """What is struck in a step on this unit, in order; an action is done by what it needs alone."""
+def prompts_of(step: Step, unit: Unit) -> tuple[MarkPrompt, ...]:
+    """What is marked in a step on this unit, in order; an action is done by what it needs alone."""
     return tuple(
-        replace(strike, marks=tuple(mark for template in strike.marks for mark in _on(unit, template)))
-        for strike in STEP_TABLE[step].strikes
+        replace(prompt, marks=tuple(mark for template in prompt.marks for mark in _on(unit, template)))
+        for prompt in STEP_TABLE[step].prompts
     )
 
 

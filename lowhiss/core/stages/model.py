@@ -36,11 +36,11 @@ EACH_KNOB = "each"
 
 
 @dataclass(frozen=True, slots=True)
-class Strike:
-    """One thing to strike. ``marks``: each event it makes; an empty value stands for any.
+class MarkPrompt:
+    """One thing to mark. ``marks``: each event it makes; an empty value stands for any.
 
     optional : advised, never required.  reads : its marks want numbers.  falls : the needles fall towards it.
-    leads : it shows that the actions before it were done, though nobody struck them.
+    leads : it shows that the actions before it were done, though nobody marked them.
     """
 
     name: str
@@ -60,12 +60,12 @@ class StepRow:
     says : the ``what`` of what is said in it, the limit first, reading and verdict after.
     limit : a limit of it as a sentence, where its rule set words none; takes ``{bounds}`` and as needed ``{whom}``,
         ``{hold_s}``, ``{lower}``, ``{upper}``. A stage that has a limit has this.
-    needs : what must be so first, in the order in which it is asked.  strikes : what is struck, in order.
+    needs : what must be so first, in the order in which it is asked.  marks : what is marked, in order.
     states : how the vehicle must stand while it is marked.
     refill : ``stale`` needs a fresh cut-out where none was read since the engine was started; like ``again`` when it
         was marked before.  drains : it spends the air that a refill made, whatever comes after it.
     fills : its reading is a fresh cut-out.  straight_on : the stage that follows without a pause.
-    by_the_way : done by doing the stage after it, with nothing of its own to strike.
+    by_the_way : done by doing the stage after it, with nothing of its own to mark.
     moves : the vehicle is held against its engine, or rolls.  wants_trailer : falls away on a single vehicle.
     marked_as : the stage whose marks are its own.  maker : the maker's figure that it is held against.
     accuses : whom a fail concerns, the power unit or the whole set as coupled that day; a trailer knob always the set.
@@ -79,7 +79,7 @@ class StepRow:
     calls: dict[str, Text] = field(default_factory=dict)
     says: tuple[str, ...] = ()
     limit: Text = field(default_factory=dict)
-    strikes: tuple[Strike, ...] = ()
+    prompts: tuple[MarkPrompt, ...] = ()
     states: dict[State, str] = field(default_factory=dict)
     refill: Refill | None = None
     drains: bool = False

@@ -1,4 +1,4 @@
-"""Every step of a test in one table: what it is, what it needs, what is struck in it, what it does, how it is worded.
+"""Every step of a test in one table: what it is, what it needs, what is marked in it, what it does, how it is worded.
 
 Whatever depends on which stage it is reads this: the fold, the judge, the guide, the planner, the script, the sheet's
 column, the simulated driver. A new stage is its name in `model.py`, a row here, and the rule sets' limits.
@@ -7,7 +7,7 @@ column, the simulated driver. A new stage is its name in `model.py`, a row here,
 from __future__ import annotations
 
 from lowhiss.core.glossary import Term
-from lowhiss.core.stages.model import EACH_KNOB, STAGES, Stage, Step, StepRow, Strike, Text
+from lowhiss.core.stages.model import EACH_KNOB, STAGES, MarkPrompt, Stage, Step, StepRow, Text
 from lowhiss.core.stages.needs import Body, Need
 
 
@@ -15,18 +15,18 @@ def _both(en: str, es: str) -> Text:
     return {"en": en, "es": es}
 
 
-def _reading(stage: Stage, *points: str, falls: bool = False) -> tuple[Strike, ...]:
+def _reading(stage: Stage, *points: str, falls: bool = False) -> tuple[MarkPrompt, ...]:
     return tuple(
-        Strike(point, ({"type": "reading", "stage": stage, "point": point},), reads=True, falls=falls)
+        MarkPrompt(point, ({"type": "reading", "stage": stage, "point": point},), reads=True, falls=falls)
         for point in points
     )
 
 
-def _settled(stage: Stage) -> Strike:
-    return Strike("settled", ({"type": "settled", "stage": stage},), optional=True, leads=False)
+def _settled(stage: Stage) -> MarkPrompt:
+    return MarkPrompt("settled", ({"type": "settled", "stage": stage},), optional=True, leads=False)
 
 
-_PEDAL_FULL = Strike("pedal_full", ({"type": "pedal", "state": "full"},), leads=False)
+_PEDAL_FULL = MarkPrompt("pedal_full", ({"type": "pedal", "state": "full"},), leads=False)
 _CAME_ON: tuple[Body, ...] = ({"type": "warning", "lamp": None}, {"type": "warning", "buzzer": None})
 _POPPED: tuple[Body, ...] = ({"type": "knob", "knob": EACH_KNOB, "state": "out", "cause": "popped"},)
 
@@ -123,7 +123,7 @@ STEP_TABLE: dict[Step, StepRow] = {
             "De {lower} a {upper} psi las agujas pueden tardar {bounds}",
         ),
         needs=("wheels_chocked", "engine_running", "knobs_out"),
-        strikes=_reading("build_up", "lower", "upper"),
+        prompts=_reading("build_up", "lower", "upper"),
         states={"engine": "running"},
         straight_on="cut_out",
     ),
@@ -154,7 +154,7 @@ STEP_TABLE: dict[Step, StepRow] = {
             "En el corte del gobernador, el manómetro debe marcar {bounds}",
         ),
         needs=("wheels_chocked", "engine_running"),
-        strikes=_reading("cut_out", "cut_out"),
+        prompts=_reading("cut_out", "cut_out"),
         states={"engine": "running"},
         fills=True,
         maker="cut_out_psi",
@@ -189,7 +189,7 @@ STEP_TABLE: dict[Step, StepRow] = {
             "En la reconexión del gobernador, el manómetro debe marcar {bounds}",
         ),
         needs=("wheels_chocked", "engine_running"),
-        strikes=_reading("cut_in", "cut_in", falls=True),
+        prompts=_reading("cut_in", "cut_in", falls=True),
         states={"engine": "running"},
         maker="cut_in_psi",
     ),
@@ -222,7 +222,7 @@ STEP_TABLE: dict[Step, StepRow] = {
             "Con los frenos sueltos, {whom} puede perder {bounds} en {hold_s} segundos",
         ),
         needs=("engine_off", "key_on", "wheels_chocked", "area_clear", "knobs_in", "pedal_up"),
-        strikes=(_settled("leak_released"), *_reading("leak_released", "start", "end")),
+        prompts=(_settled("leak_released"), *_reading("leak_released", "start", "end")),
         states={"engine": "off", "key": "on", "knobs": "in", "pedal": "released"},
         refill="stale",
         accuses="set",
@@ -254,7 +254,7 @@ STEP_TABLE: dict[Step, StepRow] = {
             "Con el pedal pisado, {whom} puede perder {bounds} en {hold_s} segundos",
         ),
         needs=("engine_off", "key_on", "wheels_chocked", "area_clear", "knobs_in"),
-        strikes=(_PEDAL_FULL, _settled("leak_applied"), *_reading("leak_applied", "start", "end")),
+        prompts=(_PEDAL_FULL, _settled("leak_applied"), *_reading("leak_applied", "start", "end")),
         states={"engine": "off", "key": "on", "knobs": "in", "pedal": "full"},
         refill="stale",
         accuses="set",
@@ -285,7 +285,7 @@ STEP_TABLE: dict[Step, StepRow] = {
             "Cuando se activa el aviso de baja presión, el manómetro debe marcar {bounds}",
         ),
         needs=("engine_off", "key_on", "wheels_chocked", "area_clear"),
-        strikes=(Strike("warning", _CAME_ON, reads=True, falls=True),),
+        prompts=(MarkPrompt("warning", _CAME_ON, reads=True, falls=True),),
         states={"engine": "off", "key": "on"},
         refill="again",
         straight_on="spring_brakes",
@@ -318,7 +318,7 @@ STEP_TABLE: dict[Step, StepRow] = {
             "Cuando salta un botón, el manómetro debe marcar {bounds}",
         ),
         needs=("engine_off", "key_on", "wheels_chocked", "area_clear", "knobs_in"),
-        strikes=(Strike("popped", _POPPED, reads=True, falls=True),),
+        prompts=(MarkPrompt("popped", _POPPED, reads=True, falls=True),),
         states={"engine": "off", "knobs": "in"},
         refill="again",
         drains=True,
@@ -335,7 +335,7 @@ STEP_TABLE: dict[Step, StepRow] = {
             "reading": _both("Governor cut-out at {read}.", "Corte del gobernador a {read}."),
         },
         needs=("engine_running",),
-        strikes=_reading("cut_out", "cut_out"),
+        prompts=_reading("cut_out", "cut_out"),
         states={"engine": "running"},
         marked_as="cut_out",
         says=("cut_out",),
@@ -365,7 +365,7 @@ STEP_TABLE: dict[Step, StepRow] = {
             ),
         },
         needs=("engine_running", "chocks_removed", "seat_belt", "area_clear", "tractor_in_trailer_out"),
-        strikes=(Strike("held", ({"type": "held", "stage": "hold_trailer"},)),),
+        prompts=(MarkPrompt("held", ({"type": "held", "stage": "hold_trailer"},)),),
         states={"engine": "running"},
         moves=True,
         wants_trailer=True,
@@ -394,7 +394,7 @@ STEP_TABLE: dict[Step, StepRow] = {
             "action": _both("Parking brake set: I tug gently.", "Freno de estacionamiento puesto: doy un tirón suave."),
         },
         needs=("engine_running", "chocks_removed", "seat_belt", "area_clear", "trailer_in_tractor_out"),
-        strikes=(Strike("held", ({"type": "held", "stage": "hold_parking"},)),),
+        prompts=(MarkPrompt("held", ({"type": "held", "stage": "hold_parking"},)),),
         states={"engine": "running"},
         moves=True,
     ),
@@ -419,7 +419,7 @@ STEP_TABLE: dict[Step, StepRow] = {
             ),
         },
         needs=("engine_running", "chocks_removed", "seat_belt", "area_clear", "knobs_in"),
-        strikes=(Strike("rolled", ({"type": "rolled"},)),),
+        prompts=(MarkPrompt("rolled", ({"type": "rolled"},)),),
         states={"engine": "running"},
         moves=True,
         accuses="set",
@@ -439,8 +439,8 @@ POINTS_OF_STAGE: dict[str, tuple[str, ...]] = {
     if (
         points := tuple(
             mark["point"]
-            for strike in STEP_TABLE[stage].strikes
-            for mark in strike.marks
+            for prompt in STEP_TABLE[stage].prompts
+            for mark in prompt.marks
             if mark["type"] == "reading" and mark["stage"] == stage
         )
     )

@@ -222,11 +222,11 @@ def _checked_hold(session: Session, act: Act, author: Author, hold_id: str) -> H
     if hold.lifted:
         raise _AsideError("hold_gone", "This hold has already been lifted.")
     if act.type == "hold_struck_out":
-        _check_strike_out(session, hold, author)
+        _check_cancel(session, hold, author)
     return row
 
 
-def _check_strike_out(session: Session, hold: Hold, author: Author) -> None:
+def _check_cancel(session: Session, hold: Hold, author: Author) -> None:
     """Only somebody who neither made nor took back a mark of the tests it came from."""
     if hold.contested is None:
         raise _AsideError("not_contested", "This hold isn't disputed. A recheck or a manager's release lifts it.")

@@ -76,7 +76,7 @@ _WHO = select(
 def who(store: Store, token: str | None) -> Person | None:
     """Who this session belongs to; None when it is unknown, has expired, or its person was retired.
 
-    An answer holds for a moment: a tablet that strikes several times a second is not asked each time. What ends a
+    An answer holds for a moment: a tablet that marks several times a second is not asked each time. What ends a
     session in this process ends that too; another process hears of it a moment later.
     """
     if not token:

@@ -1,4 +1,4 @@
-"""Who takes which part in a run: who leads may strike everything, a watcher only what never commands a driver."""
+"""Who takes which part in a run: who leads may mark everything, a watcher only what never commands a driver."""
 
 from __future__ import annotations
 
@@ -48,14 +48,14 @@ def is_grant(body: Mapping[str, Any]) -> bool:
 
 
 def overseer_may(body: Mapping[str, Any], target: EventRow | None) -> bool:
-    """Whether a trainer or manager who did not join may strike this: a note, or a confirmation of what came late."""
+    """Whether a trainer or manager who did not join may mark this: a note, or a confirmation of what came late."""
     kind = body.get("type")
     confirms = target is not None and target.type == "late_confirmed"
     return kind in ("note", "late_confirmed") or (kind == "withdrawn" and confirms)
 
 
 def watcher_may(body: Mapping[str, Any], target: EventRow | None, person_id: str, valued: set[str]) -> bool:
-    """Whether a watcher may strike this.
+    """Whether a watcher may mark this.
 
     target : the mark that a ``valued`` or ``withdrawn`` refers to.  valued : ids of marks that have their numbers.
     """

@@ -75,7 +75,7 @@ class RunHead:
     """Its begin lies further back than any device is promised to be without contact."""
     members: list[tuple[str, Part]]
     recording: dict[str, Any] | None = None
-    """What it was found in, where nobody struck a mark."""
+    """What it was found in, where nobody marked a mark."""
     sealed: bool = False
     """Its sheet was signed."""
     origin: str = ""
@@ -200,11 +200,11 @@ def _checked(row: EventRow, unit: Unit) -> Event:
 
 
 _SOON = dt.timedelta(seconds=60)
-"""What the server had so soon after it was struck was not on its way for long: then only its own time is told."""
+"""What the server had so soon after it was marked was not on its way for long: then only its own time is told."""
 
 
 def _came(row: EventRow, names: dict[str, str]) -> dict[str, Any]:
-    """Who sent an event and when the server had it, where that says more than who struck it and when."""
+    """Who sent an event and when the server had it, where that says more than who marked it and when."""
     told: dict[str, Any] = {"after_end": True} if row.after_end else {}
     if row.after_end or abs(row.received_at - row.wall) > _SOON:
         told["received"] = row.received_at.isoformat()

@@ -40,7 +40,7 @@ export function SessionGate({ children }: { children: ReactNode }) {
     refetchOnReconnect: 'always',
     refetchInterval: ({ state }) => (state.status === 'error' ? ASK_AGAIN_MS : false),
   })
-  // without contact whoever was here last goes on: what is struck is kept on the device
+  // without contact whoever was here last goes on: what is marked is kept on the device
   const last = useMemo(() => (error ? lastMe() : undefined), [error])
   const me = told ?? last
   const wake = useCallback(() => {

@@ -30,14 +30,14 @@ export interface TimeSource {
 
 let source: TimeSource | null = null
 
-/** Stamp what is struck by another clock from now on; null: by this page's own again. */
+/** Stamp what is marked by another clock from now on; null: by this page's own again. */
 export function keepTimeBy(other: TimeSource | null): void {
   source = other
 }
 
 const thousandths = (seconds: number): number => Math.round(seconds * 1000) / 1000
 
-/** Now, by both clocks; taken before anything else happens to a strike. */
+/** Now, by both clocks; taken before anything else happens to a mark. */
 export function now(): Moment {
   return {
     device: deviceId(),

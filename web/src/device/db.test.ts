@@ -1,7 +1,7 @@
 import { openDB } from 'idb'
 import { beforeEach, expect, test } from 'vitest'
 import type { Schema } from '../shared/api'
-import { struck } from '../testing/script'
+import { marked } from '../testing/script'
 import {
   appendEvents,
   eventsOf,
@@ -20,7 +20,7 @@ beforeEach(async () => {
   db = await openStore(`db${(stores += 1)}`)
 })
 
-const mark = (id: string) => ({ ...struck('note', { text: id }), id })
+const mark = (id: string) => ({ ...marked('note', { text: id }), id })
 const atServer = (id: string, seq: number): Schema['KeptEventOut'] => {
   const { device, epoch, mono_s, wall, by } = mark(id)
   const body: Schema['KeptEventOut']['body'] = { type: 'note', text: id }

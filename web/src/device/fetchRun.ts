@@ -4,7 +4,7 @@ import { api, need, personHere, type Schema } from '../shared/api'
 import { isEnd } from '../shared/trade'
 import { putRun, takeIn, type Db, type LocalRun, type RunSetup } from './db'
 
-const SCRIPT_FORMAT: Schema['ScriptOut']['format'] = 'low-hiss-script/5'
+const SCRIPT_FORMAT: Schema['ScriptOut']['format'] = 'low-hiss-script/6'
 
 /** How a run is led where nothing else was chosen. */
 export const HOUSE_WAY: RunSetup = {

@@ -1,6 +1,6 @@
 import 'fake-indexeddb/auto'
 import { expect, test, vi } from 'vitest'
-import { struck } from '../testing/script'
+import { marked } from '../testing/script'
 import { appendEvents, openStore, putLog, type LocalInspection } from './db'
 import { Inspections } from './inspections'
 import * as socket from './socket'
@@ -38,7 +38,7 @@ test('without contact a later answer takes the place of the one that keeps the v
   const inspections = new Inspections({ db, wake: () => undefined, tellTabs: () => undefined })
   const answer = (answered: string) =>
     appendEvents(db, 'i', [
-      { ...struck('answer', { asks: ['brake_hose@P'], answer: answered }), id: crypto.randomUUID() },
+      { ...marked('answer', { asks: ['brake_hose@P'], answer: answered }), id: crypto.randomUUID() },
     ])
   expect(await inspections.staysBeside('r')).toBe(false)
   await answer('not_right')

@@ -1,5 +1,5 @@
 import { expect, test } from 'vitest'
-import { struck, script } from '../testing/script'
+import { marked, script } from '../testing/script'
 import type { DeviceEvent } from './db'
 import { arrange } from './order'
 import { stateOf, duplicatesOf } from '../run'
@@ -11,7 +11,7 @@ let places = 0
 function mark(device: string, monoS: number, atS?: number, more: Record<string, unknown> = {}): DeviceEvent {
   places += 1
   const clock = { device, epoch: device === 'mine' ? 'now' : 'far', mono_s: monoS }
-  const event = { ...struck('note', { text: `${device} ${monoS}`, ...more }), ...clock }
+  const event = { ...marked('note', { text: `${device} ${monoS}`, ...more }), ...clock }
   return { runId: 'r', place: places, event, delivery: atS === undefined ? 'waiting' : 'kept', atS }
 }
 const texts = (events: DeviceEvent[]) => events.map(({ event }) => event.text)
@@ -21,7 +21,7 @@ test('one device alone keeps its own order, whatever its clock says', () => {
   expect(arrange(alone, here)).toBe(alone)
 })
 
-test('marks of two devices stand in the order they were struck, those on their way too', () => {
+test('marks of two devices stand in the order they were marked, those on their way too', () => {
   const events = [
     mark('mine', 110, 10),
     mark('mine', 140),
@@ -57,6 +57,6 @@ test.each([
   expect(duplicatesOf(shown)).toHaveLength(pairs)
   if (pairs === 0) return
   const [first] = shown
-  const resolved = [...shown, struck('withdrawn', { event: first?.id })]
+  const resolved = [...shown, marked('withdrawn', { event: first?.id })]
   expect(duplicatesOf(stateOf(script, resolved).events)).toEqual([])
 })

@@ -12,7 +12,7 @@ export interface Here {
 const clockOf = ({ device, epoch }: { device: string; epoch: string }): string => `${device} ${epoch}`
 
 /**
- * The events in the order they were struck. As long as only this device has struck, that is the order it kept them in.
+ * The events in the order they were marked. As long as only this device has marked, that is the order it kept them in.
  * Marks of other devices are given this page's clock, so that whatever counts from them counts right here.
  */
 export function arrange(events: DeviceEvent[], here: Here): DeviceEvent[] {

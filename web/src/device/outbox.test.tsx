@@ -45,7 +45,7 @@ async function opened(name = `store${(stores += 1)}`) {
 const deliveries = (recorder: Recorder, id: string) =>
   recorder.snapshot(id)?.events.map(({ delivery }) => delivery)
 
-test('a strike is on the device before it is sent, and kept once acknowledged', async () => {
+test('a mark is on the device before it is sent, and kept once acknowledged', async () => {
   const { recorder } = await opened()
   const id = await recorder.begin({ unit, script, driver: 'Ines Aldous', setup: HOUSE_WAY })
   answer = () => json({ error: { code: 'database_away', message: 'wait', field: '' } }, 503)
@@ -94,7 +94,7 @@ test('one mark that can never be taken is set aside alone, and whose run it is s
   expect(await recorder.known()).toEqual([])
 })
 
-test('strikes in a burst keep their order and their moments', async () => {
+test('marks in a burst keep their order and their moments', async () => {
   const { recorder } = await opened()
   const id = await recorder.begin({ unit, script, driver: '', setup: HOUSE_WAY })
   const at = now()

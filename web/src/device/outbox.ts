@@ -44,7 +44,7 @@ export class Outbox {
     private readonly settled: () => void = () => undefined,
   ) {}
 
-  /** Send now; called after every strike and whenever contact may be back. */
+  /** Send now; called after every mark and whenever contact may be back. */
   wake(): void {
     clearTimeout(this.timer)
     if (this.running) {

@@ -99,17 +99,17 @@ afterEach(() => {
   vi.unstubAllGlobals()
 })
 
-const struck = async (...bodies: { type: string; [field: string]: unknown }[]) => {
+const marked = async (...bodies: { type: string; [field: string]: unknown }[]) => {
   await practice.mark('x', bodies)
   return practice.marks()
 }
 
-test('what is struck is stamped by the vehicle’s clock, which may stand still', async () => {
+test('what is marked is stamped by the vehicle’s clock, which may stand still', async () => {
   expect(now().mono_s).toBe(4)
   expect(momentOf({ timeStamp: performance.now() - 30 }).mono_s).toBe(4)
   show({}, 9.5)
   expect(secondsSince({ ...now(), mono_s: 8 })).toBeCloseTo(1.5)
-  const [mark] = await struck({ type: 'reading', stage: 'cut_out', point: 'cut_out' })
+  const [mark] = await marked({ type: 'reading', stage: 'cut_out', point: 'cut_out' })
   expect(mark).toMatchObject({ at_s: 9.5, type: 'reading', point: 'cut_out' })
   keepTimeBy(null)
   expect(now().epoch).not.toContain('practice')
@@ -126,7 +126,7 @@ test('a state is the vehicle’s: a tick that is not so is a claim, leads on, an
     { type: 'confirmed', item: 'neutral' },
     { type: 'confirmed', item: 'abs_lamps_out' },
   ]
-  expect((await struck(...so)).map(({ type }) => type)).toEqual(so.map(({ type }) => type))
+  expect((await marked(...so)).map(({ type }) => type)).toEqual(so.map(({ type }) => type))
   const not = [
     { type: 'engine', state: 'off' },
     { type: 'key', state: 'off' },
@@ -138,7 +138,7 @@ test('a state is the vehicle’s: a tick that is not so is a claim, leads on, an
     { type: 'confirmed', item: 'area_clear' },
   ]
   worker.isSo = false
-  const marks = await struck(...not)
+  const marks = await marked(...not)
   expect(marks.filter(({ type }) => type !== 'claim')).toHaveLength(so.length)
   expect(marks.filter(({ what }) => what === 'not_so')).toHaveLength(not.length)
   const live = practice.snapshot()
@@ -151,7 +151,7 @@ test('states come with their frames, once, and stand in the order of the vehicle
     { at_s: 1, type: 'key', state: 'on' },
     { at_s: 3, type: 'confirmed', item: 'area_clear' },
   ]
-  await struck({ type: 'note', text: 'x' })
+  await marked({ type: 'note', text: 'x' })
   show({ states, first_state: 0 })
   show({ states, first_state: 0 })
   await settled()
@@ -159,20 +159,20 @@ test('states come with their frames, once, and stand in the order of the vehicle
 })
 
 test('what is said beside the run record is kept, and is no part of the run', async () => {
-  const marks = await struck({ type: 'claim', what: 'closing', value: 'pass' }, { type: 'note', text: 'x' })
+  const marks = await marked({ type: 'claim', what: 'closing', value: 'pass' }, { type: 'note', text: 'x' })
   expect(marks.map(({ type }) => type)).toEqual(['claim', 'note'])
   expect(practice.snapshot()?.events.map(({ event }) => event.type)).toEqual(['note'])
 })
 
-test('a pop that nobody struck is told without a number when its stage is left', async () => {
+test('a pop that nobody marked is told without a number when its stage is left', async () => {
   show({
     pops: [
       { at_s: 3.2, knob: 'trailer' },
       { at_s: 3.9, knob: 'tractor' },
     ],
   })
-  await struck({ type: 'knob', knob: 'trailer', state: 'out', cause: 'popped' })
-  const marks = await struck({ type: 'skipped', stage: 'spring_brakes', why: 'x' })
+  await marked({ type: 'knob', knob: 'trailer', state: 'out', cause: 'popped' })
+  const marks = await marked({ type: 'skipped', stage: 'spring_brakes', why: 'x' })
   expect(marks.map(({ at_s, type, knob }) => [at_s, type, knob])).toEqual([
     [3.9, 'knob', 'tractor'],
     [4, 'knob', 'trailer'],
@@ -186,7 +186,7 @@ test('a page that died goes on from what was kept of the drive and what was move
   tell({ drive: 'kept', kept: 'sealed', tick: 200 })
   tell({ drive: 'moved', name: 'belt', refused: '', from: 1, log: [[250, 'belt', 'on']] })
   show({ tick: 420 })
-  await struck({ type: 'note', text: 'kept' })
+  await marked({ type: 'note', text: 'kept' })
   await settled()
   worker.asked = []
   await sit(id)
@@ -206,7 +206,7 @@ test('its end is worked out here, kept, and sent as soon as there is contact', a
   vi.stubGlobal('fetch', () => {
     throw new TypeError('no network')
   })
-  await struck({ type: 'finished' })
+  await marked({ type: 'finished' })
   expect(practice.snapshot()?.run.closed).toBe(true)
   expect((await practicesHere(db))[0]).toMatchObject({ ended: true, after: { outcome: 'fail' } })
   expect((await practicesHere(db))[0]?.told).toBeUndefined()
@@ -225,11 +225,11 @@ test('its end is worked out here, kept, and sent as soon as there is contact', a
 })
 
 test('a practice that the server refuses says why and holds up no other', async () => {
-  await struck({ type: 'finished' })
+  await marked({ type: 'finished' })
   const first = practice.local.id
   practice.stop()
   await sit()
-  await struck({ type: 'finished' })
+  await marked({ type: 'finished' })
   vi.stubGlobal('fetch', (request: Request) => {
     const refused = new URL(request.url).pathname.endsWith(first)
     const error = { code: 'practice_format', message: 'record.format: must be another.', field: 'record' }

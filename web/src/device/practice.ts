@@ -279,11 +279,11 @@ export class Practice extends Subscribable implements TestRecorder {
       part: 'lead',
       begin: { begun: { ...now(), epoch: this.clock.epoch, mono_s: 0 } } as unknown as LocalRun['begin'],
     }
-    return { run, events: this.struck(), lastSeq: 0, reached: false, offsetS: null }
+    return { run, events: this.marked(), lastSeq: 0, reached: false, offsetS: null }
   }
 
   /** What stands in the run: claims are none of it. */
-  private struck(): DeviceEvent[] {
+  private marked(): DeviceEvent[] {
     return this.sorted().filter(({ event }) => event.type !== CLAIM)
   }
 
@@ -293,7 +293,7 @@ export class Practice extends Subscribable implements TestRecorder {
 
   private grow(): void {
     if (!this.live) return
-    this.live = { ...this.live, events: this.struck() }
+    this.live = { ...this.live, events: this.marked() }
     this.tell()
   }
 
@@ -315,25 +315,25 @@ export class Practice extends Subscribable implements TestRecorder {
     return bodies.map((body) => !asked.includes(body) || (so[asked.indexOf(body)] ?? false))
   }
 
-  /** Write down what the trainee strikes; what only the vehicle can say is at most a claim. */
+  /** Write down what the trainee marks; what only the vehicle can say is at most a claim. */
   mark = async (_runId: string, bodies: Body[], at: Moment = now()): Promise<void> => {
     const so = await this.answers(bodies)
-    const marks = bodies.flatMap((body, n) => this.asStruck(body, so[n] ?? true))
+    const marks = bodies.flatMap((body, n) => this.asMarked(body, so[n] ?? true))
     await this.append(
       marks.map((body) => ({ ...at, id: crypto.randomUUID(), by: personHere()?.name ?? '', ...body })),
     )
     if (bodies.some(({ type }) => isEnd(type))) await this.end()
   }
 
-  private asStruck(body: Body, so: boolean): Body[] {
+  private asMarked(body: Body, so: boolean): Body[] {
     if (vehicleSays(body)) return [so ? body : { ...body, claimed: true }]
     if (body.type === 'knob') this.pops = this.pops.filter(({ knob }) => knob !== body.knob)
     const left = body.type === 'skipped' || body.type === 'attempt' || isEnd(body.type)
-    return left ? [...this.popsNobodyStruck(), body] : [body]
+    return left ? [...this.popsNobodyMarked(), body] : [body]
   }
 
-  /** A knob that popped and was never struck is out all the same: told without a number when its stage is left. */
-  private popsNobodyStruck(): Body[] {
+  /** A knob that popped and was never marked is out all the same: told without a number when its stage is left. */
+  private popsNobodyMarked(): Body[] {
     const untold = this.pops.splice(0)
     return untold.map(({ at_s, knob }) => ({
       type: 'knob',

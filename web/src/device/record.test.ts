@@ -1,5 +1,5 @@
 import { expect, test } from 'vitest'
-import { script, struck } from '../testing/script'
+import { script, marked } from '../testing/script'
 import { epoch } from './clock'
 import type { Delivery, DeviceEvent } from './db'
 import { headOf, recordOf, timed } from './record'
@@ -23,7 +23,7 @@ function live(
 ): LiveRun {
   const local = events.map(([clock, mono_s, rest], place) => ({
     ...{ runId: 'r', place, delivery: 'waiting' as Delivery },
-    event: { ...struck('note', { text: `${place}` }), epoch: clock, mono_s },
+    event: { ...marked('note', { text: `${place}` }), epoch: clock, mono_s },
     ...rest,
   }))
   const run = {
@@ -59,7 +59,7 @@ test.each<[string, LiveRun, number[]]>([
   [
     'another page life counts by its wall clock',
     live([
-      ['b', 999, { event: { ...struck('note'), epoch: 'b', mono_s: 999, wall: '2026-11-02T04:42:30.000Z' } }],
+      ['b', 999, { event: { ...marked('note'), epoch: 'b', mono_s: 999, wall: '2026-11-02T04:42:30.000Z' } }],
     ]),
     [90],
   ],
@@ -99,7 +99,7 @@ test('the record holds what the judge reads: who, the setup, every mark that cou
   for (const event of made.events) expect(event).not.toHaveProperty('mono_s')
 })
 
-test('who struck a mark is said where it is known', () => {
+test('who marked a mark is said where it is known', () => {
   const run = live([['a', 1]], {}, { epoch: 'a', mono_s: 0 })
   expect(recordOf(run).events[0]).not.toHaveProperty('by')
   for (const { event } of run.events) event.by = 'Odile Ferrow'

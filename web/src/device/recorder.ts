@@ -28,7 +28,7 @@ import type { Inspections } from './inspections'
 export interface Waits {
   units: string[]
   count: number
-  /** When the first of them was struck, by this device's clock. */
+  /** When the first of them was marked, by this device's clock. */
   since: string
 }
 
@@ -233,5 +233,5 @@ export class Recorder extends LogBook<LocalRun, LiveRun> implements TestRecorder
   }
 }
 
-/** Whether whoever holds a run leads it; everybody else only looks on, and strikes what a watcher may. */
+/** Whether whoever holds a run leads it; everybody else only looks on, and marks what a watcher may. */
 export const leads = ({ part }: Pick<LocalRun, 'part'>): boolean => (part ?? 'lead') === 'lead'

@@ -16,7 +16,7 @@ async function asked(first: () => Response): Promise<string[]> {
     const [, id] = /units\/(\w+)\/script/.exec(request.url) ?? []
     if (!id) return Promise.resolve(json({}))
     seen.push(id)
-    return Promise.resolve().then(() => (id === 'one' ? first() : json({ format: 'low-hiss-script/5' })))
+    return Promise.resolve().then(() => (id === 'one' ? first() : json({ format: 'low-hiss-script/6' })))
   })
   const queries = new QueryClient({ defaultOptions: { queries: { retry: false } } })
   queries.setQueryData(unitsQuery().queryKey, ['one', 'other'].map(unit) as never)

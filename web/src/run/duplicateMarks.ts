@@ -48,5 +48,5 @@ export function duplicatesOf(events: readonly DeviceMark[]): DuplicateMarks[] {
   return pairs
 }
 
-/** Whether a mark was struck on this device. */
+/** Whether a mark was marked on this device. */
 export const isOwn = (event: DeviceMark): boolean => event.device === now().device

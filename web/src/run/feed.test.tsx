@@ -36,23 +36,23 @@ test('needles are shown to the tenth, and as gone two seconds after the last fra
   feed.close()
 })
 
-test('a strike gets what the needles showed when it was struck, not when it is written down', () => {
+test('a mark gets what the needles showed when it was marked, not when it is written down', () => {
   const feed = new Feed('u')
   const early = now()
   expect(feed.at(early)).toBeNull()
   vi.advanceTimersByTime(10_000)
   say(frame(100))
   vi.advanceTimersByTime(500)
-  const struck = now()
+  const marked = now()
   vi.advanceTimersByTime(300)
   say(frame(80))
-  expect(feed.at(struck)).toEqual({ primary_psi: 100 })
+  expect(feed.at(marked)).toEqual({ primary_psi: 100 })
   expect(feed.at(now())).toEqual({ primary_psi: 80 })
   expect(feed.at(early)).toBeNull() // no frame within two seconds of it
-  expect(feed.at({ ...struck, epoch: 'another page life' })).toBeNull()
+  expect(feed.at({ ...marked, epoch: 'another page life' })).toBeNull()
   vi.advanceTimersByTime(25_000)
   say(frame(60))
-  expect(feed.at(struck)).toBeNull() // kept for twenty seconds
+  expect(feed.at(marked)).toBeNull() // kept for twenty seconds
   feed.close()
 })
 

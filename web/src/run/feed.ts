@@ -1,4 +1,4 @@
-/** A unit's live feed on this page: what the needles show now, what they showed at a strike, and moments to confirm. */
+/** A unit's live feed on this page: what the needles show now, what they showed at a mark, and moments to confirm. */
 
 import { useEffect, useState, useSyncExternalStore } from 'react'
 import { now, secondsSince, type Moment, keepConnected } from '../device'
@@ -49,7 +49,7 @@ interface Message {
 
 const STOPPED_AFTER_S = 2
 const TROUBLE_SHOWN_S = 8
-/** Strikes are looked up this far back. */
+/** Prompts are looked up this far back. */
 const KEPT_S = 20
 const PROPOSED_FOR_S = 12
 

@@ -1,5 +1,5 @@
 /**
- * The guide on the device: which step a run stands at, what it still needs and what is to be struck in it.
+ * The guide on the device: which step a run stands at, what it still needs and what is to be marked in it.
  * An interpreter of the run script, without a word of the trade of its own; it answers as
  * `lowhiss/core/procedure/guide.py` does, to which generated walks hold it.
  */
@@ -11,14 +11,14 @@ import type { Stage } from '../shared/trade'
 export type Script = Schema['ScriptOut']
 export type Step = Schema['ScriptStep']
 export type Need = Step['needs'][number]
-export type StrikeSpec = Schema['ScriptStrike']
+export type MarkPrompt = Schema['ScriptPrompt']
 export type Facts = Record<string, string | null | undefined>
 /** What the guide reads of a script. */
 export type Order = Pick<Script, 'effects' | 'needs' | 'aside' | 'fresh' | 'fill_after'> &
   Record<'steps' | 'refill', LedStep[]>
 export type LedStep = Pick<
   Step,
-  'step' | 'needs' | 'strikes' | 'says' | 'refill' | 'refill_after' | 'straight_on' | 'rolls'
+  'step' | 'needs' | 'prompts' | 'says' | 'refill' | 'refill_after' | 'straight_on' | 'rolls'
 >
 
 /** A step in the order of work; `index` is its place in the script, null where a retest or refill put it in. */
@@ -33,11 +33,11 @@ export interface Lead<S extends LedStep = LedStep> {
   done: Entry<S>[]
   skipped: Entry<S>[]
   unmet: Need[]
-  strikes: StrikeSpec[]
-  /** The marks that the first of those strikes still lacks. */
-  missing: StrikeSpec['marks']
+  prompts: MarkPrompt[]
+  /** The marks that the first of those marks still lacks. */
+  missing: MarkPrompt['marks']
   says: string[]
-  /** Nothing has been struck yet since the present step came up. */
+  /** Nothing has been marked yet since the present step came up. */
   untouched: boolean
   /** A stage was turned to, or begun again, and nothing has been marked since. */
   turned: boolean
@@ -45,11 +45,11 @@ export interface Lead<S extends LedStep = LedStep> {
   fresh: boolean
 }
 
-/** A stage is judged and has something to strike; an action is done when all it needs is so. */
-export const isStage = <S extends LedStep>(step: S): step is S & { step: Stage } => step.strikes.length > 0
+/** A stage is judged and has something to mark; an action is done when all it needs is so. */
+export const isStage = <S extends LedStep>(step: S): step is S & { step: Stage } => step.prompts.length > 0
 
 /** Two readings a hold apart. */
-export const isHeld = (step: LedStep): boolean => step.strikes.some(({ name }) => name === 'end')
+export const isHeld = (step: LedStep): boolean => step.prompts.some(({ name }) => name === 'end')
 
 /** Where the run stands after `events`, those that stand, in order. */
 export function leadOf<S extends LedStep>(order: OrderOf<S>, events: readonly Body[]): Lead<S> {
@@ -84,7 +84,7 @@ class Guide<S extends LedStep> {
     if (event.type === 'attempt') this.turnTo(String(event.stage))
     else if (event.type === 'skipped') this.leaveOut(String(event.stage))
     else if (event.type === 'said') this.said.add(event.what)
-    else if (!this.order.aside.includes(event.type)) this.strike(event)
+    else if (!this.order.aside.includes(event.type)) this.mark(event)
     while (this.queue[0] && this.isDone(this.queue[0].step)) {
       this.done.push(...this.queue.splice(0, 1))
       this.comeUp()
@@ -95,12 +95,12 @@ class Guide<S extends LedStep> {
     const { queue, done, skipped, untouched, turned } = this
     const fresh = holds(this.order.fresh, this.vehicle)
     const present = queue[0]?.step
-    const none = { unmet: [], strikes: [], missing: [], says: [] }
+    const none = { unmet: [], prompts: [], missing: [], says: [] }
     if (!present) return { queue, done, skipped, ...none, untouched, turned, fresh }
-    // an advised strike is over once a later one was made
-    const last = present.strikes.findLastIndex((strike) => this.lacking(strike).length < strike.marks.length)
-    const strikes = present.strikes.filter(
-      (strike, place) => this.lacking(strike).length > 0 && !(strike.optional && place <= last),
+    // an advised mark is over once a later one was made
+    const last = present.prompts.findLastIndex((prompt) => this.lacking(prompt).length < prompt.marks.length)
+    const prompts = present.prompts.filter(
+      (prompt, place) => this.lacking(prompt).length > 0 && !(prompt.optional && place <= last),
     )
     const begun = this.seen.some((event) => fits(event, present)) // then nothing that it needed is asked again
     return {
@@ -108,8 +108,8 @@ class Guide<S extends LedStep> {
       done,
       skipped,
       unmet: begun ? [] : this.unmet(present),
-      strikes,
-      missing: strikes[0] ? this.lacking(strikes[0]) : [],
+      prompts,
+      missing: prompts[0] ? this.lacking(prompts[0]) : [],
       says: present.says.filter((what) => !this.said.has(what)),
       untouched,
       turned,
@@ -134,7 +134,7 @@ class Guide<S extends LedStep> {
     this.untouched = true
   }
 
-  private strike(event: Body): void {
+  private mark(event: Body): void {
     this.catchUp(event)
     const present = this.queue[0]?.step
     if (!present) return
@@ -147,16 +147,16 @@ class Guide<S extends LedStep> {
     }
   }
 
-  /** A mark of a stage further on shows that the actions before it were done, though nobody struck them. */
+  /** A mark of a stage further on shows that the actions before it were done, though nobody marked them. */
   private catchUp(event: Body): void {
     for (const [place, { step }] of this.queue.entries()) {
-      if (step.strikes.some((strike) => strike.leads && makes(event, strike))) {
+      if (step.prompts.some((prompt) => prompt.leads && makes(event, prompt))) {
         this.turned = false
         this.done.push(...this.queue.splice(0, place))
         if (place > 0) this.comeUp()
         return
       }
-      if (step.strikes.length > 0) return
+      if (step.prompts.length > 0) return
     }
   }
 
@@ -186,13 +186,13 @@ class Guide<S extends LedStep> {
   }
 
   private isDone(present: S): boolean {
-    return present.strikes.length > 0
-      ? present.strikes.every((strike) => strike.optional || this.lacking(strike).length === 0)
+    return present.prompts.length > 0
+      ? present.prompts.every((prompt) => prompt.optional || this.lacking(prompt).length === 0)
       : this.unmet(present).length === 0
   }
 
-  private lacking(strike: StrikeSpec): StrikeSpec['marks'] {
-    return strike.marks.filter((mark) => !this.seen.some((event) => matches(event, mark)))
+  private lacking(prompt: MarkPrompt): MarkPrompt['marks'] {
+    return prompt.marks.filter((mark) => !this.seen.some((event) => matches(event, mark)))
   }
 
   private meets(need: Need): boolean {
@@ -211,6 +211,6 @@ const holds = (facts: Facts, vehicle: Facts): boolean =>
 const matches = (event: Body, mark: Body): boolean =>
   Object.entries(mark).every(([key, value]) => (value === null ? event[key] != null : event[key] === value))
 
-const makes = (event: Body, strike: StrikeSpec): boolean => strike.marks.some((mark) => matches(event, mark))
+const makes = (event: Body, prompt: MarkPrompt): boolean => prompt.marks.some((mark) => matches(event, mark))
 
-const fits = (event: Body, step: LedStep): boolean => step.strikes.some((strike) => makes(event, strike))
+const fits = (event: Body, step: LedStep): boolean => step.prompts.some((prompt) => makes(event, prompt))

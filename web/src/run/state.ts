@@ -34,8 +34,8 @@ export interface TestState {
   /** The last move of pedal or knobs: the needles settle from here on. */
   lastMove: Moment | null
   engineStart: Moment | null
-  /** Every mark of the last strike: those of one instant. */
-  lastStrike: DeviceMark[]
+  /** Every mark of the last mark: those of one instant. */
+  lastMarks: DeviceMark[]
 }
 
 const READING = /^(primary|secondary)_(psi|kpa|bar)$/
@@ -78,7 +78,7 @@ export function stateOf(script: Script, all: readonly DeviceMark[]): TestState {
   const events = standing(all)
   const marks = events.flatMap((event) => markOf(event) ?? [])
   setNumbers(marks, events)
-  let lastStrike: DeviceMark[] = []
+  let lastMarks: DeviceMark[] = []
   let pedalDown = false
   let lastMove: Moment | null = null
   let engineStart: Moment | null = null
@@ -86,10 +86,10 @@ export function stateOf(script: Script, all: readonly DeviceMark[]): TestState {
     if (event.type === 'pedal') pedalDown = event.state === 'full'
     if (event.type === 'pedal' || event.type === 'knob') lastMove = event
     if (event.type === 'engine') engineStart = event.state === 'running' ? event : null
-    lastStrike = together(lastStrike[0], event) ? [...lastStrike, event] : [event]
+    lastMarks = together(lastMarks[0], event) ? [...lastMarks, event] : [event]
   }
   const lead = leadOf(script, events)
-  const timed = lead.strikes[0]?.name === 'end' ? lead.queue[0]?.step.step : undefined
+  const timed = lead.prompts[0]?.name === 'end' ? lead.queue[0]?.step.step : undefined
   const start = timed && marks.findLast(({ point, stage }) => point === 'start' && stage === timed)
   return {
     events,
@@ -101,7 +101,7 @@ export function stateOf(script: Script, all: readonly DeviceMark[]): TestState {
     pedalDown,
     lastMove,
     engineStart,
-    lastStrike,
+    lastMarks,
   }
 }
 

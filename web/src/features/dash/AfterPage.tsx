@@ -12,7 +12,7 @@ import { Compare } from './Compare'
 import { Debrief } from './Debrief'
 import { nameOf, TruthChart, type After, type TrueMark } from './TruthChart'
 
-/** After a practice: the truth beside what was struck. */
+/** After a practice: the truth beside what was marked. */
 export function AfterPage() {
   const { practiceId = '' } = useParams()
   const { t } = useTranslation()
@@ -112,7 +112,7 @@ function Marks({ after, onChoose }: { after: After; onChoose: (mark: TrueMark | 
   const values = (psi: number[] | null) => (psi ? psi.map((one) => figures.reading(one)).join(' · ') : '–')
   return (
     <section className="min-w-0 overflow-x-auto" tabIndex={0}>
-      <h2 className="text-lead font-bold">{t('practice.truth.struck')}</h2>
+      <h2 className="text-lead font-bold">{t('practice.truth.marked')}</h2>
       <table className="mt-2 w-full text-left">
         <thead className="text-note text-soft">
           <tr>

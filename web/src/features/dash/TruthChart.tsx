@@ -52,7 +52,7 @@ interface ChartProps {
   from?: number | undefined
 }
 
-/** Needles and truth over the whole drive, true moments and struck ones on them; drag along to read both. */
+/** Needles and truth over the whole drive, true moments and marked ones on them; drag along to read both. */
 export function TruthChart({ after, chosen, from }: ChartProps) {
   const { t } = useTranslation()
   const figures = useFigures()

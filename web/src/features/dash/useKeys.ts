@@ -123,7 +123,7 @@ const PAD_STEP = 0.02
 
 /** A gamepad or pedal set: its trigger or axis is the pedal, calibrated by how far it was ever pressed. */
 export function useGamepad(practice: Practice): void {
-  const poll = useEffectEvent((seen: { most: number; was: number; struck: boolean; here: boolean }) => {
+  const poll = useEffectEvent((seen: { most: number; was: number; marked: boolean; here: boolean }) => {
     const pad = navigator.getGamepads?.().find((one) => one?.connected)
     if (!pad) {
       if (seen.here) practice.freeze(true)
@@ -138,12 +138,12 @@ export function useGamepad(practice: Practice): void {
       seen.was = depth
       practice.control('pedal', Number(depth.toFixed(2)))
     }
-    const strikes = pad.buttons[0]?.pressed ?? false
-    if (strikes && !seen.struck) document.querySelector<HTMLElement>('[data-strike]')?.click()
-    seen.struck = strikes
+    const pressed = pad.buttons[0]?.pressed ?? false
+    if (pressed && !seen.marked) document.querySelector<HTMLElement>('[data-bar]')?.click()
+    seen.marked = pressed
   })
   useEffect(() => {
-    const seen = { most: 0, was: 0, struck: false, here: false }
+    const seen = { most: 0, was: 0, marked: false, here: false }
     let request = 0
     const next = () => {
       poll(seen)

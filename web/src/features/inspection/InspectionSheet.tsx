@@ -153,9 +153,7 @@ function Sheet({ head, state, script, rules, setRules, title }: SheetProps) {
     <article className="max-w-4xl py-5" data-inspection-sheet>
       <header className="grid gap-2">
         <p className="text-note text-soft">{title}</p>
-        {state.worst === 'stay' && (
-          <p className="text-strike font-bold text-clay">{t('inspection.stays')}.</p>
-        )}
+        {state.worst === 'stay' && <p className="text-bar font-bold text-clay">{t('inspection.stays')}.</p>}
         <h1 className="text-title">
           {[head.unit_name, ...head.trailers].join(' + ')}{' '}
           <span data-complete={state.complete} className="font-normal text-soft">

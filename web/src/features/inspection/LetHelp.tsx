@@ -25,7 +25,7 @@ export function LetHelp({ inspectionId, onClose }: { inspectionId: string; onClo
       {data ? (
         <div className="grid gap-2">
           <span className="text-note text-soft">{t('inspection.helperCode')}</span>
-          <b data-code className="num text-strike tracking-widest">
+          <b data-code className="num text-bar tracking-widest">
             {data.code}
           </b>
           <span>{t('inspection.helperUntil', { time: figures.time(data.until) })}</span>

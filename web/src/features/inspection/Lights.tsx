@@ -126,7 +126,7 @@ export function CallCard({ here, call, began, onMark, onNext }: CallCardProps) {
   return (
     <section data-call={call.id} className="grid gap-3">
       <p className="text-note text-soft">{t(`inspection.lights.${call.position}`)}</p>
-      <h2 className="text-strike leading-tight">{call.say}</h2>
+      <h2 className="text-bar leading-tight">{call.say}</h2>
       <ul>
         {asks.map((ask) => (
           <li key={ask.key}>

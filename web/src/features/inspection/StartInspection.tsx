@@ -86,7 +86,7 @@ export function StartInspection() {
         <button
           type="submit"
           disabled={!ready}
-          className="sticky bottom-0 bg-air px-4 py-5 text-left text-strike leading-none font-bold text-on-air disabled:bg-hair disabled:text-soft sm:px-9"
+          className="sticky bottom-0 bg-air px-4 py-5 text-left text-bar leading-none font-bold text-on-air disabled:bg-hair disabled:text-soft sm:px-9"
         >
           {t('inspection.start')}
         </button>

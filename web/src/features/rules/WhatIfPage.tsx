@@ -197,7 +197,7 @@ function Answer({ job }: { job: Job }) {
       {job.why && <p className="font-semibold text-clay">{job.why}</p>}
       <div className="flex flex-wrap items-end gap-x-10 gap-y-4">
         <p>
-          <span className="num block text-strike leading-none">
+          <span className="num block text-bar leading-none">
             {job.changed.toLocaleString(figures.language)}
           </span>
           {t('rules.wouldChange', { total: job.done.toLocaleString(figures.language) })}

@@ -141,7 +141,7 @@ function Setup({ unit }: { unit: Unit }) {
         <button
           type="submit"
           disabled={!ready}
-          className="sticky bottom-0 flex items-center justify-between bg-air px-4 py-5 text-strike leading-none font-bold text-on-air disabled:bg-hair disabled:text-soft sm:px-9"
+          className="sticky bottom-0 flex items-center justify-between bg-air px-4 py-5 text-bar leading-none font-bold text-on-air disabled:bg-hair disabled:text-soft sm:px-9"
         >
           {t('setup.begin')}
           <kbd className="border-[1.5px] border-current px-3.5 py-1.5 font-sans text-note font-semibold max-md:hidden">

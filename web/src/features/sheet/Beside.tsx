@@ -9,7 +9,7 @@ interface BesideProps {
   lastSeq: number
 }
 
-/** Each mark of a test beside what its live feed showed: how late it was struck, and what the needle read then. */
+/** Each mark of a test beside what its live feed showed: how late it was marked, and what the needle read then. */
 export function Beside({ runId, lastSeq }: BesideProps) {
   const { t } = useTranslation()
   const figures = useFigures()

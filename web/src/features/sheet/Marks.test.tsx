@@ -1,18 +1,18 @@
 import { render, screen } from '@testing-library/react'
 import { expect, test } from 'vitest'
 import { Frame } from '../../testing/Frame'
-import { struck } from '../../testing/script'
+import { marked } from '../../testing/script'
 import { Marks } from './Marks'
 
-test('every mark stays in sight: a number shows as entered, what was taken back is struck through', () => {
-  const start = struck('reading', { stage: 'leak_applied', point: 'start', at_s: 65 })
-  const wrong = struck('pedal', { state: 'released', at_s: 70 })
+test('every mark stays in sight: a number shows as entered, what was taken back is marked through', () => {
+  const start = marked('reading', { stage: 'leak_applied', point: 'start', at_s: 65 })
+  const wrong = marked('pedal', { state: 'released', at_s: 70 })
   const events = [
-    struck('confirmed', { item: 'wheels_chocked', at_s: 0 }),
+    marked('confirmed', { item: 'wheels_chocked', at_s: 0 }),
     start,
-    struck('valued', { event: start.id, primary_kpa: 690, secondary_kpa: 695, at_s: 66 }),
+    marked('valued', { event: start.id, primary_kpa: 690, secondary_kpa: 695, at_s: 66 }),
     wrong,
-    struck('withdrawn', { event: wrong.id, at_s: 71 }),
+    marked('withdrawn', { event: wrong.id, at_s: 71 }),
   ]
   render(
     <Frame unit="psi">

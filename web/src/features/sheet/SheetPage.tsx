@@ -214,7 +214,7 @@ function Headline({ sheet }: { sheet: Sheet }) {
     <header>
       {outcome === 'fail' && (
         <div className="mb-5 bg-clay px-5 py-4 text-on-clay">
-          <p className="text-strike leading-none font-bold">{t('sheet.doNotDrive')}</p>
+          <p className="text-bar leading-none font-bold">{t('sheet.doNotDrive')}</p>
           <p className="mt-2">{t('sheet.doNotDriveBody')}</p>
         </div>
       )}

@@ -28,7 +28,7 @@ const said = (value: string) => ({ type: 'said', what: 'verdict:leak_applied', v
 
 function shown(phase: Phase, events: object[] = [], how: Partial<Coach> = {}) {
   const state = { events, lead: { skipped: [], unmet: [], queue: [], done: [] } } as unknown as TestState
-  const struck = vi.fn<(bodies: Body[]) => void>()
+  const marked = vi.fn<(bodies: Body[]) => void>()
   render(
     <Frame>
       <Coached
@@ -36,19 +36,19 @@ function shown(phase: Phase, events: object[] = [], how: Partial<Coach> = {}) {
         coach={coach(how)}
         live={{ run: { id: 'r', script: { needs: {} } } } as unknown as LiveRun}
         recorder={{} as TestRecorder}
-        onStrike={struck}
+        onMark={marked}
       >
         <p>what was judged</p>
       </Coached>
     </Frame>,
   )
-  return struck
+  return marked
 }
 
 test('in an examination a stage is called and its judgement is never told', () => {
-  const struck = shown(rest)
+  const marked = shown(rest)
   fireEvent.click(screen.getByRole('button', { name: 'Bad' }))
-  expect(struck).toHaveBeenCalledWith([said('fail')])
+  expect(marked).toHaveBeenCalledWith([said('fail')])
   expect(screen.queryByText('what was judged')).toBeNull()
 })
 
@@ -63,38 +63,38 @@ test('where somebody leads, what was called is followed by the judgement', () =>
 })
 
 test('over again is refused to whoever names nothing, and granted once it is named', () => {
-  const struck = shown(rest, [said('pass')])
+  const marked = shown(rest, [said('pass')])
   fireEvent.click(screen.getByRole('button', { name: 'Ask to repeat it' }))
   expect(screen.getByText(/your decision/)).toBeTruthy()
-  expect(struck.mock.lastCall?.[0]).toEqual([
+  expect(marked.mock.lastCall?.[0]).toEqual([
     expect.objectContaining({ type: 'claim', what: 'redo', named: false, granted: false }),
   ])
   fireEvent.change(screen.getByRole('textbox'), { target: { value: 'The clock was too soon' } })
   fireEvent.click(screen.getByRole('button', { name: 'Ask to repeat it' }))
-  expect(struck.mock.lastCall?.[0]).toEqual([
+  expect(marked.mock.lastCall?.[0]).toEqual([
     expect.objectContaining({ what: 'redo', granted: true, why: 'The clock was too soon' }),
     { type: 'attempt', stage: 'leak_applied' },
   ])
 })
 
 test('what was called bad may be done over without another word', () => {
-  const struck = shown(rest, [said('fail')])
+  const marked = shown(rest, [said('fail')])
   fireEvent.click(screen.getByRole('button', { name: 'Ask to repeat it' }))
-  expect(struck.mock.lastCall?.[0]).toHaveLength(2)
+  expect(marked.mock.lastCall?.[0]).toHaveLength(2)
 })
 
 test('help is a ladder, each rung noted', () => {
-  const phase = { name: 'strike', step, strike: { name: 'start' }, missing: [] } as unknown as Phase
-  const struck = shown(phase, [], { alone: 'memory' })
+  const phase = { name: 'prompt', step, prompt: { name: 'start' }, missing: [] } as unknown as Phase
+  const marked = shown(phase, [], { alone: 'memory' })
   fireEvent.click(screen.getByRole('button', { name: 'What comes next?' }))
-  expect(struck.mock.lastCall?.[0]).toEqual([expect.objectContaining({ what: 'help', rung: 'next' })])
+  expect(marked.mock.lastCall?.[0]).toEqual([expect.objectContaining({ what: 'help', rung: 'next' })])
   expect(screen.getByText('Applied leak test')).toBeTruthy()
 })
 
 test('at the end one of two sentences is said', () => {
-  const struck = shown({ name: 'done' })
+  const marked = shown({ name: 'done' })
   fireEvent.click(screen.getByRole('button', { name: 'It stays here.' }))
-  expect(struck).toHaveBeenCalledWith([{ type: 'claim', what: 'closing', value: 'fail' }])
+  expect(marked).toHaveBeenCalledWith([{ type: 'claim', what: 'closing', value: 'fail' }])
 })
 
 test('an examiner keeps the time: no clock to look at, and nothing that is so of one vehicle only', () => {

@@ -13,7 +13,7 @@ interface AloneProps {
   live: LiveRun
   state: TestState
   phase: Phase
-  onStrike: (bodies: Body[]) => void
+  onMark: (bodies: Body[]) => void
 }
 
 export interface AroundProps extends AloneProps {
@@ -42,7 +42,7 @@ export function Coached({ recorder, children, ...props }: AroundProps) {
 const isTimeUp = (phase: Phase): boolean => phase.name === 'read' && phase.group[0]?.point === 'end'
 
 /** What a trainee says and asks where nobody leads: good or bad, over again, help, and the closing sentence. */
-function Alone({ coach, live, state, phase, onStrike }: AloneProps) {
+function Alone({ coach, live, state, phase, onMark }: AloneProps) {
   const { t } = useTranslation()
   const said = unsaid(state, phase)
   const { language } = useFigures()
@@ -56,15 +56,15 @@ function Alone({ coach, live, state, phase, onStrike }: AloneProps) {
           </p>
         ))}
       {said.map((step) => (
-        <SayVerdict key={step.step} {...{ step, onStrike }} />
+        <SayVerdict key={step.step} {...{ step, onMark }} />
       ))}
       {coach.alone === 'exam' && phase.name === 'rest' && said.length === 0 && (
-        <Redo {...{ coach, state, onStrike }} stages={phase.stages} />
+        <Redo {...{ coach, state, onMark }} stages={phase.stages} />
       )}
-      {coach.alone === 'memory' && (phase.name === 'ask' || phase.name === 'strike') && (
-        <Help key={phase.step.step} step={phase.step} {...{ live, state, onStrike }} />
+      {coach.alone === 'memory' && (phase.name === 'ask' || phase.name === 'prompt') && (
+        <Help key={phase.step.step} step={phase.step} {...{ live, state, onMark }} />
       )}
-      {coach.alone && phase.name === 'done' && <Closing {...{ coach, onStrike }} />}
+      {coach.alone && phase.name === 'done' && <Closing {...{ coach, onMark }} />}
       {coach.alone && phase.name === 'rest' && said.length === 0 && (
         <p className="text-soft">{t('learn.onward')}</p>
       )}
@@ -73,9 +73,9 @@ function Alone({ coach, live, state, phase, onStrike }: AloneProps) {
 }
 
 /** A stage just done is called good or bad by whoever did it. */
-export function SayVerdict({ step, onStrike }: { step: Step; onStrike: AloneProps['onStrike'] }) {
+export function SayVerdict({ step, onMark }: { step: Step; onMark: AloneProps['onMark'] }) {
   const { t } = useTranslation()
-  const say = (value: 'pass' | 'fail') => onStrike([{ type: 'said', what: `verdict:${step.step}`, value }])
+  const say = (value: 'pass' | 'fail') => onMark([{ type: 'said', what: `verdict:${step.step}`, value }])
   return (
     <fieldset data-say={step.step} className="grid gap-2">
       <legend className="text-lead font-semibold">
@@ -97,7 +97,7 @@ interface RedoProps {
   coach: Coach
   state: TestState
   stages: Step[]
-  onStrike: AloneProps['onStrike']
+  onMark: AloneProps['onMark']
 }
 
 interface AskOverProps {
@@ -130,7 +130,7 @@ export function AskOver({ why, onWhy, onAsk, children }: AskOverProps) {
 }
 
 /** Only what was noticed and asked for is done over: it was called bad, or what went wrong is named. */
-function Redo({ coach, state, stages, onStrike }: RedoProps) {
+function Redo({ coach, state, stages, onMark }: RedoProps) {
   const { language } = useFigures()
   const [why, setWhy] = useState('')
   const [refused, setRefused] = useState(false)
@@ -143,7 +143,7 @@ function Redo({ coach, state, stages, onStrike }: RedoProps) {
     const named = calledBad || why.trim().length > 0
     setRefused(!named)
     const claim = { type: 'claim', what: 'redo', stage: step.step, named, granted: named, why: why.trim() }
-    onStrike(named ? [claim, { type: 'attempt', stage: step.step }] : [claim])
+    onMark(named ? [claim, { type: 'attempt', stage: step.step }] : [claim])
   }
   return (
     <AskOver why={why} onWhy={setWhy} onAsk={ask}>
@@ -155,17 +155,12 @@ function Redo({ coach, state, stages, onStrike }: RedoProps) {
 const RUNGS = ['next', 'need', 'sentence'] as const
 
 /** A ladder of help: what comes next, what must be true, the sentence; each rung is noted. */
-function Help({
-  step,
-  live,
-  state,
-  onStrike,
-}: Pick<AloneProps, 'live' | 'state' | 'onStrike'> & { step: Step }) {
+function Help({ step, live, state, onMark }: Pick<AloneProps, 'live' | 'state' | 'onMark'> & { step: Step }) {
   const { t } = useTranslation()
   const figures = useFigures()
   const [taken, setTaken] = useState(0)
   const rung = RUNGS[taken]
-  const needs = state.lead.unmet.map((need) => t(`test.strike.${need}`))
+  const needs = state.lead.unmet.map((need) => t(`test.bar.${need}`))
   const told = [
     t(`step.${step.step}`),
     needs.join(', ') || step.does[figures.language],
@@ -180,7 +175,7 @@ function Help({
         <Button
           onClick={() => {
             setTaken(taken + 1)
-            onStrike([{ type: 'claim', what: 'help', rung, stage: step.step, run: live.run.id }])
+            onMark([{ type: 'claim', what: 'help', rung, stage: step.step, run: live.run.id }])
           }}
           className="justify-self-start"
         >
@@ -192,7 +187,7 @@ function Help({
 }
 
 /** The sentence at the end: one of the two is said. */
-function Closing({ coach, onStrike }: Pick<AloneProps, 'coach' | 'onStrike'>) {
+function Closing({ coach, onMark }: Pick<AloneProps, 'coach' | 'onMark'>) {
   const { t } = useTranslation()
   const { language } = useFigures()
   const [said, setSaid] = useState<'pass' | 'fail'>()
@@ -208,7 +203,7 @@ function Closing({ coach, onStrike }: Pick<AloneProps, 'coach' | 'onStrike'>) {
           aria-pressed={said === value}
           onClick={() => {
             setSaid(value)
-            onStrike([{ type: 'claim', what: 'closing', value }])
+            onMark([{ type: 'claim', what: 'closing', value }])
           }}
           className={`min-h-14 border-[1.5px] border-ink px-4 py-2 text-left ${said === value ? 'bg-ink text-on-ink' : 'bg-sheet'}`}
         >

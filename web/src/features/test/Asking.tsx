@@ -12,7 +12,7 @@ interface AskingProps {
   onAnswer: (bodies: Body[]) => void
 }
 
-/** What a step needs: struck one after the other, each with a way to say that it is not so. */
+/** What a step needs: marked one after the other, each with a way to say that it is not so. */
 export function Asking({ script, state, step, next, watches, onAnswer }: AskingProps) {
   const { t } = useTranslation()
   const unmet = new Set(state.lead.unmet)

@@ -28,11 +28,11 @@ export function CallsNow({
       />
     ))
   }
-  const step = phase.name === 'ask' || phase.name === 'strike' ? phase.step : null
+  const step = phase.name === 'ask' || phase.name === 'prompt' ? phase.step : null
   if (!step) return null
   // a stage that runs straight on from another is still to be talked about
   const before = rest.state.lead.done.at(-1)?.step
-  const late = before?.straight_on === step.step && phase.name === 'strike' ? before : null
+  const late = before?.straight_on === step.step && phase.name === 'prompt' ? before : null
   return (
     <>
       {late && <Calls {...rest} step={late} when="after" verdict={lastAttempt(verdicts, late)} />}

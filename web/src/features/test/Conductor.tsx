@@ -9,7 +9,7 @@ import type { AroundProps } from './Alone'
 import { CallsNow } from './CallsNow'
 import { placeOf } from './legs'
 import { StageBody } from './StageBody'
-import { Strike } from './Strike'
+import { MarkBar } from './MarkBar'
 import { TakeBack } from './TakeBack'
 import { Tapes } from './Tapes'
 import { TestHeader } from './TestHeader'
@@ -17,7 +17,7 @@ import { useConductor } from './useConductor'
 import { lowestPsi } from './useReadings'
 import { useWakeLock } from './useTimer'
 
-// what to do and the strike come first, the drawings and what opens over them right after
+// what to do and the mark come first, the drawings and what opens over them right after
 const drawings = () => import('./drawings')
 const Course = lazy(() => drawings().then((m) => ({ default: m.Course })))
 const TestColumn = lazy(() => drawings().then((m) => ({ default: m.TestColumn })))
@@ -29,7 +29,7 @@ const Examined = lazy(async () => {
 })
 const dialogs = () => import('./dialogs')
 const Shown = lazy(() => dialogs().then((m) => ({ default: m.Shown })))
-const SideStrikes = lazy(() => dialogs().then((m) => ({ default: m.SideStrikes })))
+const SideMarks = lazy(() => dialogs().then((m) => ({ default: m.SideMarks })))
 const CourseDialog = lazy(() => dialogs().then((m) => ({ default: m.CourseDialog })))
 const MarksDialog = lazy(() => dialogs().then((m) => ({ default: m.MarksDialog })))
 
@@ -42,7 +42,7 @@ interface ConductorProps {
   around?: ComponentType<AroundProps>
 }
 
-/** The test screen: what to do now, the strike, the clock and the tapes, and the air column beside them. */
+/** The test screen: what to do now, the mark, the clock and the tapes, and the air column beside them. */
 export function Conductor({ recorder, live, narrow = false, around: Around }: ConductorProps) {
   const { t } = useTranslation()
   const { reading } = useFigures()
@@ -51,13 +51,13 @@ export function Conductor({ recorder, live, narrow = false, around: Around }: Co
   const [open, setOpen] = useState<'course' | 'marks' | null>(null)
   useEffect(() => void Promise.all([dialogs(), import('./StageEnd')]).catch(() => undefined), [])
   const test = useConductor(recorder, live)
-  const { state, phase, bar, legs, readings, feed, rolling, watches, verdicts, strike } = test
+  const { state, phase, bar, legs, readings, feed, rolling, watches, verdicts, mark } = test
   const { script, setup } = live.run
   const { coach } = live.run
   const hideLimits = setup.calls === 'rehearsal' || coach?.presents?.limits === false
   const Main = narrow ? 'div' : 'main'
   const calls = (
-    <CallsNow {...{ phase, live, state }} verdicts={verdicts.now} onSay={(body) => strike([body])} />
+    <CallsNow {...{ phase, live, state }} verdicts={verdicts.now} onSay={(body) => mark([body])} />
   )
   const body = (
     <>
@@ -75,7 +75,7 @@ export function Conductor({ recorder, live, narrow = false, around: Around }: Co
         livePsi={feed?.state.numbers ? lowestPsi({ numbers: feed.state.numbers }) : null}
         verdicts={verdicts.now}
         onDevice={verdicts.onDevice}
-        onStrike={strike}
+        onMark={mark}
         onStop={test.stop}
         onGoOn={test.goOn}
       />
@@ -125,17 +125,17 @@ export function Conductor({ recorder, live, narrow = false, around: Around }: Co
             )}
             {test.duplicates && (
               <Suspense>
-                <MarkedTwice duplicates={test.duplicates} {...{ watches }} onStrike={strike} />
+                <MarkedTwice duplicates={test.duplicates} {...{ watches }} onMark={mark} />
               </Suspense>
             )}
             {!rolling && phase.name !== 'rest' && calls}
             {Around && coach ? (
-              <Around {...{ recorder, coach, live, state, phase }} onStrike={strike}>
+              <Around {...{ recorder, coach, live, state, phase }} onMark={mark}>
                 {body}
               </Around>
             ) : setup.examined ? (
               <Suspense>
-                <Examined {...{ live, state, phase }} onStrike={strike} onStop={test.stop}>
+                <Examined {...{ live, state, phase }} onMark={mark} onStop={test.stop}>
                   {body}
                 </Examined>
               </Suspense>
@@ -155,15 +155,15 @@ export function Conductor({ recorder, live, narrow = false, around: Around }: Co
                 {t('test.without')}
               </Button>
             )}
-            {phase.name === 'strike' && !rolling && (!watches || phase.strike.name === 'warning') && (
+            {phase.name === 'prompt' && !rolling && (!watches || phase.prompt.name === 'warning') && (
               <Suspense>
-                <SideStrikes speed={test.speed} {...phase} onSpeed={test.setSpeed} onStrike={strike} />
+                <SideMarks speed={test.speed} {...phase} onSpeed={test.setSpeed} onMark={mark} />
               </Suspense>
             )}
-            {!rolling && phase.name !== 'rest' && state.lastStrike.every(isOwn) && (
+            {!rolling && phase.name !== 'rest' && state.lastMarks.every(isOwn) && (
               <TakeBack
-                lastStrike={state.lastStrike}
-                onTakeBack={(ids) => strike(ids.map((event) => ({ type: 'withdrawn', event })))}
+                lastMarks={state.lastMarks}
+                onTakeBack={(ids) => mark(ids.map((event) => ({ type: 'withdrawn', event })))}
               />
             )}
           </div>
@@ -172,14 +172,14 @@ export function Conductor({ recorder, live, narrow = false, around: Around }: Co
               {t('test.unkept')}
             </p>
           )}
-          <Strike
-            word={t(`test.strike.${bar.word}`, { psi: reading(script.usual_psi[bar.word] ?? 0) })}
+          <MarkBar
+            word={t(`test.bar.${bar.word}`, { psi: reading(script.usual_psi[bar.word] ?? 0) })}
             under={t(`test.under.${bar.under}`, { next: test.next ? t(test.next) : '' })}
             asks={bar.word}
             narrow={narrow}
             held={bar.held}
             disabled={(bar.disabled ?? false) || covered}
-            onStrike={test.onStrike}
+            onMark={test.onMark}
           />
         </Main>
         <aside className={`min-h-0 border-l border-line ${narrow ? 'max-lg:hidden' : ''}`}>
@@ -201,7 +201,7 @@ export function Conductor({ recorder, live, narrow = false, around: Around }: Co
             open
             {...{ script, state, legs, watches }}
             onClose={() => setOpen(null)}
-            onStrike={strike}
+            onMark={mark}
           />
         )}
         {open === 'marks' && (
@@ -214,7 +214,7 @@ export function Conductor({ recorder, live, narrow = false, around: Around }: Co
               setOpen(null)
               test.choose([mark])
             }}
-            onStrike={strike}
+            onMark={mark}
           />
         )}
       </Suspense>

@@ -13,15 +13,15 @@ interface CourseDialogProps {
   /** A watcher sees the course and changes nothing of it. */
   watches: boolean
   onClose: () => void
-  onStrike: (bodies: Body[]) => void
+  onMark: (bodies: Body[]) => void
 }
 
 /** The whole course as a list: any stage may be done now, again, or left out, with what that costs said first. */
-export function CourseDialog({ open, script, state, legs, watches, onClose, onStrike }: CourseDialogProps) {
+export function CourseDialog({ open, script, state, legs, watches, onClose, onMark }: CourseDialogProps) {
   const { t } = useTranslation()
   const [skipping, setSkipping] = useState<Leg>()
-  const strike = (bodies: Body[]) => {
-    onStrike([...(state.pedalDown ? [{ type: 'pedal', state: 'released' }] : []), ...bodies])
+  const mark = (bodies: Body[]) => {
+    onMark([...(state.pedalDown ? [{ type: 'pedal', state: 'released' }] : []), ...bodies])
     setSkipping(undefined)
     onClose()
   }
@@ -31,7 +31,7 @@ export function CourseDialog({ open, script, state, legs, watches, onClose, onSt
       <SkipDialog
         stage={stage}
         onClose={() => setSkipping(undefined)}
-        onSkip={(why) => strike([{ type: 'skipped', stage: skipping.step.step, ...(why ? { why } : {}) }])}
+        onSkip={(why) => mark([{ type: 'skipped', stage: skipping.step.step, ...(why ? { why } : {}) }])}
       />
     )
   }
@@ -57,7 +57,7 @@ export function CourseDialog({ open, script, state, legs, watches, onClose, onSt
             {!watches && leg.at !== 'now' && leg.step.marked_as === leg.step.step && (
               <div className="flex gap-2">
                 {leg.at === 'coming' && <Button onClick={() => setSkipping(leg)}>{t('test.skip')}</Button>}
-                <Button onClick={() => strike([{ type: 'attempt', stage: leg.step.step }])}>
+                <Button onClick={() => mark([{ type: 'attempt', stage: leg.step.step }])}>
                   {t(leg.at === 'done' ? 'test.retest' : 'test.now')}
                 </Button>
               </div>

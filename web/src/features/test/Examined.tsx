@@ -14,7 +14,7 @@ interface ExaminedProps {
   live: LiveRun
   state: TestState
   phase: Phase
-  onStrike: (bodies: Body[]) => void
+  onMark: (bodies: Body[]) => void
   onStop: () => void
   children: ReactNode
 }
@@ -24,7 +24,7 @@ export function Examined(props: ExaminedProps) {
   return leads(props.live.run) ? <Candidate {...props} /> : <Examiner {...props} />
 }
 
-function Candidate({ live, state, phase, onStrike, onStop, children }: ExaminedProps) {
+function Candidate({ live, state, phase, onMark, onStop, children }: ExaminedProps) {
   const { t } = useTranslation()
   const said = unsaid(state, phase)
   const unbegun = state.lead.done.length === 0 && phase.name === 'ask'
@@ -49,17 +49,17 @@ function Candidate({ live, state, phase, onStrike, onStop, children }: ExaminedP
         </section>
       )}
       {said.map((step) => (
-        <SayVerdict key={step.step} {...{ step, onStrike }} />
+        <SayVerdict key={step.step} {...{ step, onMark }} />
       ))}
       {phase.name === 'rest' && said.length === 0 && (
         <>
           {phase.stages.slice(-1).map((step) => (
-            <AskAgain key={`${step.step} ${state.events.length}`} {...{ step, state, onStrike }} />
+            <AskAgain key={`${step.step} ${state.events.length}`} {...{ step, state, onMark }} />
           ))}
           <p className="text-soft">{t('learn.onward')}</p>
         </>
       )}
-      {phase.name === 'done' && <Closing {...{ state, onStrike }} />}
+      {phase.name === 'done' && <Closing {...{ state, onMark }} />}
       {phase.name !== 'rest' && phase.name !== 'done' && children}
     </div>
   )
@@ -68,11 +68,11 @@ function Candidate({ live, state, phase, onStrike, onStop, children }: ExaminedP
 interface AskProps {
   step: Step
   state: TestState
-  onStrike: ExaminedProps['onStrike']
+  onMark: ExaminedProps['onMark']
 }
 
 /** A part is done over where it was asked for and the examiner grants it. */
-function AskAgain({ step, state, onStrike }: AskProps) {
+function AskAgain({ step, state, onMark }: AskProps) {
   const { t } = useTranslation()
   const [why, setWhy] = useState('')
   const stands = askedAgain(state, step.step)
@@ -81,7 +81,7 @@ function AskAgain({ step, state, onStrike }: AskProps) {
       <Button
         tone="air"
         className="min-h-14 justify-self-start px-6 text-lead"
-        onClick={() => onStrike(repeat(state, step.step))}
+        onClick={() => onMark(repeat(state, step.step))}
       >
         {t('learn.exam.over')}
       </Button>
@@ -93,7 +93,7 @@ function AskAgain({ step, state, onStrike }: AskProps) {
   )
   const ask = () => {
     const named = calledBad || why.trim() !== ''
-    onStrike([
+    onMark([
       ...(why.trim() ? [{ type: 'note', text: why.trim() }] : []),
       { type: 'said', what: `redo:${step.step}`, value: named ? 'named' : 'unnamed' },
     ])
@@ -112,7 +112,7 @@ function askedAgain(state: TestState, stage: string): 'asked' | 'granted' | null
 }
 
 /** The candidate says how it ends. */
-function Closing({ state, onStrike }: Pick<AskProps, 'state' | 'onStrike'>) {
+function Closing({ state, onMark }: Pick<AskProps, 'state' | 'onMark'>) {
   const { t } = useTranslation()
   const said = state.events.findLast(({ type, what }) => type === 'said' && what === 'closing')?.value
   return (
@@ -124,7 +124,7 @@ function Closing({ state, onStrike }: Pick<AskProps, 'state' | 'onStrike'>) {
             key={value}
             type="button"
             aria-pressed={said === value}
-            onClick={() => onStrike([{ type: 'said', what: 'closing', value }])}
+            onClick={() => onMark([{ type: 'said', what: 'closing', value }])}
             className={`min-h-14 border-[1.5px] border-ink px-4 py-2 ${said === value ? 'bg-ink text-on-ink' : 'bg-sheet'}`}
           >
             {t(`learn.exam.closing.${value}`)}
@@ -136,7 +136,7 @@ function Closing({ state, onStrike }: Pick<AskProps, 'state' | 'onStrike'>) {
 }
 
 /** What the examiner sees beside the test as it is judged: what is asked for, and what to say. */
-function Examiner({ state, phase, onStrike, children }: ExaminedProps) {
+function Examiner({ state, phase, onMark, children }: ExaminedProps) {
   const { t } = useTranslation()
   const asked = [...new Set(state.events.map(({ what }) => String(what ?? '')))]
     .filter((what) => what.startsWith('redo:'))
@@ -155,7 +155,7 @@ function Examiner({ state, phase, onStrike, children }: ExaminedProps) {
             </p>
             <Button
               className="justify-self-start"
-              onClick={() => onStrike([{ type: 'said', what: `grant:${stage}` }])}
+              onClick={() => onMark([{ type: 'said', what: `grant:${stage}` }])}
             >
               {t('learn.exam.grant')}
             </Button>

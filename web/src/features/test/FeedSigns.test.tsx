@@ -3,7 +3,7 @@ import { expect, test, vi } from 'vitest'
 import { now } from '../../device'
 import { stateOf, type FeedState } from '../../run'
 import { Frame } from '../../testing/Frame'
-import { script, struck } from '../../testing/script'
+import { script, marked } from '../../testing/script'
 import { FeedSigns } from './FeedSigns'
 import type { Phase } from './phase'
 
@@ -15,15 +15,15 @@ const calm: FeedState = {
   knobs: {},
   proposals: [],
 }
-const popped = (script.steps.find(({ step }) => step === 'spring_brakes')?.strikes ?? [])[0]
+const popped = (script.steps.find(({ step }) => step === 'spring_brakes')?.prompts ?? [])[0]
 
 function shown(feed: Partial<FeedState>, missing = popped?.marks ?? []) {
-  const marked = stateOf(script, [struck('knob', { knob: 'tractor', state: 'out', cause: 'hand' })])
-  const phase = { name: 'strike', strike: popped, missing } as unknown as Phase
+  const state = stateOf(script, [marked('knob', { knob: 'tractor', state: 'out', cause: 'hand' })])
+  const phase = { name: 'prompt', prompt: popped, missing } as unknown as Phase
   const onTake = vi.fn()
   render(
     <Frame>
-      <FeedSigns feed={{ ...calm, ...feed }} state={marked} phase={phase} onTake={onTake} />
+      <FeedSigns feed={{ ...calm, ...feed }} state={state} phase={phase} onTake={onTake} />
     </Frame>,
   )
   return onTake
@@ -44,7 +44,7 @@ test('a knob as it was marked is nothing to say', () => {
   expect(screen.queryByRole('alert')).toBeNull()
 })
 
-test('a moment is proposed only for what is still to be struck', () => {
+test('a moment is proposed only for what is still to be marked', () => {
   const proposal = { moment: 'tractor_out' as const, at: now(), numbers: { primary_psi: 28 } }
   const onTake = shown({ proposals: [proposal] })
   screen.getByRole('button').click()

@@ -1,7 +1,7 @@
 import { useTranslation } from '../../shared/i18n/useTranslation'
 import { useFigures } from '../../shared/figures/useFigures'
 import { secondsSince } from '../../device'
-import { type FeedState, type Proposal, type StrikeSpec, type TestState } from '../../run'
+import { type FeedState, type Proposal, type MarkPrompt, type TestState } from '../../run'
 import { Button } from '../../shared/ui'
 import type { Phase } from './phase'
 
@@ -9,15 +9,15 @@ interface FeedSignsProps {
   feed: FeedState
   state: TestState
   phase: Phase
-  /** Strike these marks as they were seen. */
-  onTake: (marks: StrikeSpec['marks'], proposal: Proposal) => void
+  /** MarkBar these marks as they were seen. */
+  onTake: (marks: MarkPrompt['marks'], proposal: Proposal) => void
 }
 
 /** What the feed has seen, to be confirmed by one tap, and what is wrong with it, said at once. */
 export function FeedSigns({ feed, state, phase, onTake }: FeedSignsProps) {
   const { t } = useTranslation()
   const figures = useFigures()
-  const seen = phase.name === 'strike' ? seenFor(feed, phase.strike.name, phase.missing) : undefined
+  const seen = phase.name === 'prompt' ? seenFor(feed, phase.prompt.name, phase.missing) : undefined
   const proposal = seen?.proposal
   const against = disagreement(feed, state)
   const silent = feed.apart ? ('apart' as const) : ('stopped' as const)
@@ -56,12 +56,12 @@ const KNOB_OF: Partial<Record<Proposal['moment'], string>> = {
   trailer_out: 'trailer',
 }
 
-/** The newest moment that is one of what is still to be struck, with the marks it makes. */
-function seenFor(feed: FeedState, strike: string, missing: StrikeSpec['marks']) {
+/** The newest moment that is one of what is still to be marked, with the marks it makes. */
+function seenFor(feed: FeedState, prompt: string, missing: MarkPrompt['marks']) {
   for (const proposal of [...feed.proposals].reverse()) {
     const knob = KNOB_OF[proposal.moment]
     const marks = knob ? missing.filter((mark) => mark.knob === knob) : missing
-    const fits = knob ? strike === 'popped' : strike === proposal.moment
+    const fits = knob ? prompt === 'popped' : prompt === proposal.moment
     if (fits && marks.length > 0) return { proposal, marks }
   }
   return undefined

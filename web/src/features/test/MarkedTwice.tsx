@@ -8,11 +8,11 @@ interface MarkedTwiceProps {
   duplicates: DuplicateMarks
   /** A watcher gives up their own mark only. */
   watches: boolean
-  onStrike: (bodies: Body[]) => void
+  onMark: (bodies: Body[]) => void
 }
 
-/** The same thing struck on two devices: both are kept, and one tap says which one counts. */
-export function MarkedTwice({ duplicates, watches, onStrike }: MarkedTwiceProps) {
+/** The same thing marked on two devices: both are kept, and one tap says which one counts. */
+export function MarkedTwice({ duplicates, watches, onMark }: MarkedTwiceProps) {
   const { t } = useTranslation()
   const figures = useFigures()
   const [mine, theirs] = isOwn(duplicates.first)
@@ -20,7 +20,7 @@ export function MarkedTwice({ duplicates, watches, onStrike }: MarkedTwiceProps)
     : [duplicates.second, duplicates.first]
   const by = theirs.by || t('test.twice.other')
   const keep = (gone: DuplicateMarks['first']) =>
-    onStrike([{ type: 'withdrawn', event: gone.id, why: t('test.twice.why') }])
+    onMark([{ type: 'withdrawn', event: gone.id, why: t('test.twice.why') }])
   return (
     <div role="status" className="grid max-w-2xl gap-2 border-l-4 border-amber pl-3">
       <p>

@@ -10,17 +10,17 @@ import type { Verdict } from './phase'
 import { playTo, present, valued } from './played.testing'
 
 function open(events: DeviceMark[], part: 'lead' | 'watch' = 'lead', verdicts: Verdict[] = []) {
-  const onStrike = vi.fn()
+  const onMark = vi.fn()
   const onCorrect = vi.fn()
   const onClose = vi.fn()
   const live = { run: { id: 'r', part, begin: {} } } as unknown as LiveRun
   const state = stateOf(script, events)
   render(
     <Frame>
-      <MarksDialog open {...{ live, state, verdicts, onStrike, onCorrect, onClose }} />
+      <MarksDialog open {...{ live, state, verdicts, onMark, onCorrect, onClose }} />
     </Frame>,
   )
-  return { onStrike, onCorrect, onClose }
+  return { onMark, onCorrect, onClose }
 }
 
 const full = () => valued(playTo(present('release')), 125)
@@ -36,12 +36,12 @@ test('the latest mark stands first, with its numbers; closing opens no keyboard'
 })
 
 test('a number is corrected from here, a note added', () => {
-  const { onCorrect, onStrike } = open(full())
+  const { onCorrect, onMark } = open(full())
   press('Correct')
   expect(onCorrect).toHaveBeenCalledWith(expect.objectContaining({ point: 'cut_out' }))
   fireEvent.change(screen.getByRole('textbox'), { target: { value: 'belt squeals' } })
   press('Add note')
-  expect(onStrike).toHaveBeenCalledWith([{ type: 'note', text: 'belt squeals' }])
+  expect(onMark).toHaveBeenCalledWith([{ type: 'note', text: 'belt squeals' }])
 })
 
 test.each([
@@ -49,14 +49,14 @@ test.each([
   [[{ stage: 'cut_out', attempt: 1 }], true],
 ])('what is judged already is not taken back without a word', (verdicts, needsWhy) => {
   const events = full()
-  const { onStrike } = open(events, 'lead', verdicts as unknown as Verdict[])
+  const { onMark } = open(events, 'lead', verdicts as unknown as Verdict[])
   press(/governor cut-out/)
   const dialog = within(screen.getByRole('dialog'))
   const take = dialog.getByRole<HTMLButtonElement>('button', { name: 'Withdraw' })
   expect(take.disabled).toBe(needsWhy)
   fireEvent.change(dialog.getByRole('textbox'), { target: { value: 'misread' } })
   fireEvent.click(take)
-  expect(onStrike).toHaveBeenCalledWith([
+  expect(onMark).toHaveBeenCalledWith([
     { type: 'withdrawn', event: events.find(({ type }) => type === 'reading')?.id, why: 'misread' },
   ])
 })
@@ -74,17 +74,17 @@ test.each([
   [false, ['Use mine', "Use Bram Osei's"], 'theirs'],
   [true, ["Use Bram Osei's"], 'mine'],
 ])('of two marks one tap keeps one; a watcher (%s) gives up their own only', (watches, offers, gone) => {
-  const onStrike = vi.fn()
+  const onMark = vi.fn()
   const [mark] = full().filter(({ type }) => type === 'reading')
   const mine = { ...mark, id: 'mine', device: now().device } as DeviceMark
   const theirs = { ...mark, id: 'theirs', device: 'another', by: 'Bram Osei' } as DeviceMark
   render(
     <Frame>
-      <MarkedTwice duplicates={{ first: theirs, second: mine, apartS: 0.4 }} {...{ watches, onStrike }} />
+      <MarkedTwice duplicates={{ first: theirs, second: mine, apartS: 0.4 }} {...{ watches, onMark }} />
     </Frame>,
   )
   const buttons = screen.getAllByRole('button')
   expect(buttons.map(({ textContent }) => textContent)).toEqual(offers)
   fireEvent.click(buttons[0] as HTMLElement)
-  expect(onStrike).toHaveBeenCalledWith([expect.objectContaining({ type: 'withdrawn', event: gone })])
+  expect(onMark).toHaveBeenCalledWith([expect.objectContaining({ type: 'withdrawn', event: gone })])
 })

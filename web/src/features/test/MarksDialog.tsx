@@ -14,13 +14,13 @@ interface MarksDialogProps {
   verdicts: Verdict[]
   onClose: () => void
   onCorrect: (mark: Mark) => void
-  onStrike: (bodies: Body[]) => void
+  onMark: (bodies: Body[]) => void
 }
 
 const HIDDEN = new Set(['valued', 'finished'])
 
 /** Every mark that stands, the latest first: a number can be corrected, a mark withdrawn, a note added. */
-export function MarksDialog({ open, live, state, verdicts, onClose, onCorrect, onStrike }: MarksDialogProps) {
+export function MarksDialog({ open, live, state, verdicts, onClose, onCorrect, onMark }: MarksDialogProps) {
   const { t } = useTranslation()
   const [gone, setGone] = useState<DeviceMark>()
   const watches = !leads(live.run)
@@ -34,7 +34,7 @@ export function MarksDialog({ open, live, state, verdicts, onClose, onCorrect, o
         needsWhy={verdicts.some((verdict) => verdict.stage === stage && verdict.attempt > 0)}
         onClose={() => setGone(undefined)}
         onWithdraw={(why) => {
-          onStrike([{ type: 'withdrawn', event: gone.id, ...(why ? { why } : {}) }])
+          onMark([{ type: 'withdrawn', event: gone.id, ...(why ? { why } : {}) }])
           setGone(undefined)
         }}
       />
@@ -45,7 +45,7 @@ export function MarksDialog({ open, live, state, verdicts, onClose, onCorrect, o
       <LineForm
         label={t('test.note')}
         button={t('test.addNote')}
-        onKeep={(text) => onStrike([{ type: 'note', text }])}
+        onKeep={(text) => onMark([{ type: 'note', text }])}
       />
       <ol className="border-t-[1.5px] border-ink empty:hidden">
         {[...state.events]

@@ -12,7 +12,7 @@ import type { StageBodyProps } from './stageProps'
 
 /** The middle of the screen: what the present phase needs beside the bar. */
 export function StageBody(props: StageBodyProps) {
-  const { phase, live, state, holdS, ownWatch, onStrike } = props
+  const { phase, live, state, holdS, ownWatch, onMark } = props
   const { t } = useTranslation()
   const { script } = live.run
   const watches = !leads(live.run)
@@ -20,12 +20,12 @@ export function StageBody(props: StageBodyProps) {
     case 'ask':
       return (
         <>
-          <Asking {...{ script, state, watches }} step={phase.step} next={phase.need} onAnswer={onStrike} />
+          <Asking {...{ script, state, watches }} step={phase.step} next={phase.need} onAnswer={onMark} />
           <VoidAhead {...{ live, state }} step={phase.step} asking />
         </>
       )
-    case 'strike':
-      return <StrikeBody {...props} phase={phase} />
+    case 'prompt':
+      return <MarkBody {...props} phase={phase} />
     case 'hold':
       return <HoldClock start={phase.start} {...{ holdS, ownWatch }} />
     case 'read':
@@ -51,33 +51,33 @@ const InspectionBeside = lazy(async () => {
   return { default: m.InspectionBeside }
 })
 
-/** Strikes that a clock leads to: it has the room. */
+/** Prompts that a clock leads to: it has the room. */
 const WITH_CLOCK = new Set(['cut_out', 'settled', 'start'])
 
-function StrikeBody({
+function MarkBody({
   phase,
   compact,
   livePsi,
   live,
   state,
   bar,
-  onStrike,
-}: StageBodyProps & { phase: Phase & { name: 'strike' } }) {
+  onMark,
+}: StageBodyProps & { phase: Phase & { name: 'prompt' } }) {
   const { t } = useTranslation()
   const { script } = live.run
-  const { step, strike } = phase
+  const { step, prompt } = phase
   const presents = live.run.coach?.presents
   const hideLimits = live.run.setup.calls === 'rehearsal' || presents?.limits === false
   if (bar.act === 'standing') return <p className="my-auto text-title">{t('test.under.standing')}</p>
   return (
     <>
-      {(strike.name === 'settled' || strike.name === 'start') && presents?.wait_clock !== false && (
+      {(prompt.name === 'settled' || prompt.name === 'start') && presents?.wait_clock !== false && (
         <WaitClock since={state.lastMove} advisedS={script.advised_wait_s} />
       )}
-      {strike.name === 'cut_out' && (
+      {prompt.name === 'cut_out' && (
         <FillClock
           {...{ script, state, compact, livePsi }}
-          onConfirm={onStrike}
+          onConfirm={onMark}
           beside={
             leads(live.run) && !live.run.practice
               ? (sinceS, toBlastS) => (
@@ -92,7 +92,7 @@ function StrikeBody({
           }
         />
       )}
-      {!hideLimits && !compact && strike.reads && !WITH_CLOCK.has(strike.name) && <LimitFigure step={step} />}
+      {!hideLimits && !compact && prompt.reads && !WITH_CLOCK.has(prompt.name) && <LimitFigure step={step} />}
       <VoidAhead {...{ live, state, step }} />
     </>
   )

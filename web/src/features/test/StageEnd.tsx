@@ -50,7 +50,7 @@ function Locked({
   phase,
   live,
   state,
-  onStrike,
+  onMark,
   onStop,
 }: StageBodyProps & { phase: Phase & { name: 'locked' } }) {
   const { t } = useTranslation()
@@ -79,7 +79,7 @@ function Locked({
         <div className="flex flex-wrap gap-2">
           <Button onClick={onStop}>{t('test.stopHere')}</Button>
           {phase.stages.map((stage, n) => (
-            <Button key={stage} onClick={() => onStrike(repeat(state, stage))}>
+            <Button key={stage} onClick={() => onMark(repeat(state, stage))}>
               {t('test.retest')}: {names[n]}
             </Button>
           ))}

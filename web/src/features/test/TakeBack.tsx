@@ -3,21 +3,21 @@ import { markName } from '../../run'
 import { type DeviceMark } from '../../device'
 
 interface TakeBackProps {
-  lastStrike: DeviceMark[]
+  lastMarks: DeviceMark[]
   onTakeBack: (ids: string[]) => void
 }
 
-/** The last strike can be taken back, with every mark it made. */
-export function TakeBack({ lastStrike, onTakeBack }: TakeBackProps) {
+/** The last mark can be taken back, with every mark it made. */
+export function TakeBack({ lastMarks, onTakeBack }: TakeBackProps) {
   const { t } = useTranslation()
-  const last = lastStrike.at(-1)
+  const last = lastMarks.at(-1)
   // an end that came by the clock would come again at once
   const byTheClock = last?.type === 'reading' && last.point === 'end' && last.id.includes('.end')
   if (!last || last.type === 'finished' || byTheClock) return null
   return (
     <button
       type="button"
-      onClick={() => onTakeBack(lastStrike.map(({ id }) => id))}
+      onClick={() => onTakeBack(lastMarks.map(({ id }) => id))}
       className="mb-1 min-h-touch self-start text-note text-soft underline underline-offset-4"
     >
       {t('test.takeBack', { mark: t(`test.mark.${markName(last)}`) })}

@@ -12,7 +12,7 @@ interface TapesProps {
   /** Every group that waits for its numbers. */
   waiting: Mark[][]
   onChoose: (group: Mark[]) => void
-  /** While the strike has another meaning, the numbers are accepted by a button of their own. */
+  /** While the mark has another meaning, the numbers are accepted by a button of their own. */
   ownButton: boolean
 }
 
@@ -85,7 +85,7 @@ export function Tapes({ script, readings, waiting, onChoose, ownButton }: TapesP
             onClick={readings.accept}
             className="max-md:grow"
           >
-            {asking ? t('test.strike.itIs') : t('test.accept')}
+            {asking ? t('test.bar.itIs') : t('test.accept')}
           </Button>
         )}
         <label className="flex min-h-touch cursor-pointer items-center gap-2 text-note">

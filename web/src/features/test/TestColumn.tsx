@@ -133,7 +133,7 @@ function leakBay(
   const most = limit?.most_psi ?? null
   const start = lowestPsi(state.marks.findLast(({ stage, point }) => stage === step && point === 'start'))
   const toCome =
-    state.lead.queue[0]?.step.step === step && state.lead.strikes.some(({ name }) => name === 'start')
+    state.lead.queue[0]?.step.step === step && state.lead.prompts.some(({ name }) => name === 'start')
   if (start === null || most === null || toCome) {
     const { charged_psi } = script
     const text = t('column.orMore', { value: figures.pressure(charged_psi) })

@@ -6,10 +6,10 @@ import type { Words } from '../../shared/i18n'
 import { WATCHED_TYPES } from '../../shared/trade.gen'
 import { bodiesOf, type Phase, type Verdict } from './phase'
 import { lastAttempt } from './lastAttempt'
-import { rolledBody } from './SideStrikes'
+import { rolledBody } from './SideMarks'
 import type { Readings } from './useReadings'
 
-type Word = keyof Words['test']['strike']
+type Word = keyof Words['test']['bar']
 type Under = keyof Words['test']['under']
 type Does = keyof Words['test']['does']
 
@@ -23,7 +23,7 @@ export interface Bar {
   held?: boolean
   /** What striking it does. */
   act:
-    | { strike: Body[] }
+    | { marks: Body[] }
     | 'accept'
     /** Go on from a rest, the pedal coming up where it is down. */
     | 'goOn'
@@ -63,23 +63,23 @@ function ledBar(context: BarContext): Bar {
         word: phase.need,
         under: one ? 'only_knob_in' : phase.need,
         does: phase.need,
-        act: { strike: context.alone ? goingOn(context) : (script.needs[phase.need]?.yes ?? []) },
+        act: { marks: context.alone ? goingOn(context) : (script.needs[phase.need]?.yes ?? []) },
       }
     }
-    case 'strike':
-      return strikeBar(context, phase)
+    case 'prompt':
+      return promptBar(context, phase)
     case 'hold':
       if (context.ownWatch) {
-        return { word: 'time', under: 'time', does: 'hold', act: { strike: [endOf(phase.step.step)] } }
+        return { word: 'time', under: 'time', does: 'hold', act: { marks: [endOf(phase.step.step)] } }
       }
       return phase.step.pedal_held
         ? {
             ...{ word: 'up', under: 'up', does: 'hold', held: true },
-            act: { strike: [{ type: 'pedal', state: 'released' }, endOf(phase.step.step)] },
+            act: { marks: [{ type: 'pedal', state: 'released' }, endOf(phase.step.step)] },
           }
         : {
             ...{ word: 'cutShort', under: 'cutShort', does: 'holdUp', held: true },
-            act: { strike: [endOf(phase.step.step)] },
+            act: { marks: [endOf(phase.step.step)] },
           }
     case 'read': {
       const one = script.needles.length === 1
@@ -99,10 +99,10 @@ function ledBar(context: BarContext): Bar {
   }
 }
 
-/** Whoever works alone and strikes has gone on: what was not so until now is not so, and the mark is made. */
+/** Whoever works alone and marks has gone on: what was not so until now is not so, and the mark is made. */
 function goingOn({ script, state }: BarContext): Body[] {
   const denied = state.lead.unmet.flatMap((one) => script.needs[one]?.no ?? [])
-  const marks = state.lead.strikes.length > 0 ? bodiesOf(state.lead.missing) : []
+  const marks = state.lead.prompts.length > 0 ? bodiesOf(state.lead.missing) : []
   return [...denied, ...marks]
 }
 
@@ -116,43 +116,43 @@ export function watchersBar(bar: Bar, keepsTime: boolean): Bar {
   const marks = (body: Body) =>
     (WATCHED.has(body.type) && (keepsTime || !TIMED.has(String(body.point)))) ||
     (body.type === 'knob' && body.cause === 'popped')
-  if (typeof bar.act === 'object' && bar.act.strike.length > 0 && bar.act.strike.every(marks)) return bar
+  if (typeof bar.act === 'object' && bar.act.marks.length > 0 && bar.act.marks.every(marks)) return bar
   return { word: 'watching', under: 'watching', does: bar.does, disabled: true, act: 'nothing' }
 }
 
 const endOf = (stage: string): Body => ({ type: 'reading', stage, point: 'end' })
 
-function strikeBar(
+function promptBar(
   { rolling, speed }: BarContext,
-  { step, strike, missing }: Phase & { name: 'strike' },
+  { step, prompt, missing }: Phase & { name: 'prompt' },
 ): Bar {
-  const act = { strike: bodiesOf(missing) }
-  const partly = missing.length < strike.marks.length
-  switch (strike.name) {
+  const act = { marks: bodiesOf(missing) }
+  const partly = missing.length < prompt.marks.length
+  switch (prompt.name) {
     case 'warning': {
       if (!partly) return { word: 'warning', under: 'warning', act }
       const other = missing[0] && 'lamp' in missing[0] ? 'lamp' : 'buzzer'
       return { word: other, under: other, does: 'again', act }
     }
     case 'popped': {
-      if (!partly) return { word: strike.marks.length > 1 ? 'popped' : 'poppedOne', under: 'popped', act }
+      if (!partly) return { word: prompt.marks.length > 1 ? 'popped' : 'poppedOne', under: 'popped', act }
       const other = missing[0]?.knob === 'trailer' ? 'trailer' : 'tractor'
       return { word: other, under: other, does: 'again', act }
     }
     case 'held':
       return {
         ...{ word: 'held', under: 'held' },
-        act: { strike: [{ type: 'held', stage: step.step, moved: false }] },
+        act: { marks: [{ type: 'held', stage: step.step, moved: false }] },
       }
     case 'rolled':
       return rolling
         ? { word: 'standing', under: 'standing', does: 'rolling', act: 'standing' }
         : {
             ...{ word: 'rolled', under: 'rolled', does: 'rolled' },
-            act: { strike: [rolledBody(true, false, speed)] },
+            act: { marks: [rolledBody(true, false, speed)] },
           }
     default: {
-      const name = strike.name as 'cut_out' | 'pedal_full' | 'settled' | 'start'
+      const name = prompt.name as 'cut_out' | 'pedal_full' | 'settled' | 'start'
       const own = name === 'settled' || name === 'start' || name === 'pedal_full'
       return { word: name, under: name, does: own ? name : undefined, act }
     }
@@ -173,7 +173,7 @@ function restBar({ state, verdicts, judging }: BarContext, { stages }: Phase & {
       word: 'again',
       under: toRepeat.step.refill ? 'again' : 'againYesNo',
       does: failed ? 'failed' : 'voided',
-      act: { strike: repeat(state, toRepeat.step.step) },
+      act: { marks: repeat(state, toRepeat.step.step) },
     }
   }
   const word = state.pedalDown ? 'pedalUp' : 'goOn'

@@ -4,7 +4,7 @@ import { expect, test } from 'vitest'
 import { useFigures } from '../../shared/figures/useFigures'
 import { stateOf } from '../../run'
 import { Frame } from '../../testing/Frame'
-import { script, struck } from '../../testing/script'
+import { script, marked } from '../../testing/script'
 import { measuredText } from './Course'
 import { legsOf, placeOf } from './legs'
 import { playTo, present } from './played.testing'
@@ -19,7 +19,7 @@ const legs = (events: ReturnType<typeof playTo>) => {
   return legsOf(script, state, [], state.lead.queue[0])
 }
 
-test('before the first strike every stage is coming, from where the last one leaves the pressure', () => {
+test('before the first mark every stage is coming, from where the last one leaves the pressure', () => {
   const path = legs([])
   expect(path.map(({ step }) => step.step)).toContain('leak_applied')
   expect(path.every(({ at }) => at === 'coming')).toBe(true)
@@ -33,7 +33,7 @@ test('what was done stays done, the present stage is one, and a stage left out i
   const holding = legs(playTo(present('leak_applied')))
   expect(holding.filter(({ at }) => at === 'now').map(({ step }) => step.step)).toEqual(['leak_applied'])
   expect(holding.slice(0, placeOf(holding).now - 1).every(({ at }) => at === 'done')).toBe(true)
-  const left = legs([...playTo(present('low_air_warning')), struck('skipped', { stage: 'low_air_warning' })])
+  const left = legs([...playTo(present('low_air_warning')), marked('skipped', { stage: 'low_air_warning' })])
   expect(left.find(({ step }) => step.step === 'low_air_warning')?.at).toBe('skipped')
 })
 

@@ -1,7 +1,7 @@
 import { expect, test } from 'vitest'
 import { stateOf } from '../../run'
 import { type DeviceMark } from '../../device'
-import { script, struck } from '../../testing/script'
+import { script, marked } from '../../testing/script'
 import { barFor, repeat, type BarContext } from './bar'
 import { bodiesOf, phaseOf, type Phase, type Verdict } from './phase'
 import { playTo, present, valued } from './played.testing'
@@ -36,16 +36,16 @@ const bar = (events: DeviceMark[], verdicts: Verdict[] = [], rest = 0, more: Par
   })
 }
 
-test('a step asks for what it needs, one thing at a time, and then for its strike', () => {
+test('a step asks for what it needs, one thing at a time, and then for its mark', () => {
   expect(phase([])).toMatchObject({ name: 'ask', need: 'wheels_chocked' })
   const ready = playTo((state) => present('cut_out')(state) && state.lead.unmet.length === 0)
-  expect(phase(ready)).toMatchObject({ name: 'strike', strike: { name: 'cut_out' } })
+  expect(phase(ready)).toMatchObject({ name: 'prompt', prompt: { name: 'cut_out' } })
 })
 
 test('a stage that is done wants its numbers, then rests; going on leads to the next need', () => {
-  const struckOut = playTo(present('release'))
-  expect(phase(struckOut)).toMatchObject({ name: 'read', step: { step: 'cut_out' } })
-  const read = valued(struckOut, 125)
+  const canceled = playTo(present('release'))
+  expect(phase(canceled)).toMatchObject({ name: 'read', step: { step: 'cut_out' } })
+  const read = valued(canceled, 125)
   const rest = phase(read)
   expect(rest).toMatchObject({ name: 'rest', stages: [{ step: 'cut_out' }] })
   const done = stateOf(script, read).lead.done.length
@@ -88,7 +88,7 @@ test('a retest puts the pedal up, rests no more on the old attempt and begins wi
   const ended = valued(playTo((state) => state.lead.done.at(-1)?.step.step === 'leak_applied'))
   const bodies = repeat(stateOf(script, ended), 'leak_applied')
   expect(bodies.map(({ type }) => type)).toEqual(['pedal', 'attempt'])
-  const again = [...ended, ...bodies.map(({ type, ...rest }) => struck(type, rest))]
+  const again = [...ended, ...bodies.map(({ type, ...rest }) => marked(type, rest))]
   expect(phase(again)).toMatchObject({ name: 'ask', step: { step: 'safe_start' } })
 })
 

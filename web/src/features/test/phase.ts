@@ -8,7 +8,7 @@ import {
   type Mark,
   type Need,
   type Step,
-  type StrikeSpec,
+  type MarkPrompt,
   type TestState,
 } from '../../run'
 
@@ -17,8 +17,8 @@ export type Verdict = Schema['StageOut']
 export type Phase =
   /** The step needs this first. */
   | { name: 'ask'; step: Step; need: Need }
-  /** One thing to strike. */
-  | { name: 'strike'; step: Step; strike: StrikeSpec; missing: StrikeSpec['marks'] }
+  /** One thing to prompt. */
+  | { name: 'prompt'; step: Step; prompt: MarkPrompt; missing: MarkPrompt['marks'] }
   /** The minute runs. */
   | { name: 'hold'; step: Step; start: Mark }
   /** The numbers of these marks are wanted before anything else. */
@@ -40,7 +40,7 @@ function justDone(state: TestState): Step[] {
   const { done, untouched, turned } = state.lead
   const stages: Step[] = []
   if (turned) return []
-  // what has nothing of its own to strike was done by the way
+  // what has nothing of its own to mark was done by the way
   const last = done.findLastIndex(({ step }) => isStage(step))
   for (const { step } of done.slice(0, last + 1).reverse()) {
     if (!isStage(step) || (stages[0] && step.straight_on !== stages[0].step)) break
@@ -81,14 +81,14 @@ export function phaseOf(
   const [need] = lead.unmet
   if (need) return { name: 'ask', step: present, need }
   if (hold) return { name: 'hold', step: present, start: hold.start }
-  const [strike] = lead.strikes
-  return strike
-    ? { name: 'strike', step: present, strike, missing: lead.missing }
+  const [prompt] = lead.prompts
+  return prompt
+    ? { name: 'prompt', step: present, prompt, missing: lead.missing }
     : { name: 'ask', step: present, need: present.needs[0] ?? 'wheels_chocked' }
 }
 
-/** The events a strike makes: whatever it leaves open is so; lamp and buzzer together are one warning. */
-export function bodiesOf(missing: StrikeSpec['marks']): ({ type: string } & Record<string, unknown>)[] {
+/** The events a mark makes: whatever it leaves open is so; lamp and buzzer together are one warning. */
+export function bodiesOf(missing: MarkPrompt['marks']): ({ type: string } & Record<string, unknown>)[] {
   const bodies = missing.map(
     (mark) =>
       Object.fromEntries(Object.entries(mark).map(([key, value]) => [key, value ?? true])) as {

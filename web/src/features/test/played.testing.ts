@@ -2,10 +2,10 @@
 
 import { stateOf, type TestState } from '../../run'
 import { type DeviceMark } from '../../device'
-import { script, struck } from '../../testing/script'
+import { script, marked } from '../../testing/script'
 import { bodiesOf } from './phase'
 
-/** Everything the present step needs is answered, and its strikes made, until the test comes to `stop`. */
+/** Everything the present step needs is answered, and its marks made, until the test comes to `stop`. */
 export function playTo(stop: (state: TestState) => boolean): DeviceMark[] {
   const events: DeviceMark[] = []
   for (let n = 0; n < 200; n += 1) {
@@ -13,7 +13,7 @@ export function playTo(stop: (state: TestState) => boolean): DeviceMark[] {
     if (stop(state)) return events
     const [need] = state.lead.unmet
     const bodies = need ? (script.needs[need]?.yes ?? []) : bodiesOf(state.lead.missing)
-    const at = struck('')
+    const at = marked('')
     for (const body of bodies) events.push({ ...at, ...body, id: `${at.id}${events.length}` } as DeviceMark)
   }
   throw new Error('never came there')
@@ -26,5 +26,5 @@ export const valued = (events: DeviceMark[], psi = 100): DeviceMark[] => [
   ...events,
   ...stateOf(script, events)
     .waiting.flat()
-    .map(({ id }) => struck('valued', { event: id, primary_psi: psi, secondary_psi: psi })),
+    .map(({ id }) => marked('valued', { event: id, primary_psi: psi, secondary_psi: psi })),
 ]

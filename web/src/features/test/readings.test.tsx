@@ -4,7 +4,7 @@ import { expect, test, vi } from 'vitest'
 import { stateOf } from '../../run'
 import { type DeviceMark } from '../../device'
 import { Frame } from '../../testing/Frame'
-import { script, struck } from '../../testing/script'
+import { script, marked } from '../../testing/script'
 import { playTo, present } from './played.testing'
 import { Tapes } from './Tapes'
 import { lowestPsi, psiOf, useReadings } from './useReadings'
@@ -13,7 +13,7 @@ import { lowestPsi, psiOf, useReadings } from './useReadings'
 const atEnd = (): DeviceMark[] => {
   const ended = playTo((state) => state.lead.done.at(-1)?.step.step === 'leak_applied')
   const start = ended.findLast(({ point }) => point === 'start')
-  return [...ended, struck('valued', { event: start?.id, primary_psi: 100, secondary_psi: 100 })]
+  return [...ended, marked('valued', { event: start?.id, primary_psi: 100, secondary_psi: 100 })]
 }
 
 function tapes(events: DeviceMark[], unit: 'psi' | 'kpa' = 'psi') {

@@ -20,7 +20,7 @@ export interface StageBodyProps {
   compact: boolean
   /** Where a live feed has the lower needle now. */
   livePsi: number | null
-  onStrike: (bodies: Body[]) => void
+  onMark: (bodies: Body[]) => void
   onStop: () => void
   onGoOn: () => void
 }

@@ -24,7 +24,7 @@ import {
   type Mark,
   type Proposal,
   type Step,
-  type StrikeSpec,
+  type MarkPrompt,
   type TestState,
 } from '../../run'
 import { useSession } from '../../shared/session'
@@ -38,7 +38,7 @@ import { useReadings } from './useReadings'
 import { useTicking } from './useTimer'
 import { useVerdicts } from './useVerdicts'
 
-/** Two strikes closer than this are one: a bounce of the thumb, or a key held down. */
+/** Two marks closer than this are one: a bounce of the thumb, or a key held down. */
 const BOUNCE_S = 0.3
 /** So long a rest waits for its verdict before it lets the driver go on without. */
 const JUDGING_S = 4
@@ -84,14 +84,14 @@ export function useConductor(recorder: TestRecorder, live: LiveRun) {
     live.reached &&
     lastEvent !== undefined &&
     secondsSince(lastEvent) < JUDGING_S
-  const rolling = phase.name === 'strike' && phase.strike.name === 'rolled' && stood !== rollsOf(state)
+  const rolling = phase.name === 'prompt' && phase.prompt.name === 'rolled' && stood !== rollsOf(state)
 
   const { me } = useSession()
   const by = watches && me.person ? { by: me.person.name } : {}
   const link = useFeed(setup.readings === 'feed' ? run.unitId : null)
   const feed = link?.feed
   /** Whether the marks were kept on this device; where not, that is said at once. */
-  const strike = (bodies: Body[], at: Moment = now()): Promise<boolean> => {
+  const mark = (bodies: Body[], at: Moment = now()): Promise<boolean> => {
     const seen = feed?.at(at) ?? {}
     const signed = bodies.map((body) => ({ ...by, ...(wantsNumbers(body) ? seen : {}), ...body }))
     const written = recorder.mark(run.id, signed, at).then(
@@ -113,16 +113,16 @@ export function useConductor(recorder: TestRecorder, live: LiveRun) {
     // one end for one start, whichever tab of this device comes first
     const withdrawn = live.events.filter(({ event }) => event.id.startsWith(`${start.id}.end`)).length
     const id = `${start.id}.end${withdrawn || ''}`
-    void strike([{ type: 'reading', stage: state.hold.stage, point: 'end', id }], at)
+    void mark([{ type: 'reading', stage: state.hold.stage, point: 'end', id }], at)
   })
-  const waits = phase.name === 'strike' && (phase.strike.name === 'settled' || phase.strike.name === 'start')
+  const waits = phase.name === 'prompt' && (phase.prompt.name === 'settled' || phase.prompt.name === 'start')
   useSettledTone(state.lastMove, script.advised_wait_s, waits && !watches)
   useTicking(1000)
 
   const readings = useReadings(script, state, group, (marked, numbers, late) => {
     setChosen(undefined)
     const valued = { type: 'valued', ...numbers, ...(late ? { late } : {}) }
-    void strike(marked.map(({ id }) => ({ ...valued, event: id })))
+    void mark(marked.map(({ id }) => ({ ...valued, event: id })))
   })
   const ledBar = barFor({
     script,
@@ -142,7 +142,7 @@ export function useConductor(recorder: TestRecorder, live: LiveRun) {
 
   const finish = (at?: Moment) => {
     const up: Body[] = state.pedalDown ? [{ type: 'pedal', state: 'released' }] : []
-    void strike([...up, { type: 'finished' }], at).then(
+    void mark([...up, { type: 'finished' }], at).then(
       (kept) => kept && navigate(run.practice ? `/practice/${run.id}/after` : `/runs/${run.id}`),
     )
   }
@@ -150,7 +150,7 @@ export function useConductor(recorder: TestRecorder, live: LiveRun) {
     const pass = () => setPassed(state.lead.done.length)
     if (!state.pedalDown || watches) return pass()
     // together with the mark: a bar that asked for the next thing sooner would not hear the touch
-    void strike([{ type: 'pedal', state: 'released' }], at).then((kept) => kept && flushSync(pass))
+    void mark([{ type: 'pedal', state: 'released' }], at).then((kept) => kept && flushSync(pass))
   }
   /** A device that is slow to write gets one mark all the same, however often it is touched meanwhile. */
   const once = (act: () => void) => {
@@ -161,7 +161,7 @@ export function useConductor(recorder: TestRecorder, live: LiveRun) {
     writing.current = true
     void newest.current?.finally(() => (writing.current = false))
   }
-  const onStrike = (at: Moment) => {
+  const onMark = (at: Moment) => {
     void unlockSound()
     if (at.mono_s - lastAt.current < BOUNCE_S) return
     once(() => {
@@ -171,13 +171,13 @@ export function useConductor(recorder: TestRecorder, live: LiveRun) {
       else if (act === 'goOn') goOn(at)
       else if (act === 'finish') finish(at)
       else if (act === 'standing') setStood(rollsOf(state))
-      else if (act !== 'nothing') void strike(act.strike, at)
+      else if (act !== 'nothing') void mark(act.marks, at)
     })
   }
 
   const title = !step ? t('test.verdict') : alone ? `${state.lead.done.length + 1}` : t(`step.${step.step}`)
   const does = alone ? '' : bar.does ? t(`test.does.${bar.does}`) : (step?.does[language] ?? '')
-  const before = phase.name === 'strike' && !alone ? actionBefore(state)?.does[language] : undefined
+  const before = phase.name === 'prompt' && !alone ? actionBefore(state)?.does[language] : undefined
   useSpeech(preferences.speech === 'on', [title, before, does].filter(Boolean).join('. '), language)
   const inSight = stageInSight(state, phase)
   const legs = legsOf(script, state, verdicts.latest, inSight)
@@ -185,16 +185,16 @@ export function useConductor(recorder: TestRecorder, live: LiveRun) {
   const makeSafe = (why: string) => {
     const reason = why ? { why } : {}
     const up: Body[] = state.pedalDown ? [{ type: 'pedal', state: 'released' }] : []
-    void strike([{ type: 'made_safe', ...reason }, ...up, { type: 'abandoned', why: why || 'made safe' }])
+    void mark([{ type: 'made_safe', ...reason }, ...up, { type: 'abandoned', why: why || 'made safe' }])
   }
   const takeLead = () =>
     void need(api.POST('/api/runs/{run_id}/lead', { params: { path: { run_id: run.id } } })).then((head) =>
       recorder.takePart(head),
     )
   /** What a proposal of the feed stands for, with the numbers that it saw. */
-  const takeProposal = (marks: StrikeSpec['marks'], { at, numbers }: Pick<Proposal, 'at' | 'numbers'>) => {
+  const takeProposal = (marks: MarkPrompt['marks'], { at, numbers }: Pick<Proposal, 'at' | 'numbers'>) => {
     const seen = (body: Body) => ({ ...(wantsNumbers(body) ? numbers : {}), ...body })
-    void strike(bodiesOf(marks).map(seen), at)
+    void mark(bodiesOf(marks).map(seen), at)
   }
   return {
     ...{
@@ -214,9 +214,9 @@ export function useConductor(recorder: TestRecorder, live: LiveRun) {
       feed: link,
     },
     ...{ watches, rolling, ownWatch, holdS, unkept, speed, setSpeed, chosen, choose: setChosen },
-    ...{ onStrike, makeSafe, takeLead, takeProposal },
-    write: strike,
-    strike: (bodies: Body[]) => void strike(bodies),
+    ...{ onMark, makeSafe, takeLead, takeProposal },
+    write: mark,
+    mark: (bodies: Body[]) => void mark(bodies),
     stop: () => once(finish),
     goOn: () => once(goOn),
   }
@@ -239,7 +239,7 @@ const wantsNumbers = ({ type, cause, lamp, buzzer }: Body): boolean =>
 
 const rollsOf = (state: TestState): number => state.events.filter(({ type }) => type === 'rolled').length
 
-/** An action with nothing of its own to strike, done by doing the stage after it. */
+/** An action with nothing of its own to mark, done by doing the stage after it. */
 function actionBefore(state: TestState): Step | undefined {
   const last = state.lead.done.at(-1)?.step
   return last?.by_the_way && state.lead.untouched ? last : undefined

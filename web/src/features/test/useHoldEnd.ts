@@ -7,7 +7,7 @@ const OWN_END_S = 2
 /** The page in which a hold was started ends it; another tab or device only when that one does not. */
 const OTHER_TAB_S = 1.5
 
-/** Ends the hold when its time is over, once, and schedules its tones; `holdS` null leaves the end to a strike. */
+/** Ends the hold when its time is over, once, and schedules its tones; `holdS` null leaves the end to a mark. */
 export function useHoldEnd(start: Mark | undefined, holdS: number | null, end: (at: Moment) => void): void {
   const ended = useEffectEvent(end)
   const startId = start?.id

@@ -12,7 +12,7 @@ interface Shown {
   changedAt: number
 }
 
-/** The bar as the person who struck at that moment saw it; `foreign` counts other devices' marks. */
+/** The bar as the person who marked at that moment saw it; `foreign` counts other devices' marks. */
 export function useMeantBar(bar: Bar, foreign: number): (at: Moment) => Bar {
   const shown = useRef<Shown>({ bar, foreign, before: bar, changedAt: -Infinity })
   useEffect(() => {

@@ -34,7 +34,7 @@ const readingKey = (needle: Needle, unit: PressureUnit): string => `${needle}_${
 
 /** Whether the needles fall towards a mark. */
 const falls = (script: Script, { stage, point }: Mark): boolean =>
-  stepOf(script, stage)?.strikes.some((strike) => strike.name === point && strike.falls) ?? false
+  stepOf(script, stage)?.prompts.some((prompt) => prompt.name === point && prompt.falls) ?? false
 
 /** The numbers being set for one group of marks. */
 export function useReadings(

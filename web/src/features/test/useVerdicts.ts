@@ -7,7 +7,7 @@ import { judgeLive, type LiveRun, type DeviceEvent, type TestRecorder } from '..
 export interface Verdicts {
   /** Every mark of this run has reached the server. */
   delivered: boolean
-  /** Something that is judged has been struck since the latest verdict. */
+  /** Something that is judged has been marked since the latest verdict. */
   stale: boolean
   /** Every attempt as the core judged it, with all marks; undefined while that is not known. */
   now: Schema['StageOut'][] | undefined

@@ -10,7 +10,7 @@ test.each([
   [{ type: 'settled', stage: 'leak_applied' }],
   [{ type: 'knob', knob: 'trailer', state: 'out', cause: 'popped' }],
 ])('a watcher marks what is seen: %o', (body) => {
-  expect(leads({ strike: [body] })).toEqual({ strike: [body] })
+  expect(leads({ marks: [body] })).toEqual({ marks: [body] })
 })
 
 test.each([
@@ -20,7 +20,7 @@ test.each([
   [{ type: 'attempt', stage: 'leak_applied' }],
   [{ type: 'held', stage: 'hold_parking', moved: false }],
 ])('and never does what the driver does: %o', (body) => {
-  expect(watchersBar(bar({ strike: [body] }), true)).toMatchObject({
+  expect(watchersBar(bar({ marks: [body] }), true)).toMatchObject({
     word: 'watching',
     disabled: true,
     act: 'nothing',
@@ -28,7 +28,7 @@ test.each([
 })
 
 test('the minute is a watcher’s to time only where they keep the clock', () => {
-  const start = { strike: [{ type: 'reading', stage: 'leak_applied', point: 'start' }] }
+  const start = { marks: [{ type: 'reading', stage: 'leak_applied', point: 'start' }] }
   expect(leads(start)).toBe('nothing')
   expect(leads(start, true)).toEqual(start)
   expect(leads('finish')).toBe('nothing')

@@ -3,7 +3,7 @@ import { clockFace } from '../../shared/figures/format'
 import { useFigures } from '../../shared/figures/useFigures'
 import type { Judged } from './core'
 
-/** A struck test laid over its own feed: each mark, how late it came, and what was read against what was shown. */
+/** A marked test laid over its own feed: each mark, how late it came, and what was read against what was shown. */
 export function MarksLaidOver({ judged }: { judged: Judged }) {
   const { t } = useTranslation()
   const figures = useFigures()

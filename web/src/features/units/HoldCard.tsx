@@ -15,9 +15,9 @@ export function HoldCard({ hold, defects }: { hold: Hold; defects: Schema['Defec
   const { t } = useTranslation()
   const figures = useFigures()
   const [repairs, releases] = [useMayAct('repaired'), useMayAct('hold_released')]
-  const [strikesOut, decides] = [useMayAct('hold_struck_out'), useMay('decideReported')]
+  const [cancelsHold, decides] = [useMayAct('hold_struck_out'), useMay('decideReported')]
   const act = useActs()
-  const [open, setOpen] = useState<'repair' | 'release' | 'strikeOut'>()
+  const [open, setOpen] = useState<'repair' | 'release' | 'cancelHold'>()
   const held = hold.parts.filter((part) => part.held)
   const owner = held[0] ?? hold.parts[0]
   if (!owner) return null
@@ -63,19 +63,19 @@ export function HoldCard({ hold, defects }: { hold: Hold; defects: Schema['Defec
         {decides && ways.has('decide') && hold.run_id && (
           <LinkToReport runId={hold.run_id}>{t('acts.decide')}</LinkToReport>
         )}
-        {strikesOut && ways.has('strike_out') && (
-          <Button onClick={() => setOpen('strikeOut')}>{t('acts.strikeOut')}</Button>
+        {cancelsHold && ways.has('strike_out') && (
+          <Button onClick={() => setOpen('cancelHold')}>{t('acts.cancelHold')}</Button>
         )}
         {releases && <Button onClick={() => setOpen('release')}>{t('acts.release')}</Button>}
       </div>
       {open === 'repair' && (
         <RepairDialog part={owner} holds={[hold]} defects={defects} onClose={() => setOpen(undefined)} />
       )}
-      {open === 'strikeOut' && (
+      {open === 'cancelHold' && (
         <ReasonDialog
-          title={t('acts.strikeOutTitle', { unit: held.map(({ name }) => name).join(' + ') })}
-          label={t('acts.strikeOutWhy')}
-          button={t('acts.strikeOut')}
+          title={t('acts.cancelHoldTitle', { unit: held.map(({ name }) => name).join(' + ') })}
+          label={t('acts.cancelHoldWhy')}
+          button={t('acts.cancelHold')}
           tone="clay"
           onClose={() => setOpen(undefined)}
           onKeep={(reason) => act('hold_struck_out', owner, { hold: hold.id, reason })}
@@ -106,7 +106,7 @@ function LinkToReport({ runId, children }: { runId: string; children: ReactNode 
   )
 }
 
-const LIFTED = { release: 'released', struck_out: 'struckOut', dismissed: 'dismissed' } as const
+const LIFTED = { release: 'released', struck_out: 'canceled', dismissed: 'dismissed' } as const
 
 /** A hold that is over, in a line. */
 export function LiftedHold({ hold }: { hold: Hold }) {

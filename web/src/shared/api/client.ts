@@ -18,7 +18,7 @@ export const rememberCsrf = (word: string): void => {
   csrf = word
 }
 
-/** Whose marks are struck on this page from here on. */
+/** Whose marks are marked on this page from here on. */
 export const rememberPerson = (person: { id: string; name: string } | null | undefined): void => {
   here = person ? { id: person.id, name: person.name } : null
 }

@@ -4205,7 +4205,7 @@ export interface components {
         };
         /**
          * EventBatch
-         * @description Events in the order they were struck, and the moment of sending.
+         * @description Events in the order they were marked, and the moment of sending.
          */
         EventBatch: {
             sent: components["schemas"]["Moment"];
@@ -5117,7 +5117,7 @@ export interface components {
          * KeptEventOut
          * @description An event as the run keeps it; ``body`` holds the fields of its type.
          *
-         *     by, sent_by : who struck it and who sent it.  claimed : who was said to have struck it, where that could not be.
+         *     by, sent_by : who marked it and who sent it.  claimed : who was said to have marked it, where that could not be.
          *     after_end : it came when the run's end had been received already.
          */
         KeptEventOut: {
@@ -6553,7 +6553,7 @@ export interface components {
              * Format
              * @constant
              */
-            format: "low-hiss-script/5";
+            format: "low-hiss-script/6";
             procedure: components["schemas"]["TitledHash"];
             rules: components["schemas"]["TitledHash"];
             /** Knobs */
@@ -6607,16 +6607,37 @@ export interface components {
             };
         };
         /**
+         * ScriptPrompt
+         * @description One thing to mark.
+         *
+         *     reads : its marks want numbers.  falls : the needles fall towards it.
+         *     leads : it shows that the actions before it were done.
+         */
+        ScriptPrompt: {
+            /** Name */
+            name: string;
+            /** Marks */
+            marks: components["schemas"]["ScriptBody"][];
+            /** Optional */
+            optional: boolean;
+            /** Reads */
+            reads: boolean;
+            /** Falls */
+            falls: boolean;
+            /** Leads */
+            leads: boolean;
+        };
+        /**
          * ScriptStep
-         * @description One step: an action, or a stage with its needs, its strikes and its limit.
+         * @description One step: an action, or a stage with its needs, its marks and its limit.
          */
         ScriptStep: {
             /** Step */
             step: ("safe_start" | "release" | "draw_down" | "park" | "chocks_in" | "chocks_out") | ("build_up" | "cut_out" | "cut_in" | "leak_released" | "leak_applied" | "low_air_warning" | "spring_brakes") | ("rebuild" | "hold_trailer" | "hold_parking" | "rolling_service");
             /** Needs */
             needs: ("wheels_chocked" | "chocks_removed" | "area_clear" | "seat_belt" | "neutral" | "engine_running" | "engine_off" | "key_on" | "pedal_up" | "knobs_out" | "knobs_in" | "tractor_in_trailer_out" | "trailer_in_tractor_out")[];
-            /** Strikes */
-            strikes: components["schemas"]["ScriptStrike"][];
+            /** Prompts */
+            prompts: components["schemas"]["ScriptPrompt"][];
             /** Says */
             says: string[];
             /** Refill */
@@ -6648,27 +6669,6 @@ export interface components {
             seconds: number | null;
             /** Path Psi */
             path_psi: number[] | null;
-        };
-        /**
-         * ScriptStrike
-         * @description One thing to strike.
-         *
-         *     reads : its marks want numbers.  falls : the needles fall towards it.
-         *     leads : it shows that the actions before it were done.
-         */
-        ScriptStrike: {
-            /** Name */
-            name: string;
-            /** Marks */
-            marks: components["schemas"]["ScriptBody"][];
-            /** Optional */
-            optional: boolean;
-            /** Reads */
-            reads: boolean;
-            /** Falls */
-            falls: boolean;
-            /** Leads */
-            leads: boolean;
         };
         /**
          * SealedOut

@@ -195,7 +195,7 @@ export const practice = {
       nothing: 'The vehicle had no fault.',
       hidden: 'Faults: {{faults}}.',
       changed: 'A trainer changed the vehicle during the drive.',
-      struck: 'Your marks and the actual moments',
+      marked: 'Your marks and the actual moments',
       late: 'late',
       read: 'read',
       needle: 'needle',

@@ -55,7 +55,7 @@ export const test = {
       tractor_in_trailer_out: 'Parking knob in, trailer knob out',
       trailer_in_tractor_out: 'Trailer knob in, parking knob out',
     },
-    strike: {
+    bar: {
       now: 'Now',
       wheels_chocked: 'Chocks are in',
       chocks_removed: 'Chocks are out',

@@ -197,7 +197,7 @@ export const practice: typeof english = {
       nothing: 'El vehículo no tenía falla.',
       hidden: 'Fallas: {{faults}}.',
       changed: 'Un instructor cambió el vehículo durante la práctica.',
-      struck: 'Sus marcas y los momentos reales',
+      marked: 'Sus marcas y los momentos reales',
       late: 'tarde',
       read: 'leído',
       needle: 'aguja',

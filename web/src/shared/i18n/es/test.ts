@@ -58,7 +58,7 @@ export const test: typeof english = {
       tractor_in_trailer_out: 'Estacionamiento adentro, remolque afuera',
       trailer_in_tractor_out: 'Remolque adentro, estacionamiento afuera',
     },
-    strike: {
+    bar: {
       now: 'Ahora',
       wheels_chocked: 'Calzos puestos',
       chocks_removed: 'Calzos fuera',

@@ -2,28 +2,28 @@ import { useTranslation } from '../../shared/i18n/useTranslation'
 import { parseNumber } from '../../shared/figures/numbers'
 import type { ReactNode } from 'react'
 import type { Body } from '../../device'
-import type { Step, StrikeSpec } from '../../run'
+import type { Step, MarkPrompt } from '../../run'
 import { Button } from '../../shared/ui'
 
-interface SideStrikesProps {
+interface SideMarksProps {
   step: Step
-  strike: StrikeSpec
-  missing: StrikeSpec['marks']
+  prompt: MarkPrompt
+  missing: MarkPrompt['marks']
   speed: string
   onSpeed: (text: string) => void
-  onStrike: (bodies: Body[]) => void
+  onMark: (bodies: Body[]) => void
 }
 
-/** What may be struck instead of the bar: only one of two, the one that never came, or the other answer. */
-export function SideStrikes({ step, strike, missing, speed, onSpeed, onStrike }: SideStrikesProps) {
+/** What may be marked instead of the bar: only one of two, the one that never came, or the other answer. */
+export function SideMarks({ step, prompt, missing, speed, onSpeed, onMark }: SideMarksProps) {
   const { t } = useTranslation()
-  const partly = missing.length < strike.marks.length
+  const partly = missing.length < prompt.marks.length
   const button = (text: string, ...bodies: Body[]) => (
-    <Button key={text} className="max-md:px-2 max-md:leading-tight" onClick={() => onStrike(bodies)}>
+    <Button key={text} className="max-md:px-2 max-md:leading-tight" onClick={() => onMark(bodies)}>
       {text}
     </Button>
   )
-  switch (strike.name) {
+  switch (prompt.name) {
     case 'warning': {
       if (!partly) {
         return (

@@ -4,7 +4,7 @@ import { momentOf, type Moment } from '../../device'
 
 const HOLD_MS = 1000
 
-interface StrikeProps {
+interface MarkBarProps {
   word: string
   under: string
   /** What it asks for, by a stable name. */
@@ -14,11 +14,11 @@ interface StrikeProps {
   disabled?: boolean
   hint?: string
   narrow?: boolean
-  onStrike: (at: Moment) => void
+  onMark: (at: Moment) => void
 }
 
 /** The one large area that always means "now". Thumb or space bar; the moment is stamped before anything else. */
-export function Strike({
+export function MarkBar({
   word,
   under,
   asks,
@@ -26,8 +26,8 @@ export function Strike({
   disabled = false,
   hint,
   narrow = false,
-  onStrike,
-}: StrikeProps) {
+  onMark,
+}: MarkBarProps) {
   const { t } = useTranslation()
   const [pressing, setPressing] = useState(false)
   const pressed = useRef<{ at: Moment; timer?: ReturnType<typeof setTimeout> } | null>(null)
@@ -41,14 +41,14 @@ export function Strike({
     if (disabled || pressed.current) return
     const at = momentOf(event)
     if (!held) {
-      onStrike(at)
+      onMark(at)
       return
     }
     setPressing(true)
     // the pedal came up when the press began, not when the second was over
     const timer = setTimeout(() => {
       release()
-      onStrike(at)
+      onMark(at)
     }, HOLD_MS)
     pressed.current = { at, timer }
   }
@@ -79,7 +79,7 @@ export function Strike({
   return (
     <button
       type="button"
-      data-strike={asks}
+      data-bar={asks}
       disabled={disabled}
       onPointerDown={(event) => event.button === 0 && press(event)}
       onPointerUp={release}
@@ -102,7 +102,7 @@ export function Strike({
       )}
       <span className="relative">
         <span
-          className={`block leading-none font-bold ${narrow ? 'text-title' : 'text-strike'}`}
+          className={`block leading-none font-bold ${narrow ? 'text-title' : 'text-bar'}`}
           style={{ fontStretch: '94%' }}
         >
           {word}
