@@ -186,7 +186,7 @@ def _judge_again(store: Store) -> None:
     """After an upgrade of the core: look at every ended run again, some at a time, beside everything else."""
 
     def work() -> None:
-        with contextlib.suppress(Exception):  # the sheet of a run looks again whenever it is opened
+        with contextlib.suppress(Exception):  # the report of a run looks again whenever it is opened
             while judge_ended_again(store, _JUDGED_AT_ONCE) == _JUDGED_AT_ONCE:
                 time.sleep(_REST_S)
 

@@ -25,7 +25,7 @@ FOUND_BY_NAME = {
     "tests/plugin.py": "pytest_.*",
     "lowhiss/store/types.py": ".*",  # what SQLAlchemy asks of a type
     "lowhiss/exchange/recordings/source.py": "seekable|readinto",  # a stream of the standard library
-    "lowhiss/exchange/workbook.py": "freeze_panes|font|number_format",  # a sheet's own attributes
+    "lowhiss/exchange/workbook.py": "freeze_panes|font|number_format",  # a report's own attributes
     "lowhiss/core/practice/truth.py": ".*_(psi|s)",  # written whole into a debrief
     "lowhiss/engine/editor/comparison.py": ".*_open",  # answered whole
     "lowhiss/service/.*": "class_name|granted|amended_by",

@@ -74,7 +74,7 @@ def in_the_yard(cab: Cab) -> None:
 
 
 def whole_run(cab: Cab) -> None:
-    """A whole test of a combination at 1280x800, from the set-up to its sheet."""
+    """A whole test of a combination at 1280x800, from the set-up to its report."""
     cab.set_up("MV-12", "Ines Aldous")
     cab.page.get_by_role("heading", name="Limits").wait_for()
     cab.set_up("MV-12", "Ines Aldous", procedure="us-full")
@@ -93,7 +93,7 @@ def whole_run(cab: Cab) -> None:
     cab.do(COMBINATION)
     cab.finish()
     cab.page.wait_for_selector("[data-school]")
-    shoot(cab.page, "sheet")
+    shoot(cab.page, "report")
 
 
 def at_night(cab: Cab) -> None:
@@ -107,7 +107,7 @@ def at_night(cab: Cab) -> None:
 
 
 def beside_the_fill(cab: Cab) -> None:
-    """The inspection beside the filling air, and the sheet of an inspection, at 1280x800."""
+    """The inspection beside the filling air, and the report of an inspection, at 1280x800."""
     cab.begin("MV-05", "Tove Lind", procedure="single-vehicle")
     cab.do({}, until="cut_out")
     cab.page.locator("main input").first.fill("30")
@@ -117,8 +117,8 @@ def beside_the_fill(cab: Cab) -> None:
     shoot(cab.page, "test-inspection")
     (latest, *_) = cab.page.request.get(f"{cab.url}/api/inspections?unit={demo_id('MV-12')}").json()
     cab.go(f"/inspections/{latest['id']}")
-    cab.page.wait_for_selector("[data-inspection-sheet]")
-    shoot(cab.page, "inspection-sheet")
+    cab.page.wait_for_selector("[data-inspection-report]")
+    shoot(cab.page, "inspection-report")
 
 
 def going_round(cab: Cab) -> None:

@@ -14,7 +14,7 @@ sys.path.insert(0, str(ROOT))
 
 from lowhiss import rulebook  # noqa: E402
 from lowhiss.api import create_app  # noqa: E402
-from lowhiss.api.runs.sheet_schemas import VerdictOut  # noqa: E402
+from lowhiss.api.runs.report_schemas import VerdictOut  # noqa: E402
 from lowhiss.core.fields import LANGUAGES  # noqa: E402
 from lowhiss.core.findings import findings_table  # noqa: E402
 from lowhiss.core.script import compile_script  # noqa: E402

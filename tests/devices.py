@@ -155,6 +155,6 @@ class Device:
         events.append(self.marked("reading", stage="leak_applied", point="end", **both))
         return events
 
-    def sheet(self, **query: str) -> dict[str, Any]:
+    def report(self, **query: str) -> dict[str, Any]:
         """The run judged."""
-        return self.client.get(f"/api/runs/{self.run_id}/sheet", params=query).raise_for_status().json()
+        return self.client.get(f"/api/runs/{self.run_id}/report", params=query).raise_for_status().json()

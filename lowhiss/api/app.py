@@ -81,7 +81,7 @@ def create_app(
     """The application over ``store``, answering only to ``hosts``; ``None`` serves for reading its schema.
 
     demo_accounts : demo people may sign in by one touch.  secure : it is reached by TLS alone.  spool : where files
-    wait that are read beside everything else.  keys : what sheets are sealed with.
+    wait that are read beside everything else.  keys : what reports are sealed with.
     """
     app = FastAPI(
         title="Low Hiss",

@@ -42,4 +42,4 @@ RECORDINGS = Lane("recordings", 2)
 """Files of recordings: read in the sandbox, judged here."""
 PICTURES = Lane("pictures", 1)
 FILES = Lane("files", 1)
-"""Papers, tables and records that are taken over: seconds each, which nobody's sheet or trace waits for."""
+"""Papers, tables and records that are taken over: seconds each, which nobody's report or trace waits for."""

@@ -25,7 +25,7 @@ from lowhiss.core.errors import CoreError
 from lowhiss.core.judge import RunVerdict
 from lowhiss.core.record import Run, read_run
 from lowhiss.core.rules import RuleSet
-from lowhiss.core.words import Words, text_sheet, verdict_record
+from lowhiss.core.words import Words, text_report, verdict_record
 from lowhiss.engine.judge_record import hints_for, judge_by_every_school, judge_record, rules_of, what_if
 from lowhiss.engine.whatif import Change
 from lowhiss.exchange import load_run, read_json
@@ -79,7 +79,7 @@ def _judge_file(name: str, rules: RuleSet | None, options: argparse.Namespace, *
             return UNREADABLE
         return refuse(f"{name}: {problem_of(error)}")
     if options.text:
-        print("\n\n".join(text_sheet(verdict, words, hints_for([verdict])) for verdict in verdicts), flush=True)
+        print("\n\n".join(text_report(verdict, words, hints_for([verdict])) for verdict in verdicts), flush=True)
     elif options.all_rules:
         records = [_record(verdict, words) for verdict in verdicts]
         print(as_json({"format": "low-hiss-verdicts/1", "verdicts": records}, compact=several), flush=True)

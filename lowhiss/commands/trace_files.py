@@ -28,7 +28,7 @@ from lowhiss.commands.common import (
 )
 from lowhiss.core.errors import CoreError
 from lowhiss.core.vehicle import UNIT_KINDS
-from lowhiss.core.words import text_sheet, verdict_record
+from lowhiss.core.words import text_report, verdict_record
 from lowhiss.engine.executor import SCHEDULER, executor, in_order
 from lowhiss.engine.judge_record import hints_for
 from lowhiss.engine.recorded import Recorded, found_table, judge_recording
@@ -182,7 +182,7 @@ def _print(
     elif not judged.found.is_test:
         print(f"{path}: no brake test was found in it, so that it has no verdict", file=sys.stderr)
     if options.text:
-        print(text_sheet(judged.verdict, words, hints_for([judged.verdict])), flush=True)
+        print(text_report(judged.verdict, words, hints_for([judged.verdict])), flush=True)
         return
     recording: dict[str, Any] = {
         "file": path.name,

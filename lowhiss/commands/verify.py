@@ -1,4 +1,4 @@
-"""``lowhiss verify FILE``: sealed sheets checked without a database."""
+"""``lowhiss verify FILE``: sealed reports checked without a database."""
 
 from __future__ import annotations
 

@@ -45,7 +45,7 @@ class SumInput:
 class SumRow:
     """A sum. ``example``: what goes in, which result, and what it is to the digits that are written.
 
-    takes : of a sheet's stages of a kind, which measured figure fills in which number.
+    takes : of a report's stages of a kind, which measured figure fills in which number.
     """
 
     id: str

@@ -67,8 +67,8 @@ def hints_for(verdicts: Sequence[RunVerdict]) -> list[Hint]:
     return hunt(verdicts, rulebook.hint_limits(), rulebook.chambers().power_unit_ratio)
 
 
-def sheet_of(verdict: RunVerdict, words: Words) -> dict[str, Any]:
-    """What a sheet shows of a verdict, on the server and on a device: outcome, verdict record, column, timeline."""
+def report_of(verdict: RunVerdict, words: Words) -> dict[str, Any]:
+    """What a report shows of a verdict, on the server and on a device: outcome, verdict record, column, timeline."""
     return {
         "outcome": verdict.headline,
         "verdict": verdict_record(verdict, words, hints_for([verdict])),

@@ -15,7 +15,7 @@ from lowhiss.engine.cards import answered, today
 from lowhiss.engine.debrief import debrief
 from lowhiss.engine.debrief_words import debrief_told
 from lowhiss.engine.inspections import run_marks, script_of, state_of, state_table
-from lowhiss.engine.judge_record import judge_record, sheet_of
+from lowhiss.engine.judge_record import judge_record, report_of
 from lowhiss.engine.lessons import lesson_list, said_around
 from lowhiss.engine.practice import Drive, lesson_of, new_code, possible_faults, resume
 from lowhiss.engine.simulation import spec_named, spec_of_table
@@ -39,9 +39,9 @@ def inspection_script(record: str, language: Language, unit: PressureUnit) -> st
 
 
 def judge(record: str, language: Language, unit: PressureUnit) -> str:
-    """What the server's sheet says of a run, from its run record as JSON text. Raises CoreError, ValueError."""
+    """What the server's report says of a run, from its run record as JSON text. Raises CoreError, ValueError."""
     run = read_run(json.loads(record))
-    return json.dumps(sheet_of(judge_record(run), Words(language, unit)))
+    return json.dumps(report_of(judge_record(run), Words(language, unit)))
 
 
 def cards_today(licence: str, reviews: str, now: str, exam_on: str) -> str:

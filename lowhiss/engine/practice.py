@@ -47,7 +47,7 @@ from lowhiss.core.rules import RuleSet, read_rule_set
 from lowhiss.core.run import standing_events
 from lowhiss.core.script import compile_script
 from lowhiss.core.words import Words
-from lowhiss.engine.judge_record import judge_record, judged_by, sheet_of
+from lowhiss.engine.judge_record import judge_record, judged_by, report_of
 from lowhiss.engine.simulation import spec_named, spec_of_table
 
 CLAIM = "claim"
@@ -352,7 +352,7 @@ def told(after: Mapping[str, Any], words: Words) -> dict[str, Any]:
     return {
         **after,
         "faults": [fault_in_words(fault, words.language) for fault in after["faults"]],
-        **sheet_of(judge_record(read_run(after["run"])), words),
+        **report_of(judge_record(read_run(after["run"])), words),
     }
 
 

@@ -1,4 +1,4 @@
-"""Sheets and lists as PDF: our own face embedded, tagged, A4 or letter, with a code to check a seal by."""
+"""Reports and lists as PDF: our own face embedded, tagged, A4 or letter, with a code to check a seal by."""
 
 from __future__ import annotations
 
@@ -116,14 +116,14 @@ def _face_file() -> Path | None:
 
 
 def _face() -> str:
-    return "'Sheet', sans-serif"
+    return "'Report', sans-serif"
 
 
 def _font() -> str:
     path = _face_file()
     if path is None:
         return ""
-    return f"@font-face {{ font-family: 'Sheet'; src: url('{path.as_uri()}')}}"
+    return f"@font-face {{ font-family: 'Report'; src: url('{path.as_uri()}')}}"
 
 
 def _fetch(url: str, *_: object, **__: object) -> Any:

@@ -21,7 +21,7 @@ class RunRow(LogColumns, Base):
     event that ended it, ``ended_at`` when that was received. ``outcome`` and ``close_call`` are those of its verdict,
     kept here because lists are sorted by when runs began; ``stale`` says that it has grown since it was judged.
     ``recording`` is what it was found in, where nobody marked a mark; ``recorded`` that there is such a thing.
-    ``sealed`` : its sheet was signed.
+    ``sealed`` : its report was signed.
     """
 
     __tablename__ = "run"

@@ -39,7 +39,7 @@ class SealKeyRow(Base):
 
 
 class SignatureRow(Base):
-    """Who signed a sheet, in which part and how; never changed. ``signed_at``: by their device's clock."""
+    """Who signed a report, in which part and how; never changed. ``signed_at``: by their device's clock."""
 
     __tablename__ = "signature"
     __table_args__ = (Index(None, "run_id"),)

@@ -121,8 +121,8 @@ def test_a_run_said_to_have_begun_years_ago_is_taken_marked_and_clears_nothing(d
 
 
 def outcome(client, run_id):
-    sheet = client.get(f"/api/runs/{run_id}/sheet").raise_for_status().json()
-    return sheet["outcome"], sheet["at_end"]["outcome"], [mark["why"] for mark in sheet["verdict"]["late"]]
+    report = client.get(f"/api/runs/{run_id}/report").raise_for_status().json()
+    return report["outcome"], report["at_end"]["outcome"], [mark["why"] for mark in report["verdict"]["late"]]
 
 
 def test_a_failing_reading_cannot_be_replaced_after_the_end(driver, people):
@@ -206,10 +206,10 @@ def test_an_upgrade_of_the_core_keeps_what_ended_and_shows_what_it_would_say(dri
         )
     assert judge_ended_again(store, 10) == 2
     assert judge_ended_again(store, 10) == 0
-    sheets = {run: client.get(f"/api/runs/{run}/sheet").json() for run in (passed, failing)}
-    assert {run: sheet["differs"]["counts"] for run, sheet in sheets.items()} == {passed: "now", failing: "kept"}
-    assert [sheet["at_end"]["outcome"] for sheet in sheets.values()] == ["pass", "fail"]
-    assert sheets[failing]["outcome"] == "fail"
+    reports = {run: client.get(f"/api/runs/{run}/report").json() for run in (passed, failing)}
+    assert {run: report["differs"]["counts"] for run, report in reports.items()} == {passed: "now", failing: "kept"}
+    assert [report["at_end"]["outcome"] for report in reports.values()] == ["pass", "fail"]
+    assert reports[failing]["outcome"] == "fail"
     assert {line.head.id for line in log_page(store) if line.differs} == {passed, failing}
     look = {"why": "looked at both"}
     assert driver.client.post(f"/api/runs/{failing}/result", json=look).status_code == 403

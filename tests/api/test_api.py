@@ -32,12 +32,12 @@ def test_a_whole_leak_test_is_judged_logged_and_exported(client, device, tmp_pat
     assert (received["last_seq"], received["set_aside"]) == (9, [])
     assert [accepted["seq"] for accepted in received["accepted"]] == list(range(1, 10))
 
-    sheet = device.sheet()
-    (stage,) = sheet["verdict"]["stages"]
-    assert (sheet["outcome"], stage["outcome"], stage["measured"]["drop_psi"]) == ("pass", "pass", 3)
+    report = device.report()
+    (stage,) = report["verdict"]["stages"]
+    assert (report["outcome"], stage["outcome"], stage["measured"]["drop_psi"]) == ("pass", "pass", 3)
     assert stage["measured"]["duration_s"] == 60
     bay = {"stage": "leak_applied", "of": "end", "now": True, "low_psi": 96, "high_psi": 100}
-    assert sheet["column"]["bays"] == [bay]
+    assert report["column"]["bays"] == [bay]
 
     log = client.get("/api/log", params={"search": "MV-12 Ines"}).json()
     line = next(line for line in log["runs"] if line["run"]["id"] == device.run_id)
@@ -46,7 +46,7 @@ def test_a_whole_leak_test_is_judged_logged_and_exported(client, device, tmp_pat
     path = tmp_path / "run.json"
     path.write_bytes(client.get(f"/api/runs/{device.run_id}/record").content)
     assert main(["judge", str(path)]) == 0
-    assert json.loads(capsys.readouterr().out) == drop_nulls(sheet["verdict"])
+    assert json.loads(capsys.readouterr().out) == drop_nulls(report["verdict"])
 
 
 def drop_nulls(verdict):
@@ -59,10 +59,10 @@ def drop_nulls(verdict):
 def test_sentences_come_in_the_readers_language_and_unit(device):
     device.begin()
     device.send(*device.leak_test(100, 95))
-    sheet = device.sheet(lang="es", unit="kpa")
-    assert sheet["outcome"] == "fail"
-    assert sheet["verdict"]["stages"][0]["arithmetic"].startswith("689 → 655 kPa en 60 s, 34.5 kPa/min")
-    assert sheet["verdict"]["stages"][0]["measured"]["start_psi"] == 100
+    report = device.report(lang="es", unit="kpa")
+    assert report["outcome"] == "fail"
+    assert report["verdict"]["stages"][0]["arithmetic"].startswith("689 → 655 kPa en 60 s, 34.5 kPa/min")
+    assert report["verdict"]["stages"][0]["measured"]["start_psi"] == 100
 
 
 def test_a_resent_batch_is_accepted_once(client, device):
@@ -114,7 +114,7 @@ def test_a_batch_out_of_order_or_in_pieces_is_judged_as_if_it_had_come_in_order(
     events = device.leak_test(100, 97)
     for piece in (events[7:], events[3:7][::-1], events[:3], events):
         assert device.send(*piece).raise_for_status().json()["set_aside"] == []
-    stage = device.sheet()["verdict"]["stages"][0]
+    stage = device.report()["verdict"]["stages"][0]
     assert (stage["outcome"], stage["measured"]["drop_psi"], stage["measured"]["duration_s"]) == ("pass", 3, 60)
     assert len(client.get(f"/api/runs/{device.run_id}/events").json()) == len(events)
 
@@ -135,9 +135,9 @@ def test_a_number_may_come_later_and_be_corrected(device):
     *events, end = device.leak_test(100, 97)
     bare = {key: value for key, value in end.items() if not key.endswith("_psi")}
     device.send(*events, bare)
-    assert device.sheet()["verdict"]["stages"][0]["outcome"] == "not_done"
+    assert device.report()["verdict"]["stages"][0]["outcome"] == "not_done"
     device.send(device.marked("valued", event=end["id"], primary_psi=97, secondary_bar=6.7))
-    stage = device.sheet()["verdict"]["stages"][0]
+    stage = device.report()["verdict"]["stages"][0]
     assert (stage["outcome"], stage["measured"]["needles"]["secondary"]["end_psi"]) == ("pass", 97.2)
 
 
@@ -146,7 +146,7 @@ def test_a_wrong_wall_clock_changes_no_duration(client, wall_off_s):
     device = Device(client, wall_off_s=wall_off_s)
     device.begin()
     device.send(*device.leak_test(100, 97))
-    measured = device.sheet()["verdict"]["stages"][0]["measured"]
+    measured = device.report()["verdict"]["stages"][0]["measured"]
     assert (measured["duration_s"], measured["wait_s"]) == (60, 23)
 
 
@@ -226,7 +226,7 @@ def test_unknown_runs_bad_addresses_and_bad_bodies(client, device):
     ghost = str(uuid.uuid4())
     for path in (
         f"/api/runs/{ghost}",
-        f"/api/runs/{ghost}/sheet",
+        f"/api/runs/{ghost}/report",
         f"/api/runs/{ghost}/events",
         f"/api/runs/{ghost}/record",
     ):
@@ -294,7 +294,7 @@ def test_every_answer_keeps_to_the_described_schema(client, device):
         "/api/units": "/api/units",
         "/api/log": "/api/log",
         "/api/about": "/api/about",
-        "/api/runs/{run_id}/sheet": f"/api/runs/{device.run_id}/sheet",
+        "/api/runs/{run_id}/report": f"/api/runs/{device.run_id}/report",
         "/api/runs/{run_id}/events": f"/api/runs/{device.run_id}/events",
     }
     for described, path in paths.items():

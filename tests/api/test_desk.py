@@ -229,8 +229,8 @@ def test_a_set_is_retired_only_when_nobody_is_left_without_it_and_a_running_test
     assert (unit["rules"], unit["own_rules"]) == ("us-cdl", None)
     assert client.post(f"/api/rules/rules/{name}/retire").status_code == 204
     device.send({"type": "note", "text": "still here"}).raise_for_status()
-    sheet = client.get(f"/api/runs/{device.run_id}/sheet").json()
-    assert sheet["verdict"]["rules"] == name
+    report = client.get(f"/api/runs/{device.run_id}/report").json()
+    assert report["verdict"]["rules"] == name
     gone = client.get(f"/api/units/{unit['id']}/script", params={"rules": name})
     assert "isn't a rule set in force here" in error_of(gone, 422)["message"]
     assert error_of(client.post(f"/api/rules/rules/{name}/retire"), 404)["code"] == "edition_unknown"

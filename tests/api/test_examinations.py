@@ -40,7 +40,7 @@ def told(client, run_id, **body):
     return response.status_code, response.json().get("error", {}).get("code")
 
 
-def sheet(client, run_id):
+def report(client, run_id):
     return client.get(f"/api/runs/{run_id}/examination").raise_for_status().json()
 
 
@@ -58,7 +58,7 @@ def test_a_part_is_asked_for_and_granted_by_the_examiner_alone(people, examined)
     again = said(examined, "redo:leak_applied", value="named")
     assert examined.send(again).json()["set_aside"] == []
     assert examiner.send(said(examiner, "grant:leak_applied")).json()["set_aside"] == []
-    assert sheet(people["trainer"], examined.run_id)["asked"] == [
+    assert report(people["trainer"], examined.run_id)["asked"] == [
         {"stage": "leak_applied", "named": False, "granted": False},
         {"stage": "leak_applied", "named": True, "granted": True},
     ]
@@ -69,7 +69,7 @@ def test_the_result_is_withheld_told_once_and_apart_from_the_vehicles(people, ex
     verdict = said(examined, "verdict:leak_applied", value="pass")
     closing = said(examined, "closing", value="pass")
     assert examined.send(verdict, closing).json()["set_aside"] == []
-    seen, known = sheet(people["driver"], run), sheet(people["trainer"], run)
+    seen, known = report(people["driver"], run), report(people["trainer"], run)
     assert (seen["withheld"], seen["findings"], seen["closing"]) == (True, [], "pass")
     assert not known["withheld"]
     assert "wrong_verdict_said" in [one["code"] for one in known["findings"] if one["critical"]]
@@ -80,10 +80,10 @@ def test_the_result_is_withheld_told_once_and_apart_from_the_vehicles(people, ex
     assert told(people["trainer"], run, passed=False, remark="Twenty is not less than four.") == (200, None)
     assert told(people["trainer"], run, passed=True) == (409, "told_already")
     assert told(people["manager"], run, passed=False) == (409, "told_already")
-    seen = sheet(people["driver"], run)
+    seen = report(people["driver"], run)
     assert (seen["passed"], seen["examiner"], seen["withheld"]) == (False, WHO["trainer"], False)
     assert "wrong_verdict_said" in [one["code"] for one in seen["findings"]]
-    vehicle = people["driver"].get(f"/api/runs/{run}/sheet").raise_for_status().json()
+    vehicle = people["driver"].get(f"/api/runs/{run}/report").raise_for_status().json()
     assert vehicle["outcome"] == "fail"
 
 

@@ -210,16 +210,16 @@ def test_what_cannot_be_taken_over_is_named_one_by_one(client, app_url):
 
 
 @pytest.mark.parametrize("asked", [{}, {"lang": "es", "unit": "kpa", "size": "letter"}])
-def test_a_sheet_is_a_tagged_paper_with_our_face(client, asked, tmp_path):
+def test_a_report_is_a_tagged_paper_with_our_face(client, asked, tmp_path):
     run = client.get("/api/log", params={"outcome": "fail"}).json()["runs"][0]["run"]
-    path = tmp_path / "sheet.pdf"
-    path.write_bytes(client.get(f"/api/runs/{run['id']}/sheet.pdf", params=asked).raise_for_status().content)
+    path = tmp_path / "report.pdf"
+    path.write_bytes(client.get(f"/api/runs/{run['id']}/report.pdf", params=asked).raise_for_status().content)
     told = subprocess.run(["pdfinfo", str(path)], capture_output=True, text=True, check=True).stdout
     assert "Tagged:          yes" in told
     assert ("letter" if asked else "A4") in told
     fonts = subprocess.run(["pdffonts", str(path)], capture_output=True, text=True, check=True).stdout
     assert all(" yes " in line for line in fonts.splitlines()[2:])
-    assert "+Sheet" in fonts
+    assert "+Report" in fonts
     text = subprocess.run(["pdftotext", "-layout", str(path), "-"], capture_output=True, text=True, check=True).stdout
     assert run["unit_name"] in text
     assert ("NO CIRCULAR" if asked else "DO NOT DRIVE") in text

@@ -16,7 +16,7 @@ from tests.plugin import HANG_S
 
 @pytest.fixture(scope="module")
 def everything(store):
-    """Every run with its sheet's figures, the latest first, by asking page after page."""
+    """Every run with its report's figures, the latest first, by asking page after page."""
     lines, before = [], None
     while page := log.log_page(store, before=before):
         lines += page
@@ -113,9 +113,9 @@ def test_a_finding_is_found_by_its_code(client, everything):
     assert "…" in told["findings"]["third_failure"]
     codes = {}
     for line in ended(everything)[:40]:
-        sheet = client.get(f"/api/runs/{line.head.id}/sheet").json()
-        of = {one["code"] for stage in sheet["verdict"]["stages"] for one in stage["findings"]}
-        of |= {one["code"] for one in sheet["verdict"]["coach"]}
+        report = client.get(f"/api/runs/{line.head.id}/report").json()
+        of = {one["code"] for stage in report["verdict"]["stages"] for one in stage["findings"]}
+        of |= {one["code"] for one in report["verdict"]["coach"]}
         for code in of:
             codes.setdefault(code, []).append(line.head.id)
     assert len(codes) >= 5

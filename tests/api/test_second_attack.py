@@ -183,13 +183,13 @@ def test_h4_open_runs_are_judged_once_for_all_who_ask_meanwhile(store, client, m
 def test_h4_a_long_run_is_judged_beside_the_process_of_the_marks(client):
     device = long_run(client)
     device.send(*device.leak_test(100, 90)).raise_for_status()
-    sheet = client.get(f"/api/runs/{device.run_id}/sheet").raise_for_status().json()
-    assert {one["stage"]: one["outcome"] for one in sheet["verdict"]["stages"]}["leak_applied"] == "fail"
+    report = client.get(f"/api/runs/{device.run_id}/report").raise_for_status().json()
+    assert {one["stage"]: one["outcome"] for one in report["verdict"]["stages"]}["leak_applied"] == "fail"
     assert len(client.get(f"/api/runs/{device.run_id}/schools").raise_for_status().json()) >= 4
     stands = {one["name"]: one["status"] for one in client.get("/api/status").json()}
     assert stands["MV-12"] == "on_hold"
-    assert client.get("/api/runs/00000000-0000-4000-8000-000000000000/sheet").status_code == 404
-    paper = client.get(f"/api/runs/{device.run_id}/sheet.pdf", timeout=60)
+    assert client.get("/api/runs/00000000-0000-4000-8000-000000000000/report").status_code == 404
+    paper = client.get(f"/api/runs/{device.run_id}/report.pdf", timeout=60)
     assert (paper.status_code, paper.content[:4]) == (200, b"%PDF")
 
 

@@ -112,14 +112,14 @@ def test_fail_hold_repair_recheck_lifted_with_the_sentences_of_each(client, stor
     )
     assert (told["recheck"]["procedure"], told["recheck"]["rules"]) == ("leak-check", "us-cdl")
     assert "no más de 20.7 kPa" in page(client, tractor, lang="es", unit="kpa")["status"]["holds"][0]["text"]
-    assert sheet(client, failed)["did"] == ["Applied leak test, pedal held: the unit is now on hold. Do not drive."]
+    assert report(client, failed)["did"] == ["Applied leak test, pedal held: the unit is now on hold. Do not drive."]
     # a pass without a repair changes nothing, and says why
     early = run_of(store, tractor, 99, days_ago=4)
-    assert sheet(client, early)["did"] == ["Applied leak test, pedal held: still on hold."]
+    assert report(client, early)["did"] == ["Applied leak test, pedal held: still on hold."]
     repaired(people, tractor, days_ago=3)
     lifting = run_of(store, tractor, 99, days_ago=2)
     assert stands(client, tractor) == ("fit", [])
-    assert sheet(client, lifting)["did"] == ["Applied leak test, pedal held: the hold is lifted."]
+    assert report(client, lifting)["did"] == ["Applied leak test, pedal held: the hold is lifted."]
     (ever,) = page(client, tractor)["holds"]
     assert (ever["lifted_how"], ever["lifted_run_id"], ever["run_id"]) == ("recheck", lifting, failed)
     course = [(entry["kind"], entry["what"]) for entry in page(client, tractor)["course"]["entries"]]
@@ -128,8 +128,8 @@ def test_fail_hold_repair_recheck_lifted_with_the_sentences_of_each(client, stor
     ]  # fmt: skip
 
 
-def sheet(client, run_id):
-    return client.get(f"/api/runs/{run_id}/sheet").raise_for_status().json()
+def report(client, run_id):
+    return client.get(f"/api/runs/{run_id}/report").raise_for_status().json()
 
 
 def test_an_old_fail_that_arrives_late_finds_its_place(client, store, people, tractor):
@@ -151,7 +151,7 @@ def test_the_trailer_holds_whatever_pulls_it(client, store, people, tractor):
     assert "narrow" in [way["way"] for way in page(client, tractor)["status"]["holds"][0]["ways"]]
     alone = run_of(store, tractor, 99, days_ago=4)
     assert stands(client, tractor) == ("on_hold", [[leaking["name"]]])
-    assert sheet(client, alone)["did"][0].endswith("so the hold stays on the vehicles that weren't in this test.")
+    assert report(client, alone)["did"][0].endswith("so the hold stays on the vehicles that weren't in this test.")
     uncoupled = couple(client, page(client, tractor)["unit"], None)
     assert stands(client, uncoupled) == ("fit", [])
     assert stands(client, other) == ("never_tested", [])
@@ -381,7 +381,7 @@ def test_another_system_reads_by_a_token_of_its_own_until_it_is_voided(client, s
 def test_a_finding_that_may_be_a_defect_is_proposed_with_its_group(client, store, tractor):
     events = [*ready(knobs=("tractor", "trailer")), *warned(112, at_s=140)]
     run_id = kept(store, tractor, record(events, "tractor", procedure="static-only"), 3.0)
-    proposed = {one["finding"]: (one["group"], one["text"]) for one in sheet(client, run_id)["proposals"]}
+    proposed = {one["finding"]: (one["group"], one["text"]) for one in report(client, run_id)["proposals"]}
     group, text = proposed["early_warning"]
     assert (group, "112 psi" in text) == ("warning_lamp", True)
 

@@ -142,11 +142,11 @@ def test_a_session_becomes_a_run_that_says_what_it_was_found_in(client, text):
     stage = seen["stages"][0]
     moved = [{"place": 0, "from_s": stage["from_s"] + 1, "to_s": stage["to_s"]}]
     run_id = attached(client, kept, unit, judged={"moved": moved}).raise_for_status().json()["run_id"]
-    sheet = client.get(f"/api/runs/{run_id}/sheet").json()
-    told = sheet["run"]["recording"]
+    report = client.get(f"/api/runs/{run_id}/report").json()
+    told = report["run"]["recording"]
     assert (told["file"], told["sha256"], told["moved"]) == ("fleet.csv", kept, ["leak_applied"])
-    assert (sheet["run"]["purpose"], sheet["run"]["driver"]) == ("dispatch", "Tove Lind")
-    assert sheet["verdict"]["candidate"] == {"critical": [], "minor": []}
+    assert (report["run"]["purpose"], report["run"]["driver"]) == ("dispatch", "Tove Lind")
+    assert report["verdict"]["candidate"] == {"critical": [], "minor": []}
     # the record says it too, with its ends, and judged alone comes to the same
     record = client.get(f"/api/runs/{run_id}/record").json()
     assert record["recording"]["columns"]["primary"] == "primary_psi"
@@ -154,7 +154,7 @@ def test_a_session_becomes_a_run_that_says_what_it_was_found_in(client, text):
     again = judge_record(read_run(record))
     assert [(one.stage, one.outcome, one.between) for one in again.stages] == [
         (one["stage"], one["outcome"], {name: tuple(ends) for name, ends in one["between"].items()})
-        for one in sheet["verdict"]["stages"]
+        for one in report["verdict"]["stages"]
     ]
     assert again.stages[0].between["drop_psi"][0] < again.stages[0].between["drop_psi"][1]
     # it is one run, once
@@ -175,10 +175,10 @@ def test_whether_it_counts_for_its_unit_a_manager_says(client, app_url, text):
     assert attached(client, kept, unit, began_at="2099-01-01T00:00:00Z").json()["error"]["field"] == "began_at"
     fail = {"moved": [{"place": 0, "from_s": 1.0, "to_s": 61.0}]}
     run_id = attached(client, kept, unit, counts=True, judged=fail).raise_for_status().json()["run_id"]
-    sheet = client.get(f"/api/runs/{run_id}/sheet").json()
-    assert sheet["run"]["purpose"] == "dispatch"
+    report = client.get(f"/api/runs/{run_id}/report").json()
+    assert report["run"]["purpose"] == "dispatch"
     known = {row["unit_id"]: row for row in client.get("/api/status").json()}
-    assert (sheet["outcome"], known[unit]["stays"], len(known[unit]["holds"])) == ("fail", True, 1)
+    assert (report["outcome"], known[unit]["stays"], len(known[unit]["holds"])) == ("fail", True, 1)
 
 
 def test_no_test_is_said_and_taken_back(client, text):

@@ -265,7 +265,7 @@ class Cab:
         return verdict.first
 
     def finish(self) -> None:
-        """To the sheet."""
+        """To the report."""
         self.pass_time(BOUNCE_S)
         self.bar.click()
         self.until(lambda: self.page.locator("article").count() > 0)

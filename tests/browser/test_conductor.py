@@ -29,7 +29,7 @@ WHOLE_RUNS = [
 
 
 def judged(cab, tmp_path, capsys) -> dict:
-    """The verdict of the run whose sheet is open, as the command gives it for the saved record."""
+    """The verdict of the run whose report is open, as the command gives it for the saved record."""
     run = cab.page.url.rsplit("/", 1)[1]
     path = tmp_path / "run.json"
     with cab.page.expect_download() as download:
@@ -42,7 +42,7 @@ def judged(cab, tmp_path, capsys) -> dict:
 
 
 def agrees(cab, tmp_path, capsys) -> dict:
-    """Check the open sheet, attempt by attempt, against the command; returns the command's verdict."""
+    """Check the open report, attempt by attempt, against the command; returns the command's verdict."""
     verdict = judged(cab, tmp_path, capsys)
     for stage in verdict["stages"]:
         row = cab.page.locator(f"[data-try='{stage['stage']} {stage['attempt']}']")
@@ -122,7 +122,7 @@ def test_a_release_before_the_end_is_void_and_leads_to_a_proper_retest(cab, tmp_
 
 
 @pytest.mark.long
-def test_a_stage_left_out_is_said_on_the_sheet_and_the_test_is_not_complete(cab, tmp_path, capsys):
+def test_a_stage_left_out_is_said_on_the_report_and_the_test_is_not_complete(cab, tmp_path, capsys):
     page = cab.page
     cab.begin("MV-12", procedure="static-only")
     cab.do(COMBINATION, until="engine_off")

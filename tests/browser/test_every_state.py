@@ -60,6 +60,6 @@ def test_no_state_of_a_whole_run_hinders_a_thumb_a_reader_or_an_eye(cab, languag
         faults += faults_of(page, dialog, light)
         page.keyboard.press("Escape")
     cab.finish()
-    faults += faults_of(page, "sheet", light)
+    faults += faults_of(page, "report", light)
     assert len(seen) > 25
     assert not faults, "\n".join(sorted(faults))

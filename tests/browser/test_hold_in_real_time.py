@@ -56,7 +56,7 @@ def test_the_hold_is_measured_right_by_a_slow_page_that_was_frozen_meanwhile(rea
     # and by a clock that is not the page's: the mark fell between these two, and the end was shown when it came
     assert before - 0.1 <= walls[0] <= after + 0.1
     assert walls[1] <= ended + 0.1
-    measured = page.request.get(f"{cab.url}/api/runs/{run}/sheet").json()["verdict"]["stages"][0]["measured"]
+    measured = page.request.get(f"{cab.url}/api/runs/{run}/report").json()["verdict"]["stages"][0]["measured"]
     assert measured["duration_s"] == pytest.approx(held_s, abs=0.1)
 
 

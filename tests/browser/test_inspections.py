@@ -100,11 +100,11 @@ class Walker:
         self.touch(self.page.get_by_role("button", name=re.compile("^(Next call|Siguiente llamada)$")))
 
     def finish(self) -> None:
-        """To the sheet."""
+        """To the report."""
         self.page.get_by_role("button", name=re.compile("^(Finish|Terminar)")).last.click()
         finish = self.page.locator("main").get_by_role("button", name=re.compile("^(Finish|Terminar)"))
         finish.click()
-        expect(self.page.locator("[data-inspection-sheet]")).to_be_visible()
+        expect(self.page.locator("[data-inspection-report]")).to_be_visible()
 
 
 @pytest.fixture
@@ -292,9 +292,9 @@ def test_a_bus_from_inside_out_in_spanish_at_night(walker):
     page.get_by_role("button", name="Terminar inspección").click()
     faults += faults_of(page, "bus, finish")
     page.locator("main").get_by_role("button", name=re.compile("^Terminar con")).click()
-    expect(page.locator("[data-inspection-sheet]")).to_be_visible()
+    expect(page.locator("[data-inspection-report]")).to_be_visible()
     expect(page.locator("[data-complete=false]")).to_have_text("Incompleta")
-    faults += faults_of(page, "bus, sheet")
+    faults += faults_of(page, "bus, report")
     assert not faults, "\n".join(sorted(faults))
 
 

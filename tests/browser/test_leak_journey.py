@@ -1,4 +1,4 @@
-"""The applied leak-down from the yard to the sheet, as a driver does it."""
+"""The applied leak-down from the yard to the report, as a driver does it."""
 
 from __future__ import annotations
 
@@ -85,7 +85,7 @@ def test_a_combination_passes_by_keyboard_alone(cab):
 
 
 @pytest.mark.long
-def test_a_bus_fails_and_the_sheet_says_do_not_drive_first(cab):
+def test_a_bus_fails_and_the_report_says_do_not_drive_first(cab):
     cab.begin("MV-21", procedure="leak-check")
     cab.prepare()
     cab.press_and_settle()

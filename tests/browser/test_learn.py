@@ -190,7 +190,7 @@ SHEETS = {
 
 @pytest.mark.long
 @pytest.mark.parametrize("answer", ["right", pytest.param("wrong", marks=pytest.mark.long)])
-def test_a_diagnosis_is_handed_in_on_one_sheet(tablet, app_url, opened, answer):
+def test_a_diagnosis_is_handed_in_on_one_report(tablet, app_url, opened, answer):
     page = tablet.new_page()
     seat = Seat(page, app_url, TRAINEE)
     open_lesson(seat, "where", 1)
@@ -200,7 +200,7 @@ def test_a_diagnosis_is_handed_in_on_one_sheet(tablet, app_url, opened, answer):
         select.select_option(label=option)
     dialog.get_by_role("button", name="Submit").click()
     seat.after()
-    expect(page.locator("[data-sheet]")).to_have_attribute("data-sheet", str(answer == "right").lower())
+    expect(page.locator("[data-report]")).to_have_attribute("data-report", str(answer == "right").lower())
     wrong = page.locator("[data-finding=bad_called_good]")
     expect(wrong).to_have_count(0 if answer == "right" else 1)
     assert not seat.complaints

@@ -121,7 +121,7 @@ def test_a_csv_is_looked_through_before_it_is_taken(cab):
     expect(page.get_by_role("link", name=good)).to_be_visible()
 
 
-def test_a_sheet_on_paper_is_whole_and_bright_even_at_night(cab, client):
+def test_a_report_on_paper_is_whole_and_bright_even_at_night(cab, client):
     page = cab.page
     cab.prefer(light="night")
     cab.sign_in()

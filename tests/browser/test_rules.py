@@ -157,7 +157,7 @@ def latest_of(unit_name):
     return max(runs, key=lambda run: run["started_at"])["id"]
 
 
-def test_a_stage_of_a_sheet_opens_its_sum_with_its_own_numbers(cab):
+def test_a_stage_of_a_report_opens_its_sum_with_its_own_numbers(cab):
     page = cab.page
     cab.sign_in()
     cab.go(f"/runs/{latest_of('MV-16')}")

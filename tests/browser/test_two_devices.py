@@ -152,7 +152,7 @@ def test_a_trainer_takes_a_test_over_and_low_gear_holds_where_there_are_no_chock
     context.close()
 
 
-def test_a_candidate_is_examined_told_nothing_and_given_a_sheet_of_their_own(cab, far):
+def test_a_candidate_is_examined_told_nothing_and_given_a_report_of_their_own(cab, far):
     """Asked for without a reason it is the examiner's to grant; the vehicle's verdict and the driver's are two."""
     cab.set_up("MV-22", "Tove Lind", procedure="leak-check")
     cab.page.get_by_role("radio", name="training").click()
@@ -189,11 +189,11 @@ def test_a_candidate_is_examined_told_nothing_and_given_a_sheet_of_their_own(cab
     expect(cab.page.locator("[data-withheld]")).to_be_visible()
     expect(cab.page.locator("article")).to_have_count(0)
     far.go(f"/runs/{run}")
-    sheet = far.page.locator("[data-examination]")
-    expect(sheet).to_contain_text("no reason given")
-    expect(sheet).to_contain_text("critical")
-    sheet.get_by_label("Remark to the candidate").fill("Twenty is not less than three.")
-    sheet.get_by_role("button", name="Announce: not passed").click()
-    expect(sheet).to_contain_text("Not passed · Hanne Solberry")
+    report = far.page.locator("[data-examination]")
+    expect(report).to_contain_text("no reason given")
+    expect(report).to_contain_text("critical")
+    report.get_by_label("Remark to the candidate").fill("Twenty is not less than three.")
+    report.get_by_role("button", name="Announce: not passed").click()
+    expect(report).to_contain_text("Not passed · Hanne Solberry")
     cab.until(lambda: cab.page.locator("article").count() == 1, jump_s=5)
     expect(cab.page.locator("[data-examination]")).to_contain_text("Twenty is not less than three.")

@@ -84,7 +84,7 @@ def test_a_device_that_is_slow_to_write_asks_for_nothing_new_until_it_has_writte
 
 
 @pytest.mark.long
-def test_going_back_after_the_end_leads_to_the_sheet_again(cab):
+def test_going_back_after_the_end_leads_to_the_report_again(cab):
     page = cab.page
     run = cab.begin("MV-22", procedure="leak-check")
     cab.do(COMBINATION)

@@ -141,7 +141,7 @@ def test_without_contact_the_device_judges_by_the_same_core_and_the_server_confi
 
 
 @pytest.mark.long
-def test_the_sheet_says_not_judged_yet_until_there_is_contact(cab, coupled):
+def test_the_report_says_not_judged_yet_until_there_is_contact(cab, coupled):
     page, unit = cab.page, coupled["name"]
     visit_once(cab)
     lose_contact(cab)

@@ -30,7 +30,7 @@ def words():
         ("texts", "a rigid truck"),
         ("texts", "There is no such unit."),
         ("texts", "Strike when it comes"),
-        ("docs", "It stands beside the sheet of the inspection."),
+        ("docs", "It stands beside the report of the inspection."),
         ("es", "Deja de bombear a 125."),
         ("es", "Las perillas saltan."),
     ],

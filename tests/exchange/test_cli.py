@@ -137,7 +137,7 @@ def test_as_a_real_process_reading_standard_input():
 # the other commands
 
 
-def test_a_sheet_to_read_says_do_not_drive_first(capsys):
+def test_a_report_to_read_says_do_not_drive_first(capsys):
     assert main(["judge", "--text", str(EXAMPLES / "mv-21-leak-fail.json")]) == 1
     text = capsys.readouterr().out
     assert text.startswith("FAIL: DO NOT DRIVE   MV-21\n")

@@ -89,7 +89,7 @@ def test_a_killed_database_or_server_costs_no_acknowledged_mark(killable, seed):
         assert [event["id"] for event in kept] == [event["id"] for event in events]
         assert [event["seq"] for event in kept] == list(range(1, len(events) + 1))
         assert {event["by"] for event in kept} == {"Odile Ferrow"}  # who was signed in, whatever name was sent
-        stage = device.sheet()["verdict"]["stages"][0]
+        stage = device.report()["verdict"]["stages"][0]
         assert (stage["outcome"], stage["measured"]["drop_psi"], stage["measured"]["duration_s"]) == ("pass", 3, 60)
 
 

@@ -135,7 +135,7 @@ def test_the_replica_has_every_acknowledged_mark_and_takes_the_primarys_place(pa
         # the device sends what it has no acknowledgement for, and the run goes on
         device.client = client
         device.send(*events).raise_for_status()
-        stage = device.sheet()["verdict"]["stages"][0]
+        stage = device.report()["verdict"]["stages"][0]
         assert (stage["outcome"], stage["measured"]["drop_psi"]) == ("pass", 3)
     assert other.interrupt() == 0
 

@@ -57,5 +57,5 @@ def test_either_process_serves_either_device_and_one_may_die(two):
         assert [(event["seq"], event["id"], event["by"]) for event in kept] == [
             (seq, event["id"], event["by"]) for seq, event in enumerate(sent, 1)
         ]
-        stage = driver.sheet()["verdict"]["stages"][0]
+        stage = driver.report()["verdict"]["stages"][0]
         assert (stage["outcome"], stage["measured"]["drop_psi"]) == ("pass", 3)

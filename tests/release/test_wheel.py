@@ -102,8 +102,8 @@ def test_it_serves_the_interface_the_judge_and_papers_in_its_own_face(wheel, ins
     assert running.get(judge.removeprefix("lowhiss/static/web")).status_code == 200
     sign_in(running)
     run = running.get("/api/log").json()["runs"][0]["run"]["id"]
-    paper = running.get(f"/api/runs/{run}/sheet.pdf")
+    paper = running.get(f"/api/runs/{run}/report.pdf")
     assert paper.content.startswith(b"%PDF")
-    printed = tmp_path / "sheet.pdf"
+    printed = tmp_path / "report.pdf"
     printed.write_bytes(paper.content)
-    assert "+Sheet" in subprocess.run(["pdffonts", str(printed)], capture_output=True, text=True, check=True).stdout
+    assert "+Report" in subprocess.run(["pdffonts", str(printed)], capture_output=True, text=True, check=True).stdout

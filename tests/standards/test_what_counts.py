@@ -15,7 +15,7 @@ from hypothesis import strategies as st
 from lowhiss.core.judge import timeline
 from lowhiss.core.record import read_run
 from lowhiss.core.stages import STAGES
-from lowhiss.core.words import Words, text_sheet, verdict_record
+from lowhiss.core.words import Words, text_report, verdict_record
 from lowhiss.engine.judge_record import judge_by_every_school
 from tests.builders import (
     at,
@@ -292,7 +292,7 @@ def test_the_call_that_names_the_cut_in_is_the_one_that_is_shown():
     ]
     verdict = judged(record(events, "bus", purpose="training", unit={"governor": {"cut_in_psi": 98}}))
     assert verdict.minor == ["cut_in_said_for_cut_out"]
-    assert "107" in text_sheet(verdict, Words())
+    assert "107" in text_report(verdict, Words())
 
 
 @pytest.mark.parametrize(
@@ -401,7 +401,7 @@ def test_every_record_that_can_be_read_can_be_judged_and_worded(table):
     for verdict in judge_by_every_school(run):
         for words in (Words("en", "psi"), Words("es", "bar")):
             assert json.dumps(verdict_record(verdict, words), allow_nan=False)
-            assert "{" not in text_sheet(verdict, words)
+            assert "{" not in text_report(verdict, words)
 
 
 @given(value=st.one_of(st.text(max_size=12), st.floats(-1000, 1000)), stage=st.sampled_from(STAGES))
@@ -411,4 +411,4 @@ def test_whatever_is_said_the_verdict_comes(value, stage):
     calls = [at(10 * n, "said", what=what, value=value or "x") for n, what in enumerate(whats)]
     table = whole_test(purpose="training", rules="canada-west")
     verdict = judged({**table, "events": [*table["events"], *calls]})
-    assert text_sheet(verdict, Words("es", "kpa"))
+    assert text_report(verdict, Words("es", "kpa"))

@@ -1,4 +1,4 @@
-"""Sealed sheets on the real database: every covered column changed one at a time is found, and named."""
+"""Sealed reports on the real database: every covered column changed one at a time is found, and named."""
 
 from __future__ import annotations
 
@@ -341,7 +341,7 @@ def test_h5_a_chain_written_anew_with_a_foreign_key_is_named(store, keys, sealed
             signing._tell_key(session, foreign, foreign.current(), own, lost=False)
     found = [sentence for _, sentence in wrong(store, keys)]
     assert any(f"the key {foreign.current().id} is not in" in one for one in found)
-    assert any("kept outside of the database" in one or "is missing" in one for one in found)
+    assert any("saved outside the database" in one or "is missing" in one for one in found)
 
 
 FRESH = json.dumps({"place": 0, "sha256": "0" * 64})

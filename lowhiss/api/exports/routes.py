@@ -69,16 +69,16 @@ class ArrivedOut(BaseModel):
     refused: dict[str, str]
 
 
-@router.get("/runs/{run_id}/sheet.pdf", operation_id="getSheetPdf", response_class=Response)
-async def get_sheet_pdf(
+@router.get("/runs/{run_id}/report.pdf", operation_id="getReportPdf", response_class=Response)
+async def get_report_pdf(
     run_id: Annotated[str, Path(pattern=UUID_PATTERN)],
     request: Request,
     words: WordsDep,
     size: Size = "A4",
 ) -> Response:
-    """A run's sheet as a paper, with its signatures and a code to check its seal by."""
+    """A run's report as a paper, with its signatures and a code to check its seal by."""
     check_at = f"{request.base_url}check/"
-    data = await workers_of(request).run(person_of(request), papers.sheet_pdf, run_id, words, size, check_at)
+    data = await workers_of(request).run(person_of(request), papers.report_pdf, run_id, words, size, check_at)
     return _pdf(data, f"low-hiss-{run_id[:8]}.pdf")
 
 

@@ -1,4 +1,4 @@
-"""A candidate's examination on a real vehicle, over HTTP: their own sheet, and the examiner's decision."""
+"""A candidate's examination on a real vehicle, over HTTP: their own report, and the examiner's decision."""
 
 from __future__ import annotations
 
@@ -38,7 +38,7 @@ class FoundOut(BaseModel):
 
 
 class ExaminationOut(BaseModel):
-    """A candidate's own sheet, apart from the vehicle's; for the candidate without findings until it is told."""
+    """A candidate's own report, apart from the vehicle's; for the candidate without findings until it is told."""
 
     run_id: str
     candidate: str
@@ -61,7 +61,7 @@ class DecisionBody(Strict):
 
 @router.get("/{run_id}/examination", operation_id="getExamination")
 def get_examination(run_id: RunId, store: StoreDep, by: PersonDep, words: WordsDep) -> ExaminationOut:
-    """The candidate's sheet of a run that is an examination."""
+    """The candidate's report of a run that is an examination."""
     return ExaminationOut.model_validate(asdict(examinations.read(store, run_id, by, words)))
 
 

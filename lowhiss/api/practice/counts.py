@@ -42,7 +42,7 @@ async def driven_first(request: Request) -> None:
 
 
 async def _drive(request: Request, practice_id: str, person_id: str) -> None:
-    whose = f"practice {person_id}"  # one at a time each: the other processes stay free for sheets
+    whose = f"practice {person_id}"  # one at a time each: the other processes stay free for reports
     work = replay.drive_again
     try:
         await workers_of(request).run(whose, work, practice_id, seen="once", turns=1, limit_s=_LIMIT_S)

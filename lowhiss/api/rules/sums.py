@@ -43,7 +43,7 @@ class SumInputOut(BaseModel):
 class SumOut(BaseModel):
     """A sum: its formula, where that comes from, what goes in, and the example it is checked against.
 
-    takes : from which stages of a sheet its numbers can come, and which measured figure fills in which.
+    takes : from which stages of a report its numbers can come, and which measured figure fills in which.
     """
 
     id: str

@@ -1,1 +1,1 @@
-"""Runs over HTTP: marks, sheets, the log, live nudges and the feed."""
+"""Runs over HTTP: marks, reports, the log, live nudges and the feed."""

@@ -15,9 +15,9 @@ from lowhiss.api.deps import StoreDep, WordsDep
 from lowhiss.api.json_requests import CarefulRoute
 from lowhiss.api.marks.live import nudges_of
 from lowhiss.api.marks.schemas import EventBatch, JoinBody, JoinCodeOut, KeptEventOut, ReceivedOut
+from lowhiss.api.runs.report_schemas import BesideOut, DecisionBody, LookBody, ReportOut, SchoolOut, StretchOut
 from lowhiss.api.runs.schemas import BeginRun, RunOut
 from lowhiss.api.runs.script_schemas import ScriptOut
-from lowhiss.api.runs.sheet_schemas import BesideOut, DecisionBody, LookBody, SchoolOut, SheetOut, StretchOut
 from lowhiss.api.threads import HEAVY
 from lowhiss.api.workers import by_length
 from lowhiss.core.fields import UUID_PATTERN
@@ -85,17 +85,17 @@ def list_events(run_id: RunId, store: StoreDep, after: Annotated[int, Query(ge=0
     return [KeptEventOut.of(kept) for kept in lifecycle.events_after(store, run_id, after)]
 
 
-@router.get("/{run_id}/sheet", operation_id="getSheet")
-async def get_sheet(run_id: RunId, request: Request, words: WordsDep) -> SheetOut:
+@router.get("/{run_id}/report", operation_id="getReport")
+async def get_report(run_id: RunId, request: Request, words: WordsDep) -> ReportOut:
     """The run judged, worded in the reader's language and unit."""
-    return SheetOut.of(await by_length(request, run_id, lifecycle.sheet, words))
+    return ReportOut.of(await by_length(request, run_id, lifecycle.report, words))
 
 
 @router.post("/{run_id}/result", operation_id="lookAtResult")
-def look_at_result(run_id: RunId, body: LookBody, store: StoreDep, by: PersonDep, words: WordsDep) -> SheetOut:
+def look_at_result(run_id: RunId, body: LookBody, store: StoreDep, by: PersonDep, words: WordsDep) -> ReportOut:
     """A newer core judges this ended run otherwise: somebody has looked, and that counts from here on."""
     lifecycle.look_at_result(store, run_id, by, body.why)
-    return SheetOut.of(lifecycle.sheet(store, run_id, words))
+    return ReportOut.of(lifecycle.report(store, run_id, words))
 
 
 @router.post("/{run_id}/decision", operation_id="decideReported", status_code=204)

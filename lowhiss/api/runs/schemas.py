@@ -103,7 +103,7 @@ class RunOut(BaseModel):
     recording: dict[str, Any] | None = None
     """What it was found in, where nobody marked a mark."""
     sealed: bool = False
-    """Its sheet was signed."""
+    """Its report was signed."""
     origin: str = ""
     reported: bool = False
     """It comes from elsewhere, and nobody has decided yet whether it counts."""

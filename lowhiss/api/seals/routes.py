@@ -1,4 +1,4 @@
-"""Signing a sheet, and its seals: as a sheet shows them, and as files that anybody can check."""
+"""Signing a report, and its seals: as a report shows them, and as files that anybody can check."""
 
 from __future__ import annotations
 
@@ -92,11 +92,11 @@ class CheckedSealOut(BaseModel):
     changed: int
 
 
-@router.post("/runs/{run_id}/sign", operation_id="signSheet", status_code=201)
-async def sign_sheet(
+@router.post("/runs/{run_id}/sign", operation_id="signReport", status_code=201)
+async def sign_report(
     run_id: RunId, body: SignBody, request: Request, store: StoreDep, keys: KeysDep, browser: BrowserDep
 ) -> SealedOut:
-    """Sign a sheet as whoever drove, or as a trainer or manager beside: it is sealed at once."""
+    """Sign a report as whoever drove, or as a trainer or manager beside: it is sealed at once."""
     demo = bool(request.app.state.demo_accounts)
     by = await PASSWORDS.run(confirmed, store, body.person_id, body.how, body.secret, browser, demo=demo)
     sealed = await SEALS.run(signing.sign, store, keys, by, body.how, run_id, body.id, body.signed_at)

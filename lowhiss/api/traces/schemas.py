@@ -7,7 +7,7 @@ from typing import Annotated, Literal
 
 from pydantic import AwareDatetime, BaseModel, Field
 
-from lowhiss.api.runs.sheet_schemas import BesideOut, StretchOut, VerdictOut
+from lowhiss.api.runs.report_schemas import BesideOut, StretchOut, VerdictOut
 from lowhiss.api.schemas import Strict
 from lowhiss.core.fields import UUID_PATTERN
 from lowhiss.core.judge import Overall

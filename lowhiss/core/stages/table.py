@@ -1,6 +1,6 @@
 """Every step of a test in one table: what it is, what it needs, what is marked in it, what it does, how it is worded.
 
-Whatever depends on which stage it is reads this: the fold, the judge, the guide, the planner, the script, the sheet's
+Whatever depends on which stage it is reads this: the fold, the judge, the guide, the planner, the script, the report's
 column, the simulated driver. A new stage is its name in `model.py`, a row here, and the rule sets' limits.
 """
 

@@ -1,4 +1,4 @@
-"""A sheet, or a list of the log, as a paper."""
+"""A report, or a list of the log, as a paper."""
 
 from __future__ import annotations
 
@@ -24,17 +24,17 @@ _SETS = ("valued", "withdrawn", "shown")
 """Marks that say something of another one; they stand with it."""
 
 
-def sheet_pdf(store: Store, run_id: str, words: Words, size: Size, check_at: str) -> bytes:
-    """A run's sheet as PDF, with its signatures and a code to check its seal by. Raises NotFoundError.
+def report_pdf(store: Store, run_id: str, words: Words, size: Size, check_at: str) -> bytes:
+    """A run's report as PDF, with its signatures and a code to check its seal by. Raises NotFoundError.
 
     check_at : the address at which a seal is checked, up to its hash.
     """
-    sheet = lifecycle.sheet(store, run_id, words)
+    report = lifecycle.report(store, run_id, words)
     seals, signed, _ = signing.seals_of(store, run_id)
-    book, head, verdict = words.book.PAPER, sheet.head, sheet.verdict
+    book, head, verdict = words.book.PAPER, report.head, report.verdict
     title = head.rules_title[words.language]
     facts = {
-        book["outcome"]: _came_out(sheet.outcome, words),
+        book["outcome"]: _came_out(report.outcome, words),
         book["started"]: _moment(head.started_at),
         book["driver"]: head.driver or "–",
         book["trailers"]: ", ".join(head.unit.trailers) or "–",
@@ -50,7 +50,7 @@ def sheet_pdf(store: Store, run_id: str, words: Words, size: Size, check_at: str
     if last is not None:
         said = book["sealed"].format(place=last.place, when=_moment(last.sealed_at), hash=last.sha256, key=last.key)
         seal = f"{said} {book['check']}", f"{check_at}{last.sha256}"
-    tables = [_stages(verdict, words), _marks(sheet.events, words)]
+    tables = [_stages(verdict, words), _marks(report.events, words)]
     if signed:
         people = [
             [
@@ -66,7 +66,7 @@ def sheet_pdf(store: Store, run_id: str, words: Words, size: Size, check_at: str
         Paper(
             language=words.language,
             title=head.unit.name,
-            warning=words.book.SHEET["fail"] if sheet.outcome == "fail" else "",
+            warning=words.book.SHEET["fail"] if report.outcome == "fail" else "",
             facts=facts,
             tables=tables,
             notes=[words.book.SHEET["caution"]] if seal else [book["unsigned"], words.book.SHEET["caution"]],

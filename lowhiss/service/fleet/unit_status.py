@@ -401,7 +401,7 @@ def _holds_told(session: Session, part_id: str, words: Words) -> list[HoldView]:
 
 
 def did_to_holds(session: Session, run: RunRow, stages: Sequence[str], words: Words) -> list[str]:
-    """What the result of a run did to holds, as sentences for its sheet."""
+    """What the result of a run did to holds, as sentences for its report."""
     parts = [part.id for part in parts_of(session, run)]
     query = select(HoldRow).join(HoldPartRow, HoldPartRow.hold_id == HoldRow.id).distinct()
     on_parts = query.where(HoldPartRow.part_id.in_(parts), HoldRow.stage.in_(stages)).order_by(HoldRow.opened_at)

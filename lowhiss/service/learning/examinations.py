@@ -1,4 +1,4 @@
-"""The examination of a candidate on a real vehicle: a sheet of their own, apart from the vehicle's."""
+"""The examination of a candidate on a real vehicle: a report of their own, apart from the vehicle's."""
 
 from __future__ import annotations
 
@@ -43,7 +43,7 @@ class Found:
 
 @dataclass(frozen=True, slots=True)
 class Examination:
-    """A candidate's own sheet. What was found is empty for the candidate until the examiner has told it.
+    """A candidate's own report. What was found is empty for the candidate until the examiner has told it.
 
     passed : the examiner's own decision.  closing : how the candidate said the test ends.
     """
@@ -61,9 +61,9 @@ class Examination:
 
 
 def read(store: Store, run_id: str, by: Person, words: Words) -> Examination:
-    """The candidate's sheet of a run. Raises NotFoundError, also for a run that is no examination."""
+    """The candidate's report of a run. Raises NotFoundError, also for a run that is no examination."""
     with store.transaction() as session:
-        return _sheet(session, _examined(session, run_id), by, words)
+        return _examination(session, _examined(session, run_id), by, words)
 
 
 def tell(store: Store, run_id: str, by: Person, passed: bool, remark: str, words: Words) -> Examination:
@@ -91,7 +91,7 @@ def tell(store: Store, run_id: str, by: Person, passed: bool, remark: str, words
             raise ConflictError(
                 "told_already", "passed: the result has already been announced and can't be changed.", "passed"
             )
-        return _sheet(session, run, by, words)
+        return _examination(session, run, by, words)
 
 
 def _examined(session: Session, run_id: str) -> RunRow:
@@ -101,7 +101,7 @@ def _examined(session: Session, run_id: str) -> RunRow:
     return run
 
 
-def _sheet(session: Session, run: RunRow, by: Person, words: Words) -> Examination:
+def _examination(session: Session, run: RunRow, by: Person, words: Words) -> Examination:
     told = session.get(ExaminationRow, run.id)
     withheld = told is None and by.role not in OVERSEERS
     events = record_of(session, run)["events"]

@@ -16,7 +16,7 @@ from lowhiss.core.procedure import read_procedure
 from lowhiss.core.vehicle import unit_table
 from lowhiss.core.words import Words, verdict_record
 from lowhiss.engine.clocks import Instant, map_begun, seconds_ago
-from lowhiss.engine.judge_record import sheet_of
+from lowhiss.engine.judge_record import report_of
 from lowhiss.service.errors import ConflictError, NotFoundError, RefusedError
 from lowhiss.service.fleet.results import note_trailers
 from lowhiss.service.fleet.rows import find_unit
@@ -68,7 +68,7 @@ class Beginning:
 
 
 @dataclass(frozen=True, slots=True)
-class Sheet:
+class Report:
     """A run judged: its head, its verdict record, its air column and every event that was made.
 
     outcome : the result that counts.  at_end : as it stood when the end was received, None while the run goes on.
@@ -180,7 +180,7 @@ def events_after(store: Store, run_id: str, after: int) -> list[KeptMark]:
         return load_marks(session, RUNS, run_id, after)
 
 
-def sheet(store: Store, run_id: str, words: Words) -> Sheet:
+def report(store: Store, run_id: str, words: Words) -> Report:
     """The run judged under its own rule set, worded for one reader. Raises NotFoundError."""
     with store.transaction() as session:
         run = find_run(session, run_id)
@@ -189,8 +189,8 @@ def sheet(store: Store, run_id: str, words: Words) -> Sheet:
         kept = session.get(VerdictRow, (run.id, run.rules_hash))
         if kept is None or kept.last_seq != run.last_seq or kept.core_version != core_version():
             kept = keep_verdict(session, run, verdict)
-        told = sheet_of(verdict, words) | ({"outcome": kept.outcome} if run.ended_at is not None else {})
-        return Sheet(
+        told = report_of(verdict, words) | ({"outcome": kept.outcome} if run.ended_at is not None else {})
+        return Report(
             head=head_of(session, run),
             events=record["events"],
             at_end=kept.at_end,

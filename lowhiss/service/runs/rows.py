@@ -77,7 +77,7 @@ class RunHead:
     recording: dict[str, Any] | None = None
     """What it was found in, where nobody marked a mark."""
     sealed: bool = False
-    """Its sheet was signed."""
+    """Its report was signed."""
     origin: str = ""
     """The installation that its record came from; empty for one that was made here."""
     reported: bool = False

@@ -1,1 +1,1 @@
-"""Signed sheets: sealed, chained, and held against what lies in the tables."""
+"""Signed reports: sealed, chained, and held against what lies in the tables."""

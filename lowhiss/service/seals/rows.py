@@ -1,4 +1,4 @@
-"""What a seal covers: every row that a sheet was made from, column by column, as plain values."""
+"""What a seal covers: every row that a report was made from, column by column, as plain values."""
 
 from __future__ import annotations
 
@@ -32,7 +32,7 @@ GROWS: dict[type[Base], frozenset[str]] = {
     InspectionRow: frozenset({"last_seq", "figures", "defects", "ended_at", "ended_by", "received_at"}),
     RuleSetRow: frozenset({"kept_at"}),
 }
-"""Columns of covered rows that go on changing after a sheet is sealed; what they say is held against its result."""
+"""Columns of covered rows that go on changing after a report is sealed; what they say is held against its result."""
 _PLAIN = Words("en", "psi")
 
 

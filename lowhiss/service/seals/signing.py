@@ -1,4 +1,4 @@
-"""Signing a sheet, and sealing what was signed: chained to the seal before it and signed by the installation."""
+"""Signing a report, and sealing what was signed: chained to the seal before it and signed by the installation."""
 
 from __future__ import annotations
 
@@ -33,7 +33,7 @@ _CLOCKS = dt.timedelta(minutes=10)
 
 @dataclass(frozen=True, slots=True)
 class Signed:
-    """A signature as a sheet shows it."""
+    """A signature as a report shows it."""
 
     name: str
     role: str
@@ -45,7 +45,7 @@ class Signed:
 
 @dataclass(frozen=True, slots=True)
 class Sealed:
-    """A run's seal as a sheet shows it. key : the id of the key that signed it.  amends : the run's seal before it."""
+    """A run's seal as a report shows it. key : the id of the key that signed it.  amends : the run's seal before it."""
 
     place: int
     sha256: str
@@ -92,7 +92,7 @@ def _tell_key(session: Session, keys: KeyFiles, signs: SigningKey, new: SigningK
 def sign(
     store: Store, keys: KeyFiles, by: Person, how: How, run_id: str, signature_id: str, signed_at: dt.datetime
 ) -> Sealed:
-    """Sign a sheet and seal it; the same signature again is the same. Who signs has been asked for by the caller.
+    """Sign a report and seal it; the same signature again is the same. Who signs has been asked for by the caller.
 
     Raises NotFoundError, RefusedError while the test goes on, ForbiddenError for who neither drove nor oversees.
     """

@@ -20,9 +20,9 @@ import {
   LogPage,
   PeoplePage,
   InspectionPage,
-  InspectionSheet,
+  InspectionReport,
   SetupPage,
-  SheetPage,
+  ReportPage,
   StartInspection,
   TestPage,
   TracesPage,
@@ -104,8 +104,8 @@ export function App({ initial, recorder }: { initial: Preferences; recorder: Rec
                       <Route path="workshop" element={<WorkshopPage />} />
                       <Route path="people" element={<PeoplePage />} />
                       <Route path="rules/*" element={<Rules />} />
-                      <Route path="runs/:runId" element={<SheetPage />} />
-                      <Route path="inspections/:inspectionId" element={<InspectionSheet />} />
+                      <Route path="runs/:runId" element={<ReportPage />} />
+                      <Route path="inspections/:inspectionId" element={<InspectionReport />} />
                       <Route path="about" element={<AboutPage />} />
                       <Route path="*" element={<NotFound />} />
                     </Route>

@@ -52,8 +52,8 @@ export const DashPage = lazy(() =>
 export const InspectionPage = lazy(() =>
   worded(import('../features/inspection')).then((m) => ({ default: m.InspectionPage })),
 )
-export const InspectionSheet = lazy(() =>
-  worded(import('../features/inspection')).then((m) => ({ default: m.InspectionSheet })),
+export const InspectionReport = lazy(() =>
+  worded(import('../features/inspection')).then((m) => ({ default: m.InspectionReport })),
 )
 export const StartInspection = lazy(() =>
   worded(import('../features/inspection')).then((m) => ({ default: m.StartInspection })),
@@ -61,8 +61,8 @@ export const StartInspection = lazy(() =>
 export const SetupPage = lazy(() =>
   worded(import('../features/setup')).then((m) => ({ default: m.SetupPage })),
 )
-export const SheetPage = lazy(() =>
-  worded(import('../features/sheet')).then((m) => ({ default: m.SheetPage })),
+export const ReportPage = lazy(() =>
+  worded(import('../features/report')).then((m) => ({ default: m.ReportPage })),
 )
 export const TracesPage = lazy(() =>
   worded(import('../features/traces')).then((m) => ({ default: m.TracesPage })),

@@ -7,7 +7,7 @@ import type { Question, Reply } from './core'
 declare const __JUDGE__: string
 declare const __JUDGE_FILES__: string[]
 
-export type DeviceSheet = Pick<Schema['SheetOut'], 'outcome' | 'verdict' | 'column' | 'timeline'>
+export type DeviceReport = Pick<Schema['ReportOut'], 'outcome' | 'verdict' | 'column' | 'timeline'>
 
 const CACHE = 'judge'
 
@@ -33,9 +33,9 @@ async function isKept(): Promise<boolean> {
   return found.every(Boolean)
 }
 
-/** What the sheet says of a run record, judged here. Rejects where the judge is not on this device. */
-export const judgeHere = async (record: object, language: string, unit: string): Promise<DeviceSheet> =>
-  (await ask('judge', [JSON.stringify(record), language, unit])) as DeviceSheet
+/** What the report says of a run record, judged here. Rejects where the judge is not on this device. */
+export const judgeHere = async (record: object, language: string, unit: string): Promise<DeviceReport> =>
+  (await ask('judge', [JSON.stringify(record), language, unit])) as DeviceReport
 
 /** How an inspection stands, judged here. `run`: the record of the air test beside it with its begin in the inspection's time. */
 export const inspectionStateHere = async (

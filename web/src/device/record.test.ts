@@ -113,7 +113,7 @@ test('a run that was ended here is ended, and may be signed', () => {
   expect(headOf(run).ended_by).toBe('finished')
 })
 
-test('the head of its sheet names the procedure and the rules as they were set up', () => {
+test('the head of its report names the procedure and the rules as they were set up', () => {
   expect(headOf(live([]))).toMatchObject({
     unit_name: 'MV-12',
     trailers: ['MT-4'],

@@ -45,7 +45,7 @@ export function recordOf(live: LiveRun): { events: Record<string, unknown>[] } &
   }
 }
 
-/** What stands beside a run's events on its sheet, as far as this device knows. */
+/** What stands beside a run's events on its report, as far as this device knows. */
 export function headOf({ run, events }: LiveRun): Schema['RunOut'] {
   const { script, setup } = run
   const ended = END_TYPES.find((type) => events.some(({ event }) => event.type === type)) ?? null

@@ -1,7 +1,7 @@
 import { afterEach } from 'vitest'
 import { cleanup } from '@testing-library/react'
 
-/** jsdom lays nothing out: every element is as large as a sheet's column. */
+/** jsdom lays nothing out: every element is as large as a report's column. */
 class Sized implements ResizeObserver {
   observe(): void {}
   unobserve(): void {}

@@ -62,7 +62,7 @@ function Sealed({ seal }: { seal: Schema['CheckedSealOut'] }) {
           <dl className="grid grid-cols-[max-content_1fr] items-baseline gap-x-6 gap-y-2 border-y-[1.5px] border-ink py-4">
             <dt className="text-soft">{t('log.unit')}</dt>
             <dd className="text-lead font-semibold">{seal.unit || '–'}</dd>
-            <dt className="text-soft">{t('sheet.started')}</dt>
+            <dt className="text-soft">{t('report.started')}</dt>
             <dd className="num text-lead font-semibold">{asOnPaper(seal.began)}</dd>
             <dt className="text-soft">{t('log.outcome')}</dt>
             <dd>

@@ -91,7 +91,7 @@ function Truth({ practiceId, title, at, after }: TruthProps) {
       {debrief && <Debrief debrief={debrief} onTime={setMoment} />}
       <div className="mt-5 grid gap-8 lg:grid-cols-[minmax(0,1.3fr)_minmax(0,1fr)]">
         <Marks after={after} onChoose={setChosen} />
-        <Verdict verdict={after.verdict as unknown as Schema['SheetOut']['verdict']} />
+        <Verdict verdict={after.verdict as unknown as Schema['ReportOut']['verdict']} />
       </div>
       {debrief && <Compare {...{ practiceId, after, debrief }} />}
       <p className="mt-6 text-[13px] break-all text-soft">
@@ -193,11 +193,11 @@ function Marks({ after, onChoose }: { after: After; onChoose: (mark: TrueMark | 
   )
 }
 
-function Verdict({ verdict }: { verdict: Schema['SheetOut']['verdict'] }) {
+function Verdict({ verdict }: { verdict: Schema['ReportOut']['verdict'] }) {
   const { t } = useTranslation()
   return (
     <section>
-      <h2 className="text-lead font-bold">{t('sheet.stages')}</h2>
+      <h2 className="text-lead font-bold">{t('report.stages')}</h2>
       <ul className="mt-2">
         {verdict.stages.map((stage, n) => (
           <li key={n} className="border-t border-line py-1.5">

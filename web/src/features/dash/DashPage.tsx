@@ -17,7 +17,7 @@ import { Heard } from './Heard'
 import { Knob } from './Knob'
 import { Lamps } from './Lamps'
 import { Pedal } from './Pedal'
-import { SheetDialog } from './SheetDialog'
+import { DiagnosisDialog } from './DiagnosisDialog'
 import { SmallGauges } from './SmallGauges'
 import { TrainerLine } from './TrainerLine'
 import { useCabSounds } from './useCabSounds'
@@ -456,7 +456,7 @@ function Head({ practice, sound, turnSound, letters, turnLetters, led, onLed }: 
       <span className="ml-auto flex items-center gap-x-1 sm:gap-x-2">
         <TrainerLine practice={practice} />
         {mode === 'diagnosis' && <Button onClick={() => setSheet(true)}>{t('learn.handIn')}</Button>}
-        {sheet && <SheetDialog practice={practice} onClose={() => setSheet(false)} />}
+        {sheet && <DiagnosisDialog practice={practice} onClose={() => setSheet(false)} />}
         {running && !silent && (
           <button
             type="button"

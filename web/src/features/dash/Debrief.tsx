@@ -299,7 +299,7 @@ function Findings({ debrief, onTime }: { debrief: Debriefed; onTime: (at_s: numb
 function Sheet({ sheet }: { sheet: NonNullable<Debriefed['sheet']> }) {
   const { t } = useTranslation()
   return (
-    <section data-sheet={sheet.right}>
+    <section data-report={sheet.right}>
       <h2 className="text-lead font-bold">{t('learn.sheetTitle')}</h2>
       <table className="mt-1 w-full text-left">
         <thead className="text-note text-soft">

@@ -64,7 +64,7 @@ export function StartInspection() {
                 value={purpose}
                 options={(['dispatch', 'training', 'rehearsal'] as const).map((value) => ({
                   value,
-                  text: t(`sheet.purposes.${value}`),
+                  text: t(`report.purposes.${value}`),
                 }))}
                 onChange={setPurpose}
               />

@@ -1,3 +1,3 @@
 export { InspectionPage } from './InspectionPage'
-export { InspectionSheet } from './InspectionSheet'
+export { InspectionReport } from './InspectionReport'
 export { StartInspection } from './StartInspection'

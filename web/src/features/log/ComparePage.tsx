@@ -1,7 +1,7 @@
 import { useQueries } from '@tanstack/react-query'
 import { Link, useSearchParams } from 'react-router'
 import { useTranslation } from '../../shared/i18n/useTranslation'
-import { sheetQuery, type Schema } from '../../shared/api'
+import { reportQuery, type Schema } from '../../shared/api'
 import { useFigures } from '../../shared/figures/useFigures'
 import { Notice, OutcomeMark } from '../../shared/ui'
 
@@ -13,10 +13,10 @@ export function ComparePage() {
   const { language, unit } = useFigures()
   const [params] = useSearchParams()
   const ids = (params.get('runs') ?? '').split(',').filter(Boolean).slice(0, MOST)
-  const sheets = useQueries({ queries: ids.map((id) => sheetQuery(id, language, unit, 'beside others')) })
-  const failed = sheets.find(({ error }) => error)
+  const reports = useQueries({ queries: ids.map((id) => reportQuery(id, language, unit, 'beside others')) })
+  const failed = reports.find(({ error }) => error)
   if (failed) return <Notice error={failed.error} onRetry={() => void failed.refetch()} />
-  const all = sheets.flatMap(({ data }) => (data ? [data] : []))
+  const all = reports.flatMap(({ data }) => (data ? [data] : []))
   const stages = [...new Set(all.flatMap(({ verdict }) => verdict.stages.map(({ stage }) => stage)))]
   return (
     <>
@@ -26,8 +26,8 @@ export function ComparePage() {
           <thead>
             <tr className="border-b-[1.5px] border-ink align-bottom">
               <td />
-              {all.map((sheet) => (
-                <Head key={sheet.run.id} sheet={sheet} />
+              {all.map((report) => (
+                <Head key={report.run.id} report={report} />
               ))}
             </tr>
           </thead>
@@ -52,7 +52,7 @@ export function ComparePage() {
   )
 }
 
-function Head({ sheet: { run, outcome } }: { sheet: Schema['SheetOut'] }) {
+function Head({ report: { run, outcome } }: { report: Schema['ReportOut'] }) {
   const figures = useFigures()
   const { t } = useTranslation()
   return (

@@ -69,11 +69,11 @@ export function Filters({ params, onChange }: FiltersProps) {
         <TextField label={t('log.since')} type="date" {...select('since')} />
         <TextField label={t('log.until')} type="date" {...select('until')} />
         <SelectField
-          label={t('sheet.purpose')}
+          label={t('report.purpose')}
           {...select('purpose')}
-          options={[any, ...PURPOSES.map((value) => ({ value, text: t(`sheet.purposes.${value}`) }))]}
+          options={[any, ...PURPOSES.map((value) => ({ value, text: t(`report.purposes.${value}`) }))]}
         />
-        <SelectField label={t('sheet.judgedBy')} {...select('rules')} options={[any, ...book.rules]} />
+        <SelectField label={t('report.judgedBy')} {...select('rules')} options={[any, ...book.rules]} />
         <SelectField
           label={t('log.quantity')}
           value={quantity}

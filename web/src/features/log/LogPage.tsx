@@ -186,8 +186,8 @@ function LogTable({ runs, columns, chosen, onChoose }: LogTableProps) {
             <th className="pr-3 font-semibold">{t('log.unit')}</th>
             {has('driver') && <th className="pr-3 font-semibold max-md:hidden">{t('log.driver')}</th>}
             <th className="pr-3 font-semibold">{t('log.when')}</th>
-            {has('purpose') && <th className="pr-3 font-semibold max-lg:hidden">{t('sheet.purpose')}</th>}
-            {has('rules') && <th className="pr-3 font-semibold max-lg:hidden">{t('sheet.judgedBy')}</th>}
+            {has('purpose') && <th className="pr-3 font-semibold max-lg:hidden">{t('report.purpose')}</th>}
+            {has('rules') && <th className="pr-3 font-semibold max-lg:hidden">{t('report.judgedBy')}</th>}
             {has('full') && <th className="pr-5 text-right font-semibold max-lg:hidden">{t('log.full')}</th>}
             {has('held') && <th className="pr-5 text-right font-semibold max-md:hidden">{t('log.held')}</th>}
             {has('lost') && <th className="pr-8 text-right font-semibold max-sm:hidden">{t('log.lost')}</th>}
@@ -260,7 +260,7 @@ function LogRow({ line, has, chosen, onChoose }: LogRowProps) {
             .join(', ')}
         </span>
       </td>
-      {has('purpose') && <td className="pr-3 max-lg:hidden">{t(`sheet.purposes.${run.purpose}`)}</td>}
+      {has('purpose') && <td className="pr-3 max-lg:hidden">{t(`report.purposes.${run.purpose}`)}</td>}
       {has('rules') && <td className="pr-3 max-lg:hidden">{run.rules_title[figures.language]}</td>}
       {has('full') && (
         <Figure

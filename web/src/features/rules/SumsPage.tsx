@@ -2,7 +2,7 @@ import { useQuery } from '@tanstack/react-query'
 import { useState } from 'react'
 import { useSearchParams } from 'react-router'
 import { useTranslation } from '../../shared/i18n/useTranslation'
-import { sheetQuery, type Schema } from '../../shared/api'
+import { reportQuery, type Schema } from '../../shared/api'
 import { fromPsi, plain, toPsi, unitLabel } from '../../shared/figures/format'
 import { useFigures } from '../../shared/figures/useFigures'
 import { Button, NumberTape, Notice, SelectField } from '../../shared/ui'
@@ -10,21 +10,21 @@ import { sumsQuery, workedQuery } from './queries'
 
 type Sum = Schema['SumOut']
 
-/** The sums of the trade: numbers slide on tapes, the figure moves. A stage of a sheet opens one with its own numbers. */
+/** The sums of the trade: numbers slide on tapes, the figure moves. A stage of a report opens one with its own numbers. */
 export function SumsPage() {
   const { t } = useTranslation()
   const figures = useFigures()
   const [params, setParams] = useSearchParams()
   const sums = useQuery(sumsQuery(figures.language, figures.unit))
   const run = params.get('run')
-  const sheet = useQuery({
-    ...sheetQuery(run ?? '', figures.language, figures.unit, 'sums'),
+  const report = useQuery({
+    ...reportQuery(run ?? '', figures.language, figures.unit, 'sums'),
     enabled: run !== null,
   })
-  if (!sums.data || (run !== null && sheet.isPending)) {
+  if (!sums.data || (run !== null && report.isPending)) {
     return <Notice error={sums.error} onRetry={() => void sums.refetch()} />
   }
-  const stage = sheet.data?.verdict.stages.find(
+  const stage = report.data?.verdict.stages.find(
     (one) => one.stage === params.get('stage') && String(one.attempt) === params.get('attempt'),
   )
   const fitting = stage ? sums.data.filter(({ stages }) => stages.includes(stage.stage)) : sums.data

@@ -101,7 +101,7 @@ function Setup({ unit }: { unit: Unit }) {
               value={setup.purpose}
               options={(['dispatch', 'training', 'rehearsal'] as const).map((value) => ({
                 value,
-                text: t(`sheet.purposes.${value}`),
+                text: t(`report.purposes.${value}`),
               }))}
               onChange={(purpose) => change({ purpose, examined: false })}
             />

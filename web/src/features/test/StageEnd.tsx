@@ -34,7 +34,7 @@ function RestBody({
   return (
     <>
       <Rest stages={phase.stages} verdicts={verdicts} counts={counts(live.run.setup.purpose)} />
-      {onDevice && !live.run.practice && <p className="text-note text-soft">{t('sheet.onDevice')}</p>}
+      {onDevice && !live.run.practice && <p className="text-note text-soft">{t('report.onDevice')}</p>}
       {bad && leads(live.run) && (
         <div className="flex flex-wrap gap-2 pb-2">
           {bar.act !== 'finish' && <Button onClick={onStop}>{t('test.stopHere')}</Button>}

@@ -1,6 +1,6 @@
 import { keepPreviousData, useQuery } from '@tanstack/react-query'
 import { useEffect } from 'react'
-import { sheetQuery, type Schema } from '../../shared/api'
+import { reportQuery, type Schema } from '../../shared/api'
 import { useFigures } from '../../shared/figures/useFigures'
 import { judgeLive, type LiveRun, type DeviceEvent, type TestRecorder } from '../../device'
 
@@ -25,8 +25,8 @@ export function useVerdicts(recorder: TestRecorder, live: LiveRun): Verdicts {
   const { unit, language } = useFigures()
   const delivered =
     !live.run.begin && !live.run.refused && live.events.every(({ delivery }) => delivery !== 'waiting')
-  const sheet = useQuery({
-    ...sheetQuery(live.run.id, language, unit, `after ${live.events.length} marks`),
+  const report = useQuery({
+    ...reportQuery(live.run.id, language, unit, `after ${live.events.length} marks`),
     enabled: delivered,
   })
   const alone = !delivered && !live.reached && !live.run.refused
@@ -40,17 +40,17 @@ export function useVerdicts(recorder: TestRecorder, live: LiveRun): Verdicts {
     placeholderData: keepPreviousData,
   })
   const hereNow = alone && here.data && !here.isPlaceholderData ? here.data.verdict.stages : undefined
-  const stages = (alone ? here.data?.verdict.stages : undefined) ?? sheet.data?.verdict.stages
-  const told = delivered && !sheet.isPlaceholderData ? sheet.data?.verdict.stages : hereNow
+  const stages = (alone ? here.data?.verdict.stages : undefined) ?? report.data?.verdict.stages
+  const told = delivered && !report.isPlaceholderData ? report.data?.verdict.stages : hereNow
   useNoted(recorder, live.run.id, told)
-  const judged = sheet.data?.run.last_seq ?? 0
+  const judged = report.data?.run.last_seq ?? 0
   const unjudged = ({ delivery, serverSeq }: DeviceEvent) =>
     delivery === 'waiting' || (delivery === 'kept' && (serverSeq ?? 0) > judged)
   return {
     delivered,
     stale:
       hereNow === undefined &&
-      (!sheet.data || live.events.some((local) => unjudged(local) && isJudged(local.event))),
+      (!report.data || live.events.some((local) => unjudged(local) && isJudged(local.event))),
     now: told,
     latest: stages ?? [],
     onDevice: hereNow !== undefined,

@@ -40,7 +40,7 @@ export function Settle({ recording, asked, judged }: SettleProps) {
         <p>
           {t('traces.isRun')}{' '}
           <Link to={`/runs/${session.run_id}`} className="font-semibold underline underline-offset-4">
-            {t('traces.toSheet')}
+            {t('traces.toReport')}
           </Link>
         </p>
       ) : (

@@ -14,11 +14,11 @@ export function Inspections({ unitId }: { unitId: string }) {
   const { data, error, refetch } = useQuery(inspectionsQuery({ unit: unitId }))
   return (
     <section>
-      <h2 className="mb-2 text-lead">{t('inspection.sheet.inspections')}</h2>
+      <h2 className="mb-2 text-lead">{t('inspection.report.inspections')}</h2>
       {!data ? (
         <Notice error={error} onRetry={() => void refetch()} />
       ) : data.length === 0 ? (
-        <p className="text-soft">{t('inspection.sheet.noInspections')}</p>
+        <p className="text-soft">{t('inspection.report.noInspections')}</p>
       ) : (
         <ul>
           {data.slice(0, SHOWN).map((one) => (
@@ -36,7 +36,7 @@ export function Inspections({ unitId }: { unitId: string }) {
                   </b>
                 ) : (
                   <span className="text-soft">
-                    {t(one.figures.complete ? 'inspection.sheet.complete' : 'inspection.left', {
+                    {t(one.figures.complete ? 'inspection.report.complete' : 'inspection.left', {
                       count: one.figures.left,
                     })}
                   </span>

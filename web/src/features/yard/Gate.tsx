@@ -108,7 +108,7 @@ function Leaving({ one }: { one: YardUnit }) {
         {latest && (
           <Link
             to={`/runs/${latest.run_id}`}
-            aria-label={t('yard.sheet', { unit: name })}
+            aria-label={t('yard.report', { unit: name })}
             className="hover:underline"
           >
             <OutcomeMark outcome={latest.outcome} closeCall={latest.close_call} />

@@ -23,7 +23,7 @@ export function GatePage() {
           {t('yard.csv')}
         </a>
         <Button className="no-print" onClick={() => window.print()}>
-          {t('sheet.print')}
+          {t('report.print')}
         </Button>
       </div>
       <table className="w-full border-collapse">

@@ -45,7 +45,7 @@ export function OpenInspections() {
               to={`/inspection/${id}`}
               className="ml-auto inline-flex min-h-touch items-center font-semibold text-air underline underline-offset-4"
             >
-              {t('inspection.sheet.goOn')}
+              {t('inspection.report.goOn')}
             </Link>
           </li>
         ))}

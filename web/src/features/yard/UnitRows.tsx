@@ -133,7 +133,7 @@ function UnitRow({ one }: { one: YardUnit }) {
             {latest ? (
               <Link
                 to={`/runs/${latest.run_id}`}
-                aria-label={t('yard.sheet', { unit: unit.name })}
+                aria-label={t('yard.report', { unit: unit.name })}
                 className="flex flex-wrap items-baseline gap-x-3 underline-offset-4 hover:underline"
               >
                 <OutcomeMark outcome={latest.outcome} closeCall={latest.close_call} />

@@ -29,7 +29,7 @@ export {
   scriptQuery,
   needlesQuery,
   schoolsQuery,
-  sheetQuery,
+  reportQuery,
   trailersQuery,
   trendsQuery,
   unitQuery,

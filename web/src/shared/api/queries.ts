@@ -50,7 +50,7 @@ export const calendarQuery = () =>
   })
 
 /** What is worded by the server, or hangs on what was done about vehicles. */
-export const FLEET_KEYS: readonly unknown[] = ['units', 'unit', 'workshop', 'trailers', 'sheet', 'calendar']
+export const FLEET_KEYS: readonly unknown[] = ['units', 'unit', 'workshop', 'trailers', 'report', 'calendar']
 
 export const allUnitsQuery = () =>
   queryOptions({
@@ -136,13 +136,13 @@ export const needlesQuery = (runId: string, lastSeq = 0) =>
       need(api.GET('/api/runs/{run_id}/needles', { signal, params: { path: { run_id: runId } } })),
   })
 
-/** The sheet of a run as of a moment of it, which the caller names: it changes only when the run does, or its reader. */
-export const sheetQuery = (runId: string, lang: Language, unit: PressureUnit, asOf: string) =>
+/** The report of a run as of a moment of it, which the caller names: it changes only when the run does, or its reader. */
+export const reportQuery = (runId: string, lang: Language, unit: PressureUnit, asOf: string) =>
   queryOptions({
-    queryKey: ['sheet', runId, lang, unit, asOf],
+    queryKey: ['report', runId, lang, unit, asOf],
     queryFn: ({ signal }) =>
       need(
-        api.GET('/api/runs/{run_id}/sheet', {
+        api.GET('/api/runs/{run_id}/report', {
           signal,
           params: { path: { run_id: runId }, query: { lang, unit } },
         }),
@@ -188,7 +188,7 @@ export const inspectionStateQuery = (
   unit: PressureUnit,
 ) =>
   queryOptions({
-    queryKey: ['inspection', inspectionId, 'sheet', rules, lang, unit],
+    queryKey: ['inspection', inspectionId, 'report', rules, lang, unit],
     queryFn: ({ signal }) =>
       need(
         api.GET('/api/inspections/{inspection_id}/state', {

@@ -1403,7 +1403,7 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
-    "/api/runs/{run_id}/sheet": {
+    "/api/runs/{run_id}/report": {
         parameters: {
             query?: never;
             header?: never;
@@ -1411,10 +1411,10 @@ export interface paths {
             cookie?: never;
         };
         /**
-         * Get Sheet
+         * Get Report
          * @description The run judged, worded in the reader's language and unit.
          */
-        get: operations["getSheet"];
+        get: operations["getReport"];
         put?: never;
         post?: never;
         delete?: never;
@@ -2178,7 +2178,7 @@ export interface paths {
         };
         /**
          * Get Examination
-         * @description The candidate's sheet of a run that is an examination.
+         * @description The candidate's report of a run that is an examination.
          */
         get: operations["getExamination"];
         /**
@@ -2683,10 +2683,10 @@ export interface paths {
         get?: never;
         put?: never;
         /**
-         * Sign Sheet
-         * @description Sign a sheet as whoever drove, or as a trainer or manager beside: it is sealed at once.
+         * Sign Report
+         * @description Sign a report as whoever drove, or as a trainer or manager beside: it is sealed at once.
          */
-        post: operations["signSheet"];
+        post: operations["signReport"];
         delete?: never;
         options?: never;
         head?: never;
@@ -2793,7 +2793,7 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
-    "/api/runs/{run_id}/sheet.pdf": {
+    "/api/runs/{run_id}/report.pdf": {
         parameters: {
             query?: never;
             header?: never;
@@ -2801,10 +2801,10 @@ export interface paths {
             cookie?: never;
         };
         /**
-         * Get Sheet Pdf
-         * @description A run's sheet as a paper, with its signatures and a code to check its seal by.
+         * Get Report Pdf
+         * @description A run's report as a paper, with its signatures and a code to check its seal by.
          */
-        get: operations["getSheetPdf"];
+        get: operations["getReportPdf"];
         put?: never;
         post?: never;
         delete?: never;
@@ -4214,7 +4214,7 @@ export interface components {
         };
         /**
          * ExaminationOut
-         * @description A candidate's own sheet, apart from the vehicle's; for the candidate without findings until it is told.
+         * @description A candidate's own report, apart from the vehicle's; for the candidate without findings until it is told.
          */
         ExaminationOut: {
             /** Run Id */
@@ -6153,6 +6153,35 @@ export interface components {
             by: string;
         };
         /**
+         * ReportOut
+         * @description A run judged: the report.
+         *
+         *     at_end : the result as it stood when the end was received.  differs : what a newer core says, until somebody looked.
+         *     did : what the result did to holds, as sentences.  proposals : what of it may be a defect.
+         */
+        ReportOut: {
+            run: components["schemas"]["RunOut"];
+            /**
+             * Outcome
+             * @enum {string}
+             */
+            outcome: "pass" | "fail" | "void" | "incomplete";
+            verdict: components["schemas"]["VerdictOut"];
+            column: components["schemas"]["ColumnOut"];
+            timeline: components["schemas"]["TimelineOut"];
+            /** Events */
+            events: {
+                [key: string]: unknown;
+            }[];
+            at_end: components["schemas"]["ResultOut"] | null;
+            differs: components["schemas"]["DiffersOut"] | null;
+            looked: components["schemas"]["LookedOut"] | null;
+            /** Did */
+            did: string[];
+            /** Proposals */
+            proposals: components["schemas"]["ProposalOut"][];
+        };
+        /**
          * ReservoirsOut
          * @description Service reservoirs against what the chambers require [in³].
          */
@@ -6804,35 +6833,6 @@ export interface components {
             examined: boolean;
         };
         /**
-         * SheetOut
-         * @description A run judged: the sheet.
-         *
-         *     at_end : the result as it stood when the end was received.  differs : what a newer core says, until somebody looked.
-         *     did : what the result did to holds, as sentences.  proposals : what of it may be a defect.
-         */
-        SheetOut: {
-            run: components["schemas"]["RunOut"];
-            /**
-             * Outcome
-             * @enum {string}
-             */
-            outcome: "pass" | "fail" | "void" | "incomplete";
-            verdict: components["schemas"]["VerdictOut"];
-            column: components["schemas"]["ColumnOut"];
-            timeline: components["schemas"]["TimelineOut"];
-            /** Events */
-            events: {
-                [key: string]: unknown;
-            }[];
-            at_end: components["schemas"]["ResultOut"] | null;
-            differs: components["schemas"]["DiffersOut"] | null;
-            looked: components["schemas"]["LookedOut"] | null;
-            /** Did */
-            did: string[];
-            /** Proposals */
-            proposals: components["schemas"]["ProposalOut"][];
-        };
-        /**
          * SignBody
          * @description Who signs, and what shows that it is them. The device makes the id, so that sending it twice signs once.
          */
@@ -7074,7 +7074,7 @@ export interface components {
          * SumOut
          * @description A sum: its formula, where that comes from, what goes in, and the example it is checked against.
          *
-         *     takes : from which stages of a sheet its numbers can come, and which measured figure fills in which.
+         *     takes : from which stages of a report its numbers can come, and which measured figure fills in which.
          */
         SumOut: {
             /** Id */
@@ -7824,6 +7824,16 @@ export interface components {
             agreed: boolean;
         };
         /**
+         * DecisionBody
+         * @description Whether a test from elsewhere counts for its vehicle, and why.
+         */
+        lowhiss__api__runs__report_schemas__DecisionBody: {
+            /** Accept */
+            accept: boolean;
+            /** Reason */
+            reason: string;
+        };
+        /**
          * MemberOut
          * @description Somebody who joined a run, and the part they take in it.
          */
@@ -7835,16 +7845,6 @@ export interface components {
              * @enum {string}
              */
             part: "lead" | "watch" | "oversee" | "send";
-        };
-        /**
-         * DecisionBody
-         * @description Whether a test from elsewhere counts for its vehicle, and why.
-         */
-        lowhiss__api__runs__sheet_schemas__DecisionBody: {
-            /** Accept */
-            accept: boolean;
-            /** Reason */
-            reason: string;
         };
         /**
          * WayOut
@@ -11066,7 +11066,7 @@ export interface operations {
             };
         };
     };
-    getSheet: {
+    getReport: {
         parameters: {
             query?: {
                 lang?: "en" | "es";
@@ -11086,7 +11086,7 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content: {
-                    "application/json": components["schemas"]["SheetOut"];
+                    "application/json": components["schemas"]["ReportOut"];
                 };
             };
             /** @description The input can't be accepted. */
@@ -11133,7 +11133,7 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content: {
-                    "application/json": components["schemas"]["SheetOut"];
+                    "application/json": components["schemas"]["ReportOut"];
                 };
             };
             /** @description The input can't be accepted. */
@@ -11167,7 +11167,7 @@ export interface operations {
         };
         requestBody: {
             content: {
-                "application/json": components["schemas"]["lowhiss__api__runs__sheet_schemas__DecisionBody"];
+                "application/json": components["schemas"]["lowhiss__api__runs__report_schemas__DecisionBody"];
             };
         };
         responses: {
@@ -14114,7 +14114,7 @@ export interface operations {
             };
         };
     };
-    signSheet: {
+    signReport: {
         parameters: {
             query?: never;
             header?: never;
@@ -14354,7 +14354,7 @@ export interface operations {
             };
         };
     };
-    getSheetPdf: {
+    getReportPdf: {
         parameters: {
             query?: {
                 size?: "A4" | "letter";

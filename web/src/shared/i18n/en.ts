@@ -4,7 +4,7 @@ import { test } from './en/test'
 import type { people } from './en/people'
 import type { units } from './en/units'
 import type { log } from './en/log'
-import { sheet } from './en/sheet'
+import { report } from './en/report'
 import type { learn } from './en/learn'
 import type { practice } from './en/practice'
 import type { inspection } from './en/inspection'
@@ -13,7 +13,7 @@ import type { rules } from './en/rules'
 import type { yard } from './en/yard'
 
 /** Every word of the interface in English; the Spanish book must have the same keys. */
-export const en = { ...base, ...setup, ...test, ...sheet }
+export const en = { ...base, ...setup, ...test, ...report }
 
 export type FirstWords = typeof en
 /** With those that only some screens fetch. */

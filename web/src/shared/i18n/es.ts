@@ -2,12 +2,12 @@ import type { FirstWords } from './en'
 import { base } from './es/base'
 import { setup } from './es/setup'
 import { test } from './es/test'
-import { sheet } from './es/sheet'
+import { report } from './es/report'
 
 /** Every word of the interface in Spanish. */
 export const es: FirstWords = {
   ...base,
   ...setup,
   ...test,
-  ...sheet,
+  ...report,
 }

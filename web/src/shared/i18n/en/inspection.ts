@@ -95,7 +95,7 @@ export const inspection = {
     whileBuilt_one: 'During air build-up: {{count}} item',
     whileBuilt_other: 'During air build-up: {{count}} items',
     beginHere: 'Do the in-cab inspection now',
-    sheet: {
+    report: {
       waits: 'Saved on this device, waiting for network.',
       title: 'Inspection report',
       fixed: 'Fixed on the spot',

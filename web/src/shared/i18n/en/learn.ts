@@ -63,7 +63,7 @@ export const learn = {
       said: 'The candidate says',
       closing: { pass: 'May be driven', fail: 'Do not drive' },
       tellLater: 'When the examination is finished, announce the result on its report.',
-      sheet: 'Examination of {{name}}',
+      report: 'Examination of {{name}}',
       passed: 'Passed',
       notPassed: 'Not passed',
       untold: 'The result has not been announced yet.',

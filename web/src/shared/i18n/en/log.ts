@@ -137,7 +137,7 @@ export const log = {
     session_no_test: 'not a test',
     settle: 'Use this recording',
     isRun: 'This recording is in the log.',
-    toSheet: 'Open report',
+    toReport: 'Open report',
     isNoTest: 'Marked as not a test.',
     noTest: 'Not a test',
     testAfterAll: 'Undo: may be a test',

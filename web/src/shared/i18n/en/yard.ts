@@ -42,7 +42,7 @@ export const yard = {
     startFor: 'Test {{unit}}',
     empty: 'No units yet. Add the first one under Units, or start with demo data: ./start --demo',
     noneStay: 'No unit is on hold.',
-    sheet: 'Report of the last test of {{unit}}',
+    report: 'Report of the last test of {{unit}}',
     doNotDrive: 'Do not drive',
   },
 }

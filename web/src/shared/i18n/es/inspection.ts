@@ -93,7 +93,7 @@ export const inspection: typeof english = {
     whileBuilt_one: 'Durante la subida de presión: {{count}} punto',
     whileBuilt_other: 'Durante la subida de presión: {{count}} puntos',
     beginHere: 'Hacer ahora la inspección en cabina',
-    sheet: {
+    report: {
       waits: 'Guardado en este dispositivo, en espera de red.',
       title: 'Informe de inspección',
       fixed: 'Arreglado en el momento',

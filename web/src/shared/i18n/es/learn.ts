@@ -65,7 +65,7 @@ export const learn: typeof en = {
       said: 'El candidato dice',
       closing: { pass: 'Puede circular', fail: 'No circular' },
       tellLater: 'Cuando termine el examen, dé el resultado desde el informe.',
-      sheet: 'Examen de {{name}}',
+      report: 'Examen de {{name}}',
       passed: 'Aprobado',
       notPassed: 'No aprobado',
       untold: 'El resultado aún no se ha dado.',

@@ -139,7 +139,7 @@ export const log: typeof english = {
     session_no_test: 'no es prueba',
     settle: 'Usar esta grabación',
     isRun: 'Esta grabación está en el registro.',
-    toSheet: 'Abrir informe',
+    toReport: 'Abrir informe',
     isNoTest: 'Marcada como que no es prueba.',
     noTest: 'No es prueba',
     testAfterAll: 'Deshacer: puede ser prueba',

@@ -45,7 +45,7 @@ export const yard: typeof english = {
     empty:
       'Aún no hay unidades. Añada la primera en Unidades o empiece con datos de demostración: ./start --demo',
     noneStay: 'Ninguna unidad está en retención.',
-    sheet: 'Informe de la última prueba de {{unit}}',
+    report: 'Informe de la última prueba de {{unit}}',
     doNotDrive: 'No circular',
   },
 }

@@ -17,7 +17,7 @@ function Between({ between }: { between: Record<string, number[]> }) {
     const [low, high] = ends.map((end) => (pressure ? figures.reading(end) : figures.seconds(end)))
     return `${low}–${high} ${pressure ? unitLabel[figures.unit] : 's'}`
   })
-  return <p className="num text-note text-soft">{t('sheet.between', { ends: told.join(', ') })}</p>
+  return <p className="num text-note text-soft">{t('report.between', { ends: told.join(', ') })}</p>
 }
 
 /** Each stage with its outcome, its arithmetic, its limit and what went wrong. */
@@ -25,7 +25,7 @@ export function Stages({
   stages,
   events,
   runId,
-}: Pick<Schema['VerdictOut'], 'stages'> & Pick<Schema['SheetOut'], 'events'> & { runId?: string }) {
+}: Pick<Schema['VerdictOut'], 'stages'> & Pick<Schema['ReportOut'], 'events'> & { runId?: string }) {
   const { t } = useTranslation()
   const leftOut = new Map(
     standing(events as unknown as DeviceMark[])
@@ -34,7 +34,7 @@ export function Stages({
   )
   return (
     <section>
-      <h2 className="mb-1 text-lead">{t('sheet.stages')}</h2>
+      <h2 className="mb-1 text-lead">{t('report.stages')}</h2>
       <ol className="border-t-[1.5px] border-ink">
         {stages.map((stage) => (
           <li
@@ -46,7 +46,7 @@ export function Stages({
               <b>{t(`step.${stage.stage}`)}</b>
               {stage.attempt > 1 && (
                 <span className="block text-note text-soft">
-                  {t('sheet.attempt', { number: stage.attempt })}
+                  {t('report.attempt', { number: stage.attempt })}
                 </span>
               )}
               <div className="mt-1">
@@ -60,10 +60,10 @@ export function Stages({
                   {runId && (
                     <Link
                       to={`/rules/sums?run=${runId}&stage=${stage.stage}&attempt=${stage.attempt}`}
-                      aria-label={`${t('sheet.sum')}: ${t(`step.${stage.stage}`)}`}
+                      aria-label={`${t('report.sum')}: ${t(`step.${stage.stage}`)}`}
                       className="no-print inline-flex min-h-12 min-w-12 items-center font-sans text-note font-normal text-soft underline underline-offset-4"
                     >
-                      {t('sheet.sum')}
+                      {t('report.sum')}
                     </Link>
                   )}
                 </p>
@@ -76,10 +76,10 @@ export function Stages({
               )}
               {stage.outcome === 'not_done' && leftOut.has(stage.stage) && (
                 <p className="border-l-4 border-line pl-3">
-                  {[t('sheet.leftOut'), leftOut.get(stage.stage)].filter(Boolean).join(': ')}
+                  {[t('report.leftOut'), leftOut.get(stage.stage)].filter(Boolean).join(': ')}
                 </p>
               )}
-              {stage.close_call && <p className="text-note text-soft">{t('sheet.sureClose')}</p>}
+              {stage.close_call && <p className="text-note text-soft">{t('report.sureClose')}</p>}
               {stage.findings.map((finding) => (
                 <p key={finding.code} data-finding={finding.code} className="border-l-4 border-amber pl-3">
                   {finding.text}

@@ -4,7 +4,7 @@ import { useFigures } from '../../shared/figures/useFigures'
 import { AirColumn, type Bay, type Pin } from '../../shared/ui'
 
 /** The air column of a judged run, as the core laid it out. */
-export function SheetColumn({ column, fed }: { column: Schema['ColumnOut']; fed: boolean }) {
+export function ReportColumn({ column, fed }: { column: Schema['ColumnOut']; fed: boolean }) {
   const { t } = useTranslation()
   const figures = useFigures()
   const bays: Bay[] = column.bays.map(({ stage, of, now, low_psi, high_psi }) => ({

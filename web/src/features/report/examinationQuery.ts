@@ -1,7 +1,7 @@
 import { queryOptions } from '@tanstack/react-query'
 import { api, need } from '../../shared/api'
 
-/** A candidate's own sheet, worded for the reader. */
+/** A candidate's own report, worded for the reader. */
 export const examinationQuery = (runId: string, lang: 'en' | 'es', unit: 'psi' | 'kpa' | 'bar') =>
   queryOptions({
     queryKey: ['examination', runId, lang, unit],

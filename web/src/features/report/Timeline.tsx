@@ -56,11 +56,11 @@ export function Timeline({
   }))
   return (
     <section className="break-inside-avoid">
-      <h2 className="text-lead">{t('sheet.along')}</h2>
+      <h2 className="text-lead">{t('report.along')}</h2>
       <p className="mb-1 text-note text-soft">
-        {t('sheet.pressureIn', { unit: unitLabel[figures.unit] })}. {t('sheet.minutes')}.
-        {needles.length > 0 && ` ${t('sheet.feedLines')}.`}
-        {points.some(({ other_psi }) => other_psi !== null) && ` ${t('sheet.needles')}.`}
+        {t('report.pressureIn', { unit: unitLabel[figures.unit] })}. {t('report.minutes')}.
+        {needles.length > 0 && ` ${t('report.feedLines')}.`}
+        {points.some(({ other_psi }) => other_psi !== null) && ` ${t('report.needles')}.`}
       </p>
       <div ref={box} className="w-full">
         <svg

@@ -7,45 +7,45 @@ import { useMay } from '../../shared/session'
 import { Button, FormError } from '../../shared/ui'
 import { examinationQuery } from './examinationQuery'
 
-type Sheet = Schema['ExaminationOut']
+type Report = Schema['ExaminationOut']
 
-/** The candidate's own sheet, apart from the vehicle's: what was found, what was asked, and what the examiner decided. */
+/** The candidate's own report, apart from the vehicle's: what was found, what was asked, and what the examiner decided. */
 export function Examination({ runId, ended }: { runId: string; ended: boolean }) {
   const { t } = useTranslation()
   const figures = useFigures()
   const tells = useMay('tellExamination')
-  const sheet = useQuery(examinationQuery(runId, figures.language, figures.unit)).data
-  if (!sheet) return null
+  const report = useQuery(examinationQuery(runId, figures.language, figures.unit)).data
+  if (!report) return null
   return (
     <section
       data-examination
       className="grid gap-3 border-2 border-ink bg-sheet p-4 print:break-inside-avoid"
     >
-      <h2 className="text-title">{t('learn.exam.sheet', { name: sheet.candidate || '–' })}</h2>
-      {sheet.passed !== null ? (
+      <h2 className="text-title">{t('learn.exam.report', { name: report.candidate || '–' })}</h2>
+      {report.passed !== null ? (
         <p className="text-lead">
-          <b>{t(sheet.passed ? 'learn.exam.passed' : 'learn.exam.notPassed')}</b>
-          {sheet.examiner && ` · ${sheet.examiner}`}
-          {sheet.told_at && ` · ${figures.when(sheet.told_at)}`}
+          <b>{t(report.passed ? 'learn.exam.passed' : 'learn.exam.notPassed')}</b>
+          {report.examiner && ` · ${report.examiner}`}
+          {report.told_at && ` · ${figures.when(report.told_at)}`}
         </p>
       ) : (
         <p className="text-soft">{t('learn.exam.untold')}</p>
       )}
-      {sheet.remark && <p>{sheet.remark}</p>}
-      <Found sheet={sheet} />
-      {sheet.passed === null && tells && ended && !sheet.withheld && <Decide runId={runId} />}
+      {report.remark && <p>{report.remark}</p>}
+      <Found report={report} />
+      {report.passed === null && tells && ended && !report.withheld && <Decide runId={runId} />}
       <p className="text-note text-soft">{t('learn.exam.apart')}</p>
     </section>
   )
 }
 
-function Found({ sheet }: { sheet: Sheet }) {
+function Found({ report }: { report: Report }) {
   const { t } = useTranslation()
   return (
     <>
-      {!sheet.withheld && sheet.findings.length === 0 && <p>{t('learn.debrief.none')}</p>}
+      {!report.withheld && report.findings.length === 0 && <p>{t('learn.debrief.none')}</p>}
       <ul className="grid gap-1">
-        {sheet.findings.map(({ code, text, critical }) => (
+        {report.findings.map(({ code, text, critical }) => (
           <li key={code} className={`border-l-4 pl-3 ${critical ? 'border-clay' : 'border-amber'}`}>
             {critical && <b>{t('learn.debrief.critical')}: </b>}
             {text}
@@ -53,7 +53,7 @@ function Found({ sheet }: { sheet: Sheet }) {
         ))}
       </ul>
       <ul>
-        {sheet.asked.map(({ stage, named, granted }, n) => (
+        {report.asked.map(({ stage, named, granted }, n) => (
           <li key={n}>
             {t('learn.exam.asks', { stage: t(`step.${stage}`) })},{' '}
             {t(named ? 'learn.exam.named' : 'learn.exam.noReason')},{' '}
@@ -61,9 +61,9 @@ function Found({ sheet }: { sheet: Sheet }) {
           </li>
         ))}
       </ul>
-      {sheet.closing && (
+      {report.closing && (
         <p>
-          {t('learn.exam.said')}: <b>{t(`learn.exam.closing.${sheet.closing}`)}</b>
+          {t('learn.exam.said')}: <b>{t(`learn.exam.closing.${report.closing}`)}</b>
         </p>
       )}
     </>

@@ -1,7 +1,7 @@
-import type { sheet as english } from '../en/sheet'
+import type { report as english } from '../en/report'
 
-export const sheet: typeof english = {
-  sheet: {
+export const report: typeof english = {
+  report: {
     doNotDrive: 'No circular.',
     doNotDriveBody:
       'El vehículo no debe moverse hasta que una persona calificada lo repare y vuelva a aprobar. No ajuste los frenos con base en esta prueba.',

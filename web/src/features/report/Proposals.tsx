@@ -5,11 +5,11 @@ import { ReportDefect, useWaitingActs } from '../../run'
 import { Button } from '../../shared/ui'
 
 /** What a test found that may be a defect: one tap reports it, with what was seen already written down. */
-export function Proposals({ sheet }: { sheet: Schema['SheetOut'] }) {
+export function Proposals({ report }: { report: Schema['ReportOut'] }) {
   const { t } = useTranslation()
   const [chosen, setChosen] = useState<Schema['ProposalOut']>()
   useWaitingActs()
-  const { run, proposals } = sheet
+  const { run, proposals } = report
   if (proposals.length === 0) return null
   return (
     <ul className="no-print grid gap-2">

@@ -25,7 +25,7 @@ export function Notes({ runId, events }: NotesProps) {
   }
   return (
     <section className={notes.length === 0 ? 'no-print' : ''}>
-      <h2 className="mb-1 text-lead">{t('sheet.notes')}</h2>
+      <h2 className="mb-1 text-lead">{t('report.notes')}</h2>
       <ul className="grid gap-1.5">
         {notes.map(({ id, text: said, by }) => (
           <li key={id} className="border-l-4 border-line pl-3">
@@ -36,8 +36,8 @@ export function Notes({ runId, events }: NotesProps) {
       </ul>
       {recorder && (
         <LineForm
-          label={t('sheet.note')}
-          button={t('sheet.noteAdd')}
+          label={t('report.note')}
+          button={t('report.noteAdd')}
           onKeep={keep}
           className="no-print mt-2 max-w-2xl"
         />

@@ -15,11 +15,11 @@ export function Candidate({ verdict, purpose }: { verdict: Verdict; purpose: str
   return (
     <section>
       <h2 className="mb-1 flex flex-wrap items-baseline gap-x-4 text-lead">
-        {t('sheet.candidate')}
+        {t('report.candidate')}
         <span className={`text-body font-semibold ${critical.size > 0 ? 'text-clay' : 'text-soft'}`}>
           {weighed.length === 0
-            ? t('sheet.candidateClean')
-            : t('sheet.candidateBoth', { critical: critical.size, minor: minor.size })}
+            ? t('report.candidateClean')
+            : t('report.candidateBoth', { critical: critical.size, minor: minor.size })}
         </span>
       </h2>
       <ul className="grid gap-1.5">
@@ -29,7 +29,7 @@ export function Candidate({ verdict, purpose }: { verdict: Verdict; purpose: str
             data-weighed={code}
             className={`border-l-4 pl-3 ${critical.has(code) ? 'border-clay' : 'border-line'}`}
           >
-            {critical.has(code) && <b className="text-clay">{t('sheet.critical')}: </b>}
+            {critical.has(code) && <b className="text-clay">{t('report.critical')}: </b>}
             {text}
             {stage && <span className="text-note text-soft"> {t(`step.${stage}`)}</span>}
           </li>
@@ -45,7 +45,7 @@ export function Hints({ hints }: { hints: Verdict['hints'] }) {
   if (hints.length === 0) return null
   return (
     <section>
-      <h2 className="mb-1 text-lead">{t('sheet.hints')}</h2>
+      <h2 className="mb-1 text-lead">{t('report.hints')}</h2>
       <ul className="grid gap-1.5">
         {hints.map(({ code, text }) => (
           <li key={code} className="border-l-4 border-line pl-3">
@@ -64,9 +64,9 @@ export function Schools({ schools, rules }: { schools: Schema['SchoolOut'][]; ru
   const title = (school: Schema['SchoolOut']) => school.title[i18n.language] ?? school.rules
   return (
     <section>
-      <h2 className="text-lead">{t('sheet.schools')}</h2>
-      <p className="mb-1 text-note text-soft">{t('sheet.schoolsHint')}</p>
-      <div className="overflow-x-auto" tabIndex={0} role="group" aria-label={t('sheet.schools')}>
+      <h2 className="text-lead">{t('report.schools')}</h2>
+      <p className="mb-1 text-note text-soft">{t('report.schoolsHint')}</p>
+      <div className="overflow-x-auto" tabIndex={0} role="group" aria-label={t('report.schools')}>
         <table className="w-full border-collapse text-left">
           <thead className="text-note">
             <tr className="border-b-[1.5px] border-ink align-bottom">
@@ -97,7 +97,7 @@ export function Schools({ schools, rules }: { schools: Schema['SchoolOut'][]; ru
             ))}
             <tr>
               <th scope="row" className="py-2 pr-4">
-                {t('sheet.allOfIt')}
+                {t('report.allOfIt')}
               </th>
               {schools.map(({ rules: id, overall }) => (
                 <td key={id} data-school={id} className="pr-4">

@@ -10,7 +10,7 @@ export function InspectionsBeside({ runId }: { runId: string }) {
   if (data.length === 0) return null
   return (
     <section className="mt-5" data-inspections-beside>
-      <h2 className="text-lead">{t('inspection.sheet.beside')}</h2>
+      <h2 className="text-lead">{t('inspection.report.beside')}</h2>
       <ul>
         {data.map(({ id, figures }) => (
           <li key={id} className="flex flex-wrap items-center gap-x-4">
@@ -18,7 +18,7 @@ export function InspectionsBeside({ runId }: { runId: string }) {
               to={`/inspections/${id}`}
               className="inline-flex min-h-touch items-center text-air underline underline-offset-4"
             >
-              {t('inspection.sheet.counted', { done: figures.of - figures.left, of: figures.of })}
+              {t('inspection.report.counted', { done: figures.of - figures.left, of: figures.of })}
             </Link>
             {figures.while_filling > 0 && (
               <span data-while-filling={figures.while_filling}>

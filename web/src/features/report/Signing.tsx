@@ -12,11 +12,11 @@ type How = Signed['how']
 
 interface SigningProps {
   run: Schema['RunOut']
-  /** The sheet was judged on this device: there is no contact, and a signature waits. */
+  /** The report was judged on this device: there is no contact, and a signature waits. */
   here: boolean
 }
 
-/** Who signed the sheet, its seal, and signing it; without contact a signature is kept as pending. */
+/** Who signed the report, its seal, and signing it; without contact a signature is kept as pending. */
 export function Signing({ run, here }: SigningProps) {
   const { t } = useTranslation()
   const figures = useFigures()
@@ -30,40 +30,40 @@ export function Signing({ run, here }: SigningProps) {
   const last = data?.seals.at(-1)
   return (
     <section data-signing className="grid gap-2 border-t-[1.5px] border-ink pt-3">
-      <h2 className="text-lead">{t('sheet.sign.title')}</h2>
+      <h2 className="text-lead">{t('report.sign.title')}</h2>
       {data?.problems.map((problem) => (
         <p key={problem} role="alert" className="border-l-4 border-clay pl-3 font-semibold text-clay">
-          {t('sheet.sign.changed')} {problem}
+          {t('report.sign.changed')} {problem}
         </p>
       ))}
       {data && data.signed.length > 0 && (
         <ul className="grid gap-1">
           {data.signed.map((one, n) => (
             <li key={n} data-signed={one.part}>
-              <b>{one.name}</b>, {t(`sheet.sign.${one.part}`)}, {figures.when(one.signed_at)}{' '}
-              <span className="text-note text-soft">{t(`sheet.sign.by_${one.how}`)}</span>
+              <b>{one.name}</b>, {t(`report.sign.${one.part}`)}, {figures.when(one.signed_at)}{' '}
+              <span className="text-note text-soft">{t(`report.sign.by_${one.how}`)}</span>
             </li>
           ))}
         </ul>
       )}
       {last && (
         <p data-seal={last.place} className="text-note break-all text-soft">
-          {t('sheet.sign.sealed', {
+          {t('report.sign.sealed', {
             place: last.place,
             when: figures.when(last.sealed_at),
             hash: last.sha256,
           })}{' '}
-          {data?.problems.length === 0 && t('sheet.sign.unchanged')}{' '}
+          {data?.problems.length === 0 && t('report.sign.unchanged')}{' '}
           <a
             href={`/api/runs/${run.id}/seal-file`}
             download
             className="no-print inline-flex min-h-touch items-center underline underline-offset-4"
           >
-            {t('sheet.sign.file')}
+            {t('report.sign.file')}
           </a>
         </p>
       )}
-      {data && data.later > 0 && <p>{t('sheet.sign.later', { count: data.later })}</p>}
+      {data && data.later > 0 && <p>{t('report.sign.later', { count: data.later })}</p>}
       <div className="no-print">
         <SignForm run={run} here={here} signed={data?.signed ?? []} />
       </div>
@@ -110,7 +110,7 @@ function SignForm({ run, here, signed }: SigningProps & { signed: Signed[] }) {
       setFresh(crypto.randomUUID())
       setSecret('')
       await queries.invalidateQueries({ queryKey: ['seals', run.id] })
-      await queries.invalidateQueries({ queryKey: ['sheet', run.id] })
+      await queries.invalidateQueries({ queryKey: ['report', run.id] })
     },
   })
   const submit = (event: FormEvent) => {
@@ -122,24 +122,24 @@ function SignForm({ run, here, signed }: SigningProps & { signed: Signed[] }) {
   if (here && pending)
     return (
       <p data-pending className="border-l-4 border-amber pl-3 font-semibold">
-        {t('sheet.sign.pending', { name: pending.name })}
+        {t('report.sign.pending', { name: pending.name })}
       </p>
     )
   if (here)
     return (
       <form onSubmit={submit}>
-        <Button type="submit">{t('sheet.sign.doOffline')}</Button>
+        <Button type="submit">{t('report.sign.doOffline')}</Button>
       </form>
     )
   return (
     <form onSubmit={submit} className="grid gap-2">
       {pending && (
-        <p className="border-l-4 border-amber pl-3">{t('sheet.sign.waits', { name: pending.name })}</p>
+        <p className="border-l-4 border-amber pl-3">{t('report.sign.waits', { name: pending.name })}</p>
       )}
       <div className="flex flex-wrap items-end gap-3">
         {people.length > 1 && (
           <SelectField
-            label={t('sheet.sign.who')}
+            label={t('report.sign.who')}
             value={who}
             onChange={(event) => {
               setWho(event.target.value)
@@ -151,16 +151,16 @@ function SignForm({ run, here, signed }: SigningProps & { signed: Signed[] }) {
         {how !== 'demo' && (
           <>
             <SelectField
-              label={t('sheet.sign.with')}
+              label={t('report.sign.with')}
               value={how}
               onChange={(event) => setHow(event.target.value as How)}
               options={(['password', 'pin'] as const).map((value) => ({
                 value,
-                text: t(`sheet.sign.${value}`),
+                text: t(`report.sign.${value}`),
               }))}
             />
             <TextField
-              label={t(`sheet.sign.${how}`)}
+              label={t(`report.sign.${how}`)}
               type="password"
               autoComplete={how === 'pin' ? 'off' : 'current-password'}
               inputMode={how === 'pin' ? 'numeric' : undefined}
@@ -171,7 +171,7 @@ function SignForm({ run, here, signed }: SigningProps & { signed: Signed[] }) {
           </>
         )}
         <Button type="submit" tone={signed.length === 0 ? 'air' : 'plain'} disabled={sign.isPending}>
-          {t('sheet.sign.do')}
+          {t('report.sign.do')}
         </Button>
       </div>
       <FormError error={sign.error} />

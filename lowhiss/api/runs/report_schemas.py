@@ -1,4 +1,4 @@
-"""A run judged, as it goes out: the verdict record, the same run by every school, and its sheet."""
+"""A run judged, as it goes out: the verdict record, the same run by every school, and its report."""
 
 from __future__ import annotations
 
@@ -13,7 +13,7 @@ from lowhiss.core.fields import Language
 from lowhiss.core.judge import Outcome, Overall
 from lowhiss.core.judge.model import WhyCounted
 from lowhiss.core.stages import Stage
-from lowhiss.service.runs.lifecycle import Sheet
+from lowhiss.service.runs.lifecycle import Report
 
 
 class FindingOut(BaseModel):
@@ -203,8 +203,8 @@ class ProposalOut(BaseModel):
     text: str
 
 
-class SheetOut(BaseModel):
-    """A run judged: the sheet.
+class ReportOut(BaseModel):
+    """A run judged: the report.
 
     at_end : the result as it stood when the end was received.  differs : what a newer core says, until somebody looked.
     did : what the result did to holds, as sentences.  proposals : what of it may be a defect.
@@ -223,20 +223,20 @@ class SheetOut(BaseModel):
     proposals: list[ProposalOut]
 
     @classmethod
-    def of(cls, sheet: Sheet) -> SheetOut:
+    def of(cls, report: Report) -> ReportOut:
         """From the service's answer."""
         return cls.model_validate(
             {
-                "run": RunOut.of(sheet.head),
-                "outcome": sheet.outcome,
-                "verdict": sheet.verdict,
-                "column": sheet.column,
-                "timeline": sheet.timeline,
-                "events": sheet.events,
-                "at_end": sheet.at_end,
-                "differs": sheet.differs,
-                "looked": sheet.looked,
-                "did": sheet.did,
-                "proposals": [asdict(one) for one in sheet.proposals],
+                "run": RunOut.of(report.head),
+                "outcome": report.outcome,
+                "verdict": report.verdict,
+                "column": report.column,
+                "timeline": report.timeline,
+                "events": report.events,
+                "at_end": report.at_end,
+                "differs": report.differs,
+                "looked": report.looked,
+                "did": report.did,
+                "proposals": [asdict(one) for one in report.proposals],
             }
         )

@@ -1,4 +1,4 @@
-"""A verdict as a sheet of plain text that a person can read and print."""
+"""A verdict as a report of plain text that a person can read and print."""
 
 from __future__ import annotations
 
@@ -12,8 +12,8 @@ from lowhiss.core.words.render import Words
 WIDTH = 96
 
 
-def text_sheet(verdict: RunVerdict, words: Words, hints: Sequence[Hint] = ()) -> str:
-    """The whole sheet; a fail says *do not drive* before it says anything else."""
+def text_report(verdict: RunVerdict, words: Words, hints: Sequence[Hint] = ()) -> str:
+    """The whole report; a fail says *do not drive* before it says anything else."""
     return "\n".join(_lines(verdict, words, hints)) + "\n"
 
 

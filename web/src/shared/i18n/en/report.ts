@@ -1,5 +1,5 @@
-export const sheet = {
-  sheet: {
+export const report = {
+  report: {
     doNotDrive: 'Do not drive.',
     doNotDriveBody:
       "The vehicle must not move until a qualified person has repaired it and it has passed again. Don't adjust brakes on the basis of this test.",

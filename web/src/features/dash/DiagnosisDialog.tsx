@@ -14,7 +14,7 @@ interface Part {
 }
 
 /** The sheet of a diagnosis: what is wrong, where, and whether it may move. Handed in, the practice is over. */
-export function SheetDialog({ practice, onClose }: { practice: Practice; onClose: () => void }) {
+export function DiagnosisDialog({ practice, onClose }: { practice: Practice; onClose: () => void }) {
   const { t } = useTranslation()
   const { language } = useFigures()
   const navigate = useNavigate()

@@ -8,32 +8,32 @@ import { type DeviceMark } from '../../device'
 import { useMay, useSession } from '../../shared/session'
 import { LineForm, Modal, OutcomeMark } from '../../shared/ui'
 
-type Sheet = Schema['SheetOut']
+type Report = Schema['ReportOut']
 type Late = Schema['LateOut']
 const MAY_CONFIRM = new Set(['trainer', 'manager'])
 
 /** What came in after the end, what of it counts, and what a newer core would say: the result at the end is kept. */
-export function AfterTheEnd({ sheet }: { sheet: Sheet }) {
+export function AfterTheEnd({ report }: { report: Report }) {
   const { t } = useTranslation()
-  const { at_end: atEnd, differs, looked, outcome } = sheet
-  const late = sheet.verdict.late ?? []
+  const { at_end: atEnd, differs, looked, outcome } = report
+  const late = report.verdict.late ?? []
   if (late.length === 0 && !differs && !looked && (!atEnd || atEnd.outcome === outcome)) return null
   return (
     <section className="border-l-4 border-amber pl-4">
-      <h2 className="text-lead first-letter:uppercase">{t('sheet.afterEnd')}</h2>
+      <h2 className="text-lead first-letter:uppercase">{t('report.afterEnd')}</h2>
       {atEnd && (
         <p className="my-1 flex flex-wrap items-center gap-3">
-          {t('sheet.atEnd')} <OutcomeMark outcome={atEnd.outcome} closeCall={atEnd.close_call} />
+          {t('report.atEnd')} <OutcomeMark outcome={atEnd.outcome} closeCall={atEnd.close_call} />
         </p>
       )}
-      {late.length > 0 && <LateMarks sheet={sheet} late={late} />}
-      {differs && <Differs runId={sheet.run.id} differs={differs} />}
-      {looked && <p className="text-soft">{t('sheet.lookedBy', { by: looked.by, why: looked.why })}</p>}
+      {late.length > 0 && <LateMarks report={report} late={late} />}
+      {differs && <Differs runId={report.run.id} differs={differs} />}
+      {looked && <p className="text-soft">{t('report.lookedBy', { by: looked.by, why: looked.why })}</p>}
     </section>
   )
 }
 
-function LateMarks({ sheet, late }: { sheet: Sheet; late: Late[] }) {
+function LateMarks({ report, late }: { report: Report; late: Late[] }) {
   const { t } = useTranslation()
   const figures = useFigures()
   const { me } = useSession()
@@ -42,13 +42,13 @@ function LateMarks({ sheet, late }: { sheet: Sheet; late: Late[] }) {
   const [asked, setAsked] = useState<Late>()
   const recorder = 'recorder' in device ? device.recorder : null
   const events = new Map(
-    (sheet.events as unknown as (DeviceMark & { received?: string })[]).map((e) => [e.id, e]),
+    (report.events as unknown as (DeviceMark & { received?: string })[]).map((e) => [e.id, e]),
   )
   const may = recorder !== null && me.person !== null && MAY_CONFIRM.has(me.person.role)
   const confirm = async (why: string) => {
-    await recorder?.mark(sheet.run.id, [{ type: 'late_confirmed', event: asked?.event, why }])
+    await recorder?.mark(report.run.id, [{ type: 'late_confirmed', event: asked?.event, why }])
     setAsked(undefined)
-    await queries.invalidateQueries({ queryKey: ['sheet'] })
+    await queries.invalidateQueries({ queryKey: ['report'] })
   }
   return (
     <ul>
@@ -63,30 +63,32 @@ function LateMarks({ sheet, late }: { sheet: Sheet; late: Late[] }) {
             <span className="font-semibold">{event && t(`test.mark.${markName(event)}`)}</span>
             {event?.by && <span className="text-soft">{event.by}</span>}
             {event?.received && <span className="text-note text-soft">{figures.when(event.received)}</span>}
-            <span className={mark.counts ? 'font-semibold' : 'text-soft'}>{t(`sheet.late.${mark.why}`)}</span>
+            <span className={mark.counts ? 'font-semibold' : 'text-soft'}>
+              {t(`report.late.${mark.why}`)}
+            </span>
             {!mark.counts && may && (
               <button
                 type="button"
                 onClick={() => setAsked(mark)}
                 className="no-print ml-auto min-h-touch underline underline-offset-4"
               >
-                {t('sheet.confirmLate')}
+                {t('report.confirmLate')}
               </button>
             )}
           </li>
         )
       })}
       {asked && (
-        <Modal title={t('sheet.confirmLate')} open onClose={() => setAsked(undefined)}>
-          <p>{t('sheet.confirmLateBody')}</p>
-          <LineForm label={t('test.why')} button={t('sheet.confirmLate')} onKeep={confirm} />
+        <Modal title={t('report.confirmLate')} open onClose={() => setAsked(undefined)}>
+          <p>{t('report.confirmLateBody')}</p>
+          <LineForm label={t('test.why')} button={t('report.confirmLate')} onKeep={confirm} />
         </Modal>
       )}
     </ul>
   )
 }
 
-function Differs({ runId, differs }: { runId: string; differs: NonNullable<Sheet['differs']> }) {
+function Differs({ runId, differs }: { runId: string; differs: NonNullable<Report['differs']> }) {
   const { t } = useTranslation()
   const queries = useQueryClient()
   const may = useMay('lookAtResult')
@@ -98,14 +100,14 @@ function Differs({ runId, differs }: { runId: string; differs: NonNullable<Sheet
   return (
     <div role="status" className="grid gap-2 py-1">
       <p className="flex flex-wrap items-center gap-3">
-        {t('sheet.newerCore')}{' '}
+        {t('report.newerCore')}{' '}
         <OutcomeMark outcome={differs.now.outcome} closeCall={differs.now.close_call} />
-        <span className="text-soft">{t(`sheet.newerCounts.${differs.counts}`)}</span>
+        <span className="text-soft">{t(`report.newerCounts.${differs.counts}`)}</span>
       </p>
       {may && (
         <LineForm
           label={t('test.why')}
-          button={t('sheet.look')}
+          button={t('report.look')}
           onKeep={async (why) => {
             await look.mutateAsync(why)
           }}

@@ -3,7 +3,7 @@ import { Reported } from './Reported'
 import { useQuery } from '@tanstack/react-query'
 import { useEffect, useState, type ReactNode } from 'react'
 import { Link, useParams } from 'react-router'
-import { needlesQuery, schoolsQuery, sheetQuery, type Schema } from '../../shared/api'
+import { needlesQuery, schoolsQuery, reportQuery, type Schema } from '../../shared/api'
 import { useFigures } from '../../shared/figures/useFigures'
 import { headOf, judgeHere, recordOf } from '../../device'
 import { useRecorder } from '../../run'
@@ -20,22 +20,22 @@ import { Notes } from './Notes'
 import { Proposals } from './Proposals'
 import { InspectionsBeside } from './InspectionsBeside'
 import { Signing } from './Signing'
-import { SheetColumn } from './SheetColumn'
+import { ReportColumn } from './ReportColumn'
 import { Stages } from './Stages'
 import { Timeline } from './Timeline'
 
-type Sheet = Schema['SheetOut']
+type Report = Schema['ReportOut']
 /** How often a candidate's screen asks whether the result has been told. */
 const TOLD_LOOK_MS = 5000
 
-export function SheetPage() {
+export function ReportPage() {
   const { runId = '' } = useParams()
   const { t } = useTranslation()
   const { unit, language } = useFigures()
   const waiting = useWaiting(runId)
   const oversees = useMay('tellExamination')
   const { data, error, refetch, isPlaceholderData } = useQuery({
-    ...sheetQuery(runId, language, unit, `${waiting.marks} marks wait`),
+    ...reportQuery(runId, language, unit, `${waiting.marks} marks wait`),
     enabled: waiting.told,
   })
   const schools = useQuery({ ...schoolsQuery(runId, language, unit, data?.run.last_seq), enabled: !!data })
@@ -46,28 +46,28 @@ export function SheetPage() {
     enabled: data?.run.setup.examined === true,
     refetchInterval: ({ state }) => (state.data?.withheld ? TOLD_LOOK_MS : false),
   })
-  const here = useSheetHere(runId, (waiting.marks ?? 0) > 0 && !data, waiting.marks ?? 0)
+  const here = useReportHere(runId, (waiting.marks ?? 0) > 0 && !data, waiting.marks ?? 0)
   const examined = (data ?? here.data)?.run.setup.examined === true
   if (examined && examination.data?.withheld !== false && !oversees) return <Withheld />
-  if (here.data && !data) return <SheetArticle sheet={here.data} waits here />
+  if (here.data && !data) return <ReportArticle report={here.data} waits here />
   if ((waiting.marks ?? 0) > 0 && !data) {
     return (
       <div className="grid gap-3 py-8">
         <OutcomeMark outcome="pending" large />
-        <p className="text-lead">{t('sheet.waiting')}</p>
+        <p className="text-lead">{t('report.waiting')}</p>
       </div>
     )
   }
   if (!data) return <Notice error={error} onRetry={() => void refetch()} />
   return (
-    <SheetArticle sheet={data} waits={isPlaceholderData || (waiting.marks ?? 0) > 0} needles={needles.data}>
+    <ReportArticle report={data} waits={isPlaceholderData || (waiting.marks ?? 0) > 0} needles={needles.data}>
       {schools.data && <Schools schools={schools.data} rules={data.verdict.rules} />}
-    </SheetArticle>
+    </ReportArticle>
   )
 }
 
-interface SheetArticleProps {
-  sheet: Sheet
+interface ReportArticleProps {
+  report: Report
   /** Marks of the run are still on this device only. */
   waits: boolean
   /** Judged on this device, without contact. */
@@ -76,14 +76,14 @@ interface SheetArticleProps {
   children?: ReactNode
 }
 
-function SheetArticle({ sheet: data, waits, here = false, needles, children }: SheetArticleProps) {
+function ReportArticle({ report: data, waits, here = false, needles, children }: ReportArticleProps) {
   const { t } = useTranslation()
   const { language, unit } = useFigures()
   const runId = data.run.id
   return (
     <article className="grid gap-x-10 pt-5 lg:grid-cols-[minmax(0,1fr)_340px]">
       <div className="grid min-w-0 grid-cols-[minmax(0,1fr)] content-start gap-6">
-        <Headline sheet={data} />
+        <Headline report={data} />
         <Reported run={data.run} />
         {data.run.recording && <FromRecording recording={data.run.recording} />}
         {/* above everything that may come later, so that nothing moves it under a thumb */}
@@ -102,23 +102,23 @@ function SheetArticle({ sheet: data, waits, here = false, needles, children }: S
               download
               className="inline-grid min-h-touch place-items-center border-[1.5px] border-ink bg-sheet px-4 font-semibold"
             >
-              {t('sheet.record')}
+              {t('report.record')}
             </a>
           )}
           {!here && (
             <a
-              href={`/api/runs/${runId}/sheet.pdf?lang=${language}&unit=${unit}&size=${language === 'en' ? 'letter' : 'A4'}`}
+              href={`/api/runs/${runId}/report.pdf?lang=${language}&unit=${unit}&size=${language === 'en' ? 'letter' : 'A4'}`}
               download
               className="inline-grid min-h-touch place-items-center border-[1.5px] border-ink bg-sheet px-4 font-semibold"
             >
-              {t('sheet.pdf')}
+              {t('report.pdf')}
             </a>
           )}
-          <Button onClick={() => window.print()}>{t('sheet.print')}</Button>
+          <Button onClick={() => window.print()}>{t('report.print')}</Button>
         </div>
         {waits && (
           <p role="status" data-on-device={here} className="border-l-4 border-amber pl-3 font-semibold">
-            {t(here ? 'sheet.onDevice' : 'sheet.waiting')}
+            {t(here ? 'report.onDevice' : 'report.waiting')}
           </p>
         )}
         {data.did.length > 0 && (
@@ -129,9 +129,9 @@ function SheetArticle({ sheet: data, waits, here = false, needles, children }: S
           </ul>
         )}
         {data.run.setup.examined && !here && <Examination runId={runId} ended={data.run.ended_by !== null} />}
-        {!here && <Proposals sheet={data} />}
+        {!here && <Proposals report={data} />}
         {!here && <InspectionsBeside runId={runId} />}
-        <AfterTheEnd sheet={data} />
+        <AfterTheEnd report={data} />
         <Stages stages={data.verdict.stages} events={data.events} runId={runId} />
         <Hints hints={data.verdict.hints} />
         <Candidate verdict={data.verdict} purpose={data.run.purpose} />
@@ -145,20 +145,20 @@ function SheetArticle({ sheet: data, waits, here = false, needles, children }: S
         <Marks events={data.events} />
       </div>
       <aside className="h-[640px] border-l border-line max-lg:hidden lg:sticky lg:top-4 print:block print:max-w-96 print:break-inside-avoid print:border-0">
-        <SheetColumn column={data.column} fed={data.run.setup.readings === 'feed'} />
+        <ReportColumn column={data.column} fed={data.run.setup.readings === 'feed'} />
       </aside>
     </article>
   )
 }
 
-/** The sheet as the core on this device makes it, for a run that waits to be sent. */
-function useSheetHere(runId: string, wanted: boolean, marks: number) {
+/** The report as the core on this device makes it, for a run that waits to be sent. */
+function useReportHere(runId: string, wanted: boolean, marks: number) {
   const device = useRecorder()
   const { unit, language } = useFigures()
   const recorder = 'recorder' in device ? device.recorder : null
   return useQuery({
-    queryKey: ['here', 'sheet', runId, language, unit, marks],
-    queryFn: async (): Promise<Sheet> => {
+    queryKey: ['here', 'report', runId, language, unit, marks],
+    queryFn: async (): Promise<Report> => {
       if (!recorder) throw new Error('nothing is kept on this device')
       const live = await recorder.load(runId)
       const record = recordOf(live)
@@ -205,17 +205,17 @@ function useWaiting(runId: string): { marks: number | null; told: boolean } {
   return waiting
 }
 
-function Headline({ sheet }: { sheet: Sheet }) {
+function Headline({ report }: { report: Report }) {
   const { t } = useTranslation()
   const figures = useFigures()
-  const { run, verdict, outcome } = sheet
+  const { run, verdict, outcome } = report
   const closeCall = verdict.stages.some(({ stands, close_call }) => stands && close_call)
   return (
     <header>
       {outcome === 'fail' && (
         <div className="mb-5 bg-clay px-5 py-4 text-on-clay">
-          <p className="text-bar leading-none font-bold">{t('sheet.doNotDrive')}</p>
-          <p className="mt-2">{t('sheet.doNotDriveBody')}</p>
+          <p className="text-bar leading-none font-bold">{t('report.doNotDrive')}</p>
+          <p className="mt-2">{t('report.doNotDriveBody')}</p>
         </div>
       )}
       <div className="flex flex-wrap items-center gap-x-5">
@@ -225,24 +225,26 @@ function Headline({ sheet }: { sheet: Sheet }) {
         <OutcomeMark outcome={outcome} closeCall={closeCall} large />
         {outcome === 'pass' && (
           <span className="text-soft">
-            {t('sheet.limited', { limited: verdict.limited, required: verdict.required })}
+            {t('report.limited', { limited: verdict.limited, required: verdict.required })}
           </span>
         )}
       </div>
       {run.doubtful && (
-        <p className="mt-2 border-l-4 border-amber pl-3 font-semibold">{t('sheet.doubtful')}</p>
+        <p className="mt-2 border-l-4 border-amber pl-3 font-semibold">{t('report.doubtful')}</p>
       )}
-      {outcome === 'void' && <p className="mt-2 text-lead">{t('sheet.void')}</p>}
+      {outcome === 'void' && <p className="mt-2 text-lead">{t('report.void')}</p>}
       <dl className="mt-3 flex flex-wrap gap-x-8 gap-y-1">
-        <Fact name={t('sheet.started')}>
+        <Fact name={t('report.started')}>
           <span className="print:hidden">{figures.when(run.started_at)}</span>
           <span className="hidden print:inline">{figures.date(run.started_at)}</span>
         </Fact>
-        <Fact name={t('sheet.driver')}>{run.driver || t('log.nobody')}</Fact>
-        {run.setup.watcher && <Fact name={t('sheet.watcher')}>{run.setup.watcher}</Fact>}
-        <Fact name={t('sheet.purpose')}>{t(`sheet.purposes.${run.purpose}`)}</Fact>
-        <Fact name={t('sheet.judgedBy')}>{run.rules_title[figures.language]}</Fact>
-        {run.begun_by && run.begun_by !== run.driver && <Fact name={t('sheet.begunBy')}>{run.begun_by}</Fact>}
+        <Fact name={t('report.driver')}>{run.driver || t('log.nobody')}</Fact>
+        {run.setup.watcher && <Fact name={t('report.watcher')}>{run.setup.watcher}</Fact>}
+        <Fact name={t('report.purpose')}>{t(`report.purposes.${run.purpose}`)}</Fact>
+        <Fact name={t('report.judgedBy')}>{run.rules_title[figures.language]}</Fact>
+        {run.begun_by && run.begun_by !== run.driver && (
+          <Fact name={t('report.begunBy')}>{run.begun_by}</Fact>
+        )}
         {run.demo && <Fact name="">{t('app.demo')}</Fact>}
       </dl>
     </header>

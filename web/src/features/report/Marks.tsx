@@ -16,7 +16,7 @@ export function Marks({ events }: { events: Record<string, unknown>[] }) {
   const shown = all.filter(({ type }) => type !== 'valued' && type !== 'withdrawn')
   return (
     <section>
-      <h2 className="mb-1 text-lead">{t('sheet.marks')}</h2>
+      <h2 className="mb-1 text-lead">{t('report.marks')}</h2>
       <table className="w-full max-w-2xl border-collapse">
         <tbody>
           {shown.map((event) => (
@@ -30,8 +30,8 @@ export function Marks({ events }: { events: Record<string, unknown>[] }) {
                 <span className="text-soft">
                   {isStageName(event.stage) ? `, ${t(`step.${event.stage}`)}` : ''}
                   {said(event)}
-                  {event.sent_by ? `, ${t('sheet.sentBy', { by: String(event.sent_by) })}` : ''}
-                  {event.after_end ? `, ${t('sheet.afterEnd')}` : ''}
+                  {event.sent_by ? `, ${t('report.sentBy', { by: String(event.sent_by) })}` : ''}
+                  {event.after_end ? `, ${t('report.afterEnd')}` : ''}
                 </span>
               </td>
               <td className="text-right whitespace-nowrap">

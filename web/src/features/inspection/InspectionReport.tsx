@@ -17,8 +17,8 @@ import { Told, useRecorder, useInspection } from '../../run'
 type State = Schema['InspectionStateOut']
 type Line = Schema['InspectionAnswerOut']
 
-/** The inspection's own sheet: what is not right, what was not looked at, the numbers, who and how long. */
-export function InspectionSheet() {
+/** The inspection's own report: what is not right, what was not looked at, the numbers, who and how long. */
+export function InspectionReport() {
   const { inspectionId = '' } = useParams()
   const device = useRecorder()
   const recorder = 'recorder' in device ? device.recorder : null
@@ -37,12 +37,12 @@ export function InspectionSheet() {
   }, [recorder, inspectionId])
   if (waits === undefined) return <Notice />
   if (waits && recorder)
-    return <WaitingSheet {...{ recorder, inspectionId }} onSent={() => setWaits(false)} />
-  return <SentSheet inspectionId={inspectionId} />
+    return <WaitingReport {...{ recorder, inspectionId }} onSent={() => setWaits(false)} />
+  return <SentReport inspectionId={inspectionId} />
 }
 
-/** The sheet of an inspection that the server has not heard whole yet: as it was judged on this device. */
-function WaitingSheet({
+/** The report of an inspection that the server has not heard whole yet: as it was judged on this device. */
+function WaitingReport({
   recorder,
   inspectionId,
   onSent,
@@ -79,20 +79,20 @@ function WaitingSheet({
   return (
     <>
       <p role="status" className="mt-4 border-l-4 border-amber bg-sheet px-3 py-2 font-semibold">
-        {t('inspection.sheet.waits')}
+        {t('inspection.report.waits')}
       </p>
-      <Sheet
+      <Report
         {...{ head }}
         state={here.state}
         script={inspection.script}
         rules=""
-        title={t('inspection.sheet.title')}
+        title={t('inspection.report.title')}
       />
     </>
   )
 }
 
-function SentSheet({ inspectionId }: { inspectionId: string }) {
+function SentReport({ inspectionId }: { inspectionId: string }) {
   const { t } = useTranslation()
   const { language, unit } = useFigures()
   const [rules, setRules] = useState('')
@@ -108,16 +108,16 @@ function SentSheet({ inspectionId }: { inspectionId: string }) {
     )
   }
   return (
-    <Sheet
+    <Report
       head={head.data.head}
       state={state.data}
       {...{ rules, setRules, script }}
-      title={t('inspection.sheet.title')}
+      title={t('inspection.report.title')}
     />
   )
 }
 
-interface SheetProps {
+interface ReportProps {
   head: Pick<
     Schema['InspectionOut'],
     'id' | 'unit_name' | 'trailers' | 'started_at' | 'driver' | 'helpers' | 'rules' | 'ended_by' | 'run_id'
@@ -130,7 +130,7 @@ interface SheetProps {
   title: string
 }
 
-function Sheet({ head, state, script, rules, setRules, title }: SheetProps) {
+function Report({ head, state, script, rules, setRules, title }: ReportProps) {
   const { t } = useTranslation()
   const figures = useFigures()
   const { language } = figures
@@ -150,21 +150,21 @@ function Sheet({ head, state, script, rules, setRules, title }: SheetProps) {
   const findings = state.items.flatMap((one) => one.findings.map((finding) => ({ ...finding, line: one })))
   const minutes = Math.max(1, Math.round(state.took_s / 60))
   return (
-    <article className="max-w-4xl py-5" data-inspection-sheet>
+    <article className="max-w-4xl py-5" data-inspection-report>
       <header className="grid gap-2">
         <p className="text-note text-soft">{title}</p>
         {state.worst === 'stay' && <p className="text-bar font-bold text-clay">{t('inspection.stays')}.</p>}
         <h1 className="text-title">
           {[head.unit_name, ...head.trailers].join(' + ')}{' '}
           <span data-complete={state.complete} className="font-normal text-soft">
-            {t(state.complete ? 'inspection.sheet.complete' : 'inspection.sheet.notComplete')}
+            {t(state.complete ? 'inspection.report.complete' : 'inspection.report.notComplete')}
           </span>
         </h1>
         <p>
           {figures.date(head.started_at)}, {head.driver}
-          {head.helpers.length > 0 && `. ${t('inspection.sheet.helpers')}: ${head.helpers.join(', ')}`}.{' '}
-          {t('inspection.sheet.counted', { done: state.of - state.left, of: state.of })}.{' '}
-          {t('inspection.sheet.took', { minutes })}.
+          {head.helpers.length > 0 && `. ${t('inspection.report.helpers')}: ${head.helpers.join(', ')}`}.{' '}
+          {t('inspection.report.counted', { done: state.of - state.left, of: state.of })}.{' '}
+          {t('inspection.report.took', { minutes })}.
         </p>
         {state.while_filling > 0 && (
           <p data-while-filling={state.while_filling} className="font-semibold">
@@ -174,26 +174,26 @@ function Sheet({ head, state, script, rules, setRules, title }: SheetProps) {
         <div className="no-print flex flex-wrap items-end gap-4">
           {setRules && schools.length > 0 && (
             <SelectField
-              label={t('inspection.sheet.school')}
+              label={t('inspection.report.school')}
               value={rules || head.rules}
               options={schools.map((one) => ({ value: one.id, text: one.title[language] ?? one.id }))}
               className="block min-h-touch w-full border-[1.5px] border-ink bg-sheet px-3"
               onChange={(event) => setRules(event.target.value)}
             />
           )}
-          <Button onClick={() => window.print()}>{t('inspection.sheet.print')}</Button>
+          <Button onClick={() => window.print()}>{t('inspection.report.print')}</Button>
           <a
             href={`/api/inspections/${head.id}/record`}
             className="inline-flex min-h-touch items-center underline underline-offset-4"
           >
-            {t('inspection.sheet.record')}
+            {t('inspection.report.record')}
           </a>
           {!head.ended_by && (
             <Link
               to={`/inspection/${head.id}`}
               className="inline-flex min-h-touch items-center font-semibold text-air underline underline-offset-4"
             >
-              {t('inspection.sheet.goOn')}
+              {t('inspection.report.goOn')}
             </Link>
           )}
           {head.run_id && (
@@ -201,14 +201,14 @@ function Sheet({ head, state, script, rules, setRules, title }: SheetProps) {
               to={`/runs/${head.run_id}`}
               className="inline-flex min-h-touch items-center underline underline-offset-4"
             >
-              {t('inspection.sheet.toTest')}
+              {t('inspection.report.toTest')}
             </Link>
           )}
         </div>
       </header>
-      <Part title={t('inspection.sheet.report')}>
+      <Part title={t('inspection.report.report')}>
         {wrong.length === 0 ? (
-          <p>{t('inspection.sheet.reportNone')}</p>
+          <p>{t('inspection.report.reportNone')}</p>
         ) : (
           <ul className="grid gap-2">
             {wrong.map((one) => (
@@ -235,11 +235,11 @@ function Sheet({ head, state, script, rules, setRules, title }: SheetProps) {
           <Lines title={t('acts.consequence.note')} lines={noted} text={({ not_so }) => not_so} />
         )}
         {of('fixed').length > 0 && (
-          <Lines title={t('inspection.sheet.fixed')} lines={of('fixed')} text={({ not_so }) => not_so} />
+          <Lines title={t('inspection.report.fixed')} lines={of('fixed')} text={({ not_so }) => not_so} />
         )}
       </Part>
       {(unseen.length > 0 || open.length > 0) && (
-        <Part title={t('inspection.sheet.notSeen')}>
+        <Part title={t('inspection.report.notSeen')}>
           <ul>
             {unseen.map((one) => (
               <li key={one.key} className="flex items-baseline gap-2 border-b border-line py-1">
@@ -264,7 +264,7 @@ function Sheet({ head, state, script, rules, setRules, title }: SheetProps) {
         </Part>
       )}
       {seenOnly.length > 0 && (
-        <Part title={t('inspection.sheet.seenOnly')}>
+        <Part title={t('inspection.report.seenOnly')}>
           <ul>
             {seenOnly.map(([name, lines]) => (
               <li key={name} className="flex items-baseline gap-2 border-b border-line py-1">
@@ -284,7 +284,7 @@ function Sheet({ head, state, script, rules, setRules, title }: SheetProps) {
         </Part>
       )}
       {measured.length > 0 && (
-        <Part title={t('inspection.sheet.measured')}>
+        <Part title={t('inspection.report.measured')}>
           <table className="w-full text-left">
             <tbody>
               {measured.map((one) => (
@@ -303,7 +303,7 @@ function Sheet({ head, state, script, rules, setRules, title }: SheetProps) {
         </Part>
       )}
       {(findings.length > 0 || state.findings.length > 0) && (
-        <Part title={t('inspection.sheet.findings')}>
+        <Part title={t('inspection.report.findings')}>
           <ul className="list-inside list-disc">
             {state.findings.map(({ code, text }) => (
               <li key={code} data-finding={code} className="font-semibold">
@@ -319,7 +319,7 @@ function Sheet({ head, state, script, rules, setRules, title }: SheetProps) {
         </Part>
       )}
       {said.length > 0 && (
-        <Part title={t('inspection.sheet.said')}>
+        <Part title={t('inspection.report.said')}>
           <ol className="list-inside list-decimal columns-1 gap-8 sm:columns-2">
             {said.map(({ key, say, where }) => (
               <li key={key} className="py-0.5 text-note">
