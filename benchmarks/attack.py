@@ -65,7 +65,7 @@ async def marks_during(bare: Bare, work: Callable[[], Awaitable[object]] | None,
     end = loop.time() + seconds
     while loop.time() < end:
         began = loop.time()
-        await bare.strike()
+        await bare.mark()
         took.append((loop.time() - began) * 1000)
         await asyncio.sleep(max(0.0, 0.1 - (loop.time() - began)))
     if going is not None:
@@ -101,7 +101,7 @@ async def crowd() -> None:
         await asyncio.gather(*(one(place) for place in range(40)))
 
 
-def keep_trace(store: Store, run_id: str) -> int:
+def save_trace(store: Store, run_id: str) -> int:
     """Thirty minutes of a feed at ten a second with a run; how many bytes they are."""
     size = 0
     with store.transaction() as session:
@@ -222,7 +222,7 @@ async def measure(options: argparse.Namespace, store: Store) -> int:
     bare = Bare(run, headers_of(client))
     print(f"a mark, nothing else going on: {spread(await marks_during(bare, None, options.seconds))}")
     print(f"while forty sign in at once:   {spread(await marks_during(bare, crowd, options.seconds))}")
-    size = keep_trace(store, run.run_id)
+    size = save_trace(store, run.run_id)
 
     async def traces() -> None:
         async def one() -> None:

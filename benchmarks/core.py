@@ -26,7 +26,7 @@ def full_run(rng: random.Random) -> dict[str, Any]:
     at_s = 0.0
     events: list[dict[str, Any]] = []
 
-    def strike(kind: str, wait_s: float, **fields: Any) -> None:
+    def mark(kind: str, wait_s: float, **fields: Any) -> None:
         nonlocal at_s
         at_s = round(at_s + wait_s, 3)
         place = len(events) + 1
@@ -43,45 +43,45 @@ def full_run(rng: random.Random) -> dict[str, Any]:
         return {"primary_psi": round(psi), "secondary_psi": round(psi + rng.uniform(-1, 1))}
 
     def reading(stage: str, point: str, psi: float, wait_s: float) -> None:
-        strike("reading", wait_s, stage=stage, point=point, **needles(psi))
+        mark("reading", wait_s, stage=stage, point=point, **needles(psi))
 
-    strike("confirmed", 0, item="wheels_chocked")
-    strike("confirmed", 2, item="area_clear")
-    strike("engine", 3, state="running")
+    mark("confirmed", 0, item="wheels_chocked")
+    mark("confirmed", 2, item="area_clear")
+    mark("engine", 3, state="running")
     reading("build_up", "lower", 85, 90)
     reading("build_up", "upper", 100, rng.uniform(12, 30))
     for start in (120, 45):
         reading("cut_out", "cut_out", rng.uniform(122, 128), start)
-        strike("said", 2, what="cut_out", value=125)
-        strike("pedal", 5, state="full")
-        strike("pedal", 1, state="released")
+        mark("said", 2, what="cut_out", value=125)
+        mark("pedal", 5, state="full")
+        mark("pedal", 1, state="released")
         reading("cut_in", "cut_in", rng.uniform(100, 106), 15)
     reading("cut_out", "cut_out", 125, 40)
-    strike("said", 2, what="cut_out", value=125)
-    strike("engine", 5, state="off")
-    strike("key", 2, state="on")
-    strike("knob", 4, knob="tractor", state="in", cause="hand")
-    strike("knob", 1, knob="trailer", state="in", cause="hand")
+    mark("said", 2, what="cut_out", value=125)
+    mark("engine", 5, state="off")
+    mark("key", 2, state="on")
+    mark("knob", 4, knob="tractor", state="in", cause="hand")
+    mark("knob", 1, knob="trailer", state="in", cause="hand")
     for stage, drop in (("leak_released", rng.uniform(0, 3)), ("leak_applied", rng.uniform(0, 5))):
-        strike("said", 3, what=f"limit:{stage}")
+        mark("said", 3, what=f"limit:{stage}")
         if stage == "leak_applied":
-            strike("pedal", 5, state="full")
-        strike("settled", 8, stage=stage)
+            mark("pedal", 5, state="full")
+        mark("settled", 8, stage=stage)
         reading(stage, "start", 104, 14)
         reading(stage, "end", 104 - drop, 60.1)
-        strike("said", 3, what=f"reading:{stage}")
-    strike("pedal", 2, state="released")
-    strike("warning", 25, lamp=True, buzzer=True, **needles(rng.uniform(52, 72)))
+        mark("said", 3, what=f"reading:{stage}")
+    mark("pedal", 2, state="released")
+    mark("warning", 25, lamp=True, buzzer=True, **needles(rng.uniform(52, 72)))
     for knob in ("trailer", "tractor"):
-        strike("knob", 20, knob=knob, state="out", cause="popped", **needles(rng.uniform(24, 40)))
-    strike("engine", 10, state="running")
+        mark("knob", 20, knob=knob, state="out", cause="popped", **needles(rng.uniform(24, 40)))
+    mark("engine", 10, state="running")
     reading("cut_out", "cut_out", 125, 220)
-    strike("said", 2, what="cut_out", value=125)
-    strike("confirmed", 20, item="chocks_removed")
-    strike("held", 10, stage="hold_trailer", moved=False)
-    strike("held", 10, stage="hold_parking", moved=False)
-    strike("rolled", 20, stopped=True, pulled=False, speed_mph=3)
-    strike("finished", 10)
+    mark("said", 2, what="cut_out", value=125)
+    mark("confirmed", 20, item="chocks_removed")
+    mark("held", 10, stage="hold_trailer", moved=False)
+    mark("held", 10, stage="hold_parking", moved=False)
+    mark("rolled", 20, stopped=True, pulled=False, speed_mph=3)
+    mark("finished", 10)
     return {
         "format": "low-hiss-run/1",
         "purpose": "training",

@@ -140,7 +140,7 @@ def drive(page: Page, practice_id: str, seconds: float) -> None:
     print(f"  pedal to needle [ms]: {spread(needles)} of {len(needles)}")
     print(f"  picture to picture [ms]: {spread(pictures)}")
     late = late_strikes(page, practice_id, told, strikes)
-    print(f"  strike against the vehicle's time at its stamp [ms]: {spread(late)} of {len(late)}")
+    print(f"  mark against the vehicle's time at its stamp [ms]: {spread(late)} of {len(late)}")
     print(f"  heap: {before / 1e6:.1f} MB before, {after / 1e6:.1f} MB after {seconds:.0f} s")
     if stopped := page.evaluate("window.stopped"):
         print(f"  it stopped: {stopped}")
@@ -157,7 +157,7 @@ def late_strikes(page: Page, practice_id: str, told: list[list[float]], strikes:
         (at0, world0, *_), (at1, world1, *_) = told[after - 1], told[after]
         expected = world0 + (world1 - world0) * (stamp - at0) / (at1 - at0)
         found.append(min(abs(one - expected) for one in kept) * 1000)
-    return [one for one in found if one < 900]  # a strike that the screen did not ask for is kept nowhere
+    return [one for one in found if one < 900]  # a mark that the screen did not ask for is kept nowhere
 
 
 def main(arguments: list[str]) -> None:

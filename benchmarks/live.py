@@ -43,7 +43,7 @@ _TICKS = os.sysconf("SC_CLK_TCK")
 
 @dataclass
 class Times:
-    """Milliseconds from a strike to its acknowledgement, and to the other device's having it."""
+    """Milliseconds from a mark to its acknowledgement, and to the other device's having it."""
 
     kept: list[float] = field(default_factory=list)
     seen: list[float] = field(default_factory=list)
@@ -69,7 +69,7 @@ class Marked:
         begun = {"id": self.run_id, "unit_id": UNITS[0].id, "begun": self.moment(), "sent": self.moment()}
         (await self.client.post(f"http://{self.here}/api/runs", json=begun)).raise_for_status()
 
-    async def strike(self) -> None:
+    async def mark(self) -> None:
         """Strike one mark and wait until it is kept."""
         self.seq += 1
         mark = {"id": uuid.uuid4().hex, "seq": self.seq, **self.moment(), "type": "note", "text": f"mark {self.seq}"}
@@ -100,7 +100,7 @@ async def paced(runs: list[Marked], every_s: float, seconds: float) -> None:
         end = time.perf_counter() + seconds
         while due < end:
             await asyncio.sleep(max(0.0, due - time.perf_counter()))
-            await run.strike()
+            await run.mark()
             due += every_s
 
     await asyncio.gather(*(one(place, run) for place, run in enumerate(runs)))
@@ -114,7 +114,7 @@ class Bare:
         self.reader: asyncio.StreamReader | None = None
         self.writer: asyncio.StreamWriter | None = None
 
-    async def strike(self) -> None:
+    async def mark(self) -> None:
         """Strike one mark and wait until it is kept."""
         if self.reader is None or self.writer is None:
             self.reader, self.writer = await asyncio.open_connection(*self.run.here.split(":"))
@@ -138,7 +138,7 @@ async def flat_out(runs: list[Marked], headers: str, seconds: float) -> tuple[fl
 
     async def one(bare: Bare) -> None:
         while (struck := time.perf_counter()) < end:
-            await bare.strike()
+            await bare.mark()
             took.append((time.perf_counter() - struck) * 1000)
 
     await asyncio.gather(*(one(Bare(run, headers)) for run in runs))
@@ -316,8 +316,8 @@ async def measure(options: argparse.Namespace, yard: Yard) -> float:
         await paced(runs, options.every, options.seconds)
         cost = each_cost(before, yard.cores_s(), len(times.kept))
         print(f"{options.runs} runs, each marked every {options.every:g} s for {options.seconds:g} s:")
-        print(f"  strike to acknowledgement: {spread(times.kept)}")
-        print(f"  strike to the other device: {spread(times.seen)}")
+        print(f"  mark to acknowledgement: {spread(times.kept)}")
+        print(f"  mark to the other device: {spread(times.seen)}")
         print(f"  one mark with its screen, and all that runs beside, in ms of a core: {cost}")
         print(f"  memory: {yard.memory()}")
         for watcher in watchers:

@@ -26,7 +26,7 @@ from lowhiss.engine.executor import executor
 from lowhiss.engine.whatif import replay
 from lowhiss.service.jobs import claim
 from lowhiss.service.people.signin import Person
-from lowhiss.service.rules.kept import kept_rules
+from lowhiss.service.rules.saved_rules import saved_rules
 from lowhiss.service.runs import whatif
 from lowhiss.service.runs.rows import run_of
 from lowhiss.store.base import Base
@@ -73,7 +73,7 @@ def one_by_one_s(store: Store) -> float:
         rows = session.scalars(select(RunRow).where(RunRow.ended_at.is_not(None)).limit(_ONE_BY_ONE)).all()
         began = time.perf_counter()
         own = (
-            (run_of(session, row), kept_rules(session, row.rules_hash), read_procedure(row.procedure)) for row in rows
+            (run_of(session, row), saved_rules(session, row.rules_hash), read_procedure(row.procedure)) for row in rows
         )
         done = sum(1 for _ in replay(own, rulebook.rule_set(_OTHERS)))
     return (time.perf_counter() - began) / done

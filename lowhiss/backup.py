@@ -25,7 +25,7 @@ from lowhiss.database.dump import dump, restore, rows_in
 from lowhiss.database.server import DatabaseError
 from lowhiss.exchange.keys import KeyFileError, KeyFiles, is_signed
 from lowhiss.exchange.seals import canonical
-from lowhiss.service.copies import EVERY, Copies, copies_of, keep_copies
+from lowhiss.service.copies import EVERY, Copies, copies_of, save_copies
 from lowhiss.service.seals import signing, verification
 from lowhiss.store.engine import Store, current_revision, known_revisions
 from lowhiss.upgrade import NOTE
@@ -275,11 +275,11 @@ def scheduled(store: Store, url: str, directory: Path, now: dt.datetime, keys: K
             clear_leftovers(directory)
             target = directory / f"low-hiss-{now:%Y-%m-%dT%H%M}.zip"
             back_up(store, url, target, keys)
-            keep_copies(store, Copies(at=now, file=target.name, tried_at=now))
+            save_copies(store, Copies(at=now, file=target.name, tried_at=now))
             _thin(directory)
             return target
         except (BackupError, DatabaseError, KeyFileError) as error:
-            keep_copies(store, replace(known, why=str(error), tried_at=now))
+            save_copies(store, replace(known, why=str(error), tried_at=now))
             return None
         finally:
             connection.execute(text(f"SELECT RELEASE_LOCK('{_LOCK}')"))

@@ -164,27 +164,27 @@ def _restore(options: argparse.Namespace) -> int:
 
 
 def _doctor(options: argparse.Namespace) -> int:
-    from lowhiss.commands.installation import tell_health
+    from lowhiss.commands.installation import print_health
 
-    return tell_health(options.data, options.tls_cert)
+    return print_health(options.data, options.tls_cert)
 
 
 def _keys(options: argparse.Namespace) -> int:
-    from lowhiss.commands.installation import tell_keys
+    from lowhiss.commands.installation import print_keys
 
-    return tell_keys(options.data, options.do)
+    return print_keys(options.data, options.do)
 
 
 def _status(options: argparse.Namespace) -> int:
-    from lowhiss.commands.installation import tell_status
+    from lowhiss.commands.installation import print_status
 
-    return tell_status(options.data, Words(options.lang), as_csv=options.csv)
+    return print_status(options.data, Words(options.lang), as_csv=options.csv)
 
 
 def _due(options: argparse.Namespace) -> int:
-    from lowhiss.commands.installation import tell_due
+    from lowhiss.commands.installation import print_due
 
-    return tell_due(options.data, Words(options.lang), options.ics)
+    return print_due(options.data, Words(options.lang), options.ics)
 
 
 if __name__ == "__main__":

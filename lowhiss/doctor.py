@@ -137,7 +137,7 @@ def _keys(keys: KeyFiles) -> Finding:
 
 def _chain(store: Store, keys: KeyFiles) -> Finding:
     place, sha256, _ = signing.head(store)
-    heads = keys.kept_heads()
+    heads = keys.saved_heads()
     if heads.get(place, sha256) != sha256 or max(heads, default=0) > place:
         most = max(heads, default=0)
         return Finding("chain", f"ends at {place}, but {most} seals were made", "Run lowhiss verify --all.")

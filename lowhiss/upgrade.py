@@ -18,7 +18,7 @@ from lowhiss.service.fleet.results import fold_all
 from lowhiss.store.engine import Store, current_revision, head_revision, migrate
 
 NOTE = "upgrade-under-way"
-_KEPT_COPIES = 5
+_SAVED_COPIES = 5
 
 
 def upgrade(engine: Engine, url: str, copies: Path, say: Callable[[str], None]) -> None:
@@ -56,7 +56,7 @@ def upgrade(engine: Engine, url: str, copies: Path, say: Callable[[str], None]) 
     migrate(engine)
     _settle(engine)
     note.unlink()
-    for old in sorted(copies.glob("before-*.sql"))[:-_KEPT_COPIES]:
+    for old in sorted(copies.glob("before-*.sql"))[:-_SAVED_COPIES]:
         old.unlink()
 
 

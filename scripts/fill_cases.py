@@ -7,7 +7,7 @@ from dataclasses import asdict
 from typing import Any
 
 from lowhiss import rulebook
-from lowhiss.core.inspections import Moment, Open, listening, offered
+from lowhiss.core.inspections import FillMoment, Open, listening, offered
 
 _SEED = 16
 _CASES = 120
@@ -19,7 +19,7 @@ def fill_cases() -> dict[str, Any]:
     numbers = random.Random(_SEED)
     cases = []
     for _ in range(_CASES):
-        moment = Moment(
+        moment = FillMoment(
             numbers.choice(("first", "refill")),
             numbers.randrange(0, 240),
             numbers.random() < 0.1,

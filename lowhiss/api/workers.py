@@ -31,7 +31,7 @@ _WIDTH = 2
 LIMIT_S = 60.0
 """Longer than any of it takes: then its process is ended, and whoever asked is told."""
 _KEPT = 64
-_KEPT_S = 20.0
+_SAVED_S = 20.0
 
 
 class TookTooLongError(HTTPException):
@@ -76,7 +76,7 @@ class Workers:
             self._known.clear()
         key = (work.__module__, work.__qualname__, repr(given), repr(seen))
         known = self._known.get(key)
-        if seen is not None and known is not None and time.monotonic() - known[0] < _KEPT_S:
+        if seen is not None and known is not None and time.monotonic() - known[0] < _SAVED_S:
             return cast(Result, _opened(await asyncio.shield(known[1])))
         future: asyncio.Future[Any] = loop.create_future()
         if seen is not None:

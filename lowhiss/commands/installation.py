@@ -32,7 +32,7 @@ def make_manager(data_dir: Path, name: str) -> int:
     return with_store(data_dir, make)
 
 
-def tell_status(data_dir: Path, words: Words, *, as_csv: bool) -> int:
+def print_status(data_dir: Path, words: Words, *, as_csv: bool) -> int:
     """Print how every unit stands; returns the exit code, 1 where one must stay."""
 
     def tell(store: Store) -> int:
@@ -47,7 +47,7 @@ def tell_status(data_dir: Path, words: Words, *, as_csv: bool) -> int:
     return with_store(data_dir, tell)
 
 
-def tell_due(data_dir: Path, words: Words, ics: Path | None) -> int:
+def print_due(data_dir: Path, words: Words, ics: Path | None) -> int:
     """Print when each unit is due, or write it as iCalendar; returns the exit code."""
 
     def tell(store: Store) -> int:
@@ -122,7 +122,7 @@ def restore_backup(data_dir: Path, source: Path, *, foreign: bool) -> int:
         return 1
 
 
-def tell_health(data_dir: Path, certificate: Path | None) -> int:
+def print_health(data_dir: Path, certificate: Path | None) -> int:
     """Look at everything that an installation needs; returns the exit code, 1 where something is to be mended."""
 
     def tell(store: Store) -> int:
@@ -137,7 +137,7 @@ def tell_health(data_dir: Path, certificate: Path | None) -> int:
     return with_store(data_dir, tell)
 
 
-def tell_keys(data_dir: Path, do: str) -> int:
+def print_keys(data_dir: Path, do: str) -> int:
     """Show the signing keys, begin a new one, or tell the chain's head; returns the exit code."""
 
     def tell(store: Store) -> int:

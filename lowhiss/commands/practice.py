@@ -9,7 +9,7 @@ from pathlib import Path
 from lowhiss.commands.common import FAIL, PASS, Refusal, add_reader, as_json, words_of
 from lowhiss.core.errors import CoreError
 from lowhiss.engine.debrief import debrief
-from lowhiss.engine.debrief_words import debrief_told
+from lowhiss.engine.debrief_words import debrief_text
 from lowhiss.engine.practice import replay
 
 _DRAWN = ("run", "trace", "column", "timeline")
@@ -30,7 +30,7 @@ def show(options: argparse.Namespace) -> int:
         if not isinstance(record, dict):
             raise Refusal(f"{options.file}: must be a practice record")
         drive = replay(record)
-        after = debrief_told(debrief(drive, record.get("marks", [])), words_of(options))
+        after = debrief_text(debrief(drive, record.get("marks", [])), words_of(options))
     except (OSError, ValueError, CoreError) as error:
         raise Refusal(f"{options.file}: {error}") from error
     same = drive.digest() == record.get("digest")

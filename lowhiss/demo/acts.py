@@ -8,9 +8,9 @@ from typing import Any
 from sqlalchemy import select
 from sqlalchemy.orm import Session
 
-from lowhiss.core.status import Part
+from lowhiss.core.status import UnitPart
 from lowhiss.demo.scenario import PEOPLE, TRAILERS, demo_id
-from lowhiss.service.fleet.acts import keep_act
+from lowhiss.service.fleet.acts import save_act
 from lowhiss.store.fleet_models import HoldRow
 
 _MENDED_AFTER = dt.timedelta(hours=8)
@@ -87,11 +87,11 @@ def do_all(session: Session, now: dt.datetime) -> None:
         for key, value in body.items():
             listed = [_named(session, one, said) for one in (value if isinstance(value, list) else [value])]
             body[key] = listed if isinstance(value, list) else listed[0]
-        part = Part("trailer" if name in TRAILERS else "unit", demo_id(name))
+        part = UnitPart("trailer" if name in TRAILERS else "unit", demo_id(name))
         at = now - dt.timedelta(days=back_days)
         if kind == "repaired" and body.get("holds"):
             at = session.get_one(HoldRow, body["holds"][0]).opened_at + _MENDED_AFTER
-        keep_act(session, act_id, kind, part, at, demo_id(by), by, PEOPLE[by], body)
+        save_act(session, act_id, kind, part, at, demo_id(by), by, PEOPLE[by], body)
 
 
 def _named(session: Session, value: Any, said: dict[str, str]) -> Any:

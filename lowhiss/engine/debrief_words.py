@@ -11,12 +11,12 @@ from lowhiss.core.practice import Scoring
 from lowhiss.core.record import read_run
 from lowhiss.core.words import Words, verdict_record
 from lowhiss.engine.judge_record import judge_record
-from lowhiss.engine.practice import fault_in_words, lesson_of, told
+from lowhiss.engine.practice import fault_in_words, lesson_of, verdict_text
 
 
-def debrief_told(after: Mapping[str, Any], words: Words) -> dict[str, Any]:
+def debrief_text(after: Mapping[str, Any], words: Words) -> dict[str, Any]:
     """What ``debrief`` found, in a reader's language and unit. Raises CoreError for one that cannot be read."""
-    found: dict[str, Any] = told(after, words)
+    found: dict[str, Any] = verdict_text(after, words)
     if after.get("debrief"):
         found["debrief"] = debrief_in_words(after["debrief"], words)
     return found

@@ -8,7 +8,7 @@ from dataclasses import replace
 from typing import Any
 
 from lowhiss import rulebook
-from lowhiss.core.airsystem import Moment
+from lowhiss.core.airsystem import WorldEvent
 from lowhiss.core.feed import FeedWatch, Frame, read_frame
 from lowhiss.core.practice import TrueMark, true_marks
 from lowhiss.core.record import read_run
@@ -35,7 +35,7 @@ def marks_beside(record: Mapping[str, Any], frames: Iterable[Mapping[str, Any]])
     """
     run = read_run(record)
     seen: list[Frame] = []
-    moments: list[Moment] = []
+    moments: list[WorldEvent] = []
     watch = FeedWatch()
     for table in frames:
         told = {key: value for key, value in table.items() if key != "at_s"}
@@ -45,7 +45,7 @@ def marks_beside(record: Mapping[str, Any], frames: Iterable[Mapping[str, Any]])
             seen.append(frame)
         for one in proposals:
             name, detail = _SHOWN_BY_A_FEED[one.moment]
-            moments.append(Moment(one.frame.t_s, name, detail, one.frame.psi, one.frame.psi))
+            moments.append(WorldEvent(one.frame.t_s, name, detail, one.frame.psi, one.frame.psi))
     if not seen:
         return []
     times = [frame.t_s for frame in seen]

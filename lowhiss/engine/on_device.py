@@ -13,7 +13,7 @@ from lowhiss.core.units import PressureUnit
 from lowhiss.core.words import Words
 from lowhiss.engine.cards import answered, today
 from lowhiss.engine.debrief import debrief
-from lowhiss.engine.debrief_words import debrief_told
+from lowhiss.engine.debrief_words import debrief_text
 from lowhiss.engine.inspections import run_marks, script_of, state_of, state_table
 from lowhiss.engine.judge_record import judge_record, report_of
 from lowhiss.engine.lessons import lesson_list, said_around
@@ -153,11 +153,11 @@ def practice_after(marks: str) -> str:
     return json.dumps(debrief(_drives[0], json.loads(marks)))
 
 
-def practice_told(after: str, language: Language, unit: PressureUnit) -> str:
+def practice_text(after: str, language: Language, unit: PressureUnit) -> str:
     """The same in a reader's language and unit. Raises CoreError."""
-    return json.dumps(debrief_told(json.loads(after), Words(language, unit)))
+    return json.dumps(debrief_text(json.loads(after), Words(language, unit)))
 
 
 def practice_record(marks: str) -> str:
     """The open record of the practice: what the server keeps."""
-    return json.dumps(_drives[0].kept_record(json.loads(marks)))
+    return json.dumps(_drives[0].saved_record(json.loads(marks)))

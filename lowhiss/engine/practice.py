@@ -21,8 +21,8 @@ from lowhiss.core.airsystem import (
     CONTROLS,
     FROM_OUTSIDE,
     AirSpec,
-    Moment,
     World,
+    WorldEvent,
     fault_names,
     read_start,
     with_traits,
@@ -320,7 +320,7 @@ class Drive:
         columns = ["t_s", *(f"{name}_shown" for name in names), *(f"{name}_true" for name in names)]
         return {name: [round(value, 2) for value in self.samples[place::width]] for place, name in enumerate(columns)}
 
-    def kept_record(self, marks: Sequence[Mapping[str, Any]]) -> dict[str, Any]:
+    def saved_record(self, marks: Sequence[Mapping[str, Any]]) -> dict[str, Any]:
         """The open record of a practice: enough to replay and to judge it anywhere."""
         world = self.world
         return {
@@ -344,7 +344,7 @@ def set_at(events: Sequence[Event]) -> dict[str, float]:
     return {str(one.event): one.at_s for one in events if one.type == "valued" and one.event}
 
 
-def told(after: Mapping[str, Any], words: Words) -> dict[str, Any]:
+def verdict_text(after: Mapping[str, Any], words: Words) -> dict[str, Any]:
     """What ``Drive.after`` found, in a reader's language and unit: what was hidden, and the judged record.
 
     Raises CoreError for one that cannot be read.
@@ -525,7 +525,7 @@ def new_code(pool: str, seed: int) -> str:
     return code_of(data, pool, seed)
 
 
-def _moment_out(moment: Moment) -> dict[str, Any]:
+def _moment_out(moment: WorldEvent) -> dict[str, Any]:
     return {
         "t_s": round(moment.t_s, 2),
         "name": moment.name,

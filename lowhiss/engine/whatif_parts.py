@@ -11,13 +11,13 @@ from lowhiss.core.errors import CoreError, RecordError
 from lowhiss.core.fields import Fields
 from lowhiss.core.judge import Finding, RunVerdict, StageVerdict, judge_run
 from lowhiss.core.procedure import Procedure, read_procedure
-from lowhiss.core.record import Run, kept_event, read_unit
+from lowhiss.core.record import Run, read_unit, saved_event
 from lowhiss.core.rules import AppliedBound, RuleSet, read_rule_set
 from lowhiss.engine.whatif import both
 
 
 @dataclass(frozen=True, slots=True)
-class KeptRun:
+class SavedRun:
     """A run as it lies in its rows, as JSON texts.
 
     unit, procedure : as they were kept when it began.  rules : the hash of its rule set.  policy : None for the set's.
@@ -43,7 +43,7 @@ class RunsPart:
     ends : where the part ends, told again with what came of it.
     """
 
-    runs: tuple[KeptRun, ...]
+    runs: tuple[SavedRun, ...]
     sets: dict[str, str]
     others: str
     ends: dict[str, str]
@@ -74,11 +74,11 @@ def _unit(text: str) -> Any:
     return read_unit(Fields(json.loads(text), "unit", RecordError))
 
 
-def read_kept(kept: KeptRun) -> Run:
+def read_saved(kept: SavedRun) -> Run:
     """The run as the judge takes it. Raises RecordError."""
     unit = _unit(kept.unit)
     events = [
-        kept_event(at_s, name, body, place, bool(after_end), unit)
+        saved_event(at_s, name, body, place, bool(after_end), unit)
         for place, (at_s, name, after_end, body) in enumerate(json.loads(kept.events))
     ]
     return Run(
@@ -107,8 +107,8 @@ def judge_part(part: RunsPart) -> PartChanges:
     return PartChanges(len(part.runs) - unread, unread, tuple(lines), part.ends)
 
 
-def _changed(kept: KeptRun, rules: RuleSet, others: RuleSet) -> dict[str, Any] | None:
-    run, procedure = read_kept(kept), _procedure(kept.procedure)
+def _changed(kept: SavedRun, rules: RuleSet, others: RuleSet) -> dict[str, Any] | None:
+    run, procedure = read_saved(kept), _procedure(kept.procedure)
     if kept.stood and _same(kept.stood, judge_run(run, others, procedure, candidate=False)):
         return None
     before, after = both(run, rules, procedure, others)
@@ -120,7 +120,7 @@ def _same(stood: str, after: RunVerdict) -> bool:
     overall, stages = json.loads(stood)
     now = after.standing()
     return after.overall == overall and all(
-        stage not in now or now[stage].outcome == told["outcome"] for stage, told in stages.items()
+        stage not in now or now[stage].outcome == before["outcome"] for stage, before in stages.items()
     )
 
 
@@ -128,7 +128,7 @@ def difference(run_id: str, rules_hash: str, before: RunVerdict, after: RunVerdi
     """What differs between two verdicts on a run, as plain values; None where nothing does."""
     old, new = before.standing(), after.standing()
     stages = [
-        {"stage": stage, "before": told(verdict), "after": told(new[stage])}
+        {"stage": stage, "before": stage_summary(verdict), "after": stage_summary(new[stage])}
         for stage, verdict in old.items()
         if stage in new and verdict.outcome != new[stage].outcome
     ]
@@ -143,7 +143,7 @@ def difference(run_id: str, rules_hash: str, before: RunVerdict, after: RunVerdi
     }
 
 
-def told(verdict: StageVerdict) -> dict[str, Any]:
+def stage_summary(verdict: StageVerdict) -> dict[str, Any]:
     """A stage's verdict as plain values: enough to write its sum in any language and unit."""
     return {
         "outcome": verdict.outcome,

@@ -89,7 +89,7 @@ class KeyFiles:
         with self._alone():
             self._write(_IN_USE, key.id)
 
-    def keep_head(self, place: int, sha256: str) -> None:
+    def save_head(self, place: int, sha256: str) -> None:
         """Beside the keys, out of the database's reach: how far the chain went."""
         with self._alone():
             known = self.head()
@@ -97,7 +97,7 @@ class KeyFiles:
                 self._write(_HEAD, f"{place} {sha256}")
             self._append(f"{place} {sha256}")
 
-    def kept_heads(self) -> dict[int, str]:
+    def saved_heads(self) -> dict[int, str]:
         """Every head that was kept outside of the database, by its place. Raises KeyFileError."""
         found: dict[int, str] = {}
         if self.heads is not None and self.heads.exists():

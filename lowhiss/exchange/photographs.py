@@ -8,7 +8,7 @@ import warnings
 from PIL import Image, ImageOps, UnidentifiedImageError
 
 MAX_BYTES = 8 * 1024 * 1024
-MAX_KEPT_BYTES = 400_000
+MAX_SAVED_BYTES = 400_000
 MAX_PIXELS = 24_000_000
 """The device makes larger ones smaller before it sends them; this bounds the memory that a small file can ask for."""
 _TOO_MANY = f"The photo has more than {MAX_PIXELS // 1_000_000} megapixels: send a smaller one."
@@ -21,7 +21,7 @@ class PictureError(ValueError):
     """It is no photograph that can be kept; one sentence."""
 
 
-def kept_jpeg(data: bytes) -> bytes:
+def saved_jpeg(data: bytes) -> bytes:
     """The photograph as JPEG of at most 400 kB, upright, without metadata. Raises PictureError."""
     if len(data) > MAX_BYTES:
         raise PictureError(f"The photo is larger than {MAX_BYTES // 1024**2} MB: send a smaller one.")
@@ -31,7 +31,7 @@ def kept_jpeg(data: bytes) -> bytes:
         for quality in _QUALITIES:
             out = io.BytesIO()
             picture.save(out, "JPEG", quality=quality, optimize=True)
-            if out.tell() <= MAX_KEPT_BYTES:
+            if out.tell() <= MAX_SAVED_BYTES:
                 return out.getvalue()
     raise PictureError("The photo can't be made small enough. Take another one.")
 

@@ -17,7 +17,7 @@ from pathlib import Path
 from typing import Any, BinaryIO
 
 from lowhiss.core.errors import CoreError
-from lowhiss.exchange.photographs import PictureError, kept_jpeg
+from lowhiss.exchange.photographs import PictureError, saved_jpeg
 from lowhiss.exchange.rule_toml import tables_of
 from lowhiss.sandbox.wire import Blob, send_progress
 
@@ -32,7 +32,7 @@ class FileError(CoreError):
     """What is wrong with a file."""
 
 
-class Told:
+class Progress:
     """Tells whoever asked how many bytes were read."""
 
     def __init__(self, out: BinaryIO) -> None:
@@ -43,7 +43,7 @@ class Told:
         send_progress(self._out, done)
 
 
-def recording(path: Path, args: dict[str, Any], told: Told, _: int | None) -> Result:
+def recording(path: Path, args: dict[str, Any], told: Progress, _: int | None) -> Result:
     """A recording's times, needles and flags as arrays, and what its columns were taken for."""
     from lowhiss.exchange.recordings.registry import read_source
     from lowhiss.exchange.recordings.source import of_path
@@ -58,12 +58,12 @@ def recording(path: Path, args: dict[str, Any], told: Told, _: int | None) -> Re
     return meta, arrays
 
 
-def photograph(path: Path, _args: dict[str, Any], _told: Told, _: int | None) -> Result:
+def photograph(path: Path, _args: dict[str, Any], _told: Progress, _: int | None) -> Result:
     """A photograph made anew as a JPEG."""
-    return {}, {"jpeg": kept_jpeg(path.read_bytes())}
+    return {}, {"jpeg": saved_jpeg(path.read_bytes())}
 
 
-def zip_list(path: Path, args: dict[str, Any], _told: Told, _: int | None) -> Result:
+def zip_list(path: Path, args: dict[str, Any], _told: Progress, _: int | None) -> Result:
     """Name and unpacked size of each file of a zip."""
     try:
         with zipfile.ZipFile(path) as packed:
@@ -75,7 +75,7 @@ def zip_list(path: Path, args: dict[str, Any], _told: Told, _: int | None) -> Re
     return {"members": members}, {}
 
 
-def zip_member(path: Path, args: dict[str, Any], told: Told, output: int | None) -> Result:
+def zip_member(path: Path, args: dict[str, Any], told: Progress, output: int | None) -> Result:
     """One file of a zip, unpacked into the file that was handed over."""
     assert output is not None
     done = 0
@@ -92,7 +92,7 @@ def zip_member(path: Path, args: dict[str, Any], told: Told, output: int | None)
     return {"size": done}, {}
 
 
-def zip_texts(path: Path, args: dict[str, Any], _told: Told, _: int | None) -> Result:
+def zip_texts(path: Path, args: dict[str, Any], _told: Progress, _: int | None) -> Result:
     """The manifest of a zip and every file that it names; counted as it unpacks.
 
     args : ``manifest``, its name; ``list``, the key of its list; ``most``, files; ``each``, ``total``, bytes.
@@ -133,12 +133,12 @@ def _bounded(packed: zipfile.ZipFile, name: str, most: int) -> bytes:
     return data
 
 
-def toml(path: Path, _args: dict[str, Any], _told: Told, _: int | None) -> Result:
+def toml(path: Path, _args: dict[str, Any], _told: Progress, _: int | None) -> Result:
     """A TOML document's tables as JSON. Dates and times become texts."""
     return {"table": json.loads(json.dumps(tables_of(path.read_bytes()), default=str))}, {}
 
 
-def backup(path: Path, args: dict[str, Any], _told: Told, output: int | None) -> Result:
+def backup(path: Path, args: dict[str, Any], _told: Progress, output: int | None) -> Result:
     """A backup's manifest and the hash of its packed SQL; the SQL itself, unpacked, goes to the output.
 
     args : ``manifest`` and ``sql``, their names; ``unpack``, whether the SQL is wanted.
@@ -165,7 +165,7 @@ def _write(output: int, piece: bytes) -> None:
         view = view[os.write(output, view) :]
 
 
-def self_check(_path: Path, args: dict[str, Any], _told: Told, _: int | None) -> Result:
+def self_check(_path: Path, args: dict[str, Any], _told: Progress, _: int | None) -> Result:
     """Which of the things that a hostile file might try are possible from here; none must be.
 
     args : ``secrets``, paths that must not be readable; ``memory_mb``, more than may be taken.

@@ -108,7 +108,7 @@ def _read(request: Request, descriptors: list[int]) -> int:
     confine.limit(reader.memory_mb, request.cpu_s, reader.output_mb)
     confine.filter_calls()
     try:
-        told = inside.Told(out)
+        told = inside.Progress(out)
         output = descriptors[2] if len(descriptors) > 2 else None
         meta, arrays = getattr(inside, reader.function)(path, request.args, told, output)
         send_result(out, meta, arrays)

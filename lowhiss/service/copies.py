@@ -42,7 +42,7 @@ def copies_of(store: Store) -> Copies:
     return Copies(**moments, file=kept.get("file", ""), why=kept.get("why", ""))
 
 
-def keep_copies(store: Store, copies: Copies) -> None:
+def save_copies(store: Store, copies: Copies) -> None:
     """Keep what became of the last try."""
     told = {
         "at": copies.at and copies.at.isoformat(),

@@ -73,7 +73,7 @@ def _make_room(session: Session, kind: str, name: str) -> None:
         session.execute(delete(JobRow).where(JobRow.id == job_id))
 
 
-def kept_jobs(session: Session, kind: str) -> list[JobRow]:
+def saved_jobs(session: Session, kind: str) -> list[JobRow]:
     """Every job of a kind that is kept, the latest first."""
     query = select(JobRow).where(JobRow.kind == kind).order_by(JobRow.asked_at.desc()).limit(_MOST_LISTED)
     return list(session.scalars(query))

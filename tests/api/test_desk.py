@@ -21,7 +21,7 @@ from lowhiss.engine.executor import executor
 from lowhiss.engine.whatif import replay
 from lowhiss.service.jobs import LEFT_AFTER, claim
 from lowhiss.service.people.signin import Person
-from lowhiss.service.rules.kept import kept_rules
+from lowhiss.service.rules.saved_rules import saved_rules
 from lowhiss.service.runs import whatif
 from lowhiss.service.runs.rows import run_of
 from lowhiss.store.installation_models import JobRow
@@ -380,7 +380,7 @@ def test_what_if_says_of_every_run_what_judging_it_by_itself_says(client, store)
         one_by_one = list(
             replay(
                 (
-                    (run_of(session, row), kept_rules(session, row.rules_hash), read_procedure(row.procedure))
+                    (run_of(session, row), saved_rules(session, row.rules_hash), read_procedure(row.procedure))
                     for row in rows
                 ),
                 others,
@@ -439,7 +439,7 @@ def test_a_question_goes_on_where_it_stood_and_finds_nothing_twice(client, store
     job = whatif.ask(store, _person(), "us-older", whatif.Choice(search="MV-"))
     now = dt.datetime.now(dt.UTC)
     assert claim(store, (whatif.KIND,), "first", now) == (whatif.KIND, job.id)
-    kept = whatif._keep_part
+    kept = whatif._save_part
     parts = 0
 
     def dies_after_three(*given):
@@ -449,10 +449,10 @@ def test_a_question_goes_on_where_it_stood_and_finds_nothing_twice(client, store
             raise KeyboardInterrupt
         return kept(*given)
 
-    monkeypatch.setattr(whatif, "_keep_part", dies_after_three)
+    monkeypatch.setattr(whatif, "_save_part", dies_after_three)
     with executor(width=1) as elsewhere, pytest.raises(KeyboardInterrupt):
         whatif.work_on(store, job.id, "first", elsewhere)
-    monkeypatch.setattr(whatif, "_keep_part", kept)
+    monkeypatch.setattr(whatif, "_save_part", kept)
     assert whatif.job(store, job.id).done == 60
     # nobody takes it up while it may still be worked on
     assert claim(store, (whatif.KIND,), "second", now) is None
@@ -469,14 +469,14 @@ def test_a_question_that_is_stopped_keeps_what_it_found_and_is_never_taken_up_ag
     monkeypatch.setattr(whatif, "AT_ONCE", 20)
     job = whatif.ask(store, _person(), "us-older", whatif.Choice(search="MV-"))
     assert claim(store, (whatif.KIND,), "here", dt.datetime.now(dt.UTC)) == (whatif.KIND, job.id)
-    kept = whatif._keep_part
+    kept = whatif._save_part
 
     def stopped_meanwhile(*given):
         done = kept(*given)
         client.post(f"/api/what-if/{job.id}/stop").raise_for_status()
         return done
 
-    monkeypatch.setattr(whatif, "_keep_part", stopped_meanwhile)
+    monkeypatch.setattr(whatif, "_save_part", stopped_meanwhile)
     with executor(width=1) as elsewhere:
         whatif.work_on(store, job.id, "here", elsewhere)
     told = client.get(f"/api/what-if/{job.id}").json()

@@ -51,7 +51,7 @@ def frame(seq: int, psi: float = 100, **more) -> str:
     return json.dumps({"seq": seq, "t_s": seq / 10, "primary_psi": psi, "secondary_psi": psi, **more})
 
 
-def kept_trace(client, run_id: str) -> list[dict]:
+def saved_trace(client, run_id: str) -> list[dict]:
     """What was kept of a feed with a run; that happens after screens have been told that the sender is gone."""
     given_up = time.monotonic() + PATIENCE_S
     trace = []
@@ -79,7 +79,7 @@ def test_frames_reach_the_screens_and_are_kept_with_the_run_that_is_under_way(cl
             assert heard(send) == {"trouble": "gap", "seq": 9}
             assert heard(look)["trouble"] == "gap"
         assert heard(look) == {"state": "stopped"}
-    trace = kept_trace(client, run.run_id)
+    trace = saved_trace(client, run.run_id)
     assert [one["seq"] for one in trace] == [1, 2, 3, 4, 5, 9]
     assert trace[-1]["at_s"] - trace[0]["at_s"] == pytest.approx(0.8)
     drawn = client.get(f"/api/runs/{run.run_id}/needles").raise_for_status().json()

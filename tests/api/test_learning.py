@@ -52,7 +52,7 @@ def practised(client, trainee, began_at="2026-11-27T08:00:00Z"):
     body = {
         "title": "truck",
         "began_at": began_at,
-        "record": json.loads(json.dumps(trainee.drive.kept_record(trainee.marks))),
+        "record": json.loads(json.dumps(trainee.drive.saved_record(trainee.marks))),
         "after": json.loads(json.dumps(debrief(trainee.drive, trainee.marks))),
     }
     client.put(f"/api/practices/{practice_id}", json=body).raise_for_status()
@@ -212,7 +212,7 @@ def test_a_summary_that_cannot_be_is_refused(people, failed_then_passed):
     body = {
         "title": "truck",
         "began_at": "2026-11-27T08:00:00Z",
-        "record": json.loads(json.dumps(trainee.drive.kept_record(trainee.marks))),
+        "record": json.loads(json.dumps(trainee.drive.saved_record(trainee.marks))),
         "after": after,
     }
     refused = people["driver"].put(f"/api/practices/{uuid.uuid4()}", json=body)
@@ -276,7 +276,7 @@ def test_a_debrief_that_cannot_be_told_is_refused_in_a_sentence(people, failed_t
     body = {
         "title": "truck",
         "began_at": "2026-11-27T08:00:00Z",
-        "record": json.loads(json.dumps(trainee.drive.kept_record(trainee.marks))),
+        "record": json.loads(json.dumps(trainee.drive.saved_record(trainee.marks))),
         "after": after,
     }
     url = f"/api/practices/{uuid.uuid4()}"
@@ -388,7 +388,7 @@ def told(trainee, **record):
     return {
         "title": "truck",
         "began_at": "2026-11-28T08:00:00Z",
-        "record": {**json.loads(json.dumps(trainee.drive.kept_record(trainee.marks))), **record},
+        "record": {**json.loads(json.dumps(trainee.drive.saved_record(trainee.marks))), **record},
         "after": json.loads(json.dumps(debrief(trainee.drive, trainee.marks))),
     }
 

@@ -40,7 +40,7 @@ def body_of(drive: Drive, *, over: bool = False) -> dict:
     return {
         "title": "truck",
         "began_at": "2026-11-01T08:00:00Z",
-        "record": json.loads(json.dumps(drive.kept_record([]))),
+        "record": json.loads(json.dumps(drive.saved_record([]))),
         **after,
     }
 

@@ -16,7 +16,7 @@ import pytest
 from PIL import Image
 from sqlalchemy import select
 
-from lowhiss.core.status import ACT_TYPES, Part
+from lowhiss.core.status import ACT_TYPES, UnitPart
 from lowhiss.core.status.holds import _NAMESPACE as NAMESPACE
 from lowhiss.service.fleet.holds import refold
 from lowhiss.service.people.rights import ACTS, ROLES
@@ -474,7 +474,7 @@ def test_the_order_in_which_runs_and_acts_arrive_does_not_matter(client, store, 
         holds = _first_hold(unit)
         for days_ago, what in order:
             if what == "repair":
-                _keep_repair(store, unit, days_ago, holds)
+                _save_repair(store, unit, days_ago, holds)
             else:
                 table = leak_record(100, what, kind="straight_truck")
                 kept(store, unit, table, days_ago, run_id=f"{unit['id'][:24]}{days_ago:012}")
@@ -489,7 +489,7 @@ def _first_hold(unit):
     return [str(uuid.uuid5(NAMESPACE, f"{unit['id']} leak_applied {unit['id'][:24]}{9:012}"))]
 
 
-def _keep_repair(store, unit, days_ago, holds):
+def _save_repair(store, unit, days_ago, holds):
     """A repair as it lies in the log, whether or not what it answers has arrived yet."""
     at = dt.datetime.now(dt.UTC) - dt.timedelta(days=days_ago)
     with store.transaction() as session:
@@ -497,7 +497,7 @@ def _keep_repair(store, unit, days_ago, holds):
         row = {"id": str(uuid.uuid4()), "type": "repaired", "part_kind": "unit", "part_id": unit["id"], "at": at}
         session.add(ActRow(**row, body=body, author="Jory Pask", device="d", wall=at, received_at=at))
         session.flush()
-        refold(session, Part("unit", unit["id"]))
+        refold(session, UnitPart("unit", unit["id"]))
 
 
 def test_how_somebody_reads_is_told_to_trainers_alone(client, people):

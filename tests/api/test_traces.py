@@ -25,7 +25,7 @@ from lowhiss.service.people.signin import Person
 from lowhiss.service.runs import log, run_feeds
 from lowhiss.service.spool import Spool
 from lowhiss.service.traces import recording_batches as batches
-from lowhiss.service.traces.editor import Asked
+from lowhiss.service.traces.editor import JudgeRequest
 from tests.conftest import sign_in
 from tests.devices import Device
 from tests.plugin import HANG_S
@@ -250,7 +250,7 @@ def test_files_are_read_where_they_lie_and_no_process_takes_a_job_whose_files_it
     here, elsewhere = Spool(tmp_path / "here"), Spool(tmp_path / "elsewhere")
     assert here.place != elsewhere.place
     assert Spool(tmp_path / "here").place == here.place
-    batch = batches.begin(store, here, ODILE, Asked("tractor_semitrailer", None, "leak-check", 1, {}))
+    batch = batches.begin(store, here, ODILE, JudgeRequest("tractor_semitrailer", None, "leak-check", 1, {}))
     taking = batches.Taking(store, here, batch.id, "a.csv", ODILE)
     taking.take(text)
     taking.done()
@@ -285,7 +285,7 @@ def test_a_test_s_own_feed_is_laid_under_its_marks(client, store, one):
     unit, device = new_unit(client), Device(client)
     run_id = device.begin(unit_id=unit).raise_for_status().json()["id"]
     frames = [frame_of(n, sample, one.spec) for n, sample in enumerate(one.samples)]
-    assert run_feeds.keep_frames(store, unit, dt.datetime.now(dt.UTC), frames)
+    assert run_feeds.save_frames(store, unit, dt.datetime.now(dt.UTC), frames)
     for point in ("start", "end"):
         device.wait(40)
         mark = {"stage": "leak_applied", "point": point, "primary_psi": 100, "secondary_psi": 100}

@@ -15,7 +15,7 @@ from tests.browser.test_leak_journey import events_of, run_id
 from tests.conftest import Running
 
 JUDGE_FILES = 6
-JUDGE_KEPT = "caches.open('judge').then((cache) => cache.keys()).then((keys) => keys.length)"
+JUDGE_SAVED = "caches.open('judge').then((cache) => cache.keys()).then((keys) => keys.length)"
 NO_ROOM_FOR_THE_JUDGE = """if (window.Cache)  // an empty page has none
   Cache.prototype.add = () => Promise.reject(new DOMException('full', 'QuotaExceededError'))
 """
@@ -44,7 +44,7 @@ def visit_once(cab, *, with_judge: bool = False) -> None:
     assert cab.page.evaluate(READY) in ("activated", "activating")
     fetched(cab, lambda: len(scripts) >= ways)
     if with_judge:
-        fetched(cab, lambda: cab.page.evaluate(JUDGE_KEPT) == JUDGE_FILES)
+        fetched(cab, lambda: cab.page.evaluate(JUDGE_SAVED) == JUDGE_FILES)
     cab.pass_time(2)  # the copy is written a moment after the last change
     cab.page.wait_for_load_state("networkidle")
 

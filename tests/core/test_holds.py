@@ -9,12 +9,12 @@ import pytest
 from hypothesis import given
 from hypothesis import strategies as st
 
-from lowhiss.core.status import Act, HoldPolicy, Part, TestedSet, holds_of, ways_out
+from lowhiss.core.status import Act, HoldPolicy, TestedSet, UnitPart, holds_of, ways_out
 
 POLICY = HoldPolicy()
 BEGUN = dt.datetime(2026, 3, 2, 5, 0, tzinfo=dt.UTC)
-U, V = Part("unit", "U"), Part("unit", "V")
-PARTS = {"U": U, "V": V, "A": Part("trailer", "A"), "B": Part("trailer", "B")}
+U, V = UnitPart("unit", "U"), UnitPart("unit", "V")
+PARTS = {"U": U, "V": V, "A": UnitPart("trailer", "A"), "B": UnitPart("trailer", "B")}
 SHORT = {
     "leak": "leak_applied", "static": "leak_released", "build": "build_up", "out": "cut_out", "in": "cut_in",
     "warn": "low_air_warning", "knobs": "spring_brakes", "park": "hold_parking", "tug": "hold_trailer",

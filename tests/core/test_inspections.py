@@ -20,9 +20,9 @@ from lowhiss.core.errors import RecordError, RuleError
 from lowhiss.core.inspections import (
     INSPECTION_TABLES,
     Axle,
+    FillMoment,
     InspectionSet,
     Look,
-    Moment,
     Open,
     RunMark,
     Vehicle,
@@ -305,16 +305,20 @@ FILLING = BOOK.filling
     ("moment", "left", "said"),
     [
         # 112 psi, cut-out usually 124 at 1.2 psi/s: the blast is ten seconds away; ours
-        (Moment("first", 90, to_blast_s=10, below_psi=12), [Open("heater", "noisy", 8)], None),
-        (Moment("first", 30, to_blast_s=60), [Open("heater", "noisy", 8)], "heater"),
-        (Moment("first", 30, to_blast_s=20), [Open("heater", "noisy", 8), Open("wheel", "any", 3)], "wheel"),
-        (Moment("first", 30, to_blast_s=60, below_psi=9), [Open("wheel", "any", 3)], None),
-        (Moment("first", 30), [Open("horn_air", "air", 3), Open("shift", "never", 4), Open("kit", "any", 10)], "kit"),
-        (Moment("first", 119), [Open("kit", "any", 10)], "kit"),
-        (Moment("first", 121), [Open("kit", "any", 10), Open("wheel", "any", 3)], "wheel"),
-        (Moment("refill", 61), [Open("kit", "any", 10)], None),
-        (Moment("refill", 30, timed=True), [Open("wheel", "any", 3)], None),
-        (Moment("first", 30), [], None),
+        (FillMoment("first", 90, to_blast_s=10, below_psi=12), [Open("heater", "noisy", 8)], None),
+        (FillMoment("first", 30, to_blast_s=60), [Open("heater", "noisy", 8)], "heater"),
+        (FillMoment("first", 30, to_blast_s=20), [Open("heater", "noisy", 8), Open("wheel", "any", 3)], "wheel"),
+        (FillMoment("first", 30, to_blast_s=60, below_psi=9), [Open("wheel", "any", 3)], None),
+        (
+            FillMoment("first", 30),
+            [Open("horn_air", "air", 3), Open("shift", "never", 4), Open("kit", "any", 10)],
+            "kit",
+        ),
+        (FillMoment("first", 119), [Open("kit", "any", 10)], "kit"),
+        (FillMoment("first", 121), [Open("kit", "any", 10), Open("wheel", "any", 3)], "wheel"),
+        (FillMoment("refill", 61), [Open("kit", "any", 10)], None),
+        (FillMoment("refill", 30, timed=True), [Open("wheel", "any", 3)], None),
+        (FillMoment("first", 30), [], None),
     ],
 )
 def test_what_is_offered_while_the_air_builds(moment, left, said):

@@ -25,7 +25,7 @@ from lowhiss.core.practice import (
 )
 from lowhiss.core.words import Words
 from lowhiss.engine.debrief import debrief, diagnoses
-from lowhiss.engine.debrief_words import debrief_told
+from lowhiss.engine.debrief_words import debrief_text
 from lowhiss.engine.practice import replay
 from tests.core.driven import FINDS
 from tests.core.trainee import trainee_of
@@ -229,7 +229,7 @@ def test_the_squares_say_where_it_went_wrong(said, own, true, square):
 @pytest.mark.parametrize("language", ["en", "es"])
 def test_a_debrief_is_told_in_words_without_a_brace_left(language):
     trainee = trainee_of("minute", 2, "bad_called_good").drive_it()
-    told = debrief_told(debrief(trainee.drive, trainee.marks), Words(language, "kpa"))["debrief"]
+    told = debrief_text(debrief(trainee.drive, trainee.marks), Words(language, "kpa"))["debrief"]
     assert told["headline"].startswith({"en": "The vehicle had a fault", "es": "El vehículo tenía una falla"}[language])
     assert "kPa" in told["headline"]
     assert told["next"]["advice"]
@@ -239,7 +239,7 @@ def test_a_debrief_is_told_in_words_without_a_brace_left(language):
 
 def test_a_debrief_of_the_same_log_is_the_same():
     trainee = trainee_of("knobs", 2).drive_it()
-    again = replay(trainee.drive.kept_record(trainee.marks))
+    again = replay(trainee.drive.saved_record(trainee.marks))
     assert debrief(again, trainee.marks) == debrief(trainee.drive, trainee.marks)
 
 

@@ -15,7 +15,7 @@ from lowhiss.core.errors import CoreError
 from lowhiss.core.practice import PracticeError, code_of, draw, read_code
 from lowhiss.core.words import Words
 from lowhiss.engine import on_device
-from lowhiss.engine.practice import Drive, go_on, possible_faults, replay, resume, sounds_of, told
+from lowhiss.engine.practice import Drive, go_on, possible_faults, replay, resume, sounds_of, verdict_text
 from lowhiss.engine.simulation import spec_named
 from tests.core.driven import Cab
 
@@ -106,7 +106,7 @@ def test_a_frame_holds_the_senses_and_not_a_word_of_the_truth():
 
 def test_the_log_replays_to_the_same_trace_bit_for_bit():
     drive = a_drive(faults=["primary_leak:mild"])
-    record = json.loads(json.dumps(drive.kept_record([])))
+    record = json.loads(json.dumps(drive.saved_record([])))
     again = replay(record)
     assert again.digest() == record["digest"]
     assert again.world.moments == drive.world.moments
@@ -122,7 +122,7 @@ def test_a_practice_that_was_kept_goes_on_at_the_same_moment():
     drive.advance(500)
     drive.control("belt", "on")
     drive.advance(700)
-    record = json.loads(json.dumps(drive.kept_record([])))
+    record = json.loads(json.dumps(drive.saved_record([])))
     assert go_on(kept).world.tick == at
     on = resume(kept, record)
     assert at < on.world.tick == drive.world.tick
@@ -135,7 +135,7 @@ def test_a_practice_that_was_kept_goes_on_at_the_same_moment():
 
 def test_a_practice_of_another_core_is_driven_again_from_its_log(monkeypatch):
     drive = a_drive()
-    kept, record = drive.keep(), json.loads(json.dumps(drive.kept_record([])))
+    kept, record = drive.keep(), json.loads(json.dumps(drive.saved_record([])))
     monkeypatch.setattr(rulebook, "version", lambda: "another")
     with pytest.raises(PracticeError):
         go_on(kept)
@@ -157,7 +157,7 @@ def test_a_practice_of_another_core_is_driven_again_from_its_log(monkeypatch):
     ],
 )
 def test_a_record_that_cannot_be_driven_is_said(change, field):
-    record = {**Drive({"kind": "bus"}).kept_record([]), "ticks": 100, **change}
+    record = {**Drive({"kind": "bus"}).saved_record([]), "ticks": 100, **change}
     with pytest.raises(CoreError) as refused:
         replay(record)
     assert refused.value.field == field
@@ -226,7 +226,7 @@ def test_what_was_marked_stands_beside_what_was_true():
         mark(blast + 0.5, "reading", **cut_out, **far),
         mark(2, "warning", lamp=True, buzzer=True),
     ]
-    after = told(drive.after(marks), Words("en"))
+    after = verdict_text(drive.after(marks), Words("en"))
     assert [one["quality"] for one in after["marks"]] == ["invented", "invented", "good", "read_off", "late"]
     good = after["marks"][2]
     assert good["late_s"] == pytest.approx(0.3, abs=0.03)
@@ -242,19 +242,19 @@ def test_a_practice_record_is_judged_and_says_that_it_is_simulated():
     assert record["purpose"] == "rehearsal"
     assert [event["at_s"] for event in record["events"]] == sorted(event["at_s"] for event in record["events"])
     after = a_drive(faults=["water"]).after([])
-    english, spanish = (told(after, Words(language)) for language in ("en", "es"))
+    english, spanish = (verdict_text(after, Words(language)) for language in ("en", "es"))
     assert (english["faults"][0]["title"], spanish["faults"][0]["title"]) == (
         "Water in the tanks",
         "Agua en los tanques",
     )
     with pytest.raises(PracticeError):
-        told({**after, "faults": ["no_such"]}, Words("en"))
+        verdict_text({**after, "faults": ["no_such"]}, Words("en"))
 
 
 def test_the_command_line_drives_a_record_again(tmp_path, capsys):
     drive = a_drive(faults=["primary_leak"])
     path = tmp_path / "practice.json"
-    record = drive.kept_record([])
+    record = drive.saved_record([])
     path.write_text(json.dumps(record))
     assert main(["practice", str(path)]) == 0
     told = json.loads(capsys.readouterr().out)

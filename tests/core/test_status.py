@@ -19,9 +19,9 @@ from lowhiss.core.status import (
     Clock,
     DueRule,
     Hold,
-    Part,
     PartFacts,
     TestedSet,
+    UnitPart,
     defects_of,
     end_of_day,
     good_until,
@@ -32,7 +32,7 @@ from lowhiss.core.status import (
 )
 
 BEGUN = dt.datetime(2026, 3, 2, 12, 0, tzinfo=dt.UTC)
-U, T = Part("unit", "U"), Part("trailer", "T")
+U, T = UnitPart("unit", "U"), UnitPart("trailer", "T")
 DENVER = ZoneInfo("America/Denver")
 GROUPS = rulebook.consequences()
 

@@ -9,7 +9,7 @@ import zlib
 import pytest
 from PIL import Image
 
-from lowhiss.exchange.photographs import MAX_BYTES, MAX_KEPT_BYTES, PictureError, kept_jpeg
+from lowhiss.exchange.photographs import MAX_BYTES, MAX_SAVED_BYTES, PictureError, saved_jpeg
 
 
 def encoded(picture, kind="JPEG", **how):
@@ -24,22 +24,22 @@ def noise(width, height):
 
 @pytest.mark.parametrize("kind", ["JPEG", "PNG", "WEBP"])
 def test_the_three_kinds_come_out_as_small_jpeg(kind):
-    kept = kept_jpeg(encoded(noise(1000, 700), kind))
-    assert len(kept) <= MAX_KEPT_BYTES
+    kept = saved_jpeg(encoded(noise(1000, 700), kind))
+    assert len(kept) <= MAX_SAVED_BYTES
     with Image.open(io.BytesIO(kept)) as picture:
         assert (picture.format, picture.mode) == ("JPEG", "RGB")
         assert picture.width / picture.height == pytest.approx(10 / 7, abs=0.01)
 
 
 def test_the_largest_noise_of_a_phone_is_made_small_enough():
-    assert len(kept_jpeg(encoded(noise(4000, 3000), quality=60))) <= MAX_KEPT_BYTES
+    assert len(saved_jpeg(encoded(noise(4000, 3000), quality=60))) <= MAX_SAVED_BYTES
 
 
 def test_it_is_turned_upright_and_says_nothing_of_where_it_was_taken():
     exif = Image.Exif()
     exif[0x0112] = 6  # EXIF orientation: turned by a quarter (Exif 2.3, from memory)
     exif[0x010E] = "the yard of Marram Valley"
-    kept = kept_jpeg(encoded(Image.new("RGB", (300, 200), "red"), exif=exif))
+    kept = saved_jpeg(encoded(Image.new("RGB", (300, 200), "red"), exif=exif))
     with Image.open(io.BytesIO(kept)) as picture:
         assert picture.size == (200, 300)
         assert not picture.getexif()
@@ -48,7 +48,7 @@ def test_it_is_turned_upright_and_says_nothing_of_where_it_was_taken():
 
 def test_what_is_seen_through_becomes_white():
     clear = Image.new("RGBA", (50, 50), (0, 0, 0, 0))
-    with Image.open(io.BytesIO(kept_jpeg(encoded(clear, "PNG")))) as picture:
+    with Image.open(io.BytesIO(saved_jpeg(encoded(clear, "PNG")))) as picture:
         assert min(picture.getpixel((25, 25))) > 250
 
 
@@ -77,4 +77,4 @@ def bomb(side):
 )
 def test_what_is_no_photograph_is_refused_in_a_sentence(data, says):
     with pytest.raises(PictureError, match=says):
-        kept_jpeg(data)
+        saved_jpeg(data)

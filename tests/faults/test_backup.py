@@ -24,7 +24,7 @@ from lowhiss.cli import main
 from lowhiss.database import PrivateServer
 from lowhiss.database.dump import dump, restore
 from lowhiss.exchange.keys import KeyFiles
-from lowhiss.service.copies import Copies, copies_of, keep_copies
+from lowhiss.service.copies import Copies, copies_of, save_copies
 from lowhiss.service.seals import signing
 from lowhiss.store.engine import Store, make_engine
 from lowhiss.upgrade import NOTE, upgrade
@@ -300,7 +300,7 @@ def test_a_disk_that_is_full_at_any_step_leaves_the_copy_before(home, tmp_path, 
 def test_a_copy_a_day_is_made_by_itself_and_the_yard_says_when_it_was_not(home, tmp_path):
     _, server, store = home
     now = dt.datetime(2026, 11, 28, 3, tzinfo=dt.UTC)
-    keep_copies(store, Copies())
+    save_copies(store, Copies())
     (tmp_path / "low-hiss-2026-11-27T0300.sql.part").write_text("left by a process that was killed")
     made = scheduled(store, server.url, tmp_path, now)
     assert [path.name for path in tmp_path.iterdir()] == [made.name]

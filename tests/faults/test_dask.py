@@ -26,7 +26,7 @@ from lowhiss.service.runs import whatif
 from lowhiss.service.runs.log import Wanted
 from lowhiss.service.spool import Spool
 from lowhiss.service.traces import recording_batches as batches
-from lowhiss.service.traces.editor import Asked
+from lowhiss.service.traces.editor import JudgeRequest
 from lowhiss.store.installation_models import JobRow
 from tests.conftest import ROOT
 from tests.faults.processes import free_port
@@ -70,7 +70,7 @@ def test_a_question_on_dask_is_answered_as_here_though_a_worker_is_killed(store,
     with executor(width=2) as here:
         local = finished(store, ask(store), here)
     monkeypatch.setattr(whatif, "AT_ONCE", 8)
-    kept = whatif._keep_part
+    kept = whatif._save_part
 
     def one_is_killed(*given):
         if workers[0].poll() is None:
@@ -78,7 +78,7 @@ def test_a_question_on_dask_is_answered_as_here_though_a_worker_is_killed(store,
             workers[0].wait()
         return kept(*given)
 
-    monkeypatch.setattr(whatif, "_keep_part", one_is_killed)
+    monkeypatch.setattr(whatif, "_save_part", one_is_killed)
     with executor(address) as there:
         assert there.width == 2
         assert finished(store, ask(store), there) == local
@@ -95,7 +95,7 @@ def test_recordings_on_dask_are_read_as_here(store, cluster, tmp_path):
     told = []
     for place, given in enumerate(({"width": 2}, {"address": address})):
         spool = Spool(tmp_path / str(place))
-        batch = batches.begin(store, spool, ODILE, Asked("tractor", None, "leak-check", 1, {}))
+        batch = batches.begin(store, spool, ODILE, JudgeRequest("tractor", None, "leak-check", 1, {}))
         for name, data in (
             ("a.csv", text.getvalue()),
             ("milk.csv", "farm,litres\nA,1\nB,2\n"),

@@ -43,7 +43,7 @@ def test_what_a_hostile_file_might_try_is_impossible_inside_and_possible_outside
     # the same attempts outside: the check can see what is possible
     written = Path(inside.__file__).with_name("written")
     try:
-        outside, _ = inside.self_check(Path(), args, inside.Told(io.BytesIO()), None)
+        outside, _ = inside.self_check(Path(), args, inside.Progress(io.BytesIO()), None)
     finally:
         written.unlink(missing_ok=True)
         Path("/var-written").unlink(missing_ok=True)

@@ -21,7 +21,7 @@ from sqlalchemy import text
 from lowhiss import doctor, logs
 from lowhiss.cli import _parser
 from lowhiss.exchange.keys import KeyFiles
-from lowhiss.service.copies import Copies, keep_copies
+from lowhiss.service.copies import Copies, save_copies
 from lowhiss.service.seals import signing
 from lowhiss.store.engine import Store, make_engine
 from tests.conftest import ROOT, Running
@@ -37,7 +37,7 @@ def home(store, tmp_path_factory):
     data = tmp_path_factory.mktemp("data")
     keys = KeyFiles(data / "keys")
     signing.sign(store, keys, MANAGER, "demo", whole_run(store), str(uuid.uuid4()), dt.datetime.now(dt.UTC))
-    keep_copies(store, Copies(at=NOW, file="one.zip", tried_at=NOW))
+    save_copies(store, Copies(at=NOW, file="one.zip", tried_at=NOW))
     return data, keys
 
 
@@ -58,11 +58,11 @@ def test_what_is_well_is_said_to_be(store, home):
 
 def test_what_is_wrong_is_named_with_what_to_do(store, home, monkeypatch, tmp_path):
     data, keys = home
-    keep_copies(store, Copies(at=NOW - dt.timedelta(days=9), tried_at=NOW))
+    save_copies(store, Copies(at=NOW - dt.timedelta(days=9), tried_at=NOW))
     assert "Run lowhiss backup" in told(store, home)["copies"].mend
-    keep_copies(store, Copies(at=NOW, why="the disk is full", tried_at=NOW))
+    save_copies(store, Copies(at=NOW, why="the disk is full", tried_at=NOW))
     assert "the disk is full" in told(store, home)["copies"].said
-    keep_copies(store, Copies(at=NOW, file="one.zip", tried_at=NOW))
+    save_copies(store, Copies(at=NOW, file="one.zip", tried_at=NOW))
     assert told(store, home, now=NOW - dt.timedelta(hours=3))["clock"].mend
     (pem,) = keys.directory.glob("*.pem")
     pem.chmod(0o644)

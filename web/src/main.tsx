@@ -1,9 +1,9 @@
 import { StrictMode } from 'react'
 import { createRoot } from 'react-dom/client'
 import { App, queries } from './app/App'
-import { keepOfflineCopy, Recorder } from './device'
+import { saveOfflineCopy, Recorder } from './device'
 import { applyLight, readPreferences } from './shared/preferences'
-import { keepApplication } from './app/update'
+import { saveApplication } from './app/update'
 import { startWords } from './shared/i18n'
 import { type RecorderState } from './run'
 import './styles.css'
@@ -17,8 +17,8 @@ const recorder: RecorderState = await Recorder.open().then(
   (error: unknown) => ({ refusal: error instanceof Error ? error.message : String(error) }),
 )
 
-if ('recorder' in recorder) await keepOfflineCopy(queries, recorder.recorder).catch(() => undefined)
-keepApplication()
+if ('recorder' in recorder) await saveOfflineCopy(queries, recorder.recorder).catch(() => undefined)
+saveApplication()
 
 const root = document.getElementById('root')
 if (root) {

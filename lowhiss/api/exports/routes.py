@@ -90,7 +90,7 @@ def _pdf(data: bytes, name: str) -> Response:
 @router.post("/exports", operation_id="beginExport", status_code=201)
 def begin_export(body: ExportBody, request: Request, store: StoreDep, by: PersonDep) -> ExportOut:
     """Ask for a file of runs: a table (CSV, XLSX), a paper (PDF), or a zip of their records with a manifest."""
-    paper = export_jobs.AskedPaper(**body.paper.model_dump())
+    paper = export_jobs.PaperRequest(**body.paper.model_dump())
     found = export_jobs.begin(store, cast(Spool, request.app.state.spool), by, body.what, body, paper)
     cast(Worker, request.app.state.worker).wake()
     return ExportOut.model_validate(asdict(found))
@@ -129,7 +129,7 @@ async def get_table(
     if name == "people" and not may(by.role, "listPeople"):
         raise ForbiddenError("not_allowed", "You aren't allowed to do this. Ask a manager.")
     now = dt.datetime.now(dt.UTC)
-    data = await FILES.run(_table_file, name, ending, tables.Asked(store, words, now))
+    data = await FILES.run(_table_file, name, ending, tables.TableRequest(store, words, now))
     headers = {"Content-Disposition": f'attachment; filename="low-hiss-{name}-{now:%Y-%m-%d}.{ending}"'}
     return Response(data, media_type=_MEDIA[ending], headers=headers)
 
@@ -140,7 +140,7 @@ _MEDIA: dict[tables.Ending, str] = {
 }
 
 
-def _table_file(name: tables.Name, ending: tables.Ending, asked: tables.Asked) -> bytes:
+def _table_file(name: tables.Name, ending: tables.Ending, asked: tables.TableRequest) -> bytes:
     with tempfile.TemporaryDirectory() as folder:
         path = FilePath(folder, "table")
         tables.write_table(path, name, ending, asked)

@@ -112,8 +112,8 @@ def add_acts(body: ActsBody, store: StoreDep, by: PersonDep, device: DeviceDep) 
     return ReceivedActsOut.of(acts.add_acts(store, body.sent.to_service(), body.to_service(), by, device))
 
 
-@router.put("/photos/{photo_id}", operation_id="keepPhoto")
-async def keep_photo(
+@router.put("/photos/{photo_id}", operation_id="savePhoto")
+async def save_photo(
     photo_id: Annotated[str, Path(pattern=UUID_PATTERN)],
     act: Annotated[str, Query(pattern=UUID_PATTERN)],
     store: StoreDep,
@@ -121,7 +121,7 @@ async def keep_photo(
     data: Annotated[bytes, Body(media_type="image/*")],
 ) -> PhotoOut:
     """Keep a photograph with an act, once; it is made anew, at most 400 kB, without metadata."""
-    return PhotoOut(hash=await PICTURES.run(photographs.keep_photo, store, photo_id, act, data, by))
+    return PhotoOut(hash=await PICTURES.run(photographs.save_photo, store, photo_id, act, data, by))
 
 
 @router.get("/photos/{digest}", operation_id="getPhoto", response_class=Response)

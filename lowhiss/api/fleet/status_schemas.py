@@ -8,10 +8,10 @@ from typing import Annotated, Any, Literal
 
 from pydantic import BaseModel, Field
 
-from lowhiss.api.marks.schemas import Moment
+from lowhiss.api.marks.schemas import ClockReading
 from lowhiss.api.schemas import ProofBody, Strict, Uuid
 from lowhiss.core.stages import Stage
-from lowhiss.core.status import ActType, Consequence, DefectState, Every, Group, Part, PartKind, Status, Way
+from lowhiss.core.status import ActType, Consequence, DefectState, Every, Group, LiftBy, PartKind, Status, UnitPart
 from lowhiss.service.fleet.acts import Done, ReceivedActs
 from lowhiss.service.fleet.readers import Reading
 from lowhiss.service.fleet.status_export import Reads
@@ -30,10 +30,10 @@ class PartOut(BaseModel):
     held: bool
 
 
-class WayOutOut(BaseModel):
+class LiftOut(BaseModel):
     """One thing that would change a hold, as a sentence."""
 
-    way: Way
+    way: LiftBy
     text: str
 
 
@@ -50,7 +50,7 @@ class HoldOut(BaseModel):
     """The run that failed last."""
     repaired_at: dt.datetime | None
     from_before: bool
-    ways: list[WayOutOut]
+    ways: list[LiftOut]
     tested_with: str | None
     """The unit whose test would look at it again."""
     lifted_at: dt.datetime | None
@@ -73,7 +73,7 @@ class HoldOut(BaseModel):
             run_id=hold.fails[-1].run_id if hold.fails else None,
             repaired_at=hold.repaired_at,
             from_before=hold.from_before,
-            ways=[WayOutOut(way=way, text=text) for way, text in view.ways],
+            ways=[LiftOut(way=way, text=text) for way, text in view.ways],
             tested_with=view.tested_with,
             lifted_at=lifted.at if lifted else None,
             lifted_how=lifted.how if lifted else None,
@@ -265,7 +265,7 @@ class ActBody(Strict):
     id: Uuid
     type: ActType
     part: PartBody
-    at: Moment
+    at: ClockReading
     by: Annotated[str, Field(max_length=200)] = ""
     body: dict[str, Any]
     proof: ProofBody | None = None
@@ -274,7 +274,7 @@ class ActBody(Strict):
 class ActsBody(Strict):
     """A batch of acts, with the clocks of the device when it was sent."""
 
-    sent: Moment
+    sent: ClockReading
     acts: Annotated[list[ActBody], Field(min_length=1, max_length=MAX_ACTS)]
 
     def to_service(self) -> list[Done]:
@@ -283,7 +283,7 @@ class ActsBody(Strict):
             Done(
                 act.id,
                 act.type,
-                Part(act.part.kind, act.part.id),
+                UnitPart(act.part.kind, act.part.id),
                 act.at.to_service(),
                 act.by,
                 act.body,

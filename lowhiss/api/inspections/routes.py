@@ -21,7 +21,7 @@ from lowhiss.api.inspections.schemas import (
 )
 from lowhiss.api.json_requests import CarefulRoute
 from lowhiss.api.marks.live import nudges_of
-from lowhiss.api.marks.schemas import EventBatch, JoinCodeOut, KeptEventOut, ReceivedOut
+from lowhiss.api.marks.schemas import EventBatch, JoinCodeOut, ReceivedOut, SavedEventOut
 from lowhiss.core.fields import UUID_PATTERN
 from lowhiss.core.record import Purpose
 from lowhiss.service.fleet.unit_status import get_calendar
@@ -87,9 +87,9 @@ def add_marks(
 @router.get("/inspections/{inspection_id}/marks", operation_id="listInspectionMarks")
 def list_marks(
     inspection_id: InspectionId, store: StoreDep, after: Annotated[int, Query(ge=0, lt=2**31)] = 0
-) -> list[KeptEventOut]:
+) -> list[SavedEventOut]:
     """The inspection's marks with a sequence number above ``after``."""
-    return [KeptEventOut.of(kept) for kept in lifecycle.marks_after(store, inspection_id, after)]
+    return [SavedEventOut.of(kept) for kept in lifecycle.marks_after(store, inspection_id, after)]
 
 
 @router.get("/inspections/{inspection_id}/script", operation_id="getInspectionScript")
@@ -124,7 +124,7 @@ def make_code(inspection_id: InspectionId, store: StoreDep, by: PersonDep, devic
 def list_papers(unit_id: UnitId, store: StoreDep, words: WordsDep, by: PersonDep) -> list[PaperOut]:
     """The papers of the set as it is coupled today, and the asker's own; the worst first."""
     today = dt.datetime.now(get_calendar(store).zone).date()
-    return [PaperOut.of_kept(one) for one in papers.papers_of_unit(store, unit_id, words.language, today, by)]
+    return [PaperOut.of_saved(one) for one in papers.papers_of_unit(store, unit_id, words.language, today, by)]
 
 
 @router.put("/papers/{holder_kind}/{holder_id}/{paper}", operation_id="setPaper", status_code=204)

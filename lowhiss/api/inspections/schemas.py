@@ -8,7 +8,7 @@ from typing import Annotated, Any, Literal
 
 from pydantic import BaseModel, Field
 
-from lowhiss.api.marks.schemas import Moment
+from lowhiss.api.marks.schemas import ClockReading
 from lowhiss.api.schemas import Hash, Strict, Uuid
 from lowhiss.core.fields import Language
 from lowhiss.core.inspections import Answer, Finding, Outcome
@@ -18,7 +18,7 @@ from lowhiss.core.record import Purpose
 from lowhiss.core.status import Consequence
 from lowhiss.core.vehicle import PowerKind, UnitKind
 from lowhiss.service.inspections.lifecycle import InspectionBeginning, Start
-from lowhiss.service.inspections.papers import HolderKind, KeptPaper
+from lowhiss.service.inspections.papers import HolderKind, SavedPaper
 from lowhiss.service.inspections.rows import InspectionHead, InspectionPart
 
 
@@ -35,8 +35,8 @@ class BeginInspection(Strict):
     driver: Annotated[str, Field(max_length=80)] = ""
     mirrored: bool = False
     run_id: Uuid | None = None
-    begun: Moment
-    sent: Moment
+    begun: ClockReading
+    sent: ClockReading
 
     def to_service(self) -> InspectionBeginning:
         """As the service takes it."""
@@ -235,7 +235,7 @@ class StateFromRunOut(BaseModel):
     off: dict[str, str] | None
 
 
-class WayOut(BaseModel):
+class WalkOrderOut(BaseModel):
     """A way to do an inspection. ``blocks``: an axle end is answered block by block."""
 
     id: str
@@ -249,7 +249,7 @@ class InspectionScriptOut(BaseModel):
 
     format: Literal["low-hiss-round-script/1"]
     hash: str
-    way: WayOut
+    way: WalkOrderOut
     rules: str
     rules_hash: str | None
     """Of a fleet's own set: which version."""
@@ -270,7 +270,7 @@ class InspectionScriptOut(BaseModel):
     bring_back: list[NamedOut]
 
 
-class WayChoiceOut(BaseModel):
+class WalkOrderChoiceOut(BaseModel):
     """A way that fits the set."""
 
     id: str
@@ -281,13 +281,13 @@ class InspectionStartOut(BaseModel):
     """What an inspection of a set may begin with: its record without marks, the ways that fit, the script of one."""
 
     record: dict[str, Any]
-    ways: list[WayChoiceOut]
+    ways: list[WalkOrderChoiceOut]
     script: InspectionScriptOut
 
     @classmethod
     def of(cls, start: Start, language: Language) -> InspectionStartOut:
         """From the service's answer."""
-        ways = [WayChoiceOut(id=way.id, name=way.name[language]) for way in start.ways]
+        ways = [WalkOrderChoiceOut(id=way.id, name=way.name[language]) for way in start.ways]
         return cls(record=start.record, ways=ways, script=InspectionScriptOut.model_validate(start.script))
 
 
@@ -420,7 +420,7 @@ class PaperOut(BaseModel):
     by: str
 
     @classmethod
-    def of_kept(cls, kept: KeptPaper) -> PaperOut:
+    def of_saved(cls, kept: SavedPaper) -> PaperOut:
         """From the service's answer."""
         return cls(
             holder_kind=kept.holder.kind,

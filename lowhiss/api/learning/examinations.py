@@ -21,7 +21,7 @@ router = APIRouter(prefix="/api/runs", tags=["learning"], route_class=CarefulRou
 RunId = Annotated[str, Path(pattern=UUID_PATTERN)]
 
 
-class AskedAgainOut(BaseModel):
+class RepeatRequestOut(BaseModel):
     """A part that the candidate asked to do over."""
 
     stage: Stage
@@ -47,7 +47,7 @@ class ExaminationOut(BaseModel):
     passed: bool | None
     remark: str
     withheld: bool
-    asked: list[AskedAgainOut]
+    asked: list[RepeatRequestOut]
     closing: Literal["pass", "fail"] | None
     findings: list[FoundOut]
 
@@ -65,10 +65,10 @@ def get_examination(run_id: RunId, store: StoreDep, by: PersonDep, words: WordsD
     return ExaminationOut.model_validate(asdict(examinations.read(store, run_id, by, words)))
 
 
-@router.put("/{run_id}/examination", operation_id="tellExamination")
-def tell_examination(
+@router.put("/{run_id}/examination", operation_id="announceExamination")
+def announce_examination(
     run_id: RunId, body: DecisionBody, store: StoreDep, by: PersonDep, words: WordsDep
 ) -> ExaminationOut:
     """Tell the candidate the result, once the test is over."""
-    told = examinations.tell(store, run_id, by, body.passed, body.remark, words)
+    told = examinations.announce(store, run_id, by, body.passed, body.remark, words)
     return ExaminationOut.model_validate(asdict(told))

@@ -45,8 +45,8 @@ def list_lessons(store: StoreDep) -> list[OwnLessonOut]:
     return [OwnLessonOut.model_validate(asdict(one)) for one in lessons.listed(store)]
 
 
-@router.put("", operation_id="keepOwnLesson")
-def keep_lesson(body: OwnLessonBody, store: StoreDep, by: PersonDep) -> OwnLessonOut:
+@router.put("", operation_id="saveOwnLesson")
+def save_lesson(body: OwnLessonBody, store: StoreDep, by: PersonDep) -> OwnLessonOut:
     """Keep a lesson of the fleet's own; it is checked whole, and every drive of it is set up once."""
     if (body.table is None) == (body.text is None):
         raise RefusedError("lesson_empty", "text: send the lesson as a table or as the text of its file.", "text")

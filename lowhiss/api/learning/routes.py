@@ -213,7 +213,7 @@ class ReviewOut(BaseModel):
     seq: int
 
 
-class KeptOut(BaseModel):
+class SavedOut(BaseModel):
     """How many answers were new."""
 
     kept: int
@@ -328,11 +328,11 @@ def forget(person_id: PersonId, store: StoreDep, by: PersonDep) -> ForgottenOut:
     return ForgottenOut(practices=progress.forget(store, by, person_id))
 
 
-@router.put("/reviews", operation_id="keepReviews")
-def keep_reviews(body: ReviewsBody, store: StoreDep, by: PersonDep) -> KeptOut:
+@router.put("/reviews", operation_id="saveReviews")
+def save_reviews(body: ReviewsBody, store: StoreDep, by: PersonDep) -> SavedOut:
     """Keep answers to cards; sent again they are kept once."""
     answers = [reviews.Answer(**{**one.model_dump(), "findings": tuple(one.findings)}) for one in body.reviews]
-    return KeptOut(kept=reviews.keep(store, by, answers))
+    return SavedOut(kept=reviews.keep(store, by, answers))
 
 
 @router.get("/reviews", operation_id="listReviews")

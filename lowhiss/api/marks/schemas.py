@@ -17,10 +17,10 @@ from pydantic import (
 
 from lowhiss.api.schemas import Name, ProofBody, Seconds, Strict, Wall
 from lowhiss.engine.clocks import Instant
-from lowhiss.service.marks.model import KeptMark, Received, SentMark, SetAside
+from lowhiss.service.marks.model import Received, SavedMark, SentMark, SetAside
 
 
-class Moment(Strict):
+class ClockReading(Strict):
     """One moment by a device's clocks; an epoch is one page life of the device."""
 
     device: Name
@@ -76,7 +76,7 @@ def _or_malformed(given: Any, handler: ValidatorFunctionWrapHandler) -> Any:
 class EventBatch(Strict):
     """Events in the order they were marked, and the moment of sending."""
 
-    sent: Moment
+    sent: ClockReading
     events: Annotated[list[Annotated[MarkIn, WrapValidator(_or_malformed)]], Field(min_length=1, max_length=500)]
 
     def to_service(self) -> tuple[list[SentMark], list[SetAside]]:
@@ -118,7 +118,7 @@ class ReceivedOut(BaseModel):
         )
 
 
-class KeptEventOut(BaseModel):
+class SavedEventOut(BaseModel):
     """An event as the run keeps it; ``body`` holds the fields of its type.
 
     by, sent_by : who marked it and who sent it.  claimed : who was said to have marked it, where that could not be.
@@ -140,7 +140,7 @@ class KeptEventOut(BaseModel):
     claimed: str | None
 
     @classmethod
-    def of(cls, kept: KeptMark) -> KeptEventOut:
+    def of(cls, kept: SavedMark) -> SavedEventOut:
         """From the service's answer."""
         return cls(
             seq=kept.seq,

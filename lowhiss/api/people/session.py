@@ -121,10 +121,10 @@ def sign_out_everywhere(store: StoreDep, person: PersonDep) -> None:
     signin.sign_out_everywhere(store, person.id)
 
 
-@router.post("/key", operation_id="keepSessionKey", status_code=204)
-def keep_session_key(body: SessionKeyBody, request: Request, store: StoreDep) -> None:
+@router.post("/key", operation_id="saveSessionKey", status_code=204)
+def save_session_key(body: SessionKeyBody, request: Request, store: StoreDep) -> None:
     """Keep the public half of the key by which this session signs its marks."""
-    proofs.keep_key(store, request.cookies.get(SESSION_COOKIE, ""), body.id, body.public)
+    proofs.save_key(store, request.cookies.get(SESSION_COOKIE, ""), body.id, body.public)
 
 
 @router.patch("", operation_id="changeMe")

@@ -65,8 +65,8 @@ class JoinedOut(BaseModel):
     practice_id: str | None
 
 
-@router.put("/practices/{practice_id}", operation_id="keepPractice")
-async def keep_practice(
+@router.put("/practices/{practice_id}", operation_id="savePractice")
+async def save_practice(
     practice_id: PracticeId, body: PracticeBody, request: Request, store: StoreDep, by: PersonDep
 ) -> PracticeHeadOut:
     """Keep a practice; sent again it is kept once, and it only grows. Once it is over it is driven again."""

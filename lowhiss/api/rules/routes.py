@@ -93,7 +93,7 @@ def set_tested_by(body: TestedByBody, store: StoreDep, by: PersonDep) -> BookOut
 @router.get("/rules", operation_id="listEditions")
 def list_editions(store: StoreDep, by: PersonDep) -> list[EditionOut]:
     """Every version of what is the fleet's own, the latest first; drafts only for those who write them."""
-    drafts = may(by.role, "keepDraft")
+    drafts = may(by.role, "saveDraft")
     return [EditionOut.of(one) for one in editor.editions(store, _now()) if drafts or one.state != "draft"]
 
 
@@ -161,10 +161,10 @@ def check_rules(body: CheckBody, store: StoreDep, words: WordsDep) -> CheckedOut
         return CheckedOut(problem=f"{error}.", field=error.field, said={}, looser=[])
 
 
-@router.put("/rules/draft", operation_id="keepDraft")
-def keep_draft(body: DraftBody, store: StoreDep, by: PersonDep) -> EditionOut:
+@router.put("/rules/draft", operation_id="saveDraft")
+def save_draft(body: DraftBody, store: StoreDep, by: PersonDep) -> EditionOut:
     """Keep a draft of a rule set or an order of work."""
-    return EditionOut.of(editor.keep_draft(store, by, body.table, body.revision, _now()))
+    return EditionOut.of(editor.save_draft(store, by, body.table, body.revision, _now()))
 
 
 @router.post("/rules/import", operation_id="importRules")

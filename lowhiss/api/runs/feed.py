@@ -52,7 +52,7 @@ MAX_FRAMES_AT_ONCE = 600
 """What may lie in the way when this process was busy for some seconds; then the rate above holds."""
 MAX_BAD_FRAMES = 20
 _MAX_LINE = 4096
-_KEPT_AT_ONCE = 100
+_SAVED_AT_ONCE = 100
 _MAX_WAITING = 40
 _KNOWN_AGAIN_S = 60.0
 TOKEN_AGAIN_S = 5.0
@@ -347,12 +347,12 @@ class _Taking:
 
     async def keep(self, *, all_of_it: bool) -> None:
         """Keep the frames with the run that is under way, some at a time."""
-        if self._zero is None or not self._frames or not (all_of_it or len(self._frames) >= _KEPT_AT_ONCE):
+        if self._zero is None or not self._frames or not (all_of_it or len(self._frames) >= _SAVED_AT_ONCE):
             return
         frames, self._frames = self._frames, []
         began_at = self._zero + dt.timedelta(seconds=frames[0]["t_s"])
         try:
-            await run_in_threadpool(run_feeds.keep_frames, self._store, self._unit_id, began_at, frames)
+            await run_in_threadpool(run_feeds.save_frames, self._store, self._unit_id, began_at, frames)
         except SQLAlchemyError:
             log.warning("some seconds of a feed couldn't be saved: the database can't be reached")
 

@@ -108,10 +108,10 @@ def list_views(store: StoreDep, by: PersonDep) -> list[ViewOut]:
     return [ViewOut(name=name, query=query) for name, query in views.views_of(store, by)]
 
 
-@router.put("/log/views", operation_id="keepView", status_code=204)
-def keep_view(body: ViewBody, store: StoreDep, by: PersonDep) -> None:
+@router.put("/log/views", operation_id="saveView", status_code=204)
+def save_view(body: ViewBody, store: StoreDep, by: PersonDep) -> None:
     """Keep a list for oneself; one of the same name gives way."""
-    views.keep_view(store, by, body.name, body.query)
+    views.save_view(store, by, body.name, body.query)
 
 
 @router.delete("/log/views", operation_id="dropView", status_code=204)

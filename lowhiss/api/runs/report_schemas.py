@@ -144,7 +144,7 @@ class StretchOut(BaseModel):
     psi: list[Psi]
 
 
-class BesideOut(BaseModel):
+class FeedComparisonOut(BaseModel):
     """A mark beside what a live feed showed. ``which``: the stage, part or knob it is of."""
 
     at_s: float

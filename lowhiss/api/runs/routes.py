@@ -14,8 +14,8 @@ from lowhiss.api.auth import DeviceDep, PersonDep
 from lowhiss.api.deps import StoreDep, WordsDep
 from lowhiss.api.json_requests import CarefulRoute
 from lowhiss.api.marks.live import nudges_of
-from lowhiss.api.marks.schemas import EventBatch, JoinBody, JoinCodeOut, KeptEventOut, ReceivedOut
-from lowhiss.api.runs.report_schemas import BesideOut, DecisionBody, LookBody, ReportOut, SchoolOut, StretchOut
+from lowhiss.api.marks.schemas import EventBatch, JoinBody, JoinCodeOut, ReceivedOut, SavedEventOut
+from lowhiss.api.runs.report_schemas import DecisionBody, FeedComparisonOut, LookBody, ReportOut, SchoolOut, StretchOut
 from lowhiss.api.runs.schemas import BeginRun, RunOut
 from lowhiss.api.runs.script_schemas import ScriptOut
 from lowhiss.api.threads import HEAVY
@@ -80,9 +80,11 @@ def add_events(
 
 
 @router.get("/{run_id}/events", operation_id="listEvents")
-def list_events(run_id: RunId, store: StoreDep, after: Annotated[int, Query(ge=0, lt=2**31)] = 0) -> list[KeptEventOut]:
+def list_events(
+    run_id: RunId, store: StoreDep, after: Annotated[int, Query(ge=0, lt=2**31)] = 0
+) -> list[SavedEventOut]:
     """The run's events with a sequence number above ``after``."""
-    return [KeptEventOut.of(kept) for kept in lifecycle.events_after(store, run_id, after)]
+    return [SavedEventOut.of(one) for one in lifecycle.events_after(store, run_id, after)]
 
 
 @router.get("/{run_id}/report", operation_id="getReport")
@@ -142,9 +144,9 @@ async def get_needles(run_id: RunId, store: StoreDep) -> list[StretchOut]:
 
 
 @router.get("/{run_id}/beside", operation_id="getBeside")
-async def get_beside(run_id: RunId, store: StoreDep) -> list[BesideOut]:
+async def get_beside(run_id: RunId, store: StoreDep) -> list[FeedComparisonOut]:
     """Each mark beside what a live feed showed: how late, and how far its number lay off; empty where none was."""
-    return [BesideOut.model_validate(one) for one in await HEAVY.run(run_feeds.marks_beside, store, run_id)]
+    return [FeedComparisonOut.model_validate(one) for one in await HEAVY.run(run_feeds.marks_beside, store, run_id)]
 
 
 @router.get("/{run_id}/record", operation_id="getRecord")

@@ -8,7 +8,7 @@ from typing import Annotated, Any, Literal
 
 from pydantic import BaseModel, Field
 
-from lowhiss.api.marks.schemas import Moment
+from lowhiss.api.marks.schemas import ClockReading
 from lowhiss.api.schemas import Hash, Psi, Strict, Uuid
 from lowhiss.core.fields import Language
 from lowhiss.core.judge import Outcome
@@ -49,8 +49,8 @@ class BeginRun(Strict):
     purpose: Purpose = "dispatch"
     driver: Annotated[str, Field(max_length=80)] = ""
     setup: SetupBody = SetupBody()
-    begun: Moment
-    sent: Moment
+    begun: ClockReading
+    sent: ClockReading
 
     def to_service(self) -> Beginning:
         """As the service takes it."""

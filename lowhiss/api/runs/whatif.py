@@ -38,7 +38,7 @@ class WhatIfBody(Strict):
         return whatif.Choice(self.search, self.outcome, self.since, self.until)
 
 
-class WayOut(BaseModel):
+class ChangeOut(BaseModel):
     """So many runs would come out as ``after`` instead of ``before``."""
 
     before: Overall
@@ -70,7 +70,7 @@ class WhatIfOut(BaseModel):
     unread: int
     changed: int
     lines: int
-    ways: list[WayOut]
+    ways: list[ChangeOut]
     units: list[UnitChangesOut]
     why: str
 
@@ -91,7 +91,7 @@ class WhatIfOut(BaseModel):
             done=job.done,
             **{name: said[name] for name in ("judged", "unread", "changed", "lines")},
             ways=[
-                WayOut(before=cast(Overall, way.split()[0]), after=cast(Overall, way.split()[1]), runs=runs)
+                ChangeOut(before=cast(Overall, way.split()[0]), after=cast(Overall, way.split()[1]), runs=runs)
                 for way, runs in sorted(said["ways"].items(), key=lambda one: -one[1])
             ],
             units=[

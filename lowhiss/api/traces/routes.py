@@ -22,8 +22,8 @@ RecordingId = Annotated[str, Path(pattern="^[0-9a-f]{64}$")]
 SessionPlace = Annotated[int, Path(ge=1, le=10_000)]
 
 
-@router.post("", operation_id="keepRecording", status_code=201)
-async def keep_recording(
+@router.post("", operation_id="saveRecording", status_code=201)
+async def save_recording(
     store: StoreDep,
     by: PersonDep,
     name: Annotated[str, Query(min_length=1, max_length=120)],
@@ -48,10 +48,10 @@ def get_recording(recording_id: RecordingId, store: StoreDep) -> RecordingOut:
     return RecordingOut.model_validate(asdict(editor.one(store, recording_id)))
 
 
-@router.post("/of-run/{run_id}", operation_id="keepFeed", status_code=201)
-async def keep_feed(run_id: Annotated[str, Path(pattern=UUID_PATTERN)], store: StoreDep, by: PersonDep) -> RecordingOut:
+@router.post("/of-run/{run_id}", operation_id="saveFeed", status_code=201)
+async def save_feed(run_id: Annotated[str, Path(pattern=UUID_PATTERN)], store: StoreDep, by: PersonDep) -> RecordingOut:
     """A test's own live feed as a recording, to lay its marks over."""
-    return RecordingOut.model_validate(asdict(await RECORDINGS.run(editor.keep_feed, store, by, run_id)))
+    return RecordingOut.model_validate(asdict(await RECORDINGS.run(editor.save_feed, store, by, run_id)))
 
 
 @router.post("/{recording_id}/judge", operation_id="judgeRecording")

@@ -7,7 +7,7 @@ from typing import Annotated, Literal
 
 from pydantic import AwareDatetime, BaseModel, Field
 
-from lowhiss.api.runs.report_schemas import BesideOut, StretchOut, VerdictOut
+from lowhiss.api.runs.report_schemas import FeedComparisonOut, StretchOut, VerdictOut
 from lowhiss.api.schemas import Strict
 from lowhiss.core.fields import UUID_PATTERN
 from lowhiss.core.judge import Overall
@@ -95,7 +95,7 @@ class JudgedOut(BaseModel):
     stages: list[FoundStageOut]
     needles: list[StretchOut]
     whole: list[StretchOut]
-    marks: list[BesideOut]
+    marks: list[FeedComparisonOut]
     verdict: VerdictOut
 
 
@@ -117,10 +117,10 @@ class JudgeBody(Strict):
     session: Annotated[int, Field(ge=1, le=10_000)] = 1
     moved: Annotated[list[MovedIn], Field(max_length=60, default_factory=list)]
 
-    def to_service(self) -> editor.Asked:
+    def to_service(self) -> editor.JudgeRequest:
         """As the service takes it."""
         moved = {one.place: (one.from_s, one.to_s) for one in self.moved}
-        return editor.Asked(self.kind, self.rules, self.procedure, self.session, moved, self.unit_id)
+        return editor.JudgeRequest(self.kind, self.rules, self.procedure, self.session, moved, self.unit_id)
 
 
 class AttachBody(Strict):
@@ -149,9 +149,9 @@ class BatchBody(Strict):
     rules: Annotated[str, Field(max_length=60)] | None = None
     procedure: Annotated[str, Field(max_length=60)] | None = None
 
-    def to_service(self) -> editor.Asked:
+    def to_service(self) -> editor.JudgeRequest:
         """As the service takes it."""
-        return editor.Asked(self.kind, self.rules, self.procedure, 1, {}, self.unit_id)
+        return editor.JudgeRequest(self.kind, self.rules, self.procedure, 1, {}, self.unit_id)
 
 
 class BatchOut(BaseModel):

@@ -5,7 +5,7 @@ from lowhiss.core.airsystem.driving import DriveData, Start, gear_places, read_s
 from lowhiss.core.airsystem.faults import SEVERITIES, fault_names, with_faults, with_traits
 from lowhiss.core.airsystem.model import AirSystem, Controls, Dash
 from lowhiss.core.airsystem.spec import AirData, AirSpec, AirSystemError, kind_spec, read_air_data, unit_spec
-from lowhiss.core.airsystem.world import CONTROLS, FROM_OUTSIDE, Moment, World
+from lowhiss.core.airsystem.world import CONTROLS, FROM_OUTSIDE, World, WorldEvent
 
 __all__ = [
     "CONTROLS",
@@ -20,10 +20,10 @@ __all__ = [
     "DriveData",
     "Driver",
     "Habits",
-    "Moment",
     "Sample",
     "Start",
     "World",
+    "WorldEvent",
     "fault_names",
     "gear_places",
     "kind_spec",

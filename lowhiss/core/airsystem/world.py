@@ -25,7 +25,7 @@ _INCHES = 39.37007874015748
 
 
 @dataclass(frozen=True, slots=True)
-class Moment:
+class WorldEvent:
     """Something that truly happened. psi : of the service tanks in truth.  shown : by the needles then."""
 
     t_s: float
@@ -72,7 +72,7 @@ class World:
         self.tick = 0
         self.v_m_per_s = self.x_m = 0.0
         self.log: list[tuple[int, str, Any]] = []
-        self.moments: list[Moment] = []
+        self.moments: list[WorldEvent] = []
         self.states: list[dict[str, Any]] = []
         self._pedal = 0.0
         self._lit_was = (False, False)
@@ -608,7 +608,7 @@ class World:
 
     def _note(self, name: str, **detail: Any) -> None:
         shown = tuple(self.panel.needles)
-        self.moments.append(Moment(self.t_s, name, detail, self.air.true_psi, shown))
+        self.moments.append(WorldEvent(self.t_s, name, detail, self.air.true_psi, shown))
 
     def _state(self, kind: str, **fields: Any) -> dict[str, Any]:
         return {"at_s": round(self.t_s, 3), "type": kind, **fields}

@@ -1,10 +1,10 @@
 """The inspection: what is looked at beside the air test, in the cab and around the vehicle."""
 
 from lowhiss.core.inspections.book_reader import INSPECTION_TABLES, read_inspection_book
-from lowhiss.core.inspections.fill_items import Moment, Open, listening, offered
+from lowhiss.core.inspections.fill_items import FillMoment, Open, listening, offered
 from lowhiss.core.inspections.judge import InspectionState, Judged, Outcome, RunMark, bound_in, judge_inspection
 from lowhiss.core.inspections.limits import Bound, bounds_at, measure_of, needs_number
-from lowhiss.core.inspections.model import Answer, Finding, InspectionBook, Item, Paper, Text, Way
+from lowhiss.core.inspections.model import Answer, Finding, InspectionBook, Item, Paper, Text, WalkOrder
 from lowhiss.core.inspections.plan import Ask, Place, Plan, Station, Wanted, plan, ways_for
 from lowhiss.core.inspections.record import (
     END_MARKS,
@@ -44,6 +44,7 @@ __all__ = [
     "Ask",
     "Axle",
     "Bound",
+    "FillMoment",
     "Finding",
     "Inspection",
     "InspectionBook",
@@ -54,7 +55,6 @@ __all__ = [
     "Known",
     "Look",
     "Mark",
-    "Moment",
     "Open",
     "Outcome",
     "Paper",
@@ -64,8 +64,8 @@ __all__ = [
     "Station",
     "Text",
     "Vehicle",
+    "WalkOrder",
     "Wanted",
-    "Way",
     "axles_of",
     "bound_in",
     "bounds_at",

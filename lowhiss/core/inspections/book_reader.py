@@ -43,7 +43,7 @@ from lowhiss.core.inspections.model import (
     StateFromRun,
     Stop,
     Tape,
-    Way,
+    WalkOrder,
     Where,
 )
 from lowhiss.core.status import Consequence, Group, Question
@@ -447,10 +447,10 @@ def _paths(fields: Fields, zones: Mapping[str, Named]) -> dict[UnitKind, tuple[S
     return found
 
 
-def _way(fields: Fields, zones: Mapping[str, Named], items: Mapping[str, Item]) -> Way:
+def _way(fields: Fields, zones: Mapping[str, Named], items: Mapping[str, Item]) -> WalkOrder:
     first = fields.table("first", {})
     stops = list(fields.raw("first") or {})
-    return Way(
+    return WalkOrder(
         id=fields.text("id"),
         name=both_languages(fields, "name"),
         kinds=_kinds(fields),

@@ -8,7 +8,7 @@ from typing import Literal, NamedTuple
 from lowhiss.core.inspections.model import Fill, Filling
 
 
-class Moment(NamedTuple):
+class FillMoment(NamedTuple):
     """A moment of a fill.
 
     fill : the first of the day, or a refill.  since_s : since the engine began to fill.  timed : a build-up is being
@@ -30,13 +30,13 @@ class Open(NamedTuple):
     seconds: float
 
 
-def listening(filling: Filling, moment: Moment) -> bool:
+def listening(filling: Filling, moment: FillMoment) -> bool:
     """Whether the blast is so near that nothing is offered any more and the fan is to be off."""
     near = moment.to_blast_s is not None and moment.to_blast_s <= filling.quiet_s
     return near or (moment.below_psi is not None and moment.below_psi <= filling.quiet_psi)
 
 
-def offered(filling: Filling, moment: Moment, left: Iterable[Open]) -> str | None:
+def offered(filling: Filling, moment: FillMoment, left: Iterable[Open]) -> str | None:
     """What to look at next, of what is left in its order; None: eyes on the needles.
 
     Nothing in a timed build-up: whoever drives keeps the time.

@@ -248,7 +248,7 @@ class Stop:
 
 
 @dataclass(frozen=True, slots=True)
-class Way:
+class WalkOrder:
     """An order: the items by their letters, or ``only`` those named; ``first`` puts some first at a stop.
 
     stops : its own stops; empty: those of the path.  glance : an axle end is one look.  blocks : block by block.
@@ -376,7 +376,7 @@ class InspectionBook:
     limits: tuple[LimitRow, ...]
     items: Mapping[str, Item]
     paths: Mapping[UnitKind, tuple[Stop, ...]]
-    ways: Mapping[str, Way]
+    ways: Mapping[str, WalkOrder]
     calls: tuple[Call, ...]
     call_needs: tuple[str, ...]
     call_within_s: float

@@ -6,8 +6,8 @@ from collections.abc import Iterable, Iterator, Mapping, Sequence
 from dataclasses import dataclass
 from typing import NamedTuple
 
-from lowhiss.core.inspections.model import Fact, InspectionBook, Item, On, Role, Stop, Way
-from lowhiss.core.inspections.vehicle import Axle, InspectionSet, Part, fact_of, parts_of
+from lowhiss.core.inspections.model import Fact, InspectionBook, Item, On, Role, Stop, WalkOrder
+from lowhiss.core.inspections.vehicle import Axle, InspectionSet, VehiclePart, fact_of, parts_of
 
 SIDES = ("left", "right")
 _BY_AXLE = ("axle", "end", "tire")
@@ -35,7 +35,7 @@ class Ask:
 
     item: Item
     place: Place
-    part: Part
+    part: VehiclePart
     stop: str
     seconds: float
     role: Role | None = None
@@ -83,8 +83,8 @@ class Station:
 class Plan:
     """What is asked, in order, and the facts that are not known yet."""
 
-    way: Way
-    parts: tuple[Part, ...]
+    way: WalkOrder
+    parts: tuple[VehiclePart, ...]
     stations: tuple[Station, ...]
     asks: tuple[Ask, ...]
     wanted: tuple[Wanted, ...]
@@ -94,7 +94,7 @@ class Plan:
         return next((ask for ask in self.asks if ask.key == key), None)
 
 
-def ways_for(book: InspectionBook, usual: InspectionSet) -> list[Way]:
+def ways_for(book: InspectionBook, usual: InspectionSet) -> list[WalkOrder]:
     """The ways that fit the set, in the book's order."""
     return [way for way in book.ways.values() if usual.kind in way.kinds]
 
@@ -102,7 +102,7 @@ def ways_for(book: InspectionBook, usual: InspectionSet) -> list[Way]:
 def plan(
     book: InspectionBook,
     usual: InspectionSet,
-    way: Way,
+    way: WalkOrder,
     today: Mapping[str, bool] | None = None,
     mirrored: bool = False,
 ) -> Plan:
@@ -162,7 +162,7 @@ def _mirrored(stations: list[Station]) -> list[Station]:
 
 
 class _Planning:
-    def __init__(self, book: InspectionBook, usual: InspectionSet, way: Way, today: Mapping[str, bool]) -> None:
+    def __init__(self, book: InspectionBook, usual: InspectionSet, way: WalkOrder, today: Mapping[str, bool]) -> None:
         self.book, self.usual, self.way, self.today = book, usual, way, today
         self.parts = parts_of(book, usual, today)
         self.wanted: list[Wanted] = []
@@ -201,7 +201,7 @@ class _Planning:
             return item.glance
         return bool(set(self.way.letters) & set(item.letters))
 
-    def on(self, item: Item) -> list[Part]:
+    def on(self, item: Item) -> list[VehiclePart]:
         """The parts that it is on."""
         letters: tuple[On, ...] = item.on
         if "trailer" in letters and not self.usual.trailers:
@@ -234,12 +234,12 @@ class _Planning:
             parts = [part for part in parts if part.number <= 1]
         yield from self.placed(item, station, parts)
 
-    def zone_of(self, item: Item, part: Part) -> str:
+    def zone_of(self, item: Item, part: VehiclePart) -> str:
         """Where an item is on this part; a path that does not stop at the trailer sees it where the unit's is."""
         apart = part.number and item.trailer_zone in self.sides_of_zone
         return item.trailer_zone if apart else item.zone
 
-    def placed(self, item: Item, station: Station, parts: list[Part]) -> Iterator[Ask]:
+    def placed(self, item: Item, station: Station, parts: list[VehiclePart]) -> Iterator[Ask]:
         """An item on these parts, at each of its places there."""
         for part in parts:
             if not self.fitted(item, part, station):
@@ -251,7 +251,7 @@ class _Planning:
                     self.done.add(ask.key)
                     yield ask
 
-    def places(self, item: Item, part: Part, station: Station) -> list[Place]:
+    def places(self, item: Item, part: VehiclePart, station: Station) -> list[Place]:
         if item.repeat == "side":
             both = len(self.sides_of_zone.get(item.zone, {""})) < 2
             return [Place(part.code, side=side) for side in SIDES if both or side == station.stop.side]
@@ -275,7 +275,7 @@ class _Planning:
                         self.done.add(ask.key)
                         yield ask
 
-    def axles_at(self, station: Station) -> Iterator[tuple[Part, int, Axle]]:
+    def axles_at(self, station: Station) -> Iterator[tuple[VehiclePart, int, Axle]]:
         for part in self.parts:
             if station.number and part.number not in (station.number, 0):
                 continue
@@ -284,7 +284,7 @@ class _Planning:
                 if role in station.stop.axles and (part.number == station.number or not part.number):
                     yield part, number, axle
 
-    def axle_places(self, item: Item, part: Part, number: int, axle: Axle, side: str) -> list[Place]:
+    def axle_places(self, item: Item, part: VehiclePart, number: int, axle: Axle, side: str) -> list[Place]:
         if item.repeat == "axle":
             return [Place(part.code, number)] if side == SIDES[0] else []
         if item.repeat == "side":
@@ -294,7 +294,7 @@ class _Planning:
             return [Place(part.code, number, side, wheel) for wheel in wheels]
         return [Place(part.code, number, side)]
 
-    def fitted(self, item: Item, part: Part, station: Station) -> bool:
+    def fitted(self, item: Item, part: VehiclePart, station: Station) -> bool:
         """Whether the part has it; a fact that nobody knows is wanted, and until then it is not asked."""
         number = part.number if part.on in ("trailer", "dolly") else 0
         for name in item.fitted:

@@ -70,7 +70,7 @@ class InspectionSet:
 
 
 @dataclass(frozen=True, slots=True)
-class Part:
+class VehiclePart:
     """Something of the set that an item can be on. ``code``: P, L1, D2, C1 or R, as places name it."""
 
     code: str
@@ -80,16 +80,16 @@ class Part:
     axles: tuple[Axle, ...] = ()
 
 
-def parts_of(book: InspectionBook, usual: InspectionSet, today: Mapping[str, bool]) -> list[Part]:
+def parts_of(book: InspectionBook, usual: InspectionSet, today: Mapping[str, bool]) -> list[VehiclePart]:
     """Every part of the set, from front to back: the unit, then each coupling, dolly and trailer, then the person."""
-    found = [Part("P", "unit", usual.power.name, 0, axles_of(book, usual, 0))]
+    found = [VehiclePart("P", "unit", usual.power.name, 0, axles_of(book, usual, 0))]
     for number, trailer in enumerate(usual.trailers, 1):
-        found.append(Part(f"C{number}", "coupling", "", number))
+        found.append(VehiclePart(f"C{number}", "coupling", "", number))
         if number > 1 and fact_of(usual, book.facts["a_dolly"], 0, today):
             axles = tuple(usual_axle(book, role) for role in book.usual_axles["dolly"])
-            found.append(Part(f"D{number}", "dolly", "", number, axles))
-        found.append(Part(f"L{number}", "trailer", trailer.name, number, axles_of(book, usual, number)))
-    found.append(Part("R", "person", ""))
+            found.append(VehiclePart(f"D{number}", "dolly", "", number, axles))
+        found.append(VehiclePart(f"L{number}", "trailer", trailer.name, number, axles_of(book, usual, number)))
+    found.append(VehiclePart("R", "person", ""))
     return found
 
 

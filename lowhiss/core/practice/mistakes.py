@@ -6,7 +6,7 @@ from collections.abc import Iterable, Mapping, Sequence
 from dataclasses import dataclass, field
 from typing import Any
 
-from lowhiss.core.airsystem import Moment, Start
+from lowhiss.core.airsystem import Start, WorldEvent
 from lowhiss.core.practice.scoring import Scoring
 from lowhiss.core.practice.truth import At, TrueMark
 from lowhiss.core.record import Event
@@ -33,7 +33,7 @@ class Seen:
     at : what needles showed and tanks held at a time.
     """
 
-    moments: Sequence[Moment]
+    moments: Sequence[WorldEvent]
     marks: Sequence[TrueMark]
     events: Sequence[Event]
     claims: Sequence[Mapping[str, Any]]
@@ -61,7 +61,7 @@ def found_in(scoring: Scoring, seen: Seen) -> list[Found]:
     return sorted(found, key=lambda one: (one.at_s or 0.0, one.code))
 
 
-def _named(moments: Iterable[Moment], *names: str) -> list[Moment]:
+def _named(moments: Iterable[WorldEvent], *names: str) -> list[WorldEvent]:
     return [one for one in moments if one.name in names]
 
 

@@ -6,7 +6,7 @@ from collections.abc import Iterable, Mapping, Sequence
 from dataclasses import dataclass, field
 from typing import Any
 
-from lowhiss.core.airsystem import Moment
+from lowhiss.core.airsystem import WorldEvent
 from lowhiss.core.practice.lesson import Passes
 from lowhiss.core.practice.scoring import Score, Square
 from lowhiss.core.practice.truth import TrueMark
@@ -40,7 +40,7 @@ class Shown:
     time_err_s: Mapping[str, float]
     made: Mapping[str, int]
     score: Score
-    moments: Sequence[Moment]
+    moments: Sequence[WorldEvent]
     claims: Sequence[Mapping[str, Any]]
     notes: int
     sheet_right: bool | None
@@ -118,7 +118,7 @@ def _measured(passes: Passes, shown: Shown) -> Iterable[Criterion]:
         yield Criterion("tug", not any(shown.made.get(code) for code in ("no_tug", "tugged_hard", "stalled")))
 
 
-def _stopped_engine(within: tuple[float, float], moments: Sequence[Moment]) -> Criterion:
+def _stopped_engine(within: tuple[float, float], moments: Sequence[WorldEvent]) -> Criterion:
     least, most = within
     caught = [one.t_s for one in moments if one.name == "engine_running"]
     stopped = [one.t_s for one in moments if one.name in ("engine_off", "stalled")]

@@ -142,7 +142,7 @@ class Waste:
 
 
 @dataclass(frozen=True, slots=True)
-class Part:
+class GroupScore:
     """One group: its points, those it could have, and the mistakes that cost some."""
 
     group: Group
@@ -157,7 +157,7 @@ class Score:
 
     total: float
     band: Literal["ready", "nearly", "not_yet"]
-    parts: tuple[Part, ...]
+    parts: tuple[GroupScore, ...]
     critical: tuple[str, ...]
 
     def share(self, group: str) -> float | None:
@@ -191,7 +191,7 @@ def score(
         costs = {**costs, **_other_costs(scoring, group, calls, waste)}
         # what something costs of a group comes off what there is of it
         reached = max(0.0, base - math.fsum(costs.values()))
-        parts.append(Part(group, whole * reached, whole, costs))  # type: ignore[arg-type]
+        parts.append(GroupScore(group, whole * reached, whole, costs))  # type: ignore[arg-type]
     whole = math.fsum(part.whole for part in parts)
     total = round(100 * math.fsum(part.points for part in parts) / whole, 1) if whole else 0.0
     critical = tuple(

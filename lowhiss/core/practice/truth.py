@@ -5,7 +5,7 @@ from __future__ import annotations
 from collections.abc import Callable, Iterable, Mapping, Sequence
 from dataclasses import dataclass
 
-from lowhiss.core.airsystem import Moment
+from lowhiss.core.airsystem import WorldEvent
 from lowhiss.core.practice.hidden import PracticeData
 from lowhiss.core.record import Event
 from lowhiss.core.stages import FILL_STAGE, stages_of
@@ -55,7 +55,7 @@ _NOBODYS_PSI = 1.0
 
 
 def true_marks(
-    data: PracticeData, events: Iterable[Event], moments: Sequence[Moment], at: At, set_at: Mapping[str, float]
+    data: PracticeData, events: Iterable[Event], moments: Sequence[WorldEvent], at: At, set_at: Mapping[str, float]
 ) -> list[TrueMark]:
     """Every mark that was marked, with its truth.
 
@@ -79,7 +79,7 @@ def _marks_of(event: Event) -> list[tuple[str, str]]:
     return [("settled", str(event.stage))] if event.type == "settled" else []
 
 
-def _is_its(kind: str, which: str, moment: Moment) -> bool:
+def _is_its(kind: str, which: str, moment: WorldEvent) -> bool:
     if kind == "warning":
         return moment.name == f"{which}_on" and not moment.detail.get("check")
     if kind == "popped":
@@ -95,7 +95,7 @@ def _held_to(
     event: Event,
     kind: str,
     which: str,
-    moments: Sequence[Moment],
+    moments: Sequence[WorldEvent],
     at: At,
     set_s: float,
 ) -> TrueMark:
@@ -133,7 +133,7 @@ def _errors(
     typed: tuple[float, ...] | None,
     shown: tuple[float, ...],
     true: tuple[float, ...],
-    moment: Moment | None,
+    moment: WorldEvent | None,
     shown_when_set: tuple[float, ...],
 ) -> dict[str, float | str | None]:
     """Where a reading's error comes from, on the needle that counts: the lower, for a knob the higher."""

@@ -20,7 +20,7 @@ from lowhiss.core.record.model import (
     Run,
     types_that,
 )
-from lowhiss.core.record.reader import fields_of, kept_event, read_event, read_events, read_run, read_unit
+from lowhiss.core.record.reader import fields_of, read_event, read_events, read_run, read_unit, saved_event
 
 __all__ = [
     "ASIDE_TYPES",
@@ -41,10 +41,10 @@ __all__ = [
     "Purpose",
     "Run",
     "fields_of",
-    "kept_event",
     "read_event",
     "read_events",
     "read_run",
     "read_unit",
+    "saved_event",
     "types_that",
 ]

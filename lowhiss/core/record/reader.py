@@ -409,7 +409,7 @@ _KEPT: dict[str, tuple[int, PressureUnit | None]] = {
 }
 
 
-def kept_event(at_s: float, name: str, body: dict[str, Any], place: int, after_end: bool, unit: Unit) -> Event:
+def saved_event(at_s: float, name: str, body: dict[str, Any], place: int, after_end: bool, unit: Unit) -> Event:
     """An event that was checked when it was kept: as `read_event` reads it, without the checks that it passed then.
 
     How it was entered and by whom says nothing to the judge and is left out. Raises RecordError as `read_event` does

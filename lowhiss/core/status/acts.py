@@ -34,7 +34,7 @@ ACT_TYPES: tuple[ActType, ...] = get_args(ActType)
 _MAX_LISTED = 50
 
 
-class Part(NamedTuple):
+class UnitPart(NamedTuple):
     """A power unit or a trailer."""
 
     kind: PartKind
@@ -47,7 +47,7 @@ class Act:
 
     id: str
     type: ActType
-    part: Part
+    part: UnitPart
     at: dt.datetime
     by: str
     body: dict[str, Any] = field(default_factory=dict)

@@ -8,7 +8,7 @@ from dataclasses import dataclass, replace
 from typing import Literal
 
 from lowhiss.core.stages import Stage
-from lowhiss.core.status.acts import Act, Part
+from lowhiss.core.status.acts import Act, UnitPart
 from lowhiss.core.status.consequences import CONSEQUENCES, Consequence, Consequences
 from lowhiss.core.status.holds import TestedSet
 
@@ -41,7 +41,7 @@ class Defect:
     """
 
     id: str
-    part: Part
+    part: UnitPart
     seen_at: dt.datetime
     by: str
     group: str
@@ -99,7 +99,7 @@ class Defect:
 
 
 def defects_of(
-    part: Part, acts: Iterable[Act], tests: Sequence[TestedSet], table: Consequences, rules: str
+    part: UnitPart, acts: Iterable[Act], tests: Sequence[TestedSet], table: Consequences, rules: str
 ) -> list[Defect]:
     """Every defect that was reported of a part, in the order in which they were seen.
 

@@ -12,7 +12,7 @@ from dataclasses import dataclass, field, replace
 from typing import Any, Literal, NamedTuple
 
 from lowhiss.core.stages import LIMITED_STAGES, STAGES, STEP_TABLE, Stage, kind_of
-from lowhiss.core.status.acts import Act, Part
+from lowhiss.core.status.acts import Act, UnitPart
 
 _NAMESPACE = uuid.UUID("3d6f5a0e-6f0c-5e0e-9a62-5d0c1b7d4f10")
 
@@ -30,7 +30,7 @@ class TestedSet:
     __test__ = False  # no test of pytest's
 
     run_id: str
-    parts: tuple[Part, ...]
+    parts: tuple[UnitPart, ...]
     began_at: dt.datetime
     rules: str
     stages: Mapping[str, Mapping[str, Any]]
@@ -64,7 +64,7 @@ class Contested(NamedTuple):
 class Cleared(NamedTuple):
     """A part that a hold has left, because the stage passed with it and without another part that was held."""
 
-    part: Part
+    part: UnitPart
     run_id: str
     at: dt.datetime
 
@@ -90,7 +90,7 @@ class Hold:
     id: str
     stage: Stage | None
     opened_at: dt.datetime
-    parts: tuple[Part, ...]
+    parts: tuple[UnitPart, ...]
     fails: tuple[Fail, ...] = ()
     by: str = ""
     reason: str = ""
@@ -116,7 +116,7 @@ class Hold:
         return open_ones[-1] if open_ones and len(open_ones) == len(self.fails) else ("", "")
 
     @property
-    def held(self) -> tuple[Part, ...]:
+    def held(self) -> tuple[UnitPart, ...]:
         """Whom it still holds; nobody once it is lifted."""
         gone = {one.part for one in self.cleared}
         return () if self.lifted else tuple(part for part in self.parts if part not in gone)
@@ -137,14 +137,14 @@ Passes = Callable[[TestedSet, Stage, str], bool]
 """Whether a stage of a run passes under the rule set of this hash; asked only where that is not the run's own."""
 
 
-def accused(stage: Stage, figures: Mapping[str, Any], parts: Sequence[Part]) -> tuple[Part, ...]:
+def accused(stage: Stage, figures: Mapping[str, Any], parts: Sequence[UnitPart]) -> tuple[UnitPart, ...]:
     """Whom a fail of a stage accuses: the power unit, or the whole set as coupled; a trailer knob always the set."""
     trailer_knob = kind_of(stage) == "knobs" and figures.get("knob") == "trailer"
     return tuple(parts) if STEP_TABLE[stage].accuses == "set" or trailer_knob else tuple(parts[:1])
 
 
 def holds_of(
-    unit: Part, tests: Iterable[TestedSet], acts: Iterable[Act], policy: HoldPolicy, passes: Passes
+    unit: UnitPart, tests: Iterable[TestedSet], acts: Iterable[Act], policy: HoldPolicy, passes: Passes
 ) -> list[Hold]:
     """Every hold that fails of this unit have opened or somebody has placed on it, in the order in which they opened.
 
@@ -187,7 +187,7 @@ _ENDING = ("repaired", "hold_released", "hold_struck_out")
 
 
 def _of_stage(
-    unit: Part, stage: Stage, tests: list[TestedSet], acts: list[Act], policy: HoldPolicy, passes: Passes
+    unit: UnitPart, stage: Stage, tests: list[TestedSet], acts: list[Act], policy: HoldPolicy, passes: Passes
 ) -> list[Hold]:
     happened = [
         _Happening(test.moment(stage), 0 if _fails(test, stage, unit) else 2, test.run_id, test=test)
@@ -215,11 +215,11 @@ def _of_stage(
     return [*holds, open_hold] if open_hold else holds
 
 
-def _fails(test: TestedSet, stage: Stage, unit: Part) -> bool:
+def _fails(test: TestedSet, stage: Stage, unit: UnitPart) -> bool:
     return test.stages[stage]["outcome"] == "fail" and test.parts[0] == unit
 
 
-def _failed(open_hold: Hold | None, unit: Part, stage: Stage, test: TestedSet, policy: HoldPolicy) -> Hold:
+def _failed(open_hold: Hold | None, unit: UnitPart, stage: Stage, test: TestedSet, policy: HoldPolicy) -> Hold:
     at = test.moment(stage)
     fail = Fail(test.run_id, at, test.rules, test.stages[stage], test.reported)
     parts = accused(stage, fail.figures, test.parts)
@@ -274,31 +274,31 @@ def _passes_under(test: TestedSet, stage: Stage, rules: str, passes: Passes) -> 
     return passes(test, stage, rules)
 
 
-Way = Literal["decide", "strike_out", "repair", "recheck", "narrow", "release"]
+LiftBy = Literal["decide", "strike_out", "repair", "recheck", "narrow", "release"]
 
 
-class WayOut(NamedTuple):
+class Lift(NamedTuple):
     """One thing that would change a hold. ``run_id``: the fail whose rule set the recheck goes by."""
 
-    way: Way
+    way: LiftBy
     stage: Stage | None = None
     run_id: str = ""
 
 
-def ways_out(hold: Hold, policy: HoldPolicy) -> tuple[WayOut, ...]:
+def ways_out(hold: Hold, policy: HoldPolicy) -> tuple[Lift, ...]:
     """What would lift or narrow an open hold, in the order to do it; a release is always the other way."""
     if hold.lifted:
         return ()
     if hold.stage is None:
-        return (WayOut("release"),)
+        return (Lift("release"),)
     ways = []
     if hold.reported[0]:
-        ways.append(WayOut("decide", hold.stage, hold.reported[1]))
+        ways.append(Lift("decide", hold.stage, hold.reported[1]))
     if hold.contested is not None:
-        ways.append(WayOut("strike_out", hold.stage))
+        ways.append(Lift("strike_out", hold.stage))
     if hold.stage in policy.repair_first and hold.repaired_at is None:
-        ways.append(WayOut("repair", hold.stage))
-    ways.append(WayOut("recheck", hold.stage, hold.fails[-1].run_id))
+        ways.append(Lift("repair", hold.stage))
+    ways.append(Lift("recheck", hold.stage, hold.fails[-1].run_id))
     if len(hold.held) > 1:
-        ways.append(WayOut("narrow", hold.stage))
+        ways.append(Lift("narrow", hold.stage))
     return tuple(ways)

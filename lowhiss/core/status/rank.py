@@ -9,7 +9,7 @@ from functools import cached_property
 from typing import Literal, get_args
 from zoneinfo import ZoneInfo
 
-from lowhiss.core.status.acts import Part
+from lowhiss.core.status.acts import UnitPart
 from lowhiss.core.status.defects import Defect
 from lowhiss.core.status.due import DueRule, end_of_day, good_until
 from lowhiss.core.status.holds import Hold
@@ -42,7 +42,7 @@ class PartFacts:
     rule : how often it is tested; its own, or the fleet's.
     """
 
-    part: Part
+    part: UnitPart
     holds: tuple[Hold, ...] = ()
     defects: tuple[Defect, ...] = ()
     passed_at: dt.datetime | None = None

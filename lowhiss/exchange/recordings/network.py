@@ -33,7 +33,7 @@ _MOST_DBC_BYTES = 4 * 1024 * 1024
 
 
 @dataclass(slots=True)
-class _Told:
+class _Sender:
     """What one sender told: the times and payloads of the message that holds the primary pressure."""
 
     t_s: array[float] = field(default_factory=lambda: array("d"))
@@ -50,11 +50,11 @@ def read_network(source: Source, chosen: Mapping[str, str] | None) -> tuple[Reco
     sender_named, described = wanted.pop("sender", None), wanted.pop("dbc", None)
     wanted.pop("unit", None)  # what a message means is described, not chosen
     message, roles = _message_of(_database(described), wanted)
-    told: dict[int, _Told] = {}
+    told: dict[int, _Sender] = {}
     # the few payloads that repeat are kept once: pressures move in steps
     same: dict[bytes, bytes] = {}
     for at_s, identifier, payload in _messages(source, message):
-        one = told.setdefault(identifier & 0xFF if message.is_extended_frame else 0, _Told())
+        one = told.setdefault(identifier & 0xFF if message.is_extended_frame else 0, _Sender())
         one.t_s.append(at_s)
         one.payloads.append(same.setdefault(payload, payload))
     if not told:
@@ -121,7 +121,7 @@ def _messages(source: Source, message: Any) -> Iterator[tuple[float, int, bytes]
             raise TraceError("file", "is a cut or broken CAN log") from broken
 
 
-def _sender(told: Mapping[int, _Told], named: str | None) -> int:
+def _sender(told: Mapping[int, _Sender], named: str | None) -> int:
     if named is None:
         return max(told, key=lambda one: len(told[one].payloads))
     try:

@@ -23,7 +23,7 @@ from lowhiss.exchange.tables import Cell, write_csv
 from lowhiss.exchange.workbook import write_workbook
 from lowhiss.service.errors import NotFoundError, RefusedError
 from lowhiss.service.exports import papers
-from lowhiss.service.jobs import JobState, cancel_job, end_job, fail_job, find_job, held, kept_jobs, new_job
+from lowhiss.service.jobs import JobState, cancel_job, end_job, fail_job, find_job, held, new_job, saved_jobs
 from lowhiss.service.people.signin import Person
 from lowhiss.service.runs.facts import quantity_keys, quantity_unit
 from lowhiss.service.runs.log import Wanted, ids_of, log_lines
@@ -47,7 +47,7 @@ _HEAD = (
 
 
 @dataclass(frozen=True, slots=True)
-class AskedPaper:
+class PaperRequest:
     """What a list is called on paper, and how it speaks."""
 
     title: str = "Low Hiss"
@@ -71,7 +71,7 @@ class Export:
 
 
 def begin(
-    store: Store, spool: Spool, by: Person, what: What, wanted: Wanted, paper: AskedPaper = AskedPaper()
+    store: Store, spool: Spool, by: Person, what: What, wanted: Wanted, paper: PaperRequest = PaperRequest()
 ) -> Export:
     """Ask for a file of these runs. paper : of a PDF. Raises RefusedError where there are none, or too many for it."""
     with store.transaction() as session:
@@ -104,7 +104,7 @@ _FORMERLY = {"unit_id": "unit", "trailer_id": "trailer"}
 def exports(store: Store) -> list[Export]:
     """Every file that was asked for, the latest first."""
     with store.transaction() as session:
-        return [_export(row) for row in kept_jobs(session, KIND)]
+        return [_export(row) for row in saved_jobs(session, KIND)]
 
 
 def export(store: Store, job_id: str) -> Export:
@@ -143,7 +143,7 @@ def work_on(spool: Spool, store: Store, job_id: str, worker: str, elsewhere: Exe
         row = session.get_one(JobRow, job_id)
         what: What = row.asked["what"]
         wanted, row.done = _wanted(row), 0
-        paper = AskedPaper(**row.asked.get("paper", {}))
+        paper = PaperRequest(**row.asked.get("paper", {}))
     directory = spool.of(job_id)
     directory.mkdir(parents=True, exist_ok=True)
     partly = directory / _PARTLY

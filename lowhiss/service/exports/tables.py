@@ -30,7 +30,7 @@ Rows = Iterator[Sequence[Cell]]
 
 
 @dataclass(frozen=True, slots=True)
-class Asked:
+class TableRequest:
     """For whom a table is made, and when."""
 
     store: Store
@@ -38,7 +38,7 @@ class Asked:
     now: dt.datetime
 
 
-def write_table(path: Path, name: Name, ending: Ending, asked: Asked) -> None:
+def write_table(path: Path, name: Name, ending: Ending, asked: TableRequest) -> None:
     """Write a table as a file: texts, numbers in psi, moments and yes or no."""
     head, rows = _TABLES[name]
     if ending == "csv":
@@ -47,14 +47,14 @@ def write_table(path: Path, name: Name, ending: Ending, asked: Asked) -> None:
         write_workbook(path, name, head, rows(asked))
 
 
-def _units(asked: Asked) -> Rows:
+def _units(asked: TableRequest) -> Rows:
     """As a file of units is taken in, so that another installation can take them over."""
     with asked.store.transaction() as session:
         rows = session.scalars(select(UnitRow).where(UnitRow.retired_at.is_(None)).order_by(UnitRow.name)).all()
         yield from (unit_csv.cells_of(row) for row in rows)
 
 
-def _trailers(asked: Asked) -> Rows:
+def _trailers(asked: TableRequest) -> Rows:
     pulled = select(CouplingRow.trailer_id, UnitRow.name).join(UnitRow, UnitRow.id == CouplingRow.unit_id)
     with asked.store.transaction() as session:
         by = {row.trailer_id: row.name for row in session.execute(pulled)}
@@ -62,12 +62,12 @@ def _trailers(asked: Asked) -> Rows:
         yield from ((row.name, by.get(row.id, ""), row.retired_at) for row in rows)
 
 
-def _status(asked: Asked) -> Rows:
+def _status(asked: TableRequest) -> Rows:
     for one in statuses(asked.store, asked.words, asked.now):
         yield one.name, one.text, one.stays, one.why, one.passed_at, one.due_at
 
 
-def _holds(asked: Asked) -> Rows:
+def _holds(asked: TableRequest) -> Rows:
     for one in every_hold(asked.store, asked.words):
         hold = one.hold
         names = " ".join(name for _, name in one.parts)
@@ -76,7 +76,7 @@ def _holds(asked: Asked) -> Rows:
         yield hold.id, names, " ".join(one.held), stage, hold.opened_at, one.text, one.by, hold.repaired_at, lifted
 
 
-def _defects(asked: Asked) -> Rows:
+def _defects(asked: TableRequest) -> Rows:
     for one in workshop(asked.store, asked.words, asked.now)[1]:
         defect = one.defect
         yield (
@@ -85,7 +85,7 @@ def _defects(asked: Asked) -> Rows:
         )
 
 
-def _inspections(asked: Asked) -> Rows:
+def _inspections(asked: TableRequest) -> Rows:
     last: InspectionRow | None = None
     while True:
         query = select(InspectionRow).order_by(InspectionRow.started_at, InspectionRow.id).limit(_AT_ONCE)
@@ -107,20 +107,20 @@ def _inspections(asked: Asked) -> Rows:
         last = rows[-1]
 
 
-def _seals(asked: Asked) -> Rows:
+def _seals(asked: TableRequest) -> Rows:
     with asked.store.transaction() as session:
         query = select(SealRow).options(defer(SealRow.document)).order_by(SealRow.place)
         for row in session.scalars(query.execution_options(yield_per=_AT_ONCE)):
             yield row.place, row.run_id, row.sealed_at, row.sha256, row.key_id, row.signature
 
 
-def _people(asked: Asked) -> Rows:
+def _people(asked: TableRequest) -> Rows:
     with asked.store.transaction() as session:
         rows = session.scalars(select(PersonRow).order_by(PersonRow.name)).all()
         yield from ((row.name, row.role, row.language, row.pressure_unit, row.retired_at) for row in rows)
 
 
-_Made = tuple[tuple[str, ...], Callable[[Asked], Iterable[Sequence[Cell]]]]
+_Made = tuple[tuple[str, ...], Callable[[TableRequest], Iterable[Sequence[Cell]]]]
 _TABLES: Mapping[Name, _Made] = {
     "units": (unit_csv.COLUMNS, _units),
     "trailers": (("name", "pulled_by", "retired_at"), _trailers),

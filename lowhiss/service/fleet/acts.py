@@ -12,7 +12,7 @@ from sqlalchemy.orm import Session
 
 from lowhiss.core.errors import CoreError
 from lowhiss.core.rules import canonical_json
-from lowhiss.core.status import ACT_KINDS, CONSEQUENCES, Act, ActType, Defect, Hold, Part, PartKind, read_act_body
+from lowhiss.core.status import ACT_KINDS, CONSEQUENCES, Act, ActType, Defect, Hold, PartKind, UnitPart, read_act_body
 from lowhiss.engine.clocks import Instant, seconds_ago
 from lowhiss.rulebook import consequences
 from lowhiss.service.fleet.counted_runs import OFFLINE_FOR
@@ -45,7 +45,7 @@ class Done:
 
     id: str
     type: str
-    part: Part
+    part: UnitPart
     at: Instant
     author: str
     body: dict[str, Any]
@@ -134,8 +134,8 @@ def _take(session: Session, sent: Instant, act: Done, by: Person, device: str | 
     )
 
 
-def keep_act(
-    session: Session, act_id: str, kind: str, part: Part, at: dt.datetime, by_id: str, by: str, role: str, body: Any
+def save_act(
+    session: Session, act_id: str, kind: str, part: UnitPart, at: dt.datetime, by_id: str, by: str, role: str, body: Any
 ) -> None:
     """Keep an act that no device sends, such as one of the demo. Raises CoreError, ValueError where it may not be."""
     act = Act(act_id, cast(ActType, kind), part, at, by, read_act_body(kind, body))
@@ -163,7 +163,7 @@ def _keep(session: Session, act: Act, author: Author, **came: Any) -> None:
     )
     session.add(row)
     session.flush()
-    owners = {Part(cast(PartKind, hold.owner_kind), hold.owner_id) for hold in holds}
+    owners = {UnitPart(cast(PartKind, hold.owner_kind), hold.owner_id) for hold in holds}
     owners |= {act.part} if act.type == "hold_placed" else set()
     for owner in sorted(owners):
         refold(session, owner)
@@ -175,7 +175,7 @@ def _seen_under(session: Session, act: Act) -> dict[str, str]:
     return {_RULES: rules_for(session, act.part)} if act.type == "defect_seen" else {}
 
 
-def _lock(session: Session, part: Part) -> None:
+def _lock(session: Session, part: UnitPart) -> None:
     if part.kind == "unit":
         find_unit(session, part.id, lock=True)
     else:

@@ -10,7 +10,7 @@ from sqlalchemy.orm import Session
 
 from lowhiss import rulebook
 from lowhiss.core.stages import STAGES
-from lowhiss.core.status import Defect, Part, Rating, defects_of
+from lowhiss.core.status import Defect, Rating, UnitPart, defects_of
 from lowhiss.service.fleet.holds import acts_on, tested_sets
 from lowhiss.service.fleet.rows import couplings_of
 from lowhiss.service.fleet.unit_rules import defaults_of
@@ -20,7 +20,7 @@ from lowhiss.store.fleet_models import CouplingRow, OpenDefectRow, RunTrailerRow
 from lowhiss.store.run_models import RunRow
 
 
-def folded_defects(session: Session, part: Part) -> list[Defect]:
+def folded_defects(session: Session, part: UnitPart) -> list[Defect]:
     """Every defect that was ever reported of a part, the oldest first."""
     acts = acts_on(session, [part.id])
     seen = [act.at for act in acts if act.type == "defect_seen"]
@@ -36,7 +36,7 @@ def folded_defects(session: Session, part: Part) -> list[Defect]:
     return defects_of(part, acts, tests, inspection_tables(session).consequences, rules_for(session, part))
 
 
-def rules_for(session: Session, part: Part) -> str:
+def rules_for(session: Session, part: UnitPart) -> str:
     """The rule set whose consequences hold for a part: a trailer's are those of the unit that pulls it."""
     unit = part.id
     if part.kind == "trailer":
@@ -47,7 +47,7 @@ def rules_for(session: Session, part: Part) -> str:
     return listed_unit(row, couplings_of(session, row.id).get(row.id, []), defaults_of(session)).rules
 
 
-def refold_defects(session: Session, part: Part) -> list[Defect]:
+def refold_defects(session: Session, part: UnitPart) -> list[Defect]:
     """Fold the defects of a part anew, and keep those that are not closed, or not read by a driver since."""
     defects = folded_defects(session, part)
     kept = [defect for defect in defects if not defect.teaching and (not defect.closed or defect.unread)]
@@ -69,7 +69,7 @@ def open_defects(session: Session, part_ids: list[str] | None = None) -> dict[st
     if part_ids is not None:
         query = query.where(OpenDefectRow.part_id.in_(part_ids))
     return {
-        row.part_id: [_defect(Part(cast(Any, row.part_kind), row.part_id), one) for one in row.body]
+        row.part_id: [_defect(UnitPart(cast(Any, row.part_kind), row.part_id), one) for one in row.body]
         for row in session.scalars(query)
     }
 
@@ -102,7 +102,7 @@ def _record(defect: Defect) -> dict[str, Any]:
     }
 
 
-def _defect(part: Part, body: dict[str, Any]) -> Defect:
+def _defect(part: UnitPart, body: dict[str, Any]) -> Defect:
     def moment(key: str) -> dt.datetime | None:
         return dt.datetime.fromisoformat(body[key]) if body[key] else None
 

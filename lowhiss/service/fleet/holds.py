@@ -11,7 +11,7 @@ from sqlalchemy.orm import Session
 
 from lowhiss.core.record import COUNTING_PURPOSES
 from lowhiss.core.stages import Stage
-from lowhiss.core.status import Act, Cleared, Fail, Hold, HoldPolicy, Lifted, Part, TestedSet, holds_of
+from lowhiss.core.status import Act, Cleared, Fail, Hold, HoldPolicy, Lifted, TestedSet, UnitPart, holds_of
 from lowhiss.service.fleet.counted_runs import counts, is_reported
 from lowhiss.store.fleet_models import ActRow, FailRow, HoldPartRow, HoldRow, RunTrailerRow, TrailerRow, UnitRow
 from lowhiss.store.installation_models import SettingRow
@@ -36,10 +36,12 @@ def acts_on(session: Session, part_ids: Collection[str], *types: str) -> list[Ac
 
 def act_of(row: ActRow) -> Act:
     """The act that lies in a row."""
-    return Act(row.id, cast(Any, row.type), Part(cast(Any, row.part_kind), row.part_id), row.at, row.author, row.body)
+    return Act(
+        row.id, cast(Any, row.type), UnitPart(cast(Any, row.part_kind), row.part_id), row.at, row.author, row.body
+    )
 
 
-def refold(session: Session, owner: Part) -> None:
+def refold(session: Session, owner: UnitPart) -> None:
     """Fold the holds of one part anew from its runs and acts, and keep them.
 
     Whoever else folds the same part waits: a fold of half of what there is would be kept over a whole one.
@@ -58,7 +60,7 @@ def refold(session: Session, owner: Part) -> None:
     _keep(session, owner, holds)
 
 
-def _tests(session: Session, owner: Part) -> tuple[list[TestedSet], set[str]]:
+def _tests(session: Session, owner: UnitPart) -> tuple[list[TestedSet], set[str]]:
     """Every run that a hold of this part can hang on, and the ids of all parts that failed with it."""
     if owner.kind == "trailer":
         return [], {owner.id}
@@ -98,7 +100,7 @@ def tested_sets(session: Session, which: Any, since: dt.datetime) -> list[Tested
 
 
 def _tested_set(run: RunRow, stages: dict[str, dict[str, Any]], trailers: Sequence[str]) -> TestedSet:
-    parts = (Part("unit", run.unit_id), *(Part("trailer", trailer) for trailer in sorted(trailers)))
+    parts = (UnitPart("unit", run.unit_id), *(UnitPart("trailer", trailer) for trailer in sorted(trailers)))
     decision = run.decision
     dismissed = None
     if decision is not None and not decision["accept"]:
@@ -119,7 +121,7 @@ def _judged_otherwise(session: Session, tests: list[TestedSet]) -> dict[tuple[st
     return {(row.run_id, row.rules_hash): row.figures["stages"] for row in session.execute(query)}
 
 
-def _keep(session: Session, owner: Part, holds: list[Hold]) -> None:
+def _keep(session: Session, owner: UnitPart, holds: list[Hold]) -> None:
     known = {row.id: row for row in session.scalars(select(HoldRow).where(HoldRow.owner_id == owner.id))}
     gone = known.keys() - {hold.id for hold in holds}
     if gone:
@@ -179,14 +181,14 @@ def hold_of(row: HoldRow) -> Hold:
         id=row.id,
         stage=cast("Stage | None", row.stage),
         opened_at=row.opened_at,
-        parts=tuple(Part(*part) for part in body["parts"]),
+        parts=tuple(UnitPart(*part) for part in body["parts"]),
         fails=tuple(
             Fail(one["run"], _at(one["at"]), one["rules"], one["figures"], one.get("reported", ""))
             for one in body["fails"]
         ),
         by=body["by"],
         reason=body["reason"],
-        cleared=tuple(Cleared(Part(*one["part"]), one["run"], _at(one["at"])) for one in body["cleared"]),
+        cleared=tuple(Cleared(UnitPart(*one["part"]), one["run"], _at(one["at"])) for one in body["cleared"]),
         repaired_at=_at(body["repaired_at"]) if body["repaired_at"] else None,
         lifted=None
         if lifted is None

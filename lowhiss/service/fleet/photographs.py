@@ -21,7 +21,7 @@ MAX_OF_OTHERS = 4
 """So many photographs others may add to somebody's report: theirs are never crowded out."""
 
 
-def keep_photo(store: Store, photo_id: str, act_id: str, data: bytes, by: Person) -> str:
+def save_photo(store: Store, photo_id: str, act_id: str, data: bytes, by: Person) -> str:
     """Keep a photograph with an act; the hash by which it is found. Sending it again keeps it once.
 
     Raises NotFoundError for an act that is not there, RefusedError for what is no photograph or one too many.

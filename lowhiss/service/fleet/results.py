@@ -18,14 +18,14 @@ from lowhiss import rulebook
 from lowhiss.core.procedure import read_procedure
 from lowhiss.core.record import COUNTING_PURPOSES
 from lowhiss.core.stages import LIMITED_STAGES
-from lowhiss.core.status import Part, PartKind, improves, stricter_policy
+from lowhiss.core.status import PartKind, UnitPart, improves, stricter_policy
 from lowhiss.service.errors import RefusedError
 from lowhiss.service.fleet.counted_runs import counts
 from lowhiss.service.fleet.defects import refold_defects
 from lowhiss.service.fleet.holds import holds_on, refold
 from lowhiss.service.fleet.unit_rules import choose, defaults_of
 from lowhiss.service.fleet.units import listed_unit, unit_of
-from lowhiss.service.rules.kept import kept_rules
+from lowhiss.service.rules.saved_rules import saved_rules
 from lowhiss.store.fleet_models import (
     FailRow,
     HoldPartRow,
@@ -49,10 +49,10 @@ def trailers_named(session: Session, names: Iterable[str]) -> list[str]:
     return list(session.scalars(select(TrailerRow.id).where(TrailerRow.name.in_(list(names)))))
 
 
-def parts_of(session: Session, run: RunRow) -> tuple[Part, ...]:
+def parts_of(session: Session, run: RunRow) -> tuple[UnitPart, ...]:
     """The power unit of a run, then its trailers."""
     trailers = session.scalars(select(RunTrailerRow.trailer_id).where(RunTrailerRow.run_id == run.id))
-    return (Part("unit", run.unit_id), *(Part("trailer", trailer) for trailer in trailers))
+    return (UnitPart("unit", run.unit_id), *(UnitPart("trailer", trailer) for trailer in trailers))
 
 
 def other_rules_wanted(session: Session, run: RunRow, stages: Mapping[str, Mapping[str, Any]]) -> set[str]:
@@ -145,7 +145,7 @@ def later_runs_of(session: Session, run: RunRow) -> list[RunRow]:
     return [one for one in ordered[:_MOST_LATER] if counts(one)]
 
 
-def _note_fails(session: Session, run: RunRow, result: Result) -> set[Part]:
+def _note_fails(session: Session, run: RunRow, result: Result) -> set[UnitPart]:
     """Keep which stages stand failed. A fail that was kept was shown: it goes only where the stage was tried again and
     passed; one that vanished otherwise is contested."""
     known = {row.stage: row for row in session.scalars(select(FailRow).where(FailRow.run_id == run.id))}
@@ -177,7 +177,7 @@ def _note_fails(session: Session, run: RunRow, result: Result) -> set[Part]:
                 )
             )
     session.flush()
-    return {Part("unit", run.unit_id)} if known or failed or seen else set()
+    return {UnitPart("unit", run.unit_id)} if known or failed or seen else set()
 
 
 def _improves(session: Session, run: RunRow, result: Result) -> bool:
@@ -188,8 +188,8 @@ def _improves(session: Session, run: RunRow, result: Result) -> bool:
     try:
         own, order = choose(session, listed.rules, listed.procedure, unit)
     except RefusedError:  # its own were retired: what it was tested by is all there is
-        own, order = kept_rules(session, run.rules_hash), read_procedure(run.procedure)
-    rules = kept_rules(session, run.rules_hash)
+        own, order = saved_rules(session, run.rules_hash), read_procedure(run.procedure)
+    rules = saved_rules(session, run.rules_hash)
     if not stricter_policy(run.setup.get("policy") or rules.policy, own.policy):
         return False
     outcomes = {stage: figures["outcome"] for stage, figures in result.stages.items()}
@@ -200,7 +200,7 @@ def _improves(session: Session, run: RunRow, result: Result) -> bool:
     return improves(outcomes, required, rules, own, unit, cut_out_psi)
 
 
-def _note_test(session: Session, part: Part, run: RunRow, *, passed: bool) -> None:
+def _note_test(session: Session, part: UnitPart, run: RunRow, *, passed: bool) -> None:
     row = session.get(PartTestRow, part.id, with_for_update=True)
     tested = counts(run)
     at = run.started_at + dt.timedelta(seconds=run.ended_at_s or 0.0)
@@ -217,7 +217,7 @@ def _note_test(session: Session, part: Part, run: RunRow, *, passed: bool) -> No
         row.passed_at, row.passed_run_id = _last_pass(session, part)
 
 
-def _last_pass(session: Session, part: Part) -> tuple[dt.datetime | None, str | None]:
+def _last_pass(session: Session, part: UnitPart) -> tuple[dt.datetime | None, str | None]:
     """When this part last passed, and in which run; asked only when a pass is no longer one."""
     query = select(RunRow, VerdictRow.figures).join(
         VerdictRow, and_(VerdictRow.run_id == RunRow.id, VerdictRow.rules_hash == RunRow.rules_hash)
@@ -238,7 +238,7 @@ def _last_pass(session: Session, part: Part) -> tuple[dt.datetime | None, str | 
     return None, None
 
 
-def _holders(session: Session, run: RunRow, parts: tuple[Part, ...]) -> set[Part]:
+def _holders(session: Session, run: RunRow, parts: tuple[UnitPart, ...]) -> set[UnitPart]:
     """Whose holds this run may change: those on its parts that are open, or were lifted after it began."""
     after = or_(HoldRow.lifted_at.is_(None), HoldRow.lifted_at >= run.started_at)
     query = (
@@ -247,12 +247,12 @@ def _holders(session: Session, run: RunRow, parts: tuple[Part, ...]) -> set[Part
         .where(HoldPartRow.part_id.in_([part.id for part in parts]), HoldRow.stage.is_not(None), after)
         .distinct()
     )
-    return {Part(cast(PartKind, kind), owner) for kind, owner in session.execute(query)}
+    return {UnitPart(cast(PartKind, kind), owner) for kind, owner in session.execute(query)}
 
 
 def fold_all(session: Session) -> int:
     """Fold the holds of every unit that ever failed anew; how many there were."""
     units = list(session.scalars(select(func.distinct(FailRow.unit_id))))
     for unit in units:
-        refold(session, Part("unit", unit))
+        refold(session, UnitPart("unit", unit))
     return len(units)

@@ -14,11 +14,11 @@ from lowhiss.core.record import COUNTING_PURPOSES
 from lowhiss.core.rules import Limit, RuleSet, apply_bounds
 from lowhiss.core.stages import FILL_STAGE, kind_of
 from lowhiss.core.status import (
-    Part,
     Quantity,
     Reading,
     TestedRun,
     Trend,
+    UnitPart,
     Window,
     comparable,
     error_of,
@@ -38,7 +38,7 @@ from lowhiss.service.fleet.holds import acts_on, holds_ever_on
 from lowhiss.service.fleet.rows import find_unit
 from lowhiss.service.fleet.unit_rules import choose
 from lowhiss.service.fleet.units import assembled
-from lowhiss.service.rules.kept import kept_rules
+from lowhiss.service.rules.saved_rules import saved_rules
 from lowhiss.store.engine import Store
 from lowhiss.store.run_models import RunRow, VerdictRow
 
@@ -142,7 +142,7 @@ def _repairs(session: Session, unit_id: str) -> dict[str, list[Repair]]:
     """The unit's certified repairs by the stages that they touched, in order of time."""
     stages = {hold.id: {hold.stage} for hold in holds_ever_on(session, unit_id) if hold.stage}
     groups = rulebook.consequences().groups
-    for defect in folded_defects(session, Part("unit", unit_id)):
+    for defect in folded_defects(session, UnitPart("unit", unit_id)):
         if defect.group in groups:
             stages[defect.id] = set(groups[defect.group].recheck)
     found: dict[str, list[Repair]] = {}
@@ -170,7 +170,7 @@ def _counted_runs(session: Session, unit_id: str) -> list[TestedRun]:
             day_of(row.started_at),
             row.figures,
             tuple(row.unit.get("trailers", ())),
-            kept_rules(session, row.rules_hash),
+            saved_rules(session, row.rules_hash),
         )
         for row in reversed(session.execute(query).all())
         if not is_doubtful(row.started_at, row.received_at)

@@ -12,7 +12,7 @@ from sqlalchemy import select
 from sqlalchemy.orm import Session
 
 from lowhiss import rulebook
-from lowhiss.core.status import Act, Defect, Part
+from lowhiss.core.status import Act, Defect, UnitPart
 from lowhiss.core.words import Words
 from lowhiss.core.words.inspections import InspectionWords
 from lowhiss.service.fleet.defects import folded_defects
@@ -71,7 +71,7 @@ def _runs(session: Session, unit_id: str, until: dt.datetime, words: Words) -> I
 
 def _acts(session: Session, unit_id: str, until: dt.datetime, words: Words) -> Iterator[Entry]:
     query = select(ActRow).where(ActRow.part_id == unit_id, ActRow.at < until)
-    defects = {defect.id: defect for defect in folded_defects(session, Part("unit", unit_id))}
+    defects = {defect.id: defect for defect in folded_defects(session, UnitPart("unit", unit_id))}
     for row in session.scalars(query.order_by(ActRow.at.desc()).limit(PAGE + 1)):
         act = act_of(row)
         yield Entry(act.at, "act", act.type, act.by, said_act(act, defects, words), act.body.get("run", ""))

@@ -48,7 +48,7 @@ def defaults_of(session: Session) -> dict[UnitKind, TestedBy]:
     return {kind: TestedBy(**kept[kind]) if kind in kept else TestedBy(usual) for kind in UNIT_KINDS}
 
 
-def keep_defaults(session: Session, defaults: Mapping[UnitKind, TestedBy]) -> None:
+def save_defaults(session: Session, defaults: Mapping[UnitKind, TestedBy]) -> None:
     """Keep by what units of each kind are tested."""
     value = json.dumps({kind: asdict(one) for kind, one in defaults.items()})
     session.merge(SettingRow(name=_DEFAULTS, value=value))

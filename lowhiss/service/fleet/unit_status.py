@@ -23,11 +23,11 @@ from lowhiss.core.status import (
     DueRule,
     Hold,
     HoldPolicy,
-    Part,
+    Lift,
+    LiftBy,
     PartFacts,
     Status,
-    Way,
-    WayOut,
+    UnitPart,
     read_due_rule,
     status_of,
     ways_out,
@@ -47,7 +47,7 @@ from lowhiss.service.fleet.units import listed_unit, unit_of
 from lowhiss.service.history import differences, note_change
 from lowhiss.service.people.signin import Person
 from lowhiss.service.rules.editions import procedures_now, rule_sets_now
-from lowhiss.service.rules.kept import kept_rules
+from lowhiss.service.rules.saved_rules import saved_rules
 from lowhiss.store.engine import Store
 from lowhiss.store.fleet_models import CouplingRow, HoldPartRow, HoldRow, PartTestRow, TrailerRow, UnitRow
 from lowhiss.store.installation_models import SettingRow
@@ -73,11 +73,11 @@ class HoldView:
     """
 
     hold: Hold
-    parts: list[tuple[Part, str]]
+    parts: list[tuple[UnitPart, str]]
     held: list[str]
     text: str
     by: str
-    ways: list[tuple[Way, str]]
+    ways: list[tuple[LiftBy, str]]
     tested_with: str | None
 
 
@@ -208,11 +208,11 @@ class _Fleet:
         self.open = self.holds.keys() | self.defects.keys()
         """Parts that a hold or a defect is open on."""
 
-    def parts_of(self, unit_id: str) -> list[Part]:
+    def parts_of(self, unit_id: str) -> list[UnitPart]:
         """The unit, then what it pulls today."""
-        return [Part("unit", unit_id), *(Part("trailer", one) for one, _ in self.coupled.get(unit_id, ()))]
+        return [UnitPart("unit", unit_id), *(UnitPart("trailer", one) for one, _ in self.coupled.get(unit_id, ()))]
 
-    def facts_of(self, part: Part) -> PartFacts:
+    def facts_of(self, part: UnitPart) -> PartFacts:
         """What stands of a part."""
         return PartFacts(
             part,
@@ -290,7 +290,7 @@ def _recheck(session: Session, row: UnitRow | None, fleet: _Fleet, parts: list[P
     if row is None or not stages:
         return None
     fails = [fail for hold in holds for fail in hold.fails]
-    rules = kept_rules(session, max(fails, key=lambda fail: fail.at).rules) if fails else None
+    rules = saved_rules(session, max(fails, key=lambda fail: fail.at).rules) if fails else None
     listed = listed_unit(row, fleet.coupled.get(row.id, []), fleet.defaults)
     if rules is None or rules.id not in fleet.rule_sets:
         rules, _ = choose(session, listed.rules, None, listed.unit)
@@ -328,7 +328,7 @@ def told_hold(session: Session, hold: Hold, names: _Names, policy: HoldPolicy, w
         text, by = words.hold("placed", reason=hold.reason), hold.by
     else:
         fail = hold.fails[-1]
-        rules = kept_rules(session, fail.rules)
+        rules = saved_rules(session, fail.rules)
         rules_title = rules.title[words.language]
         run = names.runs.get(fail.run_id)
         unit = unit_of(run.unit) if run else None
@@ -371,7 +371,7 @@ def _tested_with(session: Session, hold: Hold) -> str | None:
     return session.scalar(select(CouplingRow.unit_id).where(CouplingRow.trailer_id.in_(held)).limit(1))
 
 
-def _said_way(one: WayOut, rules: str, hold: Hold, policy: HoldPolicy, words: Words) -> str:
+def _said_way(one: Lift, rules: str, hold: Hold, policy: HoldPolicy, words: Words) -> str:
     after = one.way == "recheck" and hold.stage in policy.repair_first and hold.repaired_at is None
     key = "recheck_after" if after else one.way
     return words.hold(key, stage=one.stage, rules=rules) if one.stage else words.hold(key)

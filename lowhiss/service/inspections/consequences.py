@@ -22,10 +22,10 @@ from lowhiss.core.inspections import (
     vehicle_of,
 )
 from lowhiss.core.record import COUNTING_PURPOSES
-from lowhiss.core.status import CONSEQUENCES, Part
+from lowhiss.core.status import CONSEQUENCES, UnitPart
 from lowhiss.core.words import Words
 from lowhiss.core.words.inspections import InspectionWords
-from lowhiss.service.fleet.acts import keep_act
+from lowhiss.service.fleet.acts import save_act
 from lowhiss.service.fleet.defects import open_defects
 from lowhiss.service.fleet.rows import find_trailer, find_unit
 from lowhiss.service.history import differences, note_change
@@ -161,21 +161,21 @@ class Following:
         given = mark.defect
         return given if given and self.session.get(ActRow, given) is None else ""
 
-    def part(self, number: int) -> Part:
+    def part(self, number: int) -> UnitPart:
         """The unit (0) or trailer as the fleet knows it."""
-        return Part("trailer" if number else "unit", vehicle_of(self.record.set, number).id)
+        return UnitPart("trailer" if number else "unit", vehicle_of(self.record.set, number).id)
 
     def act(self, act_id: str, kind: str, one: Judged, mark: Mark, body: dict[str, Any]) -> None:
         """Keep an act on the part that the item is pinned to, by whoever marked it."""
         self.keep(act_id, kind, self.part(one.ask.vehicle), self.author(mark), body)
 
-    def keep(self, act_id: str, kind: str, part: Part, mark: InspectionMarkRow, body: dict[str, Any]) -> None:
+    def keep(self, act_id: str, kind: str, part: UnitPart, mark: InspectionMarkRow, body: dict[str, Any]) -> None:
         """Keep an act once."""
         if self.session.get(ActRow, act_id) is not None:
             return
         person = self.session.get_one(PersonRow, mark.author_id)
         at = self.row.started_at + dt.timedelta(seconds=mark.at_s)
-        keep_act(self.session, act_id, kind, part, at, person.id, mark.author, person.role, body)
+        save_act(self.session, act_id, kind, part, at, person.id, mark.author, person.role, body)
 
     def author(self, mark: Mark) -> InspectionMarkRow:
         """The mark as it is kept, with its author."""

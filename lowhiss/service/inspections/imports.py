@@ -13,7 +13,7 @@ from lowhiss.service.fleet.rows import find_unit
 from lowhiss.service.fleet.units import assembled
 from lowhiss.service.inspections.consequences import Following
 from lowhiss.service.inspections.rows import figures_of, judge_row, known_on, known_tables, set_of
-from lowhiss.service.rules.kept import keep_rules
+from lowhiss.service.rules.saved_rules import save_rules
 from lowhiss.store.inspection_models import InspectionMarkRow, InspectionRow
 
 _BESIDE = frozenset({"at_s", "id", "by", "device", "epoch", "seq", "wall", "after_end"})
@@ -45,7 +45,7 @@ def import_inspection(
     read = read_inspection(record, rulebook.inspections())
     find_unit(session, unit_id)
     if read.own_rules is not None:
-        keep_rules(session, read.own_rules)
+        save_rules(session, read.own_rules)
     started_at = dt.datetime.fromisoformat(str(read.started_at))
     driver = dict(read.people).get("driver", "")
     ended = next((mark for mark in read.marks if mark.type in END_MARKS), None)

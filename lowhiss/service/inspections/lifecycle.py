@@ -15,7 +15,7 @@ from lowhiss.core.inspections import (
     INSPECTION_FORMAT,
     Inspection,
     InspectionSet,
-    Way,
+    WalkOrder,
     read_inspection,
     set_table,
     ways_for,
@@ -45,11 +45,11 @@ from lowhiss.service.inspections.rows import (
     set_of,
 )
 from lowhiss.service.marks.kinds import INSPECTIONS, clock_of, load_marks
-from lowhiss.service.marks.model import KeptMark
+from lowhiss.service.marks.model import SavedMark
 from lowhiss.service.people import guess_limits, secrets
 from lowhiss.service.people.signin import ForbiddenError, Person
 from lowhiss.service.rules.editions import rules_named
-from lowhiss.service.rules.kept import keep_rules
+from lowhiss.service.rules.saved_rules import save_rules
 from lowhiss.service.runs import participants
 from lowhiss.store.engine import Store
 from lowhiss.store.fleet_models import UnitRow
@@ -65,7 +65,7 @@ class Start:
     """What an inspection may begin with: its record without marks, the orders that fit, and the script of one."""
 
     record: dict[str, Any]
-    ways: list[Way]
+    ways: list[WalkOrder]
     script: dict[str, Any]
 
 
@@ -97,7 +97,7 @@ def start_of(store: Store, unit_id: str, way: str | None, rules: str | None, pur
     return Start(record, fitting, script_of(read, words))
 
 
-def _usual_way(fitting: list[Way]) -> str:
+def _usual_way(fitting: list[WalkOrder]) -> str:
     """The way that is offered first: the short daily one where there is one."""
     return next((way.id for way in fitting if way.glance), fitting[0].id)
 
@@ -159,7 +159,7 @@ def begin_inspection(
         record = _record(session, unit, usual, start.way, start.rules, start.purpose, start.rules_hash)
         readable = _readable(record)
         if readable.own_rules is not None:
-            keep_rules(session, readable.own_rules)
+            save_rules(session, readable.own_rules)
         state = state_of(readable)
         ago = min(seconds_ago(start.begun, sent), OFFLINE_FOR.total_seconds())
         row = InspectionRow(
@@ -234,7 +234,7 @@ def inspections_of(
         return [_head(session, row, by) for row in session.scalars(query)]
 
 
-def marks_after(store: Store, inspection_id: str, after: int) -> list[KeptMark]:
+def marks_after(store: Store, inspection_id: str, after: int) -> list[SavedMark]:
     """The inspection's marks with a sequence number above ``after``, in order. Raises NotFoundError."""
     with store.transaction() as session:
         return load_marks(session, INSPECTIONS, inspection_id, after)

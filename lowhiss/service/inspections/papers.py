@@ -45,7 +45,7 @@ class Holder:
 
 
 @dataclass(frozen=True, slots=True)
-class KeptPaper:
+class SavedPaper:
     """A paper of somebody or something, and how it stands today."""
 
     holder: Holder
@@ -58,7 +58,7 @@ class KeptPaper:
     by: str
 
 
-def papers_of_unit(store: Store, unit_id: str, language: Language, today: dt.date, by: Person) -> list[KeptPaper]:
+def papers_of_unit(store: Store, unit_id: str, language: Language, today: dt.date, by: Person) -> list[SavedPaper]:
     """Every paper of the set as it is coupled today, and of whoever asks; the worst first. Raises NotFoundError."""
     with store.transaction() as session:
         unit = find_unit(session, unit_id)
@@ -74,7 +74,7 @@ def _region(session: Session, unit: UnitRow) -> str:
     return inspection_tables(session).book.region((assembled(session, unit).rules,))
 
 
-def _of(session: Session, holder: Holder, region: str, language: Language, today: dt.date) -> list[KeptPaper]:
+def _of(session: Session, holder: Holder, region: str, language: Language, today: dt.date) -> list[SavedPaper]:
     book = rulebook.inspections()
     rows = {row.paper: row for row in session.scalars(select(PaperRow).where(PaperRow.holder_id == holder.id))}
     found = []
@@ -86,7 +86,7 @@ def _of(session: Session, holder: Holder, region: str, language: Language, today
         match = paper.match[language] if paper.match else ""
         status = paper_status(paper, until, today, book.warn_days)
         number, said_by = (row.number, row.by_name) if row else ("", "")
-        found.append(KeptPaper(holder, paper, paper.name[language], match, until, number, status, said_by))
+        found.append(SavedPaper(holder, paper, paper.name[language], match, until, number, status, said_by))
     return found
 
 

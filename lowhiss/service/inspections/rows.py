@@ -31,7 +31,7 @@ from lowhiss.service.fleet.defects import open_defects
 from lowhiss.service.fleet.units import assembled
 from lowhiss.service.people.authors import Author
 from lowhiss.service.people.signin import Person
-from lowhiss.service.rules.kept import kept_rules
+from lowhiss.service.rules.saved_rules import saved_rules
 from lowhiss.service.runs.participants import OVERSEERS
 from lowhiss.service.runs.rows import event_rows
 from lowhiss.store.fleet_models import TrailerRow, UnitRow
@@ -161,7 +161,7 @@ def record_table(session: Session, row: InspectionRow) -> dict[str, Any]:
 
 def head_table(session: Session, row: InspectionRow) -> dict[str, Any]:
     """The record without its marks: what a device begins with."""
-    rules = kept_rules(session, row.rules_hash).as_dict() if row.rules_hash else row.rules
+    rules = saved_rules(session, row.rules_hash).as_dict() if row.rules_hash else row.rules
     table: dict[str, Any] = {
         "format": INSPECTION_FORMAT,
         "id": row.id,

@@ -24,7 +24,7 @@ from lowhiss.store.run_models import RunRow
 
 
 @dataclass(frozen=True, slots=True)
-class AskedAgain:
+class RepeatRequest:
     """A part that the candidate asked to do over. named : they had called it bad or said what went wrong."""
 
     stage: str
@@ -55,7 +55,7 @@ class Examination:
     passed: bool | None
     remark: str
     withheld: bool
-    asked: tuple[AskedAgain, ...]
+    asked: tuple[RepeatRequest, ...]
     closing: str | None
     findings: tuple[Found, ...]
 
@@ -66,7 +66,7 @@ def read(store: Store, run_id: str, by: Person, words: Words) -> Examination:
         return _examination(session, _examined(session, run_id), by, words)
 
 
-def tell(store: Store, run_id: str, by: Person, passed: bool, remark: str, words: Words) -> Examination:
+def announce(store: Store, run_id: str, by: Person, passed: bool, remark: str, words: Words) -> Examination:
     """The examiner's decision, once the test is over; it is told once and stays.
 
     Raises NotFoundError, ForbiddenError for the candidate themselves, RefusedError while the test goes on,
@@ -127,19 +127,19 @@ def _said(events: Sequence[dict[str, Any]]) -> list[dict[str, Any]]:
     return sorted(said, key=lambda one: one["seq"])
 
 
-def _asked(events: Sequence[dict[str, Any]]) -> tuple[AskedAgain, ...]:
+def _asked(events: Sequence[dict[str, Any]]) -> tuple[RepeatRequest, ...]:
     """Each time a part was asked for again, and whether that was granted before it was asked for once more."""
-    asked: list[AskedAgain] = []
+    asked: list[RepeatRequest] = []
     for one in _said(events):
         part, _, stage = one["what"].partition(":")
         if stage not in STAGES:
             continue
         if part == "redo":
-            asked.append(AskedAgain(stage, one.get("value") == "named", granted=False))
+            asked.append(RepeatRequest(stage, one.get("value") == "named", granted=False))
         elif part == "grant":
             place = next((n for n in reversed(range(len(asked))) if asked[n].stage == stage), None)
             if place is not None:
-                asked[place] = AskedAgain(stage, asked[place].named, granted=True)
+                asked[place] = RepeatRequest(stage, asked[place].named, granted=True)
     return tuple(asked)
 
 

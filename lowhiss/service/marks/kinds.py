@@ -11,7 +11,7 @@ from lowhiss.core.inspections import END_MARKS, MAX_MARKS
 from lowhiss.core.record import END_TYPES
 from lowhiss.engine.clocks import Instant, Mapping
 from lowhiss.service.errors import NotFoundError
-from lowhiss.service.marks.model import KeptMark, kept_mark
+from lowhiss.service.marks.model import SavedMark, saved_mark
 from lowhiss.store.inspection_models import InspectionClockRow, InspectionMarkRow, InspectionRow
 from lowhiss.store.mark_models import ClockColumns, LogColumns, MarkColumns
 from lowhiss.store.people_models import PersonRow
@@ -77,7 +77,7 @@ def clock_of(kind: LogKind, log_id: str, at: Instant, mapping: Mapping) -> Clock
     return row
 
 
-def load_marks(session: Session, kind: LogKind, log_id: str, after: int) -> list[KeptMark]:
+def load_marks(session: Session, kind: LogKind, log_id: str, after: int) -> list[SavedMark]:
     """The marks of a log with a sequence number above ``after``, in order. Raises NotFoundError."""
     if session.get(kind.logs, log_id) is None:
         raise not_found(kind)
@@ -85,7 +85,7 @@ def load_marks(session: Session, kind: LogKind, log_id: str, after: int) -> list
     named = session.execute(select(PersonRow.id, PersonRow.name).where(PersonRow.id.in_(senders)))
     names = {row.id: row.name for row in named}
     query = select(kind.marks).where(kind.marks_of == log_id, kind.marks.seq > after).order_by(kind.marks.seq)
-    return [kept_mark(row, names.get(row.sent_by or "", "")) for row in session.scalars(query)]
+    return [saved_mark(row, names.get(row.sent_by or "", "")) for row in session.scalars(query)]
 
 
 def not_found(kind: LogKind) -> NotFoundError:

@@ -54,7 +54,7 @@ class Received:
 
 
 @dataclass(frozen=True, slots=True)
-class KeptMark:
+class SavedMark:
     """A mark with its place in its log; ``body`` holds the fields of its type as they were sent."""
 
     seq: int
@@ -70,9 +70,9 @@ class KeptMark:
     claimed: str | None = None
 
 
-def kept_mark(row: MarkColumns, sent_by: str = "") -> KeptMark:
+def saved_mark(row: MarkColumns, sent_by: str = "") -> SavedMark:
     """A mark from its row. sent_by : the name of its sender."""
-    return KeptMark(
+    return SavedMark(
         seq=row.seq,
         at_s=row.at_s,
         id=row.id,

@@ -65,7 +65,7 @@ def signed_text(log: str, mark_id: str, at: Instant, by: str, body: Mapping[str,
         raise ValueError("can't be put into canonical form") from error
 
 
-def keep_key(store: Store, session_token: str, key_id: str, public: str) -> None:
+def save_key(store: Store, session_token: str, key_id: str, public: str) -> None:
     """Keep the public key (hex, an uncompressed point) that a browser made for its session.
 
     Raises RefusedError for one that is none, or for too many.

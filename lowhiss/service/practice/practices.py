@@ -13,7 +13,7 @@ from lowhiss.core.errors import CoreError
 from lowhiss.core.practice import read_tried
 from lowhiss.core.practice.lesson import PRACTICE_FORMAT
 from lowhiss.core.words import Words
-from lowhiss.engine.debrief_words import debrief_told
+from lowhiss.engine.debrief_words import debrief_text
 from lowhiss.engine.judge_record import rules_in_record
 from lowhiss.engine.practice import read_choice
 from lowhiss.engine.simulation import spec_of_table
@@ -53,7 +53,7 @@ class PracticeHead:
 
 
 @dataclass(frozen=True, slots=True)
-class PracticeKept:
+class PracticeSaved:
     """A practice whole: its head, the record it can be driven again from, and what was found after it."""
 
     head: PracticeHead
@@ -146,7 +146,7 @@ def _readable(after: dict[str, Any]) -> None:
     if not isinstance(after.get("faults"), list) or not isinstance(after.get("run"), dict):
         raise RefusedError("practice_after", "after: must contain the run and its faults.", "after")
     try:
-        debrief_told(after, Words("en"))
+        debrief_text(after, Words("en"))
         summary = summary_of(after)
         if summary is not None:
             read_tried({**summary, "at": "2000-01-01T00:00:00+00:00"})
@@ -176,7 +176,7 @@ def listed(store: Store, by: Person, everybody: bool) -> list[PracticeHead]:
         return [_head(row, name, by) for row, name in session.execute(found)]
 
 
-def read(store: Store, practice_id: str, by: Person, words: Words) -> PracticeKept:
+def read(store: Store, practice_id: str, by: Person, words: Words) -> PracticeSaved:
     """A practice of one's own, of a trainee, of one that a trainer joined, or any for a manager, in the reader's words.
 
     Raises NotFoundError, ForbiddenError.
@@ -188,7 +188,7 @@ def read(store: Store, practice_id: str, by: Person, words: Words) -> PracticeKe
                 "not_your_practice", "practice_id: this practice belongs to somebody else.", "practice_id"
             )
         name = session.get_one(PersonRow, row.person_id).name
-        return PracticeKept(_head(row, name, by), row.record, row.after and debrief_told(row.after, words))
+        return PracticeSaved(_head(row, name, by), row.record, row.after and debrief_text(row.after, words))
 
 
 def make_code(store: Store, practice_id: str, by: Person) -> tuple[str, dt.datetime]:

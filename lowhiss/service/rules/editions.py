@@ -15,7 +15,7 @@ from lowhiss.core.fields import choices_text
 from lowhiss.core.procedure import Procedure, read_procedure
 from lowhiss.core.rules import RuleSet
 from lowhiss.engine.editor.overlay import InspectionTables, tables_under
-from lowhiss.service.rules.kept import kept_rules
+from lowhiss.service.rules.saved_rules import saved_rules
 from lowhiss.store.installation_models import EditionRow, RuleSetRow
 
 EditionKind = Literal["rules", "procedure"]
@@ -36,7 +36,7 @@ def in_force(session: Session, kind: EditionKind, now: dt.datetime) -> dict[str,
 
 def fleet_rule_sets(session: Session, now: dt.datetime) -> list[RuleSet]:
     """The fleet's own rule sets in force."""
-    return [kept_rules(session, str(row.hash)) for row in in_force(session, "rules", now).values()]
+    return [saved_rules(session, str(row.hash)) for row in in_force(session, "rules", now).values()]
 
 
 def rule_sets_now(session: Session, now: dt.datetime) -> list[RuleSet]:
@@ -59,12 +59,12 @@ def rules_named(session: Session, name: str, now: dt.datetime, rules_hash: str |
     if rules_hash is not None:
         kept = session.get(RuleSetRow, rules_hash)
         if kept is not None and kept.name == name:
-            return kept_rules(session, rules_hash)
+            return saved_rules(session, rules_hash)
     known = in_force(session, "rules", now)
     if name not in known:
         there = choices_text((*rulebook.rule_set_ids(), *known))
         raise RuleError("rules", f"{name[:60]!r} isn't a rule set in force here; choose one of {there}")
-    return kept_rules(session, str(known[name].hash))
+    return saved_rules(session, str(known[name].hash))
 
 
 def procedure_named(session: Session, name: str, now: dt.datetime, content_hash: str | None = None) -> Procedure:
@@ -103,7 +103,7 @@ def inspection_tables(session: Session) -> InspectionTables:
         .order_by(EditionRow.version)
     )
     last: dict[str, str] = {row.name: row.hash for row in session.execute(query)}
-    return tables_under(_parents_first([kept_rules(session, rules_hash) for rules_hash in last.values()]))
+    return tables_under(_parents_first([saved_rules(session, rules_hash) for rules_hash in last.values()]))
 
 
 def _parents_first(sets: Sequence[RuleSet]) -> list[RuleSet]:

@@ -25,7 +25,7 @@ from lowhiss.service.errors import ConflictError, NotFoundError, RefusedError
 from lowhiss.service.history import check_version, note_change
 from lowhiss.service.people.signin import Person
 from lowhiss.service.rules.editions import EditionKind, in_force, rules_named
-from lowhiss.service.rules.kept import keep_rules, kept_rules
+from lowhiss.service.rules.saved_rules import save_rules, saved_rules
 from lowhiss.store.engine import Store
 from lowhiss.store.fleet_models import UnitRow
 from lowhiss.store.installation_models import EditionRow, SettingRow
@@ -128,7 +128,7 @@ def _visible(titles: Mapping[Language, str]) -> None:
             raise RuleError(f"title.{language}", "must be 1 to 60 visible characters")
 
 
-def keep_draft(store: Store, by: Person, table: dict[str, Any], revision: int | None, now: dt.datetime) -> Edition:
+def save_draft(store: Store, by: Person, table: dict[str, Any], revision: int | None, now: dt.datetime) -> Edition:
     """Keep a draft: a new version of its name, or the one that is being written.
 
     revision : that of the draft as it was looked at, None where there was none.
@@ -249,7 +249,7 @@ def publish_in(
     checked = check(session, draft.written, now)
     if checked.rules is not None:
         check_reasons(checked.rules, checked.parent)
-        keep_rules(session, checked.rules)
+        save_rules(session, checked.rules)
         draft.whole, draft.hash = checked.rules.as_dict(), checked.rules.content_hash
     elif checked.procedure is not None:
         draft.whole, draft.hash = checked.procedure.as_dict(), checked.procedure.content_hash
@@ -303,7 +303,7 @@ def import_file(store: Store, by: Person, data: bytes, now: dt.datetime) -> Edit
     """
     table = rule_tables(data)
     try:
-        return keep_draft(store, by, table, None, now)
+        return save_draft(store, by, table, None, now)
     except ConflictError as error:
         problem = "id: a draft with this id exists. Publish or delete it, then import the file."
         raise ConflictError("draft_in_the_way", problem, "id") from error
@@ -347,7 +347,7 @@ def _set_named(session: Session, name: str, now: dt.datetime) -> tuple[RuleSet, 
             return rules, _edition(row, _used(session, now)) if row is not None else None
         row = find(session, "rules", base, int(version) if version.isdigit() and len(version) < 6 else -1)
         if row.hash is not None:
-            return kept_rules(session, row.hash), _edition(row, _used(session, now))
+            return saved_rules(session, row.hash), _edition(row, _used(session, now))
         checked = check(session, row.written, now)
         assert checked.rules is not None
         return checked.rules, _edition(row, set())

@@ -35,7 +35,7 @@ from lowhiss.engine.editor.orders import Ordered, order
 from lowhiss.service.errors import RefusedError
 from lowhiss.service.fleet.rows import find_unit
 from lowhiss.service.fleet.unit_rules import TestedBy as TestedBy
-from lowhiss.service.fleet.unit_rules import choose, defaults_of, keep_defaults
+from lowhiss.service.fleet.unit_rules import choose, defaults_of, save_defaults
 from lowhiss.service.fleet.units import assembled
 from lowhiss.service.history import differences, note_change
 from lowhiss.service.people.signin import Person
@@ -182,7 +182,7 @@ def set_defaults(store: Store, by: Person, chosen: dict[UnitKind, TestedBy]) -> 
         for kind, one in chosen.items():
             choose(session, one.rules, one.procedure, Unit(kind))
         after = {**before, **chosen}
-        keep_defaults(session, after)
+        save_defaults(session, after)
         told = [{str(kind): _named(one) for kind, one in way.items()} for way in (before, after)]
         note_change(session, "defaults", "tested_by", by.name, differences(*told))
 

@@ -39,7 +39,7 @@ def quantity_keys() -> list[str]:
     return list(dict.fromkeys(quantity_key(one) for one in everything))
 
 
-def keep_facts(session: Session, run: RunRow, verdict: RunVerdict, figures: dict[str, Any]) -> None:
+def save_facts(session: Session, run: RunRow, verdict: RunVerdict, figures: dict[str, Any]) -> None:
     """Keep what an ended run is found by; while it goes on there is nothing to find."""
     if run.ended_at is None:
         return

@@ -18,10 +18,10 @@ from lowhiss.service.errors import RefusedError
 from lowhiss.service.fleet.results import note_trailers, trailers_named
 from lowhiss.service.fleet.rows import find_unit
 from lowhiss.service.marks.kinds import RUNS, clock_of
-from lowhiss.service.rules.kept import keep_rules
+from lowhiss.service.rules.saved_rules import save_rules
 from lowhiss.service.runs.participants import note_people
 from lowhiss.service.runs.rows import Setup, timekeeper_of
-from lowhiss.service.runs.verdicts import keep_verdict
+from lowhiss.service.runs.verdicts import save_verdict
 from lowhiss.store.run_models import EventRow, RunRow
 
 _SERVER_FIELDS = frozenset({"at_s", "seq", "id", "device", "epoch", "wall", "by"})
@@ -54,7 +54,7 @@ def import_record(
     unit = find_unit(session, unit_id)
     rules = rules_of(run)
     procedure = procedure_of(run, rules)
-    keep_rules(session, rules)
+    save_rules(session, rules)
     people = dict(run.people)
     started_at = dt.datetime.fromisoformat(str(run.started_at))
     begun = Instant(_DEVICE, str(run.id), 0.0, started_at)
@@ -118,5 +118,5 @@ def import_record(
     row.ended_at_s = ended.at_s if ended is not None else max((event.at_s for event in run.events), default=0.0)
     row.ended_at = started_at + dt.timedelta(seconds=row.ended_at_s)
     # judged from what was just read: the same as from what was just written
-    keep_verdict(session, row, judge_run(run, rules, procedure))
+    save_verdict(session, row, judge_run(run, rules, procedure))
     return row.id

@@ -24,11 +24,11 @@ from lowhiss.service.fleet.unit_rules import Given, choose
 from lowhiss.service.fleet.unit_status import did_to_holds
 from lowhiss.service.fleet.units import assembled
 from lowhiss.service.marks.kinds import RUNS, clock_of, load_marks
-from lowhiss.service.marks.model import KeptMark
+from lowhiss.service.marks.model import SavedMark
 from lowhiss.service.people.secrets import token_hash
 from lowhiss.service.people.signin import Person
 from lowhiss.service.rules.editions import rule_sets_now
-from lowhiss.service.rules.kept import keep_rules
+from lowhiss.service.rules.saved_rules import save_rules
 from lowhiss.service.runs.participants import OVERSEERS, note_people, part_of
 from lowhiss.service.runs.rows import (
     RunHead,
@@ -39,7 +39,7 @@ from lowhiss.service.runs.rows import (
     record_of,
     run_of,
 )
-from lowhiss.service.runs.verdicts import accept_newer, core_version, keep_verdict
+from lowhiss.service.runs.verdicts import accept_newer, core_version, save_verdict
 from lowhiss.store.engine import Store
 from lowhiss.store.run_models import MemberRow, RunRow, VerdictRow
 
@@ -119,7 +119,7 @@ def begin_run(store: Store, start: Beginning, sent: Instant, by: Person, device:
         together = listed.unit
         order = start.procedure or listed.order_under(start.rules)
         rules, procedure = choose(session, start.rules or listed.rules, order, together, start.given)
-        keep_rules(session, rules)
+        save_rules(session, rules)
         run = RunRow(
             id=start.id,
             unit_id=unit.id,
@@ -144,7 +144,7 @@ def begin_run(store: Store, start: Beginning, sent: Instant, by: Person, device:
         note_people(session, run, run.driver, start.setup.watcher, by.name)
         mapping = map_begun(start.begun.mono_s)
         session.add(clock_of(RUNS, run.id, start.begun, mapping))
-        keep_verdict(session, run, judge_row(session, run))
+        save_verdict(session, run, judge_row(session, run))
         return head_of(session, run, "lead")
 
 
@@ -174,7 +174,7 @@ def open_runs(store: Store, by: Person, now: dt.datetime) -> list[RunHead]:
         return [head_of(session, run, part) for run, part in parts if part is not None]
 
 
-def events_after(store: Store, run_id: str, after: int) -> list[KeptMark]:
+def events_after(store: Store, run_id: str, after: int) -> list[SavedMark]:
     """The run's events with a sequence number above ``after``, in order. Raises NotFoundError."""
     with store.transaction() as session:
         return load_marks(session, RUNS, run_id, after)
@@ -188,7 +188,7 @@ def report(store: Store, run_id: str, words: Words) -> Report:
         verdict = judge_row(session, run)
         kept = session.get(VerdictRow, (run.id, run.rules_hash))
         if kept is None or kept.last_seq != run.last_seq or kept.core_version != core_version():
-            kept = keep_verdict(session, run, verdict)
+            kept = save_verdict(session, run, verdict)
         told = report_of(verdict, words) | ({"outcome": kept.outcome} if run.ended_at is not None else {})
         return Report(
             head=head_of(session, run),
@@ -248,7 +248,7 @@ def decide_reported(store: Store, by: Person, run_id: str, *, accept: bool, reas
         at = dt.datetime.now(dt.UTC).isoformat()
         run.decision = {"accept": accept, "by": by.name, "at": at, "reason": reason.strip()}
         session.flush()
-        keep_verdict(session, run, judge_row(session, run))
+        save_verdict(session, run, judge_row(session, run))
 
 
 def judge_ended_again(store: Store, limit: int = 50) -> int:
@@ -262,7 +262,7 @@ def judge_ended_again(store: Store, limit: int = 50) -> int:
         )
         rows = session.scalars(query).all()
         for run in rows:
-            keep_verdict(session, run, judge_row(session, run))
+            save_verdict(session, run, judge_row(session, run))
         return len(rows)
 
 

@@ -20,7 +20,7 @@ from lowhiss.core.record import Purpose
 from lowhiss.service.runs.facts import finding_key, quantity_keys
 from lowhiss.service.runs.rows import RunHead, find_run, head_of, judge_row
 from lowhiss.service.runs.run_search import Conditions, named, one_by_one
-from lowhiss.service.runs.verdicts import is_current, keep_verdict
+from lowhiss.service.runs.verdicts import is_current, save_verdict
 from lowhiss.store.engine import Store
 from lowhiss.store.finding_models import RunFactRow, RunPersonRow
 from lowhiss.store.fleet_models import RunTrailerRow, UnitRow
@@ -355,7 +355,7 @@ def judge_one(store: Store, run_id: str) -> None:
     with store.transaction() as session:
         run = session.get(RunRow, run_id)
         if run is not None and run.stale:
-            keep_verdict(session, run, judge_row(session, run))
+            save_verdict(session, run, judge_row(session, run))
 
 
 _JUDGING = threading.Lock()
@@ -383,7 +383,7 @@ def judge_open_runs(store: Store) -> None:
 
 def _log_line(session: Session, run: RunRow, kept: VerdictRow | None, procedure: str) -> LogLine:
     if kept is None or not is_current(kept, run):
-        kept = keep_verdict(session, run, judge_row(session, run))
+        kept = save_verdict(session, run, judge_row(session, run))
         session.flush()
     head = head_of(session, run, procedure=procedure)
     return LogLine(head, kept.outcome, kept.close_call, kept.figures, kept.differs is not None)

@@ -21,7 +21,7 @@ from lowhiss.exchange.run_json import run_record
 from lowhiss.service.errors import NotFoundError
 from lowhiss.service.fleet.counted_runs import begun_doubtfully, is_reported
 from lowhiss.service.fleet.units import unit_of
-from lowhiss.service.rules.kept import kept_rules
+from lowhiss.service.rules.saved_rules import saved_rules
 from lowhiss.service.runs.participants import Part, members_of
 from lowhiss.store.people_models import PersonRow
 from lowhiss.store.run_models import EventRow, RunRow
@@ -101,7 +101,7 @@ def event_rows(session: Session, run_id: str, after: int = 0) -> list[EventRow]:
 
 def head_of(session: Session, run: RunRow, part: Part | None = None, *, procedure: str | None = None) -> RunHead:
     """What stands beside a run's events. procedure : its id, where the whole of it was not loaded."""
-    rules = kept_rules(session, run.rules_hash)
+    rules = saved_rules(session, run.rules_hash)
     return RunHead(
         id=run.id,
         unit_id=run.unit_id,
@@ -150,7 +150,7 @@ def record_of(session: Session, run: RunRow) -> dict[str, Any]:
 
 def _head_table(session: Session, run: RunRow) -> dict[str, Any]:
     setup = Setup(**run.setup)
-    rules = kept_rules(session, run.rules_hash)
+    rules = saved_rules(session, run.rules_hash)
     judged = judged_by(rules, read_procedure(run.procedure), unit_of(run.unit), run.resolution_psi)
     people = {"driver": run.driver, "watcher": setup.watcher, "timekeeper": _TIMEKEEPERS[setup.timekeeper]}
     return {
@@ -216,7 +216,7 @@ def _came(row: EventRow, names: dict[str, str]) -> dict[str, Any]:
 
 def judge_row(session: Session, run: RunRow) -> RunVerdict:
     """The run judged under its own rule set."""
-    return judge_under(session, run, kept_rules(session, run.rules_hash))
+    return judge_under(session, run, saved_rules(session, run.rules_hash))
 
 
 def judge_upto(session: Session, run: RunRow, last: EventRow) -> RunVerdict:
@@ -226,7 +226,7 @@ def judge_upto(session: Session, run: RunRow, last: EventRow) -> RunVerdict:
     names = {event.id for event in events}
     closed = tuple(event for event in events if event.event is None or event.event in names)
     then = dataclasses.replace(whole, events=closed)
-    return judge_run(then, kept_rules(session, run.rules_hash), read_procedure(run.procedure))
+    return judge_run(then, saved_rules(session, run.rules_hash), read_procedure(run.procedure))
 
 
 def judge_under(session: Session, run: RunRow, rules: RuleSet) -> RunVerdict:

@@ -49,7 +49,7 @@ def fed_unit(store: Store, token: str) -> tuple[str, Unit] | None:
         return kept.unit_id, assembled(session, find_unit(session, kept.unit_id)).unit
 
 
-def keep_frames(store: Store, unit_id: str, began_at: dt.datetime, frames: Sequence[dict[str, Any]]) -> bool:
+def save_frames(store: Store, unit_id: str, began_at: dt.datetime, frames: Sequence[dict[str, Any]]) -> bool:
     """Keep frames with the unit's run that is under way; without one they are not kept. Whether they were."""
     with store.transaction() as session:
         # by our own clock: the sender's may have jumped

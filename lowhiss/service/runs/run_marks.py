@@ -20,7 +20,7 @@ from lowhiss.service.people.authors import Author, Authors
 from lowhiss.service.people.signin import ForbiddenError, Person
 from lowhiss.service.runs.participants import OVERSEERS, Part, is_grant, overseer_may, part_of, watcher_may
 from lowhiss.service.runs.rows import judge_row
-from lowhiss.service.runs.verdicts import keep_verdict
+from lowhiss.service.runs.verdicts import save_verdict
 from lowhiss.store.engine import Store
 from lowhiss.store.run_models import EventRow, RunRow
 
@@ -52,7 +52,7 @@ def add_events(
             # while a test goes on, only whoever looks wants it judged; a long one is judged beside this process
             if run.ended_at is not None and run.last_seq <= MAX_JUDGED_HERE:
                 session.flush()
-                keep_verdict(session, run, judge_row(session, run))
+                save_verdict(session, run, judge_row(session, run))
         return received
 
 

@@ -19,7 +19,7 @@ from lowhiss.engine.judge_record import judged_by
 from lowhiss.service.fleet.rows import find_unit
 from lowhiss.service.fleet.unit_rules import choose
 from lowhiss.service.fleet.units import assembled, unit_of
-from lowhiss.service.rules.kept import kept_rules
+from lowhiss.service.rules.saved_rules import saved_rules
 from lowhiss.service.runs.rows import find_run, run_of
 from lowhiss.store.engine import Store
 from lowhiss.store.run_models import RunRow
@@ -46,7 +46,7 @@ def script_of_run(store: Store, run_id: str) -> dict[str, Any]:
     with store.transaction() as session:
         run = find_run(session, run_id)
         unit = unit_of(run.unit)
-        rules = kept_rules(session, run.rules_hash)
+        rules = saved_rules(session, run.rules_hash)
         procedure = read_procedure(run.procedure)
         compiled = compile_script(procedure, rules, unit, *own_pace(session, run.unit_id, unit))
         return {**compiled, "record": judged_by(rules, procedure, unit, run.resolution_psi)}
@@ -58,7 +58,7 @@ def own_pace(session: Session, unit_id: str, unit: Unit) -> tuple[Planning, int]
     fills: list[Fill] = []
     for row in session.scalars(latest):
         try:
-            fills += fills_of(fold_for(run_of(session, row), kept_rules(session, row.rules_hash)))
+            fills += fills_of(fold_for(run_of(session, row), saved_rules(session, row.rules_hash)))
         except CoreError:
             continue  # a run that contradicts itself says nothing about the compressor
     return at_own_pace(rulebook.planning(unit.kind), fills)

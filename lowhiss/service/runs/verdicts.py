@@ -18,11 +18,11 @@ from sqlalchemy.orm.attributes import set_committed_value
 from lowhiss import rulebook
 from lowhiss.core.judge import RunVerdict, air_column
 from lowhiss.core.record import ASIDE_TYPES, COUNTING_PURPOSES
-from lowhiss.core.status import Part
+from lowhiss.core.status import UnitPart
 from lowhiss.service.fleet.holds import refold
 from lowhiss.service.fleet.results import Result, Shown, later_runs_of, note_result, other_rules_wanted
-from lowhiss.service.rules.kept import kept_rules
-from lowhiss.service.runs.facts import keep_facts
+from lowhiss.service.rules.saved_rules import saved_rules
+from lowhiss.service.runs.facts import save_facts
 from lowhiss.service.runs.rows import judge_under, judge_upto
 from lowhiss.store.run_models import EventRow, RunRow, VerdictRow
 
@@ -41,7 +41,7 @@ def is_current(row: VerdictRow | None, run: RunRow) -> bool:
     return run.ended_at is not None or row.core_version == core_version()
 
 
-def keep_verdict(session: Session, run: RunRow, verdict: RunVerdict) -> VerdictRow:
+def save_verdict(session: Session, run: RunRow, verdict: RunVerdict) -> VerdictRow:
     """Keep the verdict of the run as it stands now, and what it leaves with its parts."""
     row = session.get(VerdictRow, (run.id, run.rules_hash))
     told = told_by(verdict)
@@ -62,9 +62,9 @@ def keep_verdict(session: Session, run: RunRow, verdict: RunVerdict) -> VerdictR
     session.execute(judged.execution_options(synchronize_session=False))
     set_committed_value(run, "stale", False)
     for rules_hash in other_rules_wanted(session, run, row.figures["stages"]):
-        _keep_under(session, run, rules_hash)
+        _save_under(session, run, rules_hash)
     _note(session, run, row, verdict)
-    keep_facts(session, run, verdict, row.figures)
+    save_facts(session, run, verdict, row.figures)
     return row
 
 
@@ -76,8 +76,8 @@ def _note(session: Session, run: RunRow, row: VerdictRow, verdict: RunVerdict) -
     if failed and run.purpose in COUNTING_PURPOSES:
         for later in later_runs_of(session, run):
             if session.get(VerdictRow, (later.id, run.rules_hash)) is None:
-                _keep_under(session, later, run.rules_hash)
-        refold(session, Part("unit", run.unit_id))
+                _save_under(session, later, run.rules_hash)
+        refold(session, UnitPart("unit", run.unit_id))
 
 
 def _result(session: Session, run: RunRow, stages: Mapping[str, Mapping[str, Any]], verdict: RunVerdict) -> Result:
@@ -115,9 +115,9 @@ def _changed(session: Session, run: RunRow) -> dict[str, str]:
     return {"by": row.author, "at": at.isoformat(), "what": row.type}
 
 
-def _keep_under(session: Session, run: RunRow, rules_hash: str) -> None:
+def _save_under(session: Session, run: RunRow, rules_hash: str) -> None:
     """What another rule set says of a run: the very one by which a stage failed before and is looked at again."""
-    verdict = judge_under(session, run, kept_rules(session, rules_hash))
+    verdict = judge_under(session, run, saved_rules(session, rules_hash))
     row = session.get(VerdictRow, (run.id, rules_hash)) or VerdictRow(run_id=run.id, rules_hash=rules_hash)
     _take_over(row, run, verdict)
     session.add(row)

@@ -22,7 +22,7 @@ def views_of(store: Store, by: Person) -> list[tuple[str, str]]:
         return [(row.name, row.query) for row in session.scalars(query)]
 
 
-def keep_view(store: Store, by: Person, name: str, query: str) -> None:
+def save_view(store: Store, by: Person, name: str, query: str) -> None:
     """Keep a list under a name; one of the same name gives way. Raises RefusedError."""
     name = name.strip()
     if not name:

@@ -16,13 +16,13 @@ from sqlalchemy.orm import Session
 from lowhiss.core.judge import StageVerdict
 from lowhiss.core.words import Words
 from lowhiss.engine.executor import Executor, in_order
-from lowhiss.engine.whatif_parts import KeptRun, PartChanges, RunsPart, judge_part, verdict_of
+from lowhiss.engine.whatif_parts import PartChanges, RunsPart, SavedRun, judge_part, verdict_of
 from lowhiss.exchange.tables import csv_text
 from lowhiss.service.errors import RefusedError
-from lowhiss.service.jobs import JobState, cancel_job, end_job, find_job, held, kept_jobs, new_job
+from lowhiss.service.jobs import JobState, cancel_job, end_job, find_job, held, new_job, saved_jobs
 from lowhiss.service.people.signin import Person
 from lowhiss.service.rules.editor import sets_named
-from lowhiss.service.rules.kept import keep_rules, kept_rules
+from lowhiss.service.rules.saved_rules import save_rules, saved_rules
 from lowhiss.service.runs.log import narrowed
 from lowhiss.service.runs.verdicts import core_version
 from lowhiss.store.engine import Store
@@ -96,7 +96,7 @@ def ask(store: Store, by: Person, rules: str, choice: Choice) -> Job:
         total = session.scalar(select(func.count()).select_from(RunRow).where(*_chosen(session, choice))) or 0
         if not total:
             raise RefusedError("nothing_chosen", "choice: no finished tests match these filters.", "choice")
-        keep_rules(session, others)
+        save_rules(session, others)
         asked = {
             "rules": others.content_hash,
             "name": others.id,
@@ -150,7 +150,7 @@ def _job(row: JobRow) -> Job:
 def jobs(store: Store) -> list[Job]:
     """Every question that is kept, the latest first."""
     with store.transaction() as session:
-        return [_job(row) for row in kept_jobs(session, KIND)]
+        return [_job(row) for row in saved_jobs(session, KIND)]
 
 
 def job(store: Store, job_id: str) -> Job:
@@ -171,7 +171,7 @@ def cancel(store: Store, job_id: str, by: Person) -> Job:
 def work_on(store: Store, job_id: str, worker: str, executor: Executor) -> None:
     """Answer a question from where it stood, part by part; ends where somebody stopped it or took it up elsewhere."""
     for found in in_order(executor, judge_part, _parts(store, job_id)):
-        if not _keep_part(store, job_id, worker, found):
+        if not _save_part(store, job_id, worker, found):
             return
     end_job(store, job_id, worker)
 
@@ -181,7 +181,7 @@ def _parts(store: Store, job_id: str) -> Iterator[RunsPart]:
     with store.transaction() as session:
         row = session.get_one(JobRow, job_id)
         choice, cursor = _choice(row), row.cursor
-        others = json.dumps(kept_rules(session, row.asked["rules"]).as_dict())
+        others = json.dumps(saved_rules(session, row.asked["rules"]).as_dict())
     while True:
         with store.transaction() as session:
             runs = session.execute(_next_runs(session, choice, cursor)).all()
@@ -239,7 +239,7 @@ def _part(session: Session, runs: Sequence[Any], others: str, ends: dict[str, st
     ).bindparams(bindparam("ids", expanding=True))
     events = {row.run_id: row.events for row in session.execute(query, {"ids": [run.id for run in runs]})}
     kept = tuple(
-        KeptRun(
+        SavedRun(
             id=run.id,
             unit=run.unit,
             procedure=run.procedure,
@@ -252,7 +252,9 @@ def _part(session: Session, runs: Sequence[Any], others: str, ends: dict[str, st
         )
         for run in runs
     )
-    sets = {rules_hash: json.dumps(kept_rules(session, rules_hash).as_dict()) for rules_hash in {r.rules for r in kept}}
+    sets = {
+        rules_hash: json.dumps(saved_rules(session, rules_hash).as_dict()) for rules_hash in {r.rules for r in kept}
+    }
     return RunsPart(kept, sets, others, ends)
 
 
@@ -262,7 +264,7 @@ def _policy(setup: str) -> str | None:
     return found
 
 
-def _keep_part(store: Store, job_id: str, worker: str, found: PartChanges) -> bool:
+def _save_part(store: Store, job_id: str, worker: str, found: PartChanges) -> bool:
     """Keep what came of a part with where it ends, in one transaction; False where the job is no longer ours."""
     with held(store, job_id, worker) as mine:
         if mine is None:
@@ -313,10 +315,10 @@ def _worded(session: Session, row: JobRow, words: Words, after: int, page: int) 
         RunRow.id.in_([body["run"] for body in bodies])
     )
     runs = {one.id: one for one in session.execute(known)} if bodies else {}
-    others = kept_rules(session, row.asked["rules"])
+    others = saved_rules(session, row.asked["rules"])
     found = []
     for body in bodies:
-        run, own = runs[body["run"]], kept_rules(session, body["rules"])
+        run, own = runs[body["run"]], saved_rules(session, body["rules"])
         found.append(
             ChangedRun(
                 run_id=run.id,

@@ -13,7 +13,7 @@ from sqlalchemy.orm import Session
 from lowhiss.core.judge import RunVerdict
 from lowhiss.core.words import Words, verdict_record
 from lowhiss.service.inspections.rows import record_table
-from lowhiss.service.rules.kept import kept_rules
+from lowhiss.service.rules.saved_rules import saved_rules
 from lowhiss.service.runs.rows import judge_row, record_of
 from lowhiss.service.runs.verdicts import core_version
 from lowhiss.store.base import Base
@@ -43,12 +43,12 @@ def sealed_content(session: Session, run: RunRow) -> dict[str, Any]:
         select(InspectionRow).where(InspectionRow.run_id == run.id).order_by(InspectionRow.started_at)
     ).all()
     upto = {"event": run.last_seq, **{row.id: row.last_seq for row in inspections}}
-    kept = kept_rows(session, run, upto)
+    kept = saved_rows(session, run, upto)
     return {
         "run": run.id,
         "upto": upto,
         "record": plain({**record_of(session, run), "rounds": [record_table(session, row) for row in inspections]}),
-        "rules": plain(kept_rules(session, run.rules_hash).as_dict()),
+        "rules": plain(saved_rules(session, run.rules_hash).as_dict()),
         "verdict": plain(verdict_record(verdict, _PLAIN)),
         "result": result_of(session, run, verdict),
         "core": core_version(),
@@ -71,7 +71,7 @@ def result_of(session: Session, run: RunRow, verdict: RunVerdict) -> dict[str, A
     return {"outcome": run.outcome, "close_call": run.close_call, "judged": verdict.headline, "kept": kept}
 
 
-def kept_rows(session: Session, run: RunRow, upto: Mapping[str, int]) -> dict[str, list[dict[str, Any]]]:
+def saved_rows(session: Session, run: RunRow, upto: Mapping[str, int]) -> dict[str, list[dict[str, Any]]]:
     """Every covered row, by its table. upto : the last mark that counts, of the run (``event``) and each inspection."""
     inspections = [inspection_id for inspection_id in upto if inspection_id != "event"]
     events = _dumped(session, EventRow, EventRow.run_id == run.id, EventRow.seq <= upto["event"])

@@ -187,7 +187,7 @@ def _seal(
     )
     chain.value = json.dumps({"place": place, "sha256": sha256})
     session.flush()
-    after_commit(session, lambda: keys.keep_head(place, sha256))
+    after_commit(session, lambda: keys.save_head(place, sha256))
 
 
 def _lock(session: Session) -> None:

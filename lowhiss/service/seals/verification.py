@@ -16,7 +16,7 @@ from lowhiss.exchange.seals import Problem, Seal, check, differences, key_id, ou
 from lowhiss.service.errors import NotFoundError
 from lowhiss.service.runs.rows import judge_row
 from lowhiss.service.runs.verdicts import RANK, core_version, log_figures
-from lowhiss.service.seals.rows import kept_rows, plain, result_of
+from lowhiss.service.seals.rows import plain, result_of, saved_rows
 from lowhiss.service.seals.signing import every_seal, plain_seal, public_keys
 from lowhiss.store.engine import Store
 from lowhiss.store.run_models import EventRow, RunRow, VerdictRow
@@ -32,7 +32,7 @@ def verify_all(store: Store, keys: KeyFiles | None = None) -> Iterator[Problem]:
     with store.transaction() as session:
         public = public_keys(session)
     yield from _foreign_keys(store, keys, public)
-    heads = keys.kept_heads() if keys is not None else {}
+    heads = keys.saved_heads() if keys is not None else {}
     latest = _latest_places(store)
     before: Seal | None = None
     told: set[str] = set()
@@ -179,7 +179,7 @@ def _compared(session: Session, seal: Seal, document: dict[str, Any], *, last: b
     if run is None:
         yield Problem(seal.place, f"run {document['run']}: is missing")
         return
-    now = kept_rows(session, run, document["upto"])
+    now = saved_rows(session, run, document["upto"])
     # signatures that came later are sealed by what amends this
     sealed_ids = _ids(document)
     if last and (extra := [one["name"] for one in now["signature"] if one["id"] not in sealed_ids]):

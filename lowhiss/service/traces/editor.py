@@ -38,12 +38,12 @@ from lowhiss.trace import Session as Stretch
 from lowhiss.trace.recording import COARSE_PSI
 
 _LISTED = 50
-_MOST_KEPT = 15 * 1024 * 1024
+_MOST_SAVED = 15 * 1024 * 1024
 _MOST_SESSIONS = 500
 
 
 @dataclass(frozen=True, slots=True)
-class Kept:
+class SavedRecording:
     """A recording as a list shows it. ``settled``: of how many of its sessions somebody said what they are."""
 
     id: str
@@ -59,7 +59,7 @@ class Kept:
 
 
 @dataclass(frozen=True, slots=True)
-class Asked:
+class JudgeRequest:
     """How a recording is to be judged.
 
     unit_id : a unit of the yard, as it is coupled now; else ``kind``.  rules : by the unit's own where None.
@@ -89,39 +89,41 @@ class Judged:
     guessed: bool
 
 
-def keep(store: Store, by: Person, name: str, data: bytes, chosen: Mapping[str, str]) -> tuple[Kept, list[str]]:
+def keep(
+    store: Store, by: Person, name: str, data: bytes, chosen: Mapping[str, str]
+) -> tuple[SavedRecording, list[str]]:
     """Read a file and keep its samples; the same file again is the same recording. Also what its columns are called.
 
     Raises CoreError, RefusedError.
     """
     read = read_upload(name, data, chosen)
-    return keep_read(store, by, name, read), list(read.names)
+    return save_read(store, by, name, read), list(read.names)
 
 
-def keep_feed(store: Store, by: Person, run_id: str) -> Kept:
+def save_feed(store: Store, by: Person, run_id: str) -> SavedRecording:
     """A test's own live feed as a recording. Raises NotFoundError, RefusedError where it had none."""
     name, text = feed_text(store, run_id)
     if not text:
         raise RefusedError("no_feed", "run_id: this test has no live feed.", "run_id")
-    return keep_read(store, by, name, read_upload(name, text), run_id)
+    return save_read(store, by, name, read_upload(name, text), run_id)
 
 
-def keep_read(store: Store, by: Person, name: str, read: Read, run_id: str | None = None) -> Kept:
+def save_read(store: Store, by: Person, name: str, read: Read, run_id: str | None = None) -> SavedRecording:
     """Keep what was read of a file. Raises RefusedError."""
     samples = packed(read.recording)
-    if len(samples) > _MOST_KEPT:
+    if len(samples) > _MOST_SAVED:
         raise RefusedError(
             "recording_long", "file: this recording is too long. Cut it to the days that matter.", "file"
         )
     sessions = len(find_sessions(read.recording))
     with store.transaction() as session:
-        row = keep_row(session, by.id, name, read.format, read.sha256, dict(read.columns), samples)
+        row = save_row(session, by.id, name, read.format, read.sha256, dict(read.columns), samples)
         row.began_at, row.sessions, row.run_id = read.recording.began_at, sessions, run_id or row.run_id
         session.flush()
         return _listed(session, select(RecordingRow).where(RecordingRow.sha256 == row.sha256))[0]
 
 
-def keep_row(
+def save_row(
     session: Session, by_id: str, name: str, format_name: str, sha256: str, columns: dict[str, str], samples: bytes
 ) -> RecordingRow:
     """The row of a recording, new or as it is kept already."""
@@ -133,20 +135,20 @@ def keep_row(
     return row
 
 
-def listed(store: Store) -> list[Kept]:
+def listed(store: Store) -> list[SavedRecording]:
     """The latest recordings."""
     with store.transaction() as session:
         return _listed(session, select(RecordingRow).order_by(RecordingRow.sent_at.desc()).limit(_LISTED))
 
 
-def one(store: Store, recording_id: str) -> Kept:
+def one(store: Store, recording_id: str) -> SavedRecording:
     """One recording. Raises NotFoundError."""
     with store.transaction() as session:
         find_recording(session, recording_id)
         return _listed(session, select(RecordingRow).where(RecordingRow.sha256 == recording_id))[0]
 
 
-def _listed(session: Session, query: Any) -> list[Kept]:
+def _listed(session: Session, query: Any) -> list[SavedRecording]:
     rows = session.scalars(query.options(defer(RecordingRow.samples))).all()
     ids = [row.sha256 for row in rows]
     parts = select(RecordingPartRow.sha256, func.count()).where(RecordingPartRow.sha256.in_(ids))
@@ -154,7 +156,7 @@ def _listed(session: Session, query: Any) -> list[Kept]:
     people = select(PersonRow.id, PersonRow.name).where(PersonRow.id.in_({row.sent_by for row in rows}))
     names = {row.id: row.name for row in session.execute(people)}
     return [
-        Kept(
+        SavedRecording(
             id=row.sha256,
             name=row.name,
             format=row.format,
@@ -170,7 +172,7 @@ def _listed(session: Session, query: Any) -> list[Kept]:
     ]
 
 
-def judge(store: Store, recording_id: str, asked: Asked, words: Words) -> dict[str, Any]:
+def judge(store: Store, recording_id: str, asked: JudgeRequest, words: Words) -> dict[str, Any]:
     """A recording's stages, thinned needles and verdict. Raises NotFoundError, RefusedError, CoreError."""
     with store.transaction() as session:
         judged = judged_part(session, recording_id, asked)
@@ -192,7 +194,7 @@ def judge(store: Store, recording_id: str, asked: Asked, words: Words) -> dict[s
     }
 
 
-def judged_part(session: Session, recording_id: str, asked: Asked) -> Judged:
+def judged_part(session: Session, recording_id: str, asked: JudgeRequest) -> Judged:
     """A stretch of a recording, judged as it was asked. Raises NotFoundError, RefusedError, CoreError."""
     row = find_recording(session, recording_id)
     whole = unpacked(row.samples)
@@ -219,7 +221,7 @@ def span_of(sessions: Sequence[Stretch], place: int) -> Stretch:
     return sessions[place - 1]
 
 
-def tested_as(session: Session, asked: Asked) -> tuple[Unit, RuleSet, Procedure | None, list[Procedure]]:
+def tested_as(session: Session, asked: JudgeRequest) -> tuple[Unit, RuleSet, Procedure | None, list[Procedure]]:
     """The vehicle, the rules, the order that was named, and every order that it may be.
 
     Raises NotFoundError, RefusedError.

@@ -16,8 +16,8 @@ from lowhiss.service.people.signin import Person
 from lowhiss.service.runs.imports import Imported, import_record
 from lowhiss.service.runs.participants import note_people
 from lowhiss.service.traces.editor import (
-    Asked,
     Judged,
+    JudgeRequest,
     find_recording,
     judged_part,
     part_at,
@@ -43,7 +43,7 @@ class Attached:
     began_at: dt.datetime
 
 
-def attach(store: Store, by: Person, recording_id: str, asked: Asked, as_run: Attached) -> str:
+def attach(store: Store, by: Person, recording_id: str, asked: JudgeRequest, as_run: Attached) -> str:
     """Make a session a run of ``asked.unit_id``; returns the run's id.
 
     Raises NotFoundError, RefusedError, ConflictError where it is one already.
@@ -69,7 +69,7 @@ def attach(store: Store, by: Person, recording_id: str, asked: Asked, as_run: At
     return run_id
 
 
-def _record(judged: Judged, asked: Asked, as_run: Attached, run_id: str) -> dict[str, Any]:
+def _record(judged: Judged, asked: JudgeRequest, as_run: Attached, run_id: str) -> dict[str, Any]:
     """The run record, told from the beginning of its session; what was found and moved stands in it."""
     from_s = judged.span.from_s
     record = judged.found.record

@@ -27,14 +27,14 @@ from lowhiss.service.jobs import (
     fail_job,
     find_job,
     held,
-    kept_jobs,
     new_job,
     own_job,
+    saved_jobs,
 )
 from lowhiss.service.people.signin import Person
-from lowhiss.service.rules.kept import keep_rules, kept_rules
+from lowhiss.service.rules.saved_rules import save_rules, saved_rules
 from lowhiss.service.spool import Spool
-from lowhiss.service.traces.editor import Asked, keep_row, tested_as
+from lowhiss.service.traces.editor import JudgeRequest, save_row, tested_as
 from lowhiss.service.traces.file_reader import (
     READING,
     STOP,
@@ -78,12 +78,12 @@ class Batch:
     why: str
 
 
-def begin(store: Store, spool: Spool, by: Person, asked: Asked) -> Batch:
+def begin(store: Store, spool: Spool, by: Person, asked: JudgeRequest) -> Batch:
     """A job to put files to. Raises RefusedError, NotFoundError."""
     spool.clear_old(dt.datetime.now(dt.UTC))
     with store.transaction() as session:
         unit, rules, named, orders = tested_as(session, asked)
-        keep_rules(session, rules)
+        save_rules(session, rules)
         chosen = {
             "unit": unit_table(unit),
             "rules": rules.content_hash,
@@ -158,7 +158,7 @@ def start(store: Store, spool: Spool, job_id: str, by: Person) -> Batch:
 def batches(store: Store, spool: Spool) -> list[Batch]:
     """Every job that is kept, the latest first."""
     with store.transaction() as session:
-        return [_batch(row, spool) for row in kept_jobs(session, KIND)]
+        return [_batch(row, spool) for row in saved_jobs(session, KIND)]
 
 
 def batch(store: Store, spool: Spool, job_id: str) -> Batch:
@@ -222,7 +222,7 @@ def work_on(spool: Spool, store: Store, job_id: str, worker: str, executor: Exec
     with store.transaction() as session:
         row = session.get_one(JobRow, job_id)
         asked, done = row.asked, row.done
-        rules = json.dumps(kept_rules(session, asked["rules"]).as_dict())
+        rules = json.dumps(saved_rules(session, asked["rules"]).as_dict())
     directory = spool.of(job_id)
     if not directory.is_dir():
         fail_job(store, job_id, worker, "The files are no longer on this machine. Upload them again.")
@@ -256,7 +256,7 @@ def _keep(store: Store, job_id: str, worker: str, by_id: str, found: FileFound) 
         session, row = mine
         line = found.line
         if found.samples:
-            kept = keep_row(session, by_id, line["name"], line["format"], line["id"], line["columns"], found.samples)
+            kept = save_row(session, by_id, line["name"], line["format"], line["id"], line["columns"], found.samples)
             kept.began_at, kept.sessions = found.began_at, len(line["sessions"])
         session.add(JobLineRow(job_id=job_id, place=row.done, body=line))
         outcomes = dict(row.summary["outcomes"])

@@ -11,7 +11,7 @@ export function AccountMenu() {
   const { t } = useTranslation()
   const { me, signOut } = useSession()
   const [pin, setPin] = useState('')
-  const keepPin = useMutation({
+  const savePin = useMutation({
     mutationFn: () => need(api.PUT('/api/session/pin', { body: { pin } })),
     onSuccess: () => setPin(''),
   })
@@ -40,7 +40,7 @@ export function AccountMenu() {
             className="grid gap-2 border-t border-line pt-3"
             onSubmit={(event) => {
               event.preventDefault()
-              keepPin.mutate()
+              savePin.mutate()
             }}
           >
             <TextField
@@ -53,8 +53,8 @@ export function AccountMenu() {
               autoComplete="off"
               required
             />
-            <FormError error={keepPin.error} />
-            {keepPin.isSuccess && <p role="status">{t('account.pinSet')}</p>}
+            <FormError error={savePin.error} />
+            {savePin.isSuccess && <p role="status">{t('account.pinSet')}</p>}
             <Button type="submit">{t('account.setPin')}</Button>
           </form>
         </Popover.Content>

@@ -5,7 +5,7 @@ import { ApiError, FLEET_KEYS, readAs } from '../shared/api'
 import { changeLanguage } from '../shared/i18n'
 import { mute, RecorderContext, type RecorderState } from '../run'
 import { SessionGate } from './SessionGate'
-import { applyLight, keepPreferences, PreferencesContext, type Preferences } from '../shared/preferences'
+import { applyLight, savePreferences, PreferencesContext, type Preferences } from '../shared/preferences'
 import {
   AboutPage,
   AfterPage,
@@ -58,7 +58,7 @@ export function App({ initial, recorder }: { initial: Preferences; recorder: Rec
   )
   const setting = useMemo(() => ({ preferences, change }), [preferences, change])
   useEffect(() => {
-    keepPreferences(preferences)
+    savePreferences(preferences)
     applyLight(preferences.light)
     mute(preferences.tones === 'off')
     document.documentElement.lang = preferences.language

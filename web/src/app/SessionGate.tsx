@@ -4,7 +4,7 @@ import { useTranslation } from '../shared/i18n/useTranslation'
 import { usePreferences } from '../shared/preferences'
 import { csrfWord, onSignedOut } from '../shared/api'
 import { SignIn } from './screens'
-import { forgetSessionKey, keepSessionKey } from '../device'
+import { forgetSessionKey, saveSessionKey } from '../device'
 import { useRecorder } from '../run'
 import { Notice } from '../shared/ui'
 import {
@@ -51,7 +51,7 @@ export function SessionGate({ children }: { children: ReactNode }) {
   // what waits on this device is sent once it is known who is here
   useEffect(() => {
     if (!signedIn || !word) return
-    void keepSessionKey(signedIn, word)
+    void saveSessionKey(signedIn, word)
     wake()
   }, [signedIn, word, wake])
   useEffect(

@@ -8,7 +8,7 @@ let waiting: (() => void) | null = null
 const changes = new Subscribable()
 
 /** Keep the application itself on this device, and hear of newer versions; where the browser cannot, it does without. */
-export function keepApplication(): void {
+export function saveApplication(): void {
   const tries = Number(sessionStorage.getItem(TAKING_OVER))
   sessionStorage.removeItem(TAKING_OVER)
   // whoever chose the newer version and got the one before again need not choose twice

@@ -19,7 +19,7 @@ export class CatchUp {
     private readonly db: Db,
     private readonly kind: LogKind,
     /** Keeps what came, between the marks made here, as if it had been one of them. */
-    private readonly keep: (id: string, kept: Schema['KeptEventOut'][]) => Promise<void>,
+    private readonly keep: (id: string, kept: Schema['SavedEventOut'][]) => Promise<void>,
   ) {}
 
   /** The log's time less this page's clock [s], where the server has said it. */

@@ -1,6 +1,6 @@
 /** This page's clocks. An epoch is one page life: within it the monotonic clock measures, across epochs only the wall. */
 
-export interface Moment {
+export interface ClockReading {
   device: string
   epoch: string
   mono_s: number
@@ -38,7 +38,7 @@ export function keepTimeBy(other: TimeSource | null): void {
 const thousandths = (seconds: number): number => Math.round(seconds * 1000) / 1000
 
 /** Now, by both clocks; taken before anything else happens to a mark. */
-export function now(): Moment {
+export function now(): ClockReading {
   return {
     device: deviceId(),
     epoch: source?.epoch ?? epoch,
@@ -51,7 +51,7 @@ export function now(): Moment {
 const OLDEST_INPUT_S = 5
 
 /** The moment of an input by its own stamp: a busy page hears of a touch only after it happened. */
-export function momentOf({ timeStamp }: { timeStamp: number }): Moment {
+export function momentOf({ timeStamp }: { timeStamp: number }): ClockReading {
   const heard = now()
   const lateS = thousandths(performance.now() / 1000) - timeStamp / 1000
   if (!(lateS > 0 && lateS < OLDEST_INPUT_S)) return heard
@@ -59,7 +59,7 @@ export function momentOf({ timeStamp }: { timeStamp: number }): Moment {
 }
 
 /** The moment some seconds before another, by both of its clocks. */
-export function earlier(moment: Moment, seconds: number): Moment {
+export function earlier(moment: ClockReading, seconds: number): ClockReading {
   return {
     ...moment,
     mono_s: Math.round((moment.mono_s - seconds) * 1000) / 1000,
@@ -68,7 +68,7 @@ export function earlier(moment: Moment, seconds: number): Moment {
 }
 
 /** Seconds from `moment` until now: by the monotonic clock in this page life, by the wall clock otherwise. */
-export function secondsSince(moment: Moment): number {
+export function secondsSince(moment: ClockReading): number {
   if (source?.epoch === moment.epoch) return source.now() - moment.mono_s
   if (moment.epoch === epoch) return performance.now() / 1000 - moment.mono_s
   return Math.max(0, (Date.now() - Date.parse(moment.wall)) / 1000)

@@ -7,7 +7,7 @@ type Asked =
   | 'practice_choices'
   | 'practice_code'
   | 'practice_after'
-  | 'practice_told'
+  | 'practice_text'
   | 'practice_lessons'
   | 'practice_lesson'
   | 'practice_is_so'

@@ -21,9 +21,9 @@ beforeEach(async () => {
 })
 
 const mark = (id: string) => ({ ...marked('note', { text: id }), id })
-const atServer = (id: string, seq: number): Schema['KeptEventOut'] => {
+const atServer = (id: string, seq: number): Schema['SavedEventOut'] => {
   const { device, epoch, mono_s, wall, by } = mark(id)
-  const body: Schema['KeptEventOut']['body'] = { type: 'note', text: id }
+  const body: Schema['SavedEventOut']['body'] = { type: 'note', text: id }
   const came = { received_at: wall, sent_by: by, after_end: false, claimed: null }
   return { id, seq, device, epoch, mono_s, wall, by, body, at_s: seq * 10, ...came }
 }

@@ -1,11 +1,11 @@
 import { openDB, type DBSchema, type IDBPDatabase, type IDBPTransaction, type StoreNames, unwrap } from 'idb'
 import type { Language } from '../shared/i18n'
 import type { Schema } from '../shared/api'
-import type { Moment } from './clock'
+import type { ClockReading } from './clock'
 import type { EndType, Stage } from '../shared/trade'
 
 /** An event as it travels: its identity and clocks, and the fields of its type. */
-export interface DeviceMark extends Moment {
+export interface DeviceMark extends ClockReading {
   id: string
   seq: number
   by: string
@@ -144,7 +144,7 @@ export interface LocalPractice {
   /** What was chosen, as the core takes it. */
   choice: Record<string, unknown>
   holder?: string
-  /** The whole drive as it stood at `keptTick`; absent before the first time. */
+  /** The whole drive as it stood at `savedTick`; absent before the first time. */
   kept?: string
   /** How far it had come when last heard of, in hundredths of a second. */
   tick: number
@@ -294,7 +294,7 @@ export async function appendEvents(
  * Take in what the server has of a run: marks of other devices are added, this device's own are known to be kept.
  * Says whether that changed anything.
  */
-export async function takeIn(db: Db, runId: string, kept: Schema['KeptEventOut'][]): Promise<boolean> {
+export async function takeIn(db: Db, runId: string, kept: Schema['SavedEventOut'][]): Promise<boolean> {
   const tx = db.transaction('events', 'readwrite', strict)
   const known = await tx.store.getAll(rangeOf(runId))
   const byId = new Map(known.map((local) => [local.event.id, local]))
@@ -317,7 +317,7 @@ export async function takeIn(db: Db, runId: string, kept: Schema['KeptEventOut']
   return changed
 }
 
-function eventOf({ body, id, device, epoch, mono_s, wall, by }: Schema['KeptEventOut']): DeviceMark {
+function eventOf({ body, id, device, epoch, mono_s, wall, by }: Schema['SavedEventOut']): DeviceMark {
   return { ...{ id, seq: 0, device, epoch, mono_s, wall, by }, ...body } as DeviceMark
 }
 

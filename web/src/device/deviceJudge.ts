@@ -1,7 +1,7 @@
 /** The judge on this device, for when there is no contact: the server's own core in a worker, begun when first asked. */
 
 import type { Schema } from '../shared/api'
-import type { DriveAsk, DriveTold } from './driving'
+import type { DriveAsk, DriveMessage } from './driving'
 import type { Question, Reply } from './core'
 
 declare const __JUDGE__: string
@@ -16,7 +16,7 @@ let asked = 0
 const open = new Map<number, { kept: (answer: unknown) => void; failed: (error: Error) => void }>()
 
 /** Keep the judge's files on this device, once, while there is contact; quietly does without where there is no room. */
-export async function keepJudge(): Promise<void> {
+export async function saveJudge(): Promise<void> {
   if (!('caches' in window && 'serviceWorker' in navigator)) return
   // only what answers without contact can use them: where there is no such worker, this waits for ever
   await navigator.serviceWorker.ready
@@ -27,7 +27,7 @@ export async function keepJudge(): Promise<void> {
   }
 }
 
-async function isKept(): Promise<boolean> {
+async function isSaved(): Promise<boolean> {
   const cache = 'caches' in window ? await caches.open(CACHE) : undefined
   const found = await Promise.all(__JUDGE_FILES__.map((name) => cache?.match(__JUDGE__ + name)))
   return found.every(Boolean)
@@ -62,10 +62,10 @@ export const inspectionScriptHere = async (
 /** Ask the core on this device, fetching it where there is contact. */
 export const askCore = (what: Question['what'], given: string[]): Promise<unknown> => ask(what, given, true)
 
-let drives: ((told: DriveTold) => void) | undefined
+let drives: ((told: DriveMessage) => void) | undefined
 
 /** The vehicle in the worker: one at a time. The answer sends to it. */
-export function driveHere(hear: (told: DriveTold) => void): (ask: DriveAsk) => void {
+export function driveHere(hear: (told: DriveMessage) => void): (ask: DriveAsk) => void {
   drives = hear
   return (ask) => {
     worker ??= start()
@@ -78,7 +78,7 @@ export const coreAddress = (): string => new URL(__JUDGE__, window.location.href
 
 async function ask(what: Question['what'], given: string[], fetched = false): Promise<unknown> {
   // a worker that drives has everything already
-  if (!fetched && !worker && !(await isKept())) throw new Error('the judge is not on this device')
+  if (!fetched && !worker && !(await isSaved())) throw new Error('the judge is not on this device')
   worker ??= start()
   asked += 1
   const question: Question = { id: asked, from: coreAddress(), what, given }
@@ -88,7 +88,7 @@ async function ask(what: Question['what'], given: string[], fetched = false): Pr
 
 function start(): Worker {
   const made = new Worker(new URL('./judge.worker.ts', import.meta.url), { type: 'module' })
-  made.onmessage = ({ data }: MessageEvent<Reply | DriveTold>) => {
+  made.onmessage = ({ data }: MessageEvent<Reply | DriveMessage>) => {
     if ('drive' in data) return drives?.(data)
     const waiting = open.get(data.id)
     open.delete(data.id)

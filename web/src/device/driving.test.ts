@@ -1,6 +1,6 @@
 import { afterEach, beforeEach, expect, test, vi } from 'vitest'
 import type { Core } from './core'
-import { Driving, type DriveTold, type Frame } from './driving'
+import { Driving, type DriveMessage, type Frame } from './driving'
 
 /** A core whose vehicle does nothing but keep time. */
 function stillCore() {
@@ -24,14 +24,14 @@ function stillCore() {
   return { at, core: core as unknown as Core }
 }
 
-let told: DriveTold[]
+let told: DriveMessage[]
 let clock: number
 
 beforeEach(() => {
   vi.useFakeTimers()
   told = []
   clock = 0
-  vi.stubGlobal('self', { postMessage: (one: DriveTold) => told.push(one) })
+  vi.stubGlobal('self', { postMessage: (one: DriveMessage) => told.push(one) })
   vi.spyOn(performance, 'now').mockImplementation(() => clock)
 })
 afterEach(() => {

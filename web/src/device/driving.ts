@@ -50,7 +50,7 @@ export interface Frame {
   pops: { at_s: number; knob: string }[]
 }
 
-export type DriveTold =
+export type DriveMessage =
   | { drive: 'loading'; stage: 'interpreter' | 'vehicle' }
   | { drive: 'ready'; described: Record<string, unknown>; tookMs: number }
   /** `world` is the vehicle's time at `at`, this device's time since its epoch [ms]. */
@@ -229,7 +229,7 @@ export class Driving {
   }
 }
 
-const tell = (told: DriveTold): void => self.postMessage(told)
+const tell = (told: DriveMessage): void => self.postMessage(told)
 
 /** What Python says in its last line, without what it calls its error. */
 const lastLine = (error: unknown): string =>

@@ -1,5 +1,5 @@
 export { earlier, epoch, momentOf, now, secondsSince } from './clock'
-export type { Moment } from './clock'
+export type { ClockReading } from './clock'
 export type {
   Body,
   Coach,
@@ -10,12 +10,12 @@ export type {
   RunSetup,
   DeviceMark,
 } from './db'
-export { askCore, judgeHere, keepJudge, inspectionScriptHere, inspectionStateHere } from './deviceJudge'
-export { keepOfflineCopy } from './offlineCopy'
+export { askCore, judgeHere, saveJudge, inspectionScriptHere, inspectionStateHere } from './deviceJudge'
+export { saveOfflineCopy } from './offlineCopy'
 export { knowScripts } from './scripts'
 export { headOf, recordOf } from './record'
 export { HOUSE_WAY } from './fetchRun'
-export { forgetSessionKey, keepSessionKey } from './marks'
+export { forgetSessionKey, saveSessionKey } from './marks'
 export { leads, Recorder } from './recorder'
 import type { LiveRun } from './live'
 export type { LiveRun, TestRecorder } from './live'

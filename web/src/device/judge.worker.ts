@@ -35,7 +35,7 @@ function withRoomFor(bytes: number, from: string): MakeModule {
 }
 
 async function load(from: string): Promise<Core> {
-  const memory = await keptMemory(from)
+  const memory = await savedMemory(from)
   if (memory) {
     try {
       const createPyodideModule = withRoomFor(memory.length, from)
@@ -62,7 +62,7 @@ async function start(from: string, how: Loading): Promise<Core> {
   }
   if (how._makeSnapshot) {
     python.runPython('import sys; sys.path.insert(0, "/core"); import lowhiss.engine.on_device')
-    await keepMemory(from, python)
+    await saveMemory(from, python)
   }
   return python.runPython('from lowhiss.engine import on_device; on_device') as Core
 }
@@ -70,14 +70,14 @@ async function start(from: string, how: Loading): Promise<Core> {
 const MEMORY = 'judge-memory'
 
 /** The interpreter's memory as an earlier start left it, the core in it: a start from there takes a tenth of the time. */
-async function keptMemory(from: string): Promise<Uint8Array | undefined> {
+async function savedMemory(from: string): Promise<Uint8Array | undefined> {
   if (!('caches' in self)) return undefined
   const kept = await (await caches.open(MEMORY)).match(`${from}memory`).catch(() => undefined)
   return kept && new Uint8Array(await kept.arrayBuffer())
 }
 
 /** Keep it for the next start; where there is no room the next start is a plain one. */
-async function keepMemory(from: string, python: Interpreter): Promise<void> {
+async function saveMemory(from: string, python: Interpreter): Promise<void> {
   if (!('caches' in self) || !python.makeMemorySnapshot) return
   try {
     const memory = python.makeMemorySnapshot()

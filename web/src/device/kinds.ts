@@ -6,9 +6,9 @@ import type { LocalInspection, LocalRun } from './db'
 export interface LogKind {
   /** The table of its heads on this device. */
   store: 'runs' | 'inspections'
-  begin: (log: LocalRun | LocalInspection, sent: Schema['Moment']) => Promise<unknown>
+  begin: (log: LocalRun | LocalInspection, sent: Schema['ClockReading']) => Promise<unknown>
   send: (id: string, body: Schema['EventBatch']) => Promise<Schema['ReceivedOut']>
-  after: (id: string, after: number) => Promise<Schema['KeptEventOut'][]>
+  after: (id: string, after: number) => Promise<Schema['SavedEventOut'][]>
 }
 
 const at = <K extends string>(key: K, id: string) => ({ path: { [key]: id } as Record<K, string> })

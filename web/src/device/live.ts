@@ -2,7 +2,7 @@
 
 import type { Schema } from '../shared/api'
 import type { Stage } from '../shared/trade'
-import type { Moment } from './clock'
+import type { ClockReading } from './clock'
 import type { Body, DeviceEvent, LocalRun } from './db'
 
 export interface LiveRun {
@@ -21,7 +21,7 @@ export interface TestRecorder {
   snapshot: (runId: string) => LiveRun | undefined
   load: (runId: string) => Promise<LiveRun>
   listen: (runId: string) => () => void
-  mark: (runId: string, bodies: Body[], at?: Moment) => Promise<void>
+  mark: (runId: string, bodies: Body[], at?: ClockReading) => Promise<void>
   noteStanding: (runId: string, stands: Partial<Record<Stage, string>>) => Promise<void>
   takePart: (head: Pick<Schema['RunOut'], 'id' | 'part'>) => Promise<void>
   /** Whether an inspection beside the run found something that must not move. */

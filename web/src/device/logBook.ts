@@ -4,7 +4,7 @@ import { personHere, type Schema } from '../shared/api'
 import { Subscribable } from '../shared/subscribable'
 import { isEnd } from '../shared/trade'
 import { CatchUp } from './catchUp'
-import { epoch, now, type Moment } from './clock'
+import { epoch, now, type ClockReading } from './clock'
 import {
   appendEvents,
   eventsOf,
@@ -86,7 +86,7 @@ export abstract class LogBook<
   }
 
   /** Write marks down, in the order given, all made at `at`; the screen may move on when this resolves. */
-  mark = (id: string, bodies: Body[], at: Moment = now()): Promise<void> => {
+  mark = (id: string, bodies: Body[], at: ClockReading = now()): Promise<void> => {
     const work = this.inTurn(async () => {
       const view = this.live.get(id) ?? (await this.load(id))
       const kept = await appendEvents(this.db, id, await signedMarks(id, bodies, at))
@@ -123,7 +123,7 @@ export abstract class LogBook<
 
   protected offsetOf = (id: string): number | null => this.others.offsetOf(id)
 
-  private async takeIn(id: string, kept: Schema['KeptEventOut'][]): Promise<void> {
+  private async takeIn(id: string, kept: Schema['SavedEventOut'][]): Promise<void> {
     if (!(await takeIn(this.db, id, kept))) return
     const log = await this.stored(id)
     const ended = kept.some(({ body }) => isEnd(body.type))

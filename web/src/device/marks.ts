@@ -1,7 +1,7 @@
 /** Marks as they are written down: with the proof of who made them, whose code is fetched beside the first screen. */
 
 import { personHere } from '../shared/api'
-import type { Moment } from './clock'
+import type { ClockReading } from './clock'
 import type { Body, DeviceMark } from './db'
 import type { Proof } from './proof'
 
@@ -9,9 +9,9 @@ import type { Proof } from './proof'
 const proofs = () => import('./proof')
 
 /** Make the key by which this session signs its marks. Never rejects. */
-export const keepSessionKey = (personId: string, csrf: string): Promise<void> =>
+export const saveSessionKey = (personId: string, csrf: string): Promise<void> =>
   proofs().then(
-    (m) => m.keepSessionKey(personId, csrf),
+    (m) => m.saveSessionKey(personId, csrf),
     () => undefined,
   )
 
@@ -22,7 +22,7 @@ export const forgetSessionKey = (): Promise<void> =>
     () => undefined,
   )
 
-interface Made extends Moment {
+interface Made extends ClockReading {
   id: string
   by: string
 }
@@ -35,7 +35,11 @@ export const proofOf = (log: string, mark: Made, body: Record<string, unknown>):
   )
 
 /** Marks as they are written down, for every kind of log: each with its id, its author, and their proof. */
-export function signedMarks(logId: string, bodies: Body[], at: Moment): Promise<Omit<DeviceMark, 'seq'>[]> {
+export function signedMarks(
+  logId: string,
+  bodies: Body[],
+  at: ClockReading,
+): Promise<Omit<DeviceMark, 'seq'>[]> {
   const by = personHere()?.name ?? ''
   return Promise.all(
     bodies.map(async (given) => {

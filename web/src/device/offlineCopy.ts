@@ -16,21 +16,21 @@ const KEPT = new Set<unknown>([
 ])
 const PAUSE_MS = 1000
 
-const isKept = ({ queryKey, state }: Query): boolean => KEPT.has(queryKey[0]) && state.data !== undefined
+const isSaved = ({ queryKey, state }: Query): boolean => KEPT.has(queryKey[0]) && state.data !== undefined
 
 /** Begin with the copy of the last contact, and renew the copy whenever one of its parts has changed. */
-export async function keepOfflineCopy(queries: QueryClient, recorder: Recorder): Promise<void> {
+export async function saveOfflineCopy(queries: QueryClient, recorder: Recorder): Promise<void> {
   for (const key of KEPT) queries.setQueryDefaults([key], { gcTime: Infinity })
-  hydrate(queries, ((await recorder.keptCopy()) ?? {}) as DehydratedState)
+  hydrate(queries, ((await recorder.savedCopy()) ?? {}) as DehydratedState)
   let timer: ReturnType<typeof setTimeout> | undefined
   queries.getQueryCache().subscribe(({ type, query }) => {
-    if (type !== 'updated' || !isKept(query)) return
+    if (type !== 'updated' || !isSaved(query)) return
     clearTimeout(timer)
     timer = setTimeout(() => {
       // whoever signed out meanwhile has left nothing here, and a copy that was still due must not come after it
       if (!personHere()) return
       // a copy that finds no room is only missed without contact
-      void recorder.keepCopy(dehydrate(queries, { shouldDehydrateQuery: isKept })).catch(() => undefined)
+      void recorder.saveCopy(dehydrate(queries, { shouldDehydrateQuery: isSaved })).catch(() => undefined)
     }, PAUSE_MS)
   })
 }

@@ -3,7 +3,7 @@ import { rememberPerson } from '../shared/api'
 import { script } from '../testing/script'
 import { keepTimeBy, momentOf, now, secondsSince } from './clock'
 import { openStore, type Db } from './db'
-import type { DriveAsk, DriveTold, Frame } from './driving'
+import type { DriveAsk, DriveMessage, Frame } from './driving'
 import { Outbox } from './outbox'
 import { beginPractice, Practice, practicesHere } from './practice'
 import { recordOf } from './record'
@@ -14,7 +14,7 @@ const worker = vi.hoisted(() => {
 })
 vi.mock('./deviceJudge', () => ({
   coreAddress: () => 'http://localhost/judge/',
-  driveHere: (hear: (told: DriveTold) => void) => {
+  driveHere: (hear: (told: DriveMessage) => void) => {
     worker.hear = hear as typeof worker.hear
     return (ask: DriveAsk) => void worker.asked.push(ask)
   },
@@ -59,7 +59,7 @@ let stores = 0
 let db: Db
 let practice: Practice
 
-const tell = (told: DriveTold) => worker.hear(told as never)
+const tell = (told: DriveMessage) => worker.hear(told as never)
 const show = (more: Partial<Frame> = {}, world = 4) =>
   tell({
     drive: 'frame',

@@ -4,7 +4,7 @@ import { api, need, personHere, type Schema } from '../shared/api'
 import { Subscribable } from '../shared/subscribable'
 import { isEnd } from '../shared/trade'
 import { Cards } from './cards'
-import { keepTimeBy, now, type Moment, type TimeSource } from './clock'
+import { keepTimeBy, now, type ClockReading, type TimeSource } from './clock'
 import {
   rangeOf,
   type Body,
@@ -16,7 +16,7 @@ import {
   type DeviceMark,
 } from './db'
 import { askCore, coreAddress, driveHere } from './deviceJudge'
-import type { DriveAsk, DriveTold, Frame } from './driving'
+import type { DriveAsk, DriveMessage, Frame } from './driving'
 import { HOUSE_WAY } from './fetchRun'
 import type { LiveRun, NewPractice, TestRecorder } from './live'
 
@@ -194,7 +194,7 @@ export class Practice extends Subscribable implements TestRecorder {
     return () => this.refusals.delete(hear)
   }
 
-  private hear(told: DriveTold): void {
+  private hear(told: DriveMessage): void {
     switch (told.drive) {
       case 'loading':
         this.state = told.stage
@@ -208,7 +208,7 @@ export class Practice extends Subscribable implements TestRecorder {
       case 'frame':
         return this.hearFrame(told)
       case 'moved':
-        if (told.log.length) void this.keepLog(told.from, told.log)
+        if (told.log.length) void this.saveLog(told.from, told.log)
         if (told.refused) this.refusals.forEach((hear) => hear(told.name, told.refused))
         return
       case 'done':
@@ -218,7 +218,7 @@ export class Practice extends Subscribable implements TestRecorder {
         this.truth?.(told.truth)
         return
       case 'kept':
-        void this.keepDrive({ kept: told.kept, tick: told.tick })
+        void this.saveDrive({ kept: told.kept, tick: told.tick })
         return
       case 'stood':
         this.stoodS += told.seconds
@@ -234,7 +234,7 @@ export class Practice extends Subscribable implements TestRecorder {
     this.tell()
   }
 
-  private hearFrame({ frame, at, world, rate, behindS }: DriveTold & { drive: 'frame' }): void {
+  private hearFrame({ frame, at, world, rate, behindS }: DriveMessage & { drive: 'frame' }): void {
     this.sync = { at, world, rate }
     this.behindS = behindS
     const first = this.frame === null
@@ -246,16 +246,16 @@ export class Practice extends Subscribable implements TestRecorder {
     }
     this.pops.push(...frame.pops)
     if (frame.states.length) void this.takeStates(frame)
-    if (frame.tick - this.local.tick > 100) void this.keepDrive({ tick: frame.tick })
+    if (frame.tick - this.local.tick > 100) void this.saveDrive({ tick: frame.tick })
     this.frames.forEach((hear) => hear(frame))
   }
 
-  private keepDrive(part: Partial<LocalPractice>): Promise<unknown> {
+  private saveDrive(part: Partial<LocalPractice>): Promise<unknown> {
     Object.assign(this.local, part)
     return this.inTurn(() => this.db.put('practices', this.local))
   }
 
-  private keepLog(from: number, entries: [number, string, unknown][]): Promise<unknown> {
+  private saveLog(from: number, entries: [number, string, unknown][]): Promise<unknown> {
     return this.inTurn(() => this.db.put('practiceLog', { practiceId: this.local.id, from, entries }))
   }
 
@@ -316,7 +316,7 @@ export class Practice extends Subscribable implements TestRecorder {
   }
 
   /** Write down what the trainee marks; what only the vehicle can say is at most a claim. */
-  mark = async (_runId: string, bodies: Body[], at: Moment = now()): Promise<void> => {
+  mark = async (_runId: string, bodies: Body[], at: ClockReading = now()): Promise<void> => {
     const so = await this.answers(bodies)
     const marks = bodies.flatMap((body, n) => this.asMarked(body, so[n] ?? true))
     await this.append(
@@ -392,7 +392,7 @@ export class Practice extends Subscribable implements TestRecorder {
     const marks = JSON.stringify(this.marks())
     const record = (await askCore('practice_record', [marks])) as Record<string, unknown>
     const after = (await askCore('practice_after', [marks])) as Record<string, unknown>
-    await this.keepDrive({ ended: true, record, after })
+    await this.saveDrive({ ended: true, record, after })
     await this.cardsGoneWrong(after).catch(() => undefined)
     if (this.live) this.live = { ...this.live, run: { ...this.live.run, closed: true } }
     this.say({ drive: 'freeze', frozen: true })

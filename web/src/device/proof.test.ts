@@ -1,7 +1,7 @@
 import 'fake-indexeddb/auto'
 import { afterEach, expect, test, vi } from 'vitest'
 import { rememberPerson } from '../shared/api'
-import { canonical, forgetSessionKey, keepSessionKey, proofOf } from './proof'
+import { canonical, forgetSessionKey, saveSessionKey, proofOf } from './proof'
 import cases from './canonical.cases.gen.json'
 
 const ines = { id: 'i', name: 'Ines Aldous', role: 'driver', language: 'en', pressure_unit: 'psi' } as const
@@ -27,7 +27,7 @@ test('a mark is signed by the key of the session, and by none after a sign-out o
     return Promise.resolve(new Response(null, { status: 204 }))
   })
   rememberPerson({ ...ines, demo: true } as never)
-  await keepSessionKey('i', 'word')
+  await saveSessionKey('i', 'word')
   expect(sent).toHaveLength(1)
   const { id, public: point } = (await sent[0]?.json()) as { id: string; public: string }
   expect(point).toMatch(/^04[0-9a-f]{128}$/)
@@ -50,9 +50,9 @@ test('a mark is signed by the key of the session, and by none after a sign-out o
   )
   expect(holds).toBe(true)
   // the same session has the same key, another one another
-  await keepSessionKey('i', 'word')
+  await saveSessionKey('i', 'word')
   expect(sent).toHaveLength(1)
-  await keepSessionKey('i', 'another word')
+  await saveSessionKey('i', 'another word')
   expect((await proofOf('run', mark, {}))?.key).not.toBe(id)
   rememberPerson({ ...ines, id: 'o', name: 'Odile Ferrow' } as never)
   expect(await proofOf('run', mark, {})).toBeUndefined()

@@ -5,7 +5,7 @@
 
 import { openDB, type DBSchema, type IDBPDatabase } from 'idb'
 import { api, need, personHere } from '../shared/api'
-import type { Moment } from './clock'
+import type { ClockReading } from './clock'
 
 interface SessionKey {
   id: string
@@ -39,7 +39,7 @@ const hex = (bytes: ArrayBuffer) =>
   [...new Uint8Array(bytes)].map((byte) => byte.toString(16).padStart(2, '0')).join('')
 
 /** Make the key of this session, or find it again; the server gets its public half. Never rejects. */
-export async function keepSessionKey(personId: string, csrf: string): Promise<void> {
+export async function saveSessionKey(personId: string, csrf: string): Promise<void> {
   try {
     const db = await store()
     const session = hex(await crypto.subtle.digest('SHA-256', new TextEncoder().encode(`key ${csrf}`)))
@@ -67,7 +67,7 @@ export async function forgetSessionKey(): Promise<void> {
   }
 }
 
-interface Signed extends Moment {
+interface Signed extends ClockReading {
   id: string
   by: string
 }

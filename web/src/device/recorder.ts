@@ -87,10 +87,10 @@ export class Recorder extends LogBook<LocalRun, LiveRun> implements TestRecorder
     return recorder
   }
 
-  /** The last answers of the server, as `keepCopy` kept them; undefined at the first visit. */
-  keptCopy = (): Promise<unknown> => this.db.get('copies', 'queries')
+  /** The last answers of the server, as `saveCopy` kept them; undefined at the first visit. */
+  savedCopy = (): Promise<unknown> => this.db.get('copies', 'queries')
 
-  keepCopy = async (copy: unknown): Promise<void> => {
+  saveCopy = async (copy: unknown): Promise<void> => {
     await this.db.put('copies', copy, 'queries')
   }
 

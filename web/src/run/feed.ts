@@ -1,14 +1,14 @@
 /** A unit's live feed on this page: what the needles show now, what they showed at a mark, and moments to confirm. */
 
 import { useEffect, useState, useSyncExternalStore } from 'react'
-import { now, secondsSince, type Moment, keepConnected } from '../device'
+import { now, secondsSince, type ClockReading, keepConnected } from '../device'
 import { Subscribable } from '../shared/subscribable'
 
 export type Numbers = Record<string, number>
 
 export interface Proposal {
   moment: 'settled' | 'cut_out' | 'cut_in' | 'warning' | 'tractor_out' | 'trailer_out'
-  at: Moment
+  at: ClockReading
   numbers: Numbers
 }
 
@@ -50,7 +50,7 @@ interface Message {
 const STOPPED_AFTER_S = 2
 const TROUBLE_SHOWN_S = 8
 /** Prompts are looked up this far back. */
-const KEPT_S = 20
+const SAVED_S = 20
 const PROPOSED_FOR_S = 12
 
 const needlesOf = ({
@@ -68,8 +68,8 @@ const needlesOf = ({
 }
 
 export class Feed extends Subscribable {
-  private readonly seen: { at: Moment; numbers: Numbers }[] = []
-  private troubled: { what: 'gap' | 'jump'; at: Moment } | null = null
+  private readonly seen: { at: ClockReading; numbers: Numbers }[] = []
+  private troubled: { what: 'gap' | 'jump'; at: ClockReading } | null = null
   private proposed: Proposal[] = []
   private knobs: FeedState['knobs'] = {}
   private over = false
@@ -104,7 +104,7 @@ export class Feed extends Subscribable {
   state = (): FeedState => this.shown
 
   /** What the needles showed at a moment of this page; null when no frame came near it. */
-  at(moment: Moment): Numbers | null {
+  at(moment: ClockReading): Numbers | null {
     const near = this.seen.findLast(({ at }) => at.mono_s <= moment.mono_s) ?? this.seen[0]
     if (!near || near.at.epoch !== moment.epoch) return null
     return Math.abs(moment.mono_s - near.at.mono_s) <= STOPPED_AFTER_S ? near.numbers : null
@@ -115,7 +115,7 @@ export class Feed extends Subscribable {
     if (state) this.apart = apart
     if (frame) {
       this.seen.push({ at, numbers: needlesOf(frame) })
-      while (this.seen[0] && at.mono_s - this.seen[0].at.mono_s > KEPT_S) this.seen.shift()
+      while (this.seen[0] && at.mono_s - this.seen[0].at.mono_s > SAVED_S) this.seen.shift()
       this.knobs = { tractor: frame.tractor_in, trailer: frame.trailer_in }
     }
     if (trouble) this.troubled = { what: trouble, at }

@@ -15,5 +15,14 @@ export { standing, stateOf, stepOf } from './state'
 export type { Mark, Needle, TestState } from './state'
 export { RecorderContext, useLiveRun, useRecorder } from './useLiveRun'
 export type { RecorderState } from './useLiveRun'
-export { isAnswered, isDone, ItemCard, listening, nextOpen, offered, Told, useInspection } from './inspection'
+export {
+  isAnswered,
+  isDone,
+  ItemCard,
+  listening,
+  nextOpen,
+  offered,
+  Answered,
+  useInspection,
+} from './inspection'
 export type { Ask, InspectionFold, InspectionHere, InspectionScript, InspectionStep } from './inspection'

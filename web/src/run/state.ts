@@ -1,6 +1,6 @@
 /** Where a test stands on the screen: a pure fold over its events. It says what to ask next, never how a result counts. */
 
-import type { Moment, DeviceMark } from '../device'
+import type { ClockReading, DeviceMark } from '../device'
 import { isEnd } from '../shared/trade'
 import type { POINTS } from '../shared/trade.gen'
 import { leadOf, type Lead, type Script, type Step } from './guide'
@@ -9,7 +9,7 @@ export type Needle = Script['needles'][number]
 type Point = (typeof POINTS)[number]
 
 /** A mark that wants the needles' numbers. */
-export interface Mark extends Moment {
+export interface Mark extends ClockReading {
   id: string
   point: Point
   stage: string
@@ -32,8 +32,8 @@ export interface TestState {
   hold: { stage: string; start: Mark } | null
   pedalDown: boolean
   /** The last move of pedal or knobs: the needles settle from here on. */
-  lastMove: Moment | null
-  engineStart: Moment | null
+  lastMove: ClockReading | null
+  engineStart: ClockReading | null
   /** Every mark of the last mark: those of one instant. */
   lastMarks: DeviceMark[]
 }
@@ -71,7 +71,7 @@ function markOf(event: DeviceMark): Mark | null {
   return null
 }
 
-const together = (a: Moment | undefined, b: Moment): boolean =>
+const together = (a: ClockReading | undefined, b: ClockReading): boolean =>
   a?.device === b.device && a.epoch === b.epoch && a.mono_s === b.mono_s
 
 export function stateOf(script: Script, all: readonly DeviceMark[]): TestState {
@@ -80,8 +80,8 @@ export function stateOf(script: Script, all: readonly DeviceMark[]): TestState {
   setNumbers(marks, events)
   let lastMarks: DeviceMark[] = []
   let pedalDown = false
-  let lastMove: Moment | null = null
-  let engineStart: Moment | null = null
+  let lastMove: ClockReading | null = null
+  let engineStart: ClockReading | null = null
   for (const event of events) {
     if (event.type === 'pedal') pedalDown = event.state === 'full'
     if (event.type === 'pedal' || event.type === 'knob') lastMove = event

@@ -26,7 +26,7 @@ export function AfterPage() {
     queryFn: async () => {
       const here = (await (await recorder?.practices())?.here())?.find(({ id }) => id === practiceId)
       if (here?.after) {
-        const after = (await askCore('practice_told', [JSON.stringify(here.after), language, unit])) as After
+        const after = (await askCore('practice_text', [JSON.stringify(here.after), language, unit])) as After
         return { title: here.title, at: here.startedWall, after }
       }
       const kept = await need(

@@ -15,7 +15,7 @@ interface Truth {
   possible: string[]
 }
 
-interface Told {
+interface Watched {
   frame?: Frame
   truth?: Truth
   done?: { refused: string; by?: string; value?: unknown }
@@ -28,13 +28,13 @@ export function WatchPage() {
   const { practiceId = '' } = useParams()
   const { t } = useTranslation()
   const figures = useFigures()
-  const [told, setTold] = useState<Told>({})
+  const [told, setTold] = useState<Watched>({})
   const [said, setSaid] = useState('')
   const [chosen, setChosen] = useState<string[]>()
   const line = useRef<ReturnType<typeof keepTalking>>(undefined)
   useEffect(() => {
     const made = keepTalking(`/api/practices/${practiceId}/live`, (message) => {
-      const heard = message as Told
+      const heard = message as Watched
       setTold((before) => ({ ...before, gone: false, ...heard }))
       if (!heard.done) return
       const { refused, by } = heard.done

@@ -6,7 +6,7 @@ import {
   isDone,
   ItemCard,
   nextOpen,
-  Told,
+  Answered,
   useRecorder,
   useInspection,
   type Ask,
@@ -269,7 +269,7 @@ function Strip({
                 onClick={() => onGo(n)}
                 className={`grid min-h-touch w-12 place-items-center ${one === step ? 'border-b-4 border-air' : ''}`}
               >
-                <Told told={isBad ? 'not_right' : shape} />
+                <Answered told={isBad ? 'not_right' : shape} />
               </button>
             </li>
           )
@@ -312,7 +312,7 @@ function Stops({ here, now, onGo }: { here: InspectionHere; now: string; onGo: (
               onClick={() => onGo(open >= 0 ? open : steps.findIndex(({ station }) => station === id))}
               className={`flex min-h-touch w-full items-center gap-3 text-left ${id === now ? 'font-bold' : ''}`}
             >
-              <Told told={wrong ? 'not_right' : done === mine.length ? 'right' : undefined} />
+              <Answered told={wrong ? 'not_right' : done === mine.length ? 'right' : undefined} />
               <span className="grow">{name}</span>
               <span className="num text-soft">{t('inspection.stopLeft', { done, of: mine.length })}</span>
             </button>

@@ -12,7 +12,7 @@ import {
 } from '../../shared/api'
 import { useFigures } from '../../shared/figures/useFigures'
 import { Button, Notice, SelectField } from '../../shared/ui'
-import { Told, useRecorder, useInspection } from '../../run'
+import { Answered, useRecorder, useInspection } from '../../run'
 
 type State = Schema['InspectionStateOut']
 type Line = Schema['InspectionAnswerOut']
@@ -243,7 +243,7 @@ function Report({ head, state, script, rules, setRules, title }: ReportProps) {
           <ul>
             {unseen.map((one) => (
               <li key={one.key} className="flex items-baseline gap-2 border-b border-line py-1">
-                <Told told={one.answer ?? undefined} />
+                <Answered told={one.answer ?? undefined} />
                 <span>
                   {one.name} <span className="text-soft">{one.where}</span>{' '}
                   <span className="text-note text-soft">
@@ -254,7 +254,7 @@ function Report({ head, state, script, rules, setRules, title }: ReportProps) {
             ))}
             {open.map(({ key, item, where }) => (
               <li key={key} className="flex items-baseline gap-2 border-b border-line py-1">
-                <Told told={undefined} />
+                <Answered told={undefined} />
                 <span>
                   {script?.items[item]?.name} <span className="text-soft">{where}</span>
                 </span>
@@ -268,7 +268,7 @@ function Report({ head, state, script, rules, setRules, title }: ReportProps) {
           <ul>
             {seenOnly.map(([name, lines]) => (
               <li key={name} className="flex items-baseline gap-2 border-b border-line py-1">
-                <Told told="seen_not_measured" />
+                <Answered told="seen_not_measured" />
                 <span>
                   {name}{' '}
                   <span className="text-soft">

@@ -17,7 +17,7 @@ interface HandleProps {
 export function HandleLesson({ lesson, kept, lessons }: HandleProps) {
   const { t } = useTranslation()
   const queries = useQueryClient()
-  const teaches = useMay('keepOwnLesson')
+  const teaches = useMay('saveOwnLesson')
   const [open, setOpen] = useState<'copy' | 'change'>()
   const renew = () => {
     void queries.invalidateQueries({ queryKey: ['own-lessons'] })
@@ -66,7 +66,7 @@ export function HandleLesson({ lesson, kept, lessons }: HandleProps) {
 export function BringLesson() {
   const { t } = useTranslation()
   const queries = useQueryClient()
-  const teaches = useMay('keepOwnLesson')
+  const teaches = useMay('saveOwnLesson')
   const bring = useMutation({
     mutationFn: async (file: File) => {
       const text = await file.text()

@@ -66,7 +66,7 @@ export function Views({ params }: { params: URLSearchParams }) {
             onChange={(event) => setName(event.target.value)}
             className="h-11 w-44 border-[1.5px] border-ink bg-sheet px-3 placeholder:text-soft"
           />
-          <Button type="submit">{t('log.keepView')}</Button>
+          <Button type="submit">{t('log.saveView')}</Button>
         </form>
       )}
       <FormError error={keep.error} />

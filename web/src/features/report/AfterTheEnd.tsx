@@ -81,7 +81,7 @@ function LateMarks({ report, late }: { report: Report; late: Late[] }) {
       {asked && (
         <Modal title={t('report.confirmLate')} open onClose={() => setAsked(undefined)}>
           <p>{t('report.confirmLateBody')}</p>
-          <LineForm label={t('test.why')} button={t('report.confirmLate')} onKeep={confirm} />
+          <LineForm label={t('test.why')} button={t('report.confirmLate')} onSave={confirm} />
         </Modal>
       )}
     </ul>
@@ -108,7 +108,7 @@ function Differs({ runId, differs }: { runId: string; differs: NonNullable<Repor
         <LineForm
           label={t('test.why')}
           button={t('report.look')}
-          onKeep={async (why) => {
+          onSave={async (why) => {
             await look.mutateAsync(why)
           }}
           className="no-print max-w-2xl"

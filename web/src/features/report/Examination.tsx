@@ -13,7 +13,7 @@ type Report = Schema['ExaminationOut']
 export function Examination({ runId, ended }: { runId: string; ended: boolean }) {
   const { t } = useTranslation()
   const figures = useFigures()
-  const tells = useMay('tellExamination')
+  const tells = useMay('announceExamination')
   const report = useQuery(examinationQuery(runId, figures.language, figures.unit)).data
   if (!report) return null
   return (

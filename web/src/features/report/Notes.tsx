@@ -38,7 +38,7 @@ export function Notes({ runId, events }: NotesProps) {
         <LineForm
           label={t('report.note')}
           button={t('report.noteAdd')}
-          onKeep={keep}
+          onSave={keep}
           className="no-print mt-2 max-w-2xl"
         />
       )}

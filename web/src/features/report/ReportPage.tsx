@@ -33,7 +33,7 @@ export function ReportPage() {
   const { t } = useTranslation()
   const { unit, language } = useFigures()
   const waiting = useWaiting(runId)
-  const oversees = useMay('tellExamination')
+  const oversees = useMay('announceExamination')
   const { data, error, refetch, isPlaceholderData } = useQuery({
     ...reportQuery(runId, language, unit, `${waiting.marks} marks wait`),
     enabled: waiting.told,

@@ -48,7 +48,7 @@ export function Reported({ run }: { run: Schema['RunOut'] }) {
           button={t(`log.reported.${word}`)}
           tone={accepts ? 'air' : 'clay'}
           onClose={() => setAccepts(undefined)}
-          onKeep={async (reason) => {
+          onSave={async (reason) => {
             await decide.mutateAsync({ accept: accepts, reason })
           }}
         />

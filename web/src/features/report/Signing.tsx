@@ -5,7 +5,7 @@ import { api, need, type Schema } from '../../shared/api'
 import { useFigures } from '../../shared/figures/useFigures'
 import { useSession, type Person } from '../../shared/session'
 import { Button, FormError, SelectField, TextField } from '../../shared/ui'
-import { forgetPending, keepPending, pendingOf, type Pending } from './pendingSignature'
+import { forgetPending, savePending, pendingOf, type Pending } from './pendingSignature'
 
 type Signed = Schema['SignedOut']
 type How = Signed['how']
@@ -115,7 +115,7 @@ function SignForm({ run, here, signed }: SigningProps & { signed: Signed[] }) {
   })
   const submit = (event: FormEvent) => {
     event.preventDefault()
-    if (here) setPending(keepPending(run.id, me?.name ?? ''))
+    if (here) setPending(savePending(run.id, me?.name ?? ''))
     else sign.mutate()
   }
   if (!me) return null

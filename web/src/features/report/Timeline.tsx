@@ -7,7 +7,7 @@ import { useFigures } from '../../shared/figures/useFigures'
 import { markName } from '../../run'
 import { useSize } from '../../shared/ui'
 
-type Told = { type: string } & Record<string, unknown>
+type TimelineEvent = { type: string } & Record<string, unknown>
 
 const PLOT = { left: 40, top: 30, height: 210 }
 /** The scale reaches as high as the air column's, or higher. */
@@ -51,7 +51,7 @@ export function Timeline({
   )
   const told = points.map((point) => ({
     ...point,
-    name: t(`test.mark.${markName(point.event as Told)}`),
+    name: t(`test.mark.${markName(point.event as TimelineEvent)}`),
     text: figures.reading(point.psi),
   }))
   return (
@@ -103,7 +103,7 @@ export function Timeline({
               stroke="var(--color-line)"
               strokeDasharray="2 4"
             >
-              <title>{t(`test.mark.${markName(event as Told)}`)}</title>
+              <title>{t(`test.mark.${markName(event as TimelineEvent)}`)}</title>
             </path>
           ))}
           <clipPath id={clip}>

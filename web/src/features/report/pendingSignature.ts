@@ -13,7 +13,7 @@ const all = (): Record<string, Pending> =>
 
 export const pendingOf = (runId: string): Pending | undefined => all()[runId]
 
-export function keepPending(runId: string, name: string): Pending {
+export function savePending(runId: string, name: string): Pending {
   const pending = { id: crypto.randomUUID(), name, signed_at: new Date().toISOString() }
   localStorage.setItem(KEY, JSON.stringify({ ...all(), [runId]: pending }))
   return pending

@@ -11,7 +11,7 @@ import { refOf, type Edition } from './drafts'
 /** Every version of the fleet's own: open it, take it along as a file, publish, retire. */
 export function Editions({ editions }: { editions: Edition[] }) {
   const { t } = useTranslation()
-  const writes = useMay('keepDraft')
+  const writes = useMay('saveDraft')
   return (
     <div className="grid gap-3">
       {editions.length === 0 ? (
@@ -33,7 +33,7 @@ function EditionLine({ edition, editions }: { edition: Edition; editions: Editio
   const figures = useFigures()
   const navigate = useNavigate()
   const queries = useQueryClient()
-  const writes = useMay('keepDraft')
+  const writes = useMay('saveDraft')
   const manages = useMay('publishRules')
   const [asking, setAsking] = useState<'publish' | 'retire'>()
   const { kind, name, version, state } = edition

@@ -395,7 +395,7 @@ function Law({ draft, limit, onChange }: { draft: Draft; limit: Limit; onChange:
     <div className="grid gap-3" aria-live="polite">
       {problem ? (
         <p role="alert" className="border-l-4 border-clay pl-3 font-semibold text-clay">
-          {t('rules.draftNotKept')} {problem}
+          {t('rules.draftNotSaved')} {problem}
         </p>
       ) : looser.length > 0 ? (
         <div data-looser className="border-l-4 border-amber pl-3">

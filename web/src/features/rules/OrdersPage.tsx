@@ -86,9 +86,9 @@ function Written({ edition, book }: { edition: Edition; book: Schema['BookOut'] 
     >
       <span role="status" className="text-note text-soft">
         {draft.problem
-          ? `${t('rules.draftNotKept')} ${draft.problem}`
+          ? `${t('rules.draftNotSaved')} ${draft.problem}`
           : draft.kept
-            ? t('rules.draftKept')
+            ? t('rules.draftSaved')
             : ''}
       </span>
       <Button disabled={!draft.undo} onClick={draft.undo}>
@@ -105,7 +105,7 @@ function Tried({ book, drafts }: { book: Schema['BookOut']; drafts: Edition[] })
   const { t } = useTranslation()
   const figures = useFigures()
   const navigate = useNavigate()
-  const writes = useMay('keepDraft')
+  const writes = useMay('saveDraft')
   const [from, setFrom] = useState(book.procedures[0]?.id ?? '')
   const [order, setOrder] = useState<Order>(() => startOf(book, from))
   const [naming, setNaming] = useState(false)

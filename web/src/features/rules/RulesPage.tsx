@@ -47,7 +47,7 @@ export function RulesPage() {
 function Desk({ editions }: { editions: Edition[] }) {
   const { t } = useTranslation()
   const figures = useFigures()
-  const writes = useMay('keepDraft')
+  const writes = useMay('saveDraft')
   const [params, setParams] = useSearchParams()
   const [deriving, setDeriving] = useState(false)
   const view = VIEWS.find((one) => one === params.get('view')) ?? 'limits'
@@ -207,7 +207,7 @@ function Reading({
 }: ShownProps & { drafts: Edition[]; open: (edition: Edition) => void }) {
   const { t } = useTranslation()
   const figures = useFigures()
-  const writes = useMay('keepDraft')
+  const writes = useMay('saveDraft')
   const [at, setAt] = useState<Place>()
   const column = table.columns.findIndex(({ ref }) => ref === at?.ref)
   const cell = table.rows.find(({ stage }) => stage === at?.stage)?.cells[column]
@@ -307,7 +307,7 @@ function Writing({
             {edition.title[figures.language]}, {t('rules.version', { version: edition.version })}
           </b>
           <span role="status" className="text-note text-soft">
-            {draft.problem ? '' : draft.kept ? t('rules.draftKept') : t('rules.choose')}
+            {draft.problem ? '' : draft.kept ? t('rules.draftSaved') : t('rules.choose')}
           </span>
           <Button className="ml-auto" disabled={!draft.undo} onClick={draft.undo}>
             {t('rules.undo')}
@@ -323,7 +323,7 @@ function Writing({
         )}
         {draft.problem && (view === 'conventions' || view === 'inspection') && (
           <p role="alert" className="border-l-4 border-clay pl-3 font-semibold text-clay">
-            {t('rules.draftNotKept')} {draft.problem}
+            {t('rules.draftNotSaved')} {draft.problem}
           </p>
         )}
       </div>

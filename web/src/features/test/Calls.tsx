@@ -8,7 +8,7 @@ import { isHeld, type Script, type Step, type TestState } from '../../run'
 import type { Verdict } from './phase'
 import { psiOf } from './useReadings'
 
-import type { Call, Part } from './call'
+import type { Call, CallPart } from './call'
 const WrongNumber = lazy(() => import('./dialogs').then((m) => ({ default: m.WrongNumber })))
 
 interface CallsProps {
@@ -157,7 +157,7 @@ function callsOf(
   verdict: Verdict | undefined,
   unit: 'psi' | 'kpa' | 'bar',
 ): Call[] {
-  const what = (part: Part) => step.says.find((name) => name === `${part}:${step.step}`) ?? null
+  const what = (part: CallPart) => step.says.find((name) => name === `${part}:${step.step}`) ?? null
   if (when === 'before') {
     const action = step.calls.action
     return [

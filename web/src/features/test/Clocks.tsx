@@ -3,7 +3,7 @@ import { parseNumber } from '../../shared/figures/numbers'
 import { useState, type ReactNode } from 'react'
 import { clockFace, toPsi, unitLabel } from '../../shared/figures/format'
 import { useFigures } from '../../shared/figures/useFigures'
-import { now, secondsSince, type Moment, type Body } from '../../device'
+import { now, secondsSince, type ClockReading, type Body } from '../../device'
 import { useSound, type Mark, type Script, type TestState } from '../../run'
 import { enteredText, lowestPsi } from './useReadings'
 import { useTicking } from './useTimer'
@@ -75,7 +75,7 @@ export function HoldClock({ start, holdS, ownWatch }: { start: Mark; holdS: numb
 }
 
 /** The wait since the last move of pedal or knobs: advised, never required. */
-export function WaitClock({ since, advisedS }: { since: Moment | null; advisedS: number }) {
+export function WaitClock({ since, advisedS }: { since: ClockReading | null; advisedS: number }) {
   const { t } = useTranslation()
   useTicking()
   const waitS = since ? secondsSince(since) : 0
@@ -110,7 +110,7 @@ interface FillProps {
 export function FillClock({ script, state, compact, livePsi, onConfirm, beside }: FillProps) {
   const { t } = useTranslation()
   const since = state.engineStart ? secondsSince(state.engineStart) : 0
-  const [told, setTold] = useState<{ psi: number; at: Moment }>()
+  const [told, setTold] = useState<{ psi: number; at: ClockReading }>()
   const anchor = livePsi === null ? (told ?? anchorOf(state)) : { psi: livePsi, at: now() }
   if (!anchor) {
     return (
@@ -151,7 +151,7 @@ export function FillClock({ script, state, compact, livePsi, onConfirm, beside }
 }
 
 /** From where the air builds: the last reading, at its mark or when the engine was started after it. */
-function anchorOf(state: TestState): { psi: number; at: Moment } | null {
+function anchorOf(state: TestState): { psi: number; at: ClockReading } | null {
   const read = state.marks.findLast((mark) => lowestPsi(mark) !== null)
   const psi = lowestPsi(read)
   if (!read || psi === null || !state.engineStart) return null

@@ -1,6 +1,6 @@
 import { useEffect, useEffectEvent, useRef, useState } from 'react'
 import { useTranslation } from '../../shared/i18n/useTranslation'
-import { momentOf, type Moment } from '../../device'
+import { momentOf, type ClockReading } from '../../device'
 
 const HOLD_MS = 1000
 
@@ -14,7 +14,7 @@ interface MarkBarProps {
   disabled?: boolean
   hint?: string
   narrow?: boolean
-  onMark: (at: Moment) => void
+  onMark: (at: ClockReading) => void
 }
 
 /** The one large area that always means "now". Thumb or space bar; the moment is stamped before anything else. */
@@ -30,7 +30,7 @@ export function MarkBar({
 }: MarkBarProps) {
   const { t } = useTranslation()
   const [pressing, setPressing] = useState(false)
-  const pressed = useRef<{ at: Moment; timer?: ReturnType<typeof setTimeout> } | null>(null)
+  const pressed = useRef<{ at: ClockReading; timer?: ReturnType<typeof setTimeout> } | null>(null)
 
   const release = () => {
     clearTimeout(pressed.current?.timer)

@@ -45,7 +45,7 @@ export function MarksDialog({ open, live, state, verdicts, onClose, onCorrect, o
       <LineForm
         label={t('test.note')}
         button={t('test.addNote')}
-        onKeep={(text) => onMark([{ type: 'note', text }])}
+        onSave={(text) => onMark([{ type: 'note', text }])}
       />
       <ol className="border-t-[1.5px] border-ink empty:hidden">
         {[...state.events]

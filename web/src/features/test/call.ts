@@ -1,7 +1,7 @@
-export type Part = 'limit' | 'action' | 'reading' | 'verdict'
+export type CallPart = 'limit' | 'action' | 'reading' | 'verdict'
 
 export interface Call {
-  part: Part
+  part: CallPart
   /** The `what` of its `said` event; what is done needs no tick. */
   what: string | null
   words: Record<string, string>

@@ -10,7 +10,7 @@ import {
   now,
   secondsSince,
   type LiveRun,
-  type Moment,
+  type ClockReading,
   type TestRecorder,
   leads,
 } from '../../device'
@@ -91,7 +91,7 @@ export function useConductor(recorder: TestRecorder, live: LiveRun) {
   const link = useFeed(setup.readings === 'feed' ? run.unitId : null)
   const feed = link?.feed
   /** Whether the marks were kept on this device; where not, that is said at once. */
-  const mark = (bodies: Body[], at: Moment = now()): Promise<boolean> => {
+  const mark = (bodies: Body[], at: ClockReading = now()): Promise<boolean> => {
     const seen = feed?.at(at) ?? {}
     const signed = bodies.map((body) => ({ ...by, ...(wantsNumbers(body) ? seen : {}), ...body }))
     const written = recorder.mark(run.id, signed, at).then(
@@ -140,13 +140,13 @@ export function useConductor(recorder: TestRecorder, live: LiveRun) {
   const meant = useMeantBar(bar, live.events.filter(({ event }) => !isOwn(event)).length)
   const duplicates = duplicatesOf(state.events).at(-1)
 
-  const finish = (at?: Moment) => {
+  const finish = (at?: ClockReading) => {
     const up: Body[] = state.pedalDown ? [{ type: 'pedal', state: 'released' }] : []
     void mark([...up, { type: 'finished' }], at).then(
       (kept) => kept && navigate(run.practice ? `/practice/${run.id}/after` : `/runs/${run.id}`),
     )
   }
-  const goOn = (at?: Moment) => {
+  const goOn = (at?: ClockReading) => {
     const pass = () => setPassed(state.lead.done.length)
     if (!state.pedalDown || watches) return pass()
     // together with the mark: a bar that asked for the next thing sooner would not hear the touch
@@ -161,7 +161,7 @@ export function useConductor(recorder: TestRecorder, live: LiveRun) {
     writing.current = true
     void newest.current?.finally(() => (writing.current = false))
   }
-  const onMark = (at: Moment) => {
+  const onMark = (at: ClockReading) => {
     void unlockSound()
     if (at.mono_s - lastAt.current < BOUNCE_S) return
     once(() => {

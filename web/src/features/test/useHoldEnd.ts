@@ -1,5 +1,5 @@
 import { useEffect, useEffectEvent } from 'react'
-import { earlier, now, secondsSince, type Moment } from '../../device'
+import { earlier, now, secondsSince, type ClockReading } from '../../device'
 import { scheduleHold, scheduleSettled, type Mark } from '../../run'
 
 /** Up to this late, an end is the clock's own: the tone sounded in time, only this page got its turn late. */
@@ -8,7 +8,11 @@ const OWN_END_S = 2
 const OTHER_TAB_S = 1.5
 
 /** Ends the hold when its time is over, once, and schedules its tones; `holdS` null leaves the end to a mark. */
-export function useHoldEnd(start: Mark | undefined, holdS: number | null, end: (at: Moment) => void): void {
+export function useHoldEnd(
+  start: Mark | undefined,
+  holdS: number | null,
+  end: (at: ClockReading) => void,
+): void {
   const ended = useEffectEvent(end)
   const startId = start?.id
   useEffect(() => {
@@ -36,7 +40,7 @@ export function useHoldEnd(start: Mark | undefined, holdS: number | null, end: (
 }
 
 /** One tone when the tanks have had their time. */
-export function useSettledTone(since: Moment | null, advisedS: number, waiting: boolean): void {
+export function useSettledTone(since: ClockReading | null, advisedS: number, waiting: boolean): void {
   const key = waiting && since ? `${since.epoch} ${since.mono_s}` : ''
   useEffect(() => {
     if (!key || !since) return

@@ -1,5 +1,5 @@
 import { useEffect, useRef } from 'react'
-import { now, type Moment } from '../../device'
+import { now, type ClockReading } from '../../device'
 import type { Bar } from './bar'
 
 /** So soon after another device's mark a thumb still means what the bar said before it. */
@@ -13,7 +13,7 @@ interface Shown {
 }
 
 /** The bar as the person who marked at that moment saw it; `foreign` counts other devices' marks. */
-export function useMeantBar(bar: Bar, foreign: number): (at: Moment) => Bar {
+export function useMeantBar(bar: Bar, foreign: number): (at: ClockReading) => Bar {
   const shown = useRef<Shown>({ bar, foreign, before: bar, changedAt: -Infinity })
   useEffect(() => {
     const { current } = shown

@@ -7,8 +7,8 @@ import { BatchView, Batches } from './Batches'
 import { ColumnsForm } from './ColumnsForm'
 import {
   batchesQuery,
-  keepFeed,
-  keepRecording,
+  saveFeed,
+  saveRecording,
   readAtOnce,
   recordingQuery,
   recordingsQuery,
@@ -36,7 +36,7 @@ export function TracesPage() {
     setParams(id ? { [key]: id } : {}, { replace: true })
   const change = (part: Partial<Asked>) => setAsked((now) => ({ ...now, ...part }))
   const keep = useMutation({
-    mutationFn: ({ of, columns }: { of: File; columns: Columns }) => keepRecording(of, columns),
+    mutationFn: ({ of, columns }: { of: File; columns: Columns }) => saveRecording(of, columns),
     onSuccess: async (kept) => {
       await queries.invalidateQueries({ queryKey: recordingsQuery.queryKey })
       change({ session: 1, moved: [] })
@@ -116,7 +116,7 @@ export function TracesPage() {
 function useFeedOf(runId: string | null, onKept: (id: string) => void): Error | null {
   const queries = useQueryClient()
   const { mutate, error } = useMutation({
-    mutationFn: keepFeed,
+    mutationFn: saveFeed,
     onSuccess: async (kept) => {
       await queries.invalidateQueries({ queryKey: recordingsQuery.queryKey })
       onKept(kept.id)

@@ -62,7 +62,7 @@ const asBytes = {
 }
 
 /** Send a file as it is; the answer says what each of its columns was taken for. */
-export const keepRecording = (file: File, columns: Columns) =>
+export const saveRecording = (file: File, columns: Columns) =>
   need(
     api.POST('/api/traces', {
       params: { query: { name: file.name.slice(-120), ...columns } },
@@ -72,7 +72,7 @@ export const keepRecording = (file: File, columns: Columns) =>
   )
 
 /** A test's own live feed, to lay its marks over. */
-export const keepFeed = (runId: string) =>
+export const saveFeed = (runId: string) =>
   need(api.POST('/api/traces/of-run/{run_id}', { params: { path: { run_id: runId } } }))
 
 export const batchesQuery = queryOptions({

@@ -114,7 +114,7 @@ export function DefectCard({ defect, beside }: { defect: Defect; beside: Defect[
           label={t('acts.noRepairWhy')}
           button={t('acts.noRepair')}
           onClose={close}
-          onKeep={(reason) => act('no_repair', part, { defect: defect.id, reason })}
+          onSave={(reason) => act('no_repair', part, { defect: defect.id, reason })}
         />
       )}
     </article>

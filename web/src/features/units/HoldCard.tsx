@@ -78,7 +78,7 @@ export function HoldCard({ hold, defects }: { hold: Hold; defects: Schema['Defec
           button={t('acts.cancelHold')}
           tone="clay"
           onClose={() => setOpen(undefined)}
-          onKeep={(reason) => act('hold_struck_out', owner, { hold: hold.id, reason })}
+          onSave={(reason) => act('hold_struck_out', owner, { hold: hold.id, reason })}
         />
       )}
       {open === 'release' && (
@@ -88,7 +88,7 @@ export function HoldCard({ hold, defects }: { hold: Hold; defects: Schema['Defec
           button={t('acts.release')}
           tone="clay"
           onClose={() => setOpen(undefined)}
-          onKeep={(reason) => act('hold_released', owner, { hold: hold.id, reason })}
+          onSave={(reason) => act('hold_released', owner, { hold: hold.id, reason })}
         />
       )}
     </article>

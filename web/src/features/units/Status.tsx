@@ -60,7 +60,7 @@ export function Status({ page }: { page: Schema['UnitPageOut'] }) {
           button={t('acts.placeHold')}
           tone="clay"
           onClose={close}
-          onKeep={(reason) => act('hold_placed', itself, { reason })}
+          onSave={(reason) => act('hold_placed', itself, { reason })}
         />
       )}
     </section>

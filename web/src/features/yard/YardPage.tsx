@@ -5,7 +5,7 @@ import { useTranslation } from '../../shared/i18n/useTranslation'
 import { aboutQuery, unitsQuery } from '../../shared/api'
 import { usePreferences } from '../../shared/preferences'
 import { useSession } from '../../shared/session'
-import { knowScripts, keepJudge } from '../../device'
+import { knowScripts, saveJudge } from '../../device'
 import { useWaitingActs } from '../../run'
 import { Notice } from '../../shared/ui'
 import { JoinTest } from './JoinTest'
@@ -34,7 +34,7 @@ export function YardPage() {
   useEffect(() => {
     if (data)
       void knowScripts(queries)
-        .then(keepJudge)
+        .then(saveJudge)
         .catch(() => undefined)
   }, [data, queries])
   if (!data) return <Notice error={error} onRetry={() => void refetch()} />

@@ -10,17 +10,17 @@ interface ReasonDialogProps {
   tone?: 'air' | 'clay'
   onClose: () => void
   /** Closes once it is kept on this device. */
-  onKeep: (reason: string) => Promise<void>
+  onSave: (reason: string) => Promise<void>
 }
 
 /** Something that is done with a reason, which stays with it. */
-export function ReasonDialog({ title, button, label, tone = 'air', onClose, onKeep }: ReasonDialogProps) {
+export function ReasonDialog({ title, button, label, tone = 'air', onClose, onSave }: ReasonDialogProps) {
   const { t } = useTranslation()
   const [reason, setReason] = useState('')
   const [error, setError] = useState<Error | null>(null)
   const submit = (event: FormEvent) => {
     event.preventDefault()
-    if (reason.trim()) onKeep(reason.trim()).then(onClose, setError)
+    if (reason.trim()) onSave(reason.trim()).then(onClose, setError)
   }
   return (
     <Modal title={title} open onClose={onClose}>

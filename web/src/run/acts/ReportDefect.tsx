@@ -151,7 +151,7 @@ export function ReportDefect({ parts, rules, proposed, onClose }: ReportDefectPr
         <FormError error={error} />
         <div className="flex gap-3">
           <Button type="submit" tone="air" disabled={!group && !what.trim()}>
-            {t('acts.keepDefect')}
+            {t('acts.saveDefect')}
           </Button>
           <Button onClick={onClose}>{t('app.cancel')}</Button>
         </div>

@@ -75,7 +75,7 @@ function BlockCard({ step, ...rest }: CardProps & { step: Step & { kind: 'block'
               onClick={() => setAlone(one.key)}
               className="flex min-h-touch w-full items-center gap-3 text-left"
             >
-              <Told told={fold.told.get(one.key)?.answer} />
+              <Answered told={fold.told.get(one.key)?.answer} />
               {script.items[one.item]?.name}
               {one.where !== step.asks[0]?.where && <span className="text-note text-soft">{one.where}</span>}
             </button>
@@ -190,7 +190,7 @@ function AskCard(props: CardProps & { ask: Ask; onDone?: () => void }) {
           {...{ script, ask, wrong, checks }}
           mayTeach={purpose !== 'dispatch'}
           onWrong={setWrong}
-          onKeep={found}
+          onSave={found}
           onCancel={() => {
             setPanel('answers')
             setWrong([])
@@ -351,7 +351,7 @@ const TOLD: Partial<Record<Answer, string>> = {
 }
 
 /** How something was answered, as a shape. */
-export function Told({ told }: { told: Answer | undefined }) {
+export function Answered({ told }: { told: Answer | undefined }) {
   return (
     <i
       aria-hidden

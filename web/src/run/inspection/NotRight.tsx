@@ -24,12 +24,12 @@ interface NotRightProps {
   /** Whether a real vehicle is only rehearsed on: then a finding may be set up. */
   mayTeach: boolean
   onWrong: (wrong: string[]) => void
-  onKeep: (found: Found) => void
+  onSave: (found: Found) => void
   onCancel: () => void
 }
 
 /** What is not so, what that means under the rules, and a word or photograph where it helps. */
-export function NotRight({ script, ask, wrong, checks, mayTeach, onWrong, onKeep, onCancel }: NotRightProps) {
+export function NotRight({ script, ask, wrong, checks, mayTeach, onWrong, onSave, onCancel }: NotRightProps) {
   const { t } = useTranslation()
   const item = script.items[ask.item]
   const [told, setTold] = useState<Record<string, boolean>>({})
@@ -41,7 +41,7 @@ export function NotRight({ script, ask, wrong, checks, mayTeach, onWrong, onKeep
   if (!item) return null
   const means = meansOf(item, yes)
   const keep = (answer: Found['answer']) =>
-    onKeep({ answer, wrong, yes, text: text.trim(), teaching, photos })
+    onSave({ answer, wrong, yes, text: text.trim(), teaching, photos })
   const takePhotos = (files: FileList | null) => {
     setError(null)
     Promise.all([...(files ?? [])].map(smaller)).then(
@@ -109,7 +109,7 @@ export function NotRight({ script, ask, wrong, checks, mayTeach, onWrong, onKeep
       <div className="grid gap-2">
         <Button tone="clay" className="min-h-14" onClick={() => keep('not_right')}>
           {means
-            ? t('inspection.keepMeans', { means: t(`acts.consequence.${means}`) })
+            ? t('inspection.saveMeans', { means: t(`acts.consequence.${means}`) })
             : t('inspection.keep')}
         </Button>
         {item.fixable && (

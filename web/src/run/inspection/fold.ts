@@ -10,7 +10,7 @@ export type Answer = NonNullable<Schema['InspectionAnswerOut']['answer']>
 /** Answers that leave an item open. */
 const OPEN: readonly Answer[] = ['later']
 
-interface Told {
+interface Answered {
   answer: Answer
   mark: string
   /** On this device it still waits to be sent. */
@@ -19,7 +19,7 @@ interface Told {
 
 export interface InspectionFold {
   /** The latest answer of each ask; what the server judges of it is another thing. */
-  told: Map<string, Told>
+  told: Map<string, Answered>
   /** What is true now of what must be true first. */
   states: Set<string>
   /** Facts that were said in this inspection, as `part fact`. */

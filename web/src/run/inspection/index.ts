@@ -1,6 +1,6 @@
 export { isAnswered, isDone, nextOpen } from './fold'
 export type { Ask, InspectionFold, InspectionScript, Step as InspectionStep } from './fold'
 export { listening, offered } from './filling'
-export { ItemCard, Told } from './ItemCard'
+export { ItemCard, Answered } from './ItemCard'
 export { useInspection } from './useInspection'
 export type { InspectionHere } from './useInspection'

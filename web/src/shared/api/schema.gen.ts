@@ -181,10 +181,10 @@ export interface paths {
         get?: never;
         put?: never;
         /**
-         * Keep Session Key
+         * Save Session Key
          * @description Keep the public half of the key by which this session signs its marks.
          */
-        post: operations["keepSessionKey"];
+        post: operations["saveSessionKey"];
         delete?: never;
         options?: never;
         head?: never;
@@ -720,10 +720,10 @@ export interface paths {
         };
         get?: never;
         /**
-         * Keep Photo
+         * Save Photo
          * @description Keep a photograph with an act, once; it is made anew, at most 400 kB, without metadata.
          */
-        put: operations["keepPhoto"];
+        put: operations["savePhoto"];
         post?: never;
         delete?: never;
         options?: never;
@@ -944,10 +944,10 @@ export interface paths {
         };
         get?: never;
         /**
-         * Keep Draft
+         * Save Draft
          * @description Keep a draft of a rule set or an order of work.
          */
-        put: operations["keepDraft"];
+        put: operations["saveDraft"];
         post?: never;
         delete?: never;
         options?: never;
@@ -1656,10 +1656,10 @@ export interface paths {
          */
         get: operations["listViews"];
         /**
-         * Keep View
+         * Save View
          * @description Keep a list for oneself; one of the same name gives way.
          */
-        put: operations["keepView"];
+        put: operations["saveView"];
         post?: never;
         /**
          * Drop View
@@ -1726,10 +1726,10 @@ export interface paths {
          */
         get: operations["getPractice"];
         /**
-         * Keep Practice
+         * Save Practice
          * @description Keep a practice; sent again it is kept once, and it only grows. Once it is over it is driven again.
          */
-        put: operations["keepPractice"];
+        put: operations["savePractice"];
         post?: never;
         delete?: never;
         options?: never;
@@ -2094,10 +2094,10 @@ export interface paths {
          */
         get: operations["listReviews"];
         /**
-         * Keep Reviews
+         * Save Reviews
          * @description Keep answers to cards; sent again they are kept once.
          */
-        put: operations["keepReviews"];
+        put: operations["saveReviews"];
         post?: never;
         delete?: never;
         options?: never;
@@ -2118,10 +2118,10 @@ export interface paths {
          */
         get: operations["listOwnLessons"];
         /**
-         * Keep Lesson
+         * Save Lesson
          * @description Keep a lesson of the fleet's own; it is checked whole, and every drive of it is set up once.
          */
-        put: operations["keepOwnLesson"];
+        put: operations["saveOwnLesson"];
         post?: never;
         delete?: never;
         options?: never;
@@ -2182,10 +2182,10 @@ export interface paths {
          */
         get: operations["getExamination"];
         /**
-         * Tell Examination
+         * Announce Examination
          * @description Tell the candidate the result, once the test is over.
          */
-        put: operations["tellExamination"];
+        put: operations["announceExamination"];
         post?: never;
         delete?: never;
         options?: never;
@@ -2207,10 +2207,10 @@ export interface paths {
         get: operations["listRecordings"];
         put?: never;
         /**
-         * Keep Recording
+         * Save Recording
          * @description Read a recording; its samples are kept by the file's hash, the file is not. Columns may be named by hand.
          */
-        post: operations["keepRecording"];
+        post: operations["saveRecording"];
         delete?: never;
         options?: never;
         head?: never;
@@ -2247,10 +2247,10 @@ export interface paths {
         get?: never;
         put?: never;
         /**
-         * Keep Feed
+         * Save Feed
          * @description A test's own live feed as a recording, to lay its marks over.
          */
-        post: operations["keepFeed"];
+        post: operations["saveFeed"];
         delete?: never;
         options?: never;
         head?: never;
@@ -2978,7 +2978,7 @@ export interface components {
              */
             type: "hold_placed" | "hold_released" | "hold_struck_out" | "defect_seen" | "defect_rated" | "defect_taken" | "defect_fixed" | "repaired" | "no_repair" | "acknowledged" | "trip_over" | "round_done" | "rechecked";
             part: components["schemas"]["PartBody"];
-            at: components["schemas"]["Moment"];
+            at: components["schemas"]["ClockReading"];
             /**
              * By
              * @default
@@ -2995,7 +2995,7 @@ export interface components {
          * @description A batch of acts, with the clocks of the device when it was sent.
          */
         ActsBody: {
-            sent: components["schemas"]["Moment"];
+            sent: components["schemas"]["ClockReading"];
             /** Acts */
             acts: components["schemas"]["ActBody"][];
         };
@@ -3068,18 +3068,6 @@ export interface components {
             /** Say */
             say: string;
             known: components["schemas"]["KnownOut"] | null;
-        };
-        /**
-         * AskedAgainOut
-         * @description A part that the candidate asked to do over.
-         */
-        AskedAgainOut: {
-            /** Stage */
-            stage: ("build_up" | "cut_out" | "cut_in" | "leak_released" | "leak_applied" | "low_air_warning" | "spring_brakes") | ("rebuild" | "hold_trailer" | "hold_parking" | "rolling_service");
-            /** Named */
-            named: boolean;
-            /** Granted */
-            granted: boolean;
         };
         /**
          * AssignBody
@@ -3320,8 +3308,8 @@ export interface components {
             mirrored: boolean;
             /** Run Id */
             run_id?: string | null;
-            begun: components["schemas"]["Moment"];
-            sent: components["schemas"]["Moment"];
+            begun: components["schemas"]["ClockReading"];
+            sent: components["schemas"]["ClockReading"];
         };
         /**
          * BeginRun
@@ -3361,33 +3349,8 @@ export interface components {
              *     }
              */
             setup: components["schemas"]["SetupBody"];
-            begun: components["schemas"]["Moment"];
-            sent: components["schemas"]["Moment"];
-        };
-        /**
-         * BesideOut
-         * @description A mark beside what a live feed showed. ``which``: the stage, part or knob it is of.
-         */
-        BesideOut: {
-            /** At S */
-            at_s: number;
-            /** Kind */
-            kind: string;
-            /** Which */
-            which: string;
-            /** Stage */
-            stage: ("build_up" | "cut_out" | "cut_in" | "leak_released" | "leak_applied" | "low_air_warning" | "spring_brakes") | ("rebuild" | "hold_trailer" | "hold_parking" | "rolling_service") | null;
-            /** Late S */
-            late_s: number | null;
-            /** Typed Psi */
-            typed_psi: number[] | null;
-            /** Shown Psi */
-            shown_psi: number[];
-            /**
-             * Quality
-             * @enum {string}
-             */
-            quality: "good" | "late" | "read_off" | "too_early" | "invented";
+            begun: components["schemas"]["ClockReading"];
+            sent: components["schemas"]["ClockReading"];
         };
         /**
          * BoardOut
@@ -3630,6 +3593,24 @@ export interface components {
             new_password?: string | null;
         };
         /**
+         * ChangeOut
+         * @description So many runs would come out as ``after`` instead of ``before``.
+         */
+        ChangeOut: {
+            /**
+             * Before
+             * @enum {string}
+             */
+            before: "pass" | "fail" | "incomplete";
+            /**
+             * After
+             * @enum {string}
+             */
+            after: "pass" | "fail" | "incomplete";
+            /** Runs */
+            runs: number;
+        };
+        /**
          * ChangedRunOut
          * @description A run that would come out otherwise, or of which a stage would.
          */
@@ -3779,6 +3760,23 @@ export interface components {
             members: components["schemas"]["lowhiss__api__learning__routes__MemberOut"][];
             /** Assigned */
             assigned: components["schemas"]["AssignedOut"][];
+        };
+        /**
+         * ClockReading
+         * @description One moment by a device's clocks; an epoch is one page life of the device.
+         */
+        ClockReading: {
+            /** Device */
+            device: string;
+            /** Epoch */
+            epoch: string;
+            /** Mono S */
+            mono_s: number;
+            /**
+             * Wall
+             * Format: date-time
+             */
+            wall: string;
         };
         /**
          * CoachOut
@@ -4208,7 +4206,7 @@ export interface components {
          * @description Events in the order they were marked, and the moment of sending.
          */
         EventBatch: {
-            sent: components["schemas"]["Moment"];
+            sent: components["schemas"]["ClockReading"];
             /** Events */
             events: components["schemas"]["MarkIn"][];
         };
@@ -4232,7 +4230,7 @@ export interface components {
             /** Withheld */
             withheld: boolean;
             /** Asked */
-            asked: components["schemas"]["AskedAgainOut"][];
+            asked: components["schemas"]["RepeatRequestOut"][];
             /** Closing */
             closing: ("pass" | "fail") | null;
             /** Findings */
@@ -4329,6 +4327,31 @@ export interface components {
             done: number;
             /** Why */
             why: string;
+        };
+        /**
+         * FeedComparisonOut
+         * @description A mark beside what a live feed showed. ``which``: the stage, part or knob it is of.
+         */
+        FeedComparisonOut: {
+            /** At S */
+            at_s: number;
+            /** Kind */
+            kind: string;
+            /** Which */
+            which: string;
+            /** Stage */
+            stage: ("build_up" | "cut_out" | "cut_in" | "leak_released" | "leak_applied" | "low_air_warning" | "spring_brakes") | ("rebuild" | "hold_trailer" | "hold_parking" | "rolling_service") | null;
+            /** Late S */
+            late_s: number | null;
+            /** Typed Psi */
+            typed_psi: number[] | null;
+            /** Shown Psi */
+            shown_psi: number[];
+            /**
+             * Quality
+             * @enum {string}
+             */
+            quality: "good" | "late" | "read_off" | "too_early" | "invented";
         };
         /**
          * FeedTokenOut
@@ -4623,7 +4646,7 @@ export interface components {
             /** From Before */
             from_before: boolean;
             /** Ways */
-            ways: components["schemas"]["WayOutOut"][];
+            ways: components["schemas"]["LiftOut"][];
             /** Tested With */
             tested_with: string | null;
             /** Lifted At */
@@ -4889,7 +4912,7 @@ export interface components {
             format: "low-hiss-round-script/1";
             /** Hash */
             hash: string;
-            way: components["schemas"]["lowhiss__api__inspections__schemas__WayOut"];
+            way: components["schemas"]["WalkOrderOut"];
             /** Rules */
             rules: string;
             /** Rules Hash */
@@ -4936,7 +4959,7 @@ export interface components {
                 [key: string]: unknown;
             };
             /** Ways */
-            ways: components["schemas"]["WayChoiceOut"][];
+            ways: components["schemas"]["WalkOrderChoiceOut"][];
             script: components["schemas"]["InspectionScriptOut"];
         };
         /**
@@ -5110,59 +5133,8 @@ export interface components {
             /** Whole */
             whole: components["schemas"]["StretchOut"][];
             /** Marks */
-            marks: components["schemas"]["BesideOut"][];
+            marks: components["schemas"]["FeedComparisonOut"][];
             verdict: components["schemas"]["VerdictOut"];
-        };
-        /**
-         * KeptEventOut
-         * @description An event as the run keeps it; ``body`` holds the fields of its type.
-         *
-         *     by, sent_by : who marked it and who sent it.  claimed : who was said to have marked it, where that could not be.
-         *     after_end : it came when the run's end had been received already.
-         */
-        KeptEventOut: {
-            /** Seq */
-            seq: number;
-            /** At S */
-            at_s: number;
-            /** Id */
-            id: string;
-            /** Device */
-            device: string;
-            /** Epoch */
-            epoch: string;
-            /** Mono S */
-            mono_s: number;
-            /**
-             * Wall
-             * Format: date-time
-             */
-            wall: string;
-            /** By */
-            by: string;
-            /** Body */
-            body: {
-                [key: string]: unknown;
-            };
-            /**
-             * Received At
-             * Format: date-time
-             */
-            received_at: string;
-            /** Sent By */
-            sent_by: string;
-            /** After End */
-            after_end: boolean;
-            /** Claimed */
-            claimed: string | null;
-        };
-        /**
-         * KeptOut
-         * @description How many answers were new.
-         */
-        KeptOut: {
-            /** Kept */
-            kept: number;
         };
         /**
          * KnownOut
@@ -5239,6 +5211,19 @@ export interface components {
             tries: number;
             /** Worst */
             worst: string | null;
+        };
+        /**
+         * LiftOut
+         * @description One thing that would change a hold, as a sentence.
+         */
+        LiftOut: {
+            /**
+             * Way
+             * @enum {string}
+             */
+            way: "decide" | "strike_out" | "repair" | "recheck" | "narrow" | "release";
+            /** Text */
+            text: string;
         };
         /**
          * LimitOut
@@ -5485,23 +5470,6 @@ export interface components {
             how: string;
             /** Opens */
             opens: string;
-        };
-        /**
-         * Moment
-         * @description One moment by a device's clocks; an epoch is one page life of the device.
-         */
-        Moment: {
-            /** Device */
-            device: string;
-            /** Epoch */
-            epoch: string;
-            /** Mono S */
-            mono_s: number;
-            /**
-             * Wall
-             * Format: date-time
-             */
-            wall: string;
         };
         /**
          * MovedIn
@@ -6153,6 +6121,18 @@ export interface components {
             by: string;
         };
         /**
+         * RepeatRequestOut
+         * @description A part that the candidate asked to do over.
+         */
+        RepeatRequestOut: {
+            /** Stage */
+            stage: ("build_up" | "cut_out" | "cut_in" | "leak_released" | "leak_applied" | "low_air_warning" | "spring_brakes") | ("rebuild" | "hold_trailer" | "hold_parking" | "rolling_service");
+            /** Named */
+            named: boolean;
+            /** Granted */
+            granted: boolean;
+        };
+        /**
          * ReportOut
          * @description A run judged: the report.
          *
@@ -6412,6 +6392,57 @@ export interface components {
             decision?: components["schemas"]["DecisionOut"] | null;
             /** Part */
             part?: ("lead" | "watch" | "oversee" | "send") | null;
+        };
+        /**
+         * SavedEventOut
+         * @description An event as the run keeps it; ``body`` holds the fields of its type.
+         *
+         *     by, sent_by : who marked it and who sent it.  claimed : who was said to have marked it, where that could not be.
+         *     after_end : it came when the run's end had been received already.
+         */
+        SavedEventOut: {
+            /** Seq */
+            seq: number;
+            /** At S */
+            at_s: number;
+            /** Id */
+            id: string;
+            /** Device */
+            device: string;
+            /** Epoch */
+            epoch: string;
+            /** Mono S */
+            mono_s: number;
+            /**
+             * Wall
+             * Format: date-time
+             */
+            wall: string;
+            /** By */
+            by: string;
+            /** Body */
+            body: {
+                [key: string]: unknown;
+            };
+            /**
+             * Received At
+             * Format: date-time
+             */
+            received_at: string;
+            /** Sent By */
+            sent_by: string;
+            /** After End */
+            after_end: boolean;
+            /** Claimed */
+            claimed: string | null;
+        };
+        /**
+         * SavedOut
+         * @description How many answers were new.
+         */
+        SavedOut: {
+            /** Kept */
+            kept: number;
         };
         /**
          * SchoolOut
@@ -7515,6 +7546,30 @@ export interface components {
             query: string;
         };
         /**
+         * WalkOrderChoiceOut
+         * @description A way that fits the set.
+         */
+        WalkOrderChoiceOut: {
+            /** Id */
+            id: string;
+            /** Name */
+            name: string;
+        };
+        /**
+         * WalkOrderOut
+         * @description A way to do an inspection. ``blocks``: an axle end is answered block by block.
+         */
+        WalkOrderOut: {
+            /** Id */
+            id: string;
+            /** Name */
+            name: string;
+            /** Blocks */
+            blocks: boolean;
+            /** Glance */
+            glance: boolean;
+        };
+        /**
          * WantedOut
          * @description A fact that nobody knows yet, as a question.
          */
@@ -7529,29 +7584,6 @@ export interface components {
             ask: string;
             /** Station */
             station: string;
-        };
-        /**
-         * WayChoiceOut
-         * @description A way that fits the set.
-         */
-        WayChoiceOut: {
-            /** Id */
-            id: string;
-            /** Name */
-            name: string;
-        };
-        /**
-         * WayOutOut
-         * @description One thing that would change a hold, as a sentence.
-         */
-        WayOutOut: {
-            /**
-             * Way
-             * @enum {string}
-             */
-            way: "decide" | "strike_out" | "repair" | "recheck" | "narrow" | "release";
-            /** Text */
-            text: string;
         };
         /**
          * WeighBody
@@ -7640,7 +7672,7 @@ export interface components {
             /** Lines */
             lines: number;
             /** Ways */
-            ways: components["schemas"]["lowhiss__api__runs__whatif__WayOut"][];
+            ways: components["schemas"]["ChangeOut"][];
             /** Units */
             units: components["schemas"]["UnitChangesOut"][];
             /** Why */
@@ -7785,20 +7817,6 @@ export interface components {
             number: string;
         };
         /**
-         * WayOut
-         * @description A way to do an inspection. ``blocks``: an axle end is answered block by block.
-         */
-        lowhiss__api__inspections__schemas__WayOut: {
-            /** Id */
-            id: string;
-            /** Name */
-            name: string;
-            /** Blocks */
-            blocks: boolean;
-            /** Glance */
-            glance: boolean;
-        };
-        /**
          * DecisionBody
          * @description What the examiner decided.
          */
@@ -7845,24 +7863,6 @@ export interface components {
              * @enum {string}
              */
             part: "lead" | "watch" | "oversee" | "send";
-        };
-        /**
-         * WayOut
-         * @description So many runs would come out as ``after`` instead of ``before``.
-         */
-        lowhiss__api__runs__whatif__WayOut: {
-            /**
-             * Before
-             * @enum {string}
-             */
-            before: "pass" | "fail" | "incomplete";
-            /**
-             * After
-             * @enum {string}
-             */
-            after: "pass" | "fail" | "incomplete";
-            /** Runs */
-            runs: number;
         };
     };
     responses: never;
@@ -8231,7 +8231,7 @@ export interface operations {
             };
         };
     };
-    keepSessionKey: {
+    saveSessionKey: {
         parameters: {
             query?: never;
             header?: never;
@@ -9528,7 +9528,7 @@ export interface operations {
             };
         };
     };
-    keepPhoto: {
+    savePhoto: {
         parameters: {
             query: {
                 act: string;
@@ -10023,7 +10023,7 @@ export interface operations {
             };
         };
     };
-    keepDraft: {
+    saveDraft: {
         parameters: {
             query?: never;
             header?: never;
@@ -10999,7 +10999,7 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content: {
-                    "application/json": components["schemas"]["KeptEventOut"][];
+                    "application/json": components["schemas"]["SavedEventOut"][];
                 };
             };
             /** @description The input can't be accepted. */
@@ -11380,7 +11380,7 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content: {
-                    "application/json": components["schemas"]["BesideOut"][];
+                    "application/json": components["schemas"]["FeedComparisonOut"][];
                 };
             };
             /** @description The input can't be accepted. */
@@ -11635,7 +11635,7 @@ export interface operations {
             };
         };
     };
-    keepView: {
+    saveView: {
         parameters: {
             query?: never;
             header?: never;
@@ -11832,7 +11832,7 @@ export interface operations {
             };
         };
     };
-    keepPractice: {
+    savePractice: {
         parameters: {
             query?: never;
             header?: never;
@@ -12650,7 +12650,7 @@ export interface operations {
             };
         };
     };
-    keepReviews: {
+    saveReviews: {
         parameters: {
             query?: never;
             header?: never;
@@ -12669,7 +12669,7 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content: {
-                    "application/json": components["schemas"]["KeptOut"];
+                    "application/json": components["schemas"]["SavedOut"];
                 };
             };
             /** @description The input can't be accepted. */
@@ -12730,7 +12730,7 @@ export interface operations {
             };
         };
     };
-    keepOwnLesson: {
+    saveOwnLesson: {
         parameters: {
             query?: never;
             header?: never;
@@ -12891,7 +12891,7 @@ export interface operations {
             };
         };
     };
-    tellExamination: {
+    announceExamination: {
         parameters: {
             query?: {
                 lang?: "en" | "es";
@@ -12976,7 +12976,7 @@ export interface operations {
             };
         };
     };
-    keepRecording: {
+    saveRecording: {
         parameters: {
             query: {
                 name: string;
@@ -13068,7 +13068,7 @@ export interface operations {
             };
         };
     };
-    keepFeed: {
+    saveFeed: {
         parameters: {
             query?: never;
             header?: never;
@@ -13791,7 +13791,7 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content: {
-                    "application/json": components["schemas"]["KeptEventOut"][];
+                    "application/json": components["schemas"]["SavedEventOut"][];
                 };
             };
             /** @description The input can't be accepted. */

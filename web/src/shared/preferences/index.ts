@@ -45,7 +45,7 @@ export function readPreferences(): Preferences {
   }
 }
 
-export const keepPreferences = (preferences: Preferences): void =>
+export const savePreferences = (preferences: Preferences): void =>
   localStorage.setItem(KEY, JSON.stringify(preferences))
 
 export function applyLight(light: Light): void {

@@ -5,17 +5,17 @@ interface LineFormProps {
   label: string
   button: string
   /** The line is emptied once it is kept; what could not be kept stays. */
-  onKeep: (text: string) => unknown
+  onSave: (text: string) => unknown
   className?: string
 }
 
 /** One line of text with its button, as for a note. */
-export function LineForm({ label, button, onKeep, className = '' }: LineFormProps) {
+export function LineForm({ label, button, onSave, className = '' }: LineFormProps) {
   const [text, setText] = useState('')
   const submit = (event: FormEvent) => {
     event.preventDefault()
     if (!text.trim()) return
-    Promise.resolve(onKeep(text.trim())).then(
+    Promise.resolve(onSave(text.trim())).then(
       () => setText(''),
       () => undefined, // said by whoever was to keep it
     )

@@ -17,7 +17,7 @@ export const acts = {
     noPicture: "This file isn't a picture. Choose a JPEG, PNG or WebP file.",
     follows: 'Consequence',
     consequence: { stay: 'Do not drive', finish: 'Finish this trip, then repair', note: 'Note only' },
-    keepDefect: 'Report defect',
+    saveDefect: 'Report defect',
     placeHold: 'Put on hold',
     placeHoldTitle: 'Put {{unit}} on hold',
     placeHoldWhy: 'Reason for the hold',

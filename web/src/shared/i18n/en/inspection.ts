@@ -41,7 +41,7 @@ export const inspection = {
     photos_one: 'Photo ({{count}} taken)',
     photos_other: 'Photo ({{count}} taken)',
     keep: 'Save',
-    keepMeans: 'Save: {{means}}',
+    saveMeans: 'Save: {{means}}',
     putRight: 'Fixed now',
     teaching: 'Set up for training',
     cancel: 'Back to the answers',

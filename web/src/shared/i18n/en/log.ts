@@ -41,7 +41,7 @@ export const log = {
     count_other: '{{count}} tests',
     countMore: 'more than {{count}} tests',
     viewName: 'View name',
-    keepView: 'Save view',
+    saveView: 'Save view',
     dropView: 'Delete view {{name}}',
     compare: 'Compare',
     besideEach: 'Compare these {{count}}',

@@ -19,7 +19,7 @@ export const acts: typeof english = {
     noPicture: 'Este archivo no es una imagen. Elija un archivo JPEG, PNG o WebP.',
     follows: 'Consecuencia',
     consequence: { stay: 'No circular', finish: 'Terminar el viaje y reparar', note: 'Solo anotado' },
-    keepDefect: 'Informar defecto',
+    saveDefect: 'Informar defecto',
     placeHold: 'Poner en retención',
     placeHoldTitle: 'Poner {{unit}} en retención',
     placeHoldWhy: 'Motivo de la retención',

@@ -38,7 +38,7 @@ export const inspection: typeof english = {
     photos_one: 'Foto ({{count}} tomada)',
     photos_other: 'Foto ({{count}} tomadas)',
     keep: 'Guardar',
-    keepMeans: 'Guardar: {{means}}',
+    saveMeans: 'Guardar: {{means}}',
     putRight: 'Arreglado ahora',
     teaching: 'Preparado para enseñar',
     cancel: 'Volver a las respuestas',

@@ -43,7 +43,7 @@ export const log: typeof english = {
     count_other: '{{count}} pruebas',
     countMore: 'más de {{count}} pruebas',
     viewName: 'Nombre de la vista',
-    keepView: 'Guardar vista',
+    saveView: 'Guardar vista',
     dropView: 'Borrar la vista {{name}}',
     compare: 'Comparar',
     besideEach: 'Comparar estas {{count}}',

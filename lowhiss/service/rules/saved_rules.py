@@ -14,14 +14,14 @@ _KEPT: dict[str, RuleSet] = {}
 """Rule sets read before, by hash; a hash never changes its content."""
 
 
-def kept_rules(session: Session, rules_hash: str) -> RuleSet:
+def saved_rules(session: Session, rules_hash: str) -> RuleSet:
     """The rule set of this hash."""
     if rules_hash not in _KEPT:
         _KEPT[rules_hash] = read_rule_set(session.get_one(RuleSetRow, rules_hash).content, rulebook.judging())
     return _KEPT[rules_hash]
 
 
-def keep_rules(session: Session, rules: RuleSet) -> None:
+def save_rules(session: Session, rules: RuleSet) -> None:
     """Keep a rule set whole, so that what it judged can always be judged again."""
     if session.get(RuleSetRow, rules.content_hash) is None:
         row = RuleSetRow(
