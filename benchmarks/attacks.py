@@ -92,7 +92,7 @@ async def attacks(client: httpx.AsyncClient, url: str) -> dict[str, Attack]:
         **{f"H3 a stranger's {name}": lambda body=body: strangers_flood(body) for name, body in floods.items()},  # type: ignore[misc]
         "H4 photographs of 59 megapixels": pictures,
         "H4 the report of a long run": lambda: many(f"/api/runs/{run_id}/report"),
-        "H4 every school of it": lambda: many(f"/api/runs/{run_id}/schools"),
+        "H4 every school of it": lambda: many(f"/api/runs/{run_id}/rule-sets"),
         "H4 the log over open runs": lambda: many("/api/log?outcome=void"),
         "H4 TOML of one long key": dotted_toml,
         "M5 batches begun and stopped": batches,

@@ -46,7 +46,7 @@ def trade_lists() -> str:
     return f"{_HEAD}{_lists(lists)}\n"
 
 
-def desk_words() -> str:
+def editor_words() -> str:
     """The same for the rule desk alone: no other screen loads it."""
     lists: dict[str, tuple[str, ...]] = {
         "ACTIONS": ACTIONS,

@@ -105,6 +105,30 @@ def _strings(tree: ast.Module) -> Iterator[tuple[int, str]]:
                 yield node.lineno, node.value
 
 
+def names() -> Iterator[Text]:
+    """Names of modules, classes and functions in Python, and of files and types in the front end, as words."""
+    for path in sorted((ROOT / "lowhiss").rglob("*.py")):
+        where = str(path.relative_to(ROOT))
+        if "migrations" in path.parts:
+            continue
+        yield Text("names", where, _as_words(path.stem))
+        for node in ast.walk(ast.parse(path.read_text())):
+            if isinstance(node, ast.ClassDef | ast.FunctionDef | ast.AsyncFunctionDef):
+                yield Text("names", f"{where}:{node.lineno}", _as_words(node.name))
+    for path in sorted((ROOT / "web/src").rglob("*.ts*")):
+        where = str(path.relative_to(ROOT))
+        yield Text("names", where, _as_words(path.name.split(".")[0]))
+        for number, line in enumerate(path.read_text().splitlines(), 1):
+            for found in re.finditer(r"\b(?:function|interface|type|class) (\w+)", line):
+                if ".gen." not in path.name:
+                    yield Text("names", f"{where}:{number}", _as_words(found[1]))
+
+
+def _as_words(name: str) -> str:
+    """``KeptMark`` and ``kept_mark`` as *kept mark*."""
+    return " ".join(re.findall(r"[A-Z]?[a-z]+|[A-Z]+(?![a-z])|\d+", name)).lower()
+
+
 def pages() -> list[Path]:
     """README, CONTRIBUTING and the pages of docs that somebody writes."""
     return [
@@ -131,7 +155,7 @@ def findings() -> list[str]:
     excepted = [(one["where"], one["text"]) for one in table.get("except", [])]
     ruled_out = rulings(table)
     found = []
-    for reader in (screen_texts, rule_book_texts, python_texts, page_texts):
+    for reader in (screen_texts, rule_book_texts, python_texts, page_texts, names):
         for one in reader():
             if any(one.where.startswith(where) and part in one.text for where, part in excepted):
                 continue

@@ -23,7 +23,7 @@ from lowhiss.core.words.glossary import glossary_page  # noqa: E402
 from lowhiss.exchange import export_schemas, learning_schemas, schemas  # noqa: E402
 from lowhiss.service.people.rights import rights_table  # noqa: E402
 from scripts.fill_cases import fill_cases  # noqa: E402
-from scripts.trade_words import desk_words, trade_lists, trade_words  # noqa: E402
+from scripts.trade_words import editor_words, trade_lists, trade_words  # noqa: E402
 
 
 def canonical_cases() -> list[dict[str, object]]:
@@ -72,7 +72,7 @@ def generated() -> dict[str, str]:
         "web/src/testing/script.gen.json": json.dumps(script, indent=1, ensure_ascii=False) + "\n",
         "web/src/shared/trade.gen.ts": trade_lists(),
         **{f"web/src/shared/trade.{language}.gen.ts": trade_words(language) for language in LANGUAGES},
-        "web/src/features/rules/desk.gen.ts": desk_words(),
+        "web/src/features/rules/editor.gen.ts": editor_words(),
     }
 
 

@@ -93,7 +93,7 @@ class Bus:
                 self._thread = threading.Thread(target=self._run, name="bus", daemon=True)
                 self._thread.start()
 
-    def tell(self, kind: str, about: str, word: dict[str, Any]) -> None:
+    def publish(self, kind: str, about: str, word: dict[str, Any]) -> None:
         """Tell every other process; from any thread, and never waited for."""
         if self._url is None:
             return

@@ -12,7 +12,7 @@ from lowhiss.core.inspections import read_inspection
 from lowhiss.core.judge import RunVerdict
 from lowhiss.core.record import Run
 from lowhiss.core.words import Words
-from lowhiss.engine.inspections import Rules, exit_code, inspection_text, marks_beside, state_of, state_table
+from lowhiss.engine.inspections import Rules, exit_code, inspection_text, linked_marks, state_of, state_table
 
 
 def judge_inspection(table: object, options: argparse.Namespace, *, compact: bool) -> int:
@@ -32,7 +32,7 @@ def judge_inspection(table: object, options: argparse.Namespace, *, compact: boo
     return exit_code(state_of(record, chosen))
 
 
-def inspections_beside(run: Run, own: RunVerdict, words: Words) -> dict[str, Any]:
+def linked_inspections(run: Run, own: RunVerdict, words: Words) -> dict[str, Any]:
     """How the inspections stand that were done beside a run; they leave its verdict and exit code as they are."""
     found = []
     for place, table in enumerate(run.inspections):
@@ -40,6 +40,6 @@ def inspections_beside(run: Run, own: RunVerdict, words: Words) -> dict[str, Any
             record = read_inspection(table, rulebook.inspections())
         except CoreError as error:
             raise RecordError(f"rounds[{place}].{error.field}", error.problem) from error
-        state = state_of(record, own.rules, marks_beside(run, record))
+        state = state_of(record, own.rules, linked_marks(run, record))
         found.append(state_table(record, state, words, own.rules))
     return {"rounds": found}

@@ -26,7 +26,7 @@ from lowhiss.core.judge import RunVerdict
 from lowhiss.core.record import Run, read_run
 from lowhiss.core.rules import RuleSet
 from lowhiss.core.words import Words, text_report, verdict_record
-from lowhiss.engine.judge_record import hints_for, judge_by_every_school, judge_record, rules_of, what_if
+from lowhiss.engine.judge_record import hints_for, judge_by_all_rule_sets, judge_record, rules_of, what_if
 from lowhiss.engine.whatif import Change
 from lowhiss.exchange import load_run, read_json
 
@@ -72,7 +72,7 @@ def _judge_file(name: str, rules: RuleSet | None, options: argparse.Namespace, *
             return judge_inspection(table, options, compact=several)
         run = read_run(table)
         own, verdicts = _verdicts(run, rules, every=options.all_rules)
-        beside = _beside(run, own, words) if run.inspections else {}
+        beside = _with_inspections(run, own, words) if run.inspections else {}
     except (CoreError, OSError) as error:
         if several and not options.text:
             print(as_json({"format": "low-hiss-error/1", "file": name, "error": problem_of(error)}, compact=True))
@@ -88,10 +88,10 @@ def _judge_file(name: str, rules: RuleSet | None, options: argparse.Namespace, *
     return EXIT_OF_OVERALL[own.overall]
 
 
-def _beside(run: Run, own: RunVerdict, words: Words) -> dict[str, Any]:
-    from lowhiss.commands.inspections import inspections_beside
+def _with_inspections(run: Run, own: RunVerdict, words: Words) -> dict[str, Any]:
+    from lowhiss.commands.inspections import linked_inspections
 
-    return inspections_beside(run, own, words)
+    return linked_inspections(run, own, words)
 
 
 def _verdicts(run: Run, rules: RuleSet | None, *, every: bool) -> tuple[RunVerdict, list[RunVerdict]]:
@@ -99,7 +99,7 @@ def _verdicts(run: Run, rules: RuleSet | None, *, every: bool) -> tuple[RunVerdi
     own = judge_record(run, rules)
     if not every:
         return own, [own]
-    verdicts = judge_by_every_school(run)
+    verdicts = judge_by_all_rule_sets(run)
     if rules_of(run).id not in rulebook.rule_set_ids():
         verdicts.insert(0, own)
     return own, verdicts

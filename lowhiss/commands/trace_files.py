@@ -158,14 +158,14 @@ def _teller(one: _One) -> Callable[[int], None]:
     """How far a large file was read, told to whoever watches."""
     terminal, latest = sys.__stderr__, time.monotonic()
 
-    def told(read: int) -> None:
+    def print_progress(read: int) -> None:
         nonlocal latest
         if terminal is None or not terminal.isatty() or time.monotonic() - latest < _TELL_EVERY_S:
             return
         latest = time.monotonic()
         print(f"\r{one.shown}: {read // 2**20} MB read", end="", file=terminal, flush=True)
 
-    return told
+    return print_progress
 
 
 def _print(

@@ -153,7 +153,7 @@ def _limit(limit: Limit, unit: Unit) -> dict[str, Any]:
         "window_psi": None if limit.window_psi is None else list(limit.window_psi),
         "short": {unit_: Words("en", unit_).short_limit(limit, bounds) for unit_ in PRESSURE_UNITS},
         "text": _for_every_reader(lambda words: words.limit(limit, bounds)),
-        "said": _for_every_reader(lambda words: words.said_limit(limit, unit)),
+        "said": _for_every_reader(lambda words: words.limit_text(limit, unit)),
         "end": _for_every_reader(lambda words: words.end_of_hold(limit, bounds)),
         "most_psi": min(ceilings) if limit.hold_s is not None and ceilings else None,
         "bay": {"low_psi": max(floors, default=None), "high_psi": min(ceilings, default=None)} if along else None,

@@ -13,7 +13,7 @@ from lowhiss.core.inspections import measure_of, needs_number, plan, read_inspec
 from lowhiss.core.inspections.limits import bounds_at
 from lowhiss.core.inspections.plan import Ask
 from lowhiss.demo.scenario import TRAILERS, demo_id
-from lowhiss.engine.inspections import school_of
+from lowhiss.engine.inspections import rules_in_force
 from lowhiss.service.fleet.rows import find_trailer, find_unit
 from lowhiss.service.inspections.imports import import_inspection, record_for
 from lowhiss.store.inspection_models import PaperRow
@@ -124,7 +124,7 @@ def _marks(head: dict[str, Any], seen: _Seen, numbers: random.Random) -> list[di
     for ask in planned.asks:
         at_s += ask.seconds * numbers.uniform(0.8, 1.4)
         given = seen.get(ask.key) or _healthy(
-            ask, record.set, school_of(record).chain, numbers, glance=bool(ask.item.axles)
+            ask, record.set, rules_in_force(record).chain, numbers, glance=bool(ask.item.axles)
         )
         marks.append({"at_s": round(at_s, 1), "type": "answer", "asks": [ask.key], "answer": "right", **given})
     marks += [{"at_s": at_s + 4, "type": "brought", "what": one.id} for one in book.bring_back if one.id != "strap"]

@@ -74,7 +74,7 @@ class _Debrief:
         self.reference = reference_drive(
             drive.spec, drive.world, drive.rules, drive.procedure, drive.world.faults, drive.choice["resolution_psi"]
         )
-        self.said = _said(self.events)
+        self.said = _calls_made(self.events)
         self.standing = self.verdict.standing()
 
     def table(self) -> dict[str, Any]:
@@ -506,7 +506,7 @@ _THIRD = 3
 _KPA_IN_PSI = 6.894757
 
 
-def _said(events: Iterable[Event]) -> dict[str, Called]:
+def _calls_made(events: Iterable[Event]) -> dict[str, Called]:
     """What was called of each stage last."""
     said: dict[str, Called] = {}
     for event in events:
@@ -534,11 +534,11 @@ def diagnoses(faults: Sequence[str]) -> list[dict[str, tuple[str, ...]]]:
         return [{"circuit": ("none",), "when": ("never",), "side": ("none",), "part": ("none",), "may_move": ("yes",)}]
     for pair in bench["together"]:
         if set(pair["faults"]) == set(names):
-            return [_sheet(pair["sheet"], "severe")]
-    return [_sheet(bench["sheets"][name], severity) for name, severity in names.items()]
+            return [_answers(pair["sheet"], "severe")]
+    return [_answers(bench["sheets"][name], severity) for name, severity in names.items()]
 
 
-def _sheet(table: Mapping[str, Any], severity: str) -> dict[str, tuple[str, ...]]:
+def _answers(table: Mapping[str, Any], severity: str) -> dict[str, tuple[str, ...]]:
     stays = table["stays"]
     moves = stays == "never" or (stays == "severe" and severity == "mild")
     answers = {part: tuple(values) for part, values in table.items() if part != "stays"}

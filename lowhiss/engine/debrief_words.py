@@ -71,7 +71,7 @@ def debrief_in_words(table: Mapping[str, Any], words: Words) -> dict[str, Any]:
             for stage, one in table["squares"].items()
         },
         "score": {**table["score"], "parts": score_parts},
-        "sheet": table["sheet"] and _sheet_in_words(table["sheet"], language),
+        "sheet": table["sheet"] and _answers_in_words(table["sheet"], language),
         "next_drive": _next_drive(table),
         "road": [scoring.words("road", key, language) for key in table["road"]],
         "unseen": [fault_in_words(fault, language) for fault in table["unseen"]],
@@ -114,7 +114,7 @@ def _cost(code: str, scoring: Scoring, language: Language) -> str:
     return row.title[language] if row is not None else scoring.words("costs", code, language)
 
 
-def _sheet_in_words(sheet: Mapping[str, Any], language: Language) -> dict[str, Any]:
+def _answers_in_words(sheet: Mapping[str, Any], language: Language) -> dict[str, Any]:
     parts = rulebook.bench()["parts"]
 
     def word(part: str, answer: object) -> str:

@@ -26,7 +26,7 @@ _SHOWN_BY_A_FEED: Mapping[str, tuple[str, dict[str, str]]] = {
 """What a feed's proposals are called among true moments."""
 
 
-def marks_beside(record: Mapping[str, Any], frames: Iterable[Mapping[str, Any]]) -> list[TrueMark]:
+def compare_marks(record: Mapping[str, Any], frames: Iterable[Mapping[str, Any]]) -> list[TrueMark]:
     """Each mark of a run with what its feed showed then, in order; empty where the feed saw nothing of it.
 
     record : an open run record.  frames : as ``GET /api/runs/{id}/trace`` gives them, with the run's time ``at_s``.

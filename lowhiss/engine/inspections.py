@@ -38,25 +38,25 @@ Rules = str | RuleSet
 """A built-in rule set by its name, or a fleet's own whole; an empty name is the inspection's own."""
 
 
-class School(NamedTuple):
+class RulesInForce(NamedTuple):
     """By what an inspection is judged: a rule set's name and those it comes from, and the tables that hold under it."""
 
     chain: tuple[str, ...]
     tables: InspectionTables
 
 
-def school_of(record: Inspection, rules: Rules = "") -> School:
+def rules_in_force(record: Inspection, rules: Rules = "") -> RulesInForce:
     """By what an inspection is judged: ``rules``, else its own set, else the default. An unknown name stands alone."""
     chosen = rules or record.own_rules or record.rules or rulebook.rule_set_ids()[0]
     if isinstance(chosen, RuleSet):
-        return School(chain_of(chosen), tables_under([chosen]))
+        return RulesInForce(chain_of(chosen), tables_under([chosen]))
     known = chosen in rulebook.rule_set_ids()
-    return School(chain_of(rulebook.rule_set(chosen)) if known else (chosen,), tables_under(()))
+    return RulesInForce(chain_of(rulebook.rule_set(chosen)) if known else (chosen,), tables_under(()))
 
 
 def state_of(record: Inspection, rules: Rules = "", run: Sequence[RunMark] = ()) -> InspectionState:
     """An inspection as it stands under its own rule set, or under ``rules``."""
-    school = school_of(record, rules)
+    school = rules_in_force(record, rules)
     return judge_inspection(school.tables.book, school.tables.consequences, record, school.chain, run)
 
 
@@ -65,7 +65,7 @@ def run_marks(events: Sequence[Mapping[str, Any]], offset_s: float = 0.0) -> lis
     return [RunMark(float(one["at_s"]) + offset_s, one) for one in events]
 
 
-def marks_beside(run: Run, record: Inspection) -> list[RunMark]:
+def linked_marks(run: Run, record: Inspection) -> list[RunMark]:
     """The marks of an air test that stand, at the time of an inspection that was done beside it."""
     offset_s = 0.0
     if run.started_at and record.started_at:
@@ -78,11 +78,11 @@ def marks_beside(run: Run, record: Inspection) -> list[RunMark]:
 
 def script_of(record: Inspection, words: Words, rules: Rules = "") -> dict[str, Any]:
     """What a device needs to lead an inspection without contact, in one reader's language and unit."""
-    return _Script(record, state_of(record, rules), school_of(record, rules), words).table()
+    return _Script(record, state_of(record, rules), rules_in_force(record, rules), words).table()
 
 
 class _Script:
-    def __init__(self, record: Inspection, state: InspectionState, school: School, words: Words) -> None:
+    def __init__(self, record: Inspection, state: InspectionState, school: RulesInForce, words: Words) -> None:
         self.record, self.state, self.rules = record, state, school.chain
         self.book, self.table_of = school.tables.book, school.tables.consequences
         self.said = InspectionWords(self.book, words)
@@ -320,7 +320,7 @@ def _called(key: str, names: Sequence[str]) -> bool:
 
 def state_table(record: Inspection, state: InspectionState, words: Words, rules: Rules = "") -> dict[str, Any]:
     """How an inspection stands, for a screen: each item that has an answer or a finding, and the whole."""
-    school = school_of(record, rules)
+    school = rules_in_force(record, rules)
     said = InspectionWords(school.tables.book, words)
     judged = [_item(one, state, school, said) for one in state.items if one.mark or one.findings]
     return {
@@ -345,7 +345,7 @@ def state_table(record: Inspection, state: InspectionState, words: Words, rules:
     }
 
 
-def _item(one: Judged, state: InspectionState, school: School, said: InspectionWords) -> dict[str, Any]:
+def _item(one: Judged, state: InspectionState, school: RulesInForce, said: InspectionWords) -> dict[str, Any]:
     book, mark = school.tables.book, one.mark
     bounds = bounds_at(book, state.set, one.ask, school.chain, state.today)
     measure = measure_of(book, one.ask)

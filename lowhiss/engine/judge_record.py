@@ -57,7 +57,7 @@ def judge_record(run: Run, rules: RuleSet | None = None) -> RunVerdict:
     return judge_run(run, rules, procedure_of(run, rules))
 
 
-def judge_by_every_school(run: Run) -> list[RunVerdict]:
+def judge_by_all_rule_sets(run: Run) -> list[RunVerdict]:
     """The run's verdict under each built-in rule set, the default first."""
     return [judge_record(run, rules) for rules in rulebook.rule_sets()]
 

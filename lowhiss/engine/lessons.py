@@ -69,7 +69,7 @@ def read_own(table: object) -> Lesson:
     return lesson
 
 
-def said_around(language: Language) -> dict[str, Any]:
+def lesson_texts(language: Language) -> dict[str, Any]:
     """The examiner's lines, the closing sentences, and the sheet of a diagnosis with its answers."""
     scoring = rulebook.scoring()
     parts = rulebook.bench()["parts"]

@@ -16,7 +16,7 @@ from lowhiss.engine.debrief import debrief
 from lowhiss.engine.debrief_words import debrief_text
 from lowhiss.engine.inspections import run_marks, script_of, state_of, state_table
 from lowhiss.engine.judge_record import judge_record, report_of
-from lowhiss.engine.lessons import lesson_list, said_around
+from lowhiss.engine.lessons import lesson_list, lesson_texts
 from lowhiss.engine.practice import Drive, lesson_of, new_code, possible_faults, resume
 from lowhiss.engine.simulation import spec_named, spec_of_table
 from lowhiss.rulebook import air_data, inspections, practice
@@ -83,7 +83,7 @@ def practice_code(pool: str, seed: int) -> str:
 
 def practice_lessons(language: Language, own: str) -> str:
     """The ladder of lessons with a fleet's ``own`` tables, and what is said around a practice. Raises CoreError."""
-    return json.dumps({"lessons": lesson_list(language, json.loads(own)), **said_around(language)})
+    return json.dumps({"lessons": lesson_list(language, json.loads(own)), **lesson_texts(language)})
 
 
 def practice_lesson(lesson: str, drive: int, again: str, order: str) -> str:
@@ -108,7 +108,7 @@ def practice_is_so(bodies: str) -> str:
 def practice_begin(choice: str, kept: str, record: str) -> str:
     """Begin a practice, or go on with one from what was kept of it and its record."""
     drive = resume(kept, json.loads(record)) if record else Drive(json.loads(choice))
-    drive.tell_again()
+    drive.repeat_report()
     _drives[:] = [drive]
     return json.dumps(drive.described())
 
@@ -138,7 +138,7 @@ def practice_truth() -> str:
     return json.dumps(_drives[0].truth())
 
 
-def practice_keep() -> str:
+def practice_save() -> str:
     """The practice as it stands, for this device to go on from."""
     return json.dumps(_drives[0].keep())
 

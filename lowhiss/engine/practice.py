@@ -174,7 +174,7 @@ class Drive:
             "pops": pops,
         }
 
-    def tell_again(self) -> None:
+    def repeat_report(self) -> None:
         """Tell every state with the next frame: whoever goes on may have lost the last ones."""
         self._told_states, self._told_pops = self.world.found, 0
 

@@ -20,14 +20,14 @@ def toml_text(table: dict[str, Any]) -> str:
     >>> toml_text({"id": "a", "about": {}, "parent": None})
     'id = "a"\\n'
     """
-    return tomli_w.dumps(_said(table))
+    return tomli_w.dumps(_toml_value(table))
 
 
-def _said(value: Any) -> Any:
+def _toml_value(value: Any) -> Any:
     if isinstance(value, dict):
-        return {key: _said(part) for key, part in value.items() if part is not None and part != {}}
+        return {key: _toml_value(part) for key, part in value.items() if part is not None and part != {}}
     if isinstance(value, list | tuple):
-        return [_said(part) for part in value]
+        return [_toml_value(part) for part in value]
     return int(value) if isinstance(value, float) and value.is_integer() else value
 
 

@@ -34,13 +34,13 @@ def read_upload(
         return _read(name, file, chosen, told)
     with tempfile.NamedTemporaryFile(suffix=PurePath(member).suffix) as unpacked:
         args = {"member": member, "most": _MAX_MEMBER_BYTES}
-        _asked("zip_member", file, args, ".zip", told, unpacked)
+        _request("zip_member", file, args, ".zip", told, unpacked)
         return _read(PurePath(member).name, Path(unpacked.name), chosen, told)
 
 
 def _read(name: str, file: Path | bytes, chosen: Mapping[str, str] | None, told: Callable[[int], None] | None) -> Read:
     args = {"name": name, "chosen": dict(chosen) if chosen is not None else None}
-    answer = _asked("recording", file, args, PurePath(name).suffix.lower(), told, None)
+    answer = _request("recording", file, args, PurePath(name).suffix.lower(), told, None)
     parts: dict[str, dict[str, Any]] = {"needle": {}, "flag": {}, "other": {}}
     for key, values in answer.numbers.items():
         kind, _, what = key.partition(":")
@@ -55,7 +55,7 @@ def _read(name: str, file: Path | bytes, chosen: Mapping[str, str] | None, told:
     return Read(recording, str(answer.meta["format"])[:20], _sha256(file), columns, names)
 
 
-def _asked(
+def _request(
     reader: str, file: Path | bytes, args: dict[str, Any], suffix: str, told: Callable[[int], None] | None, output: Any
 ) -> Answer:
     try:
@@ -67,7 +67,7 @@ def _asked(
 def read_member(file: Path, member: str, most: int) -> bytes:
     """A small file of a zip. Raises TraceError, SandboxError, SandboxMissingError, OSError."""
     with tempfile.TemporaryFile() as unpacked:
-        _asked("zip_member", file, {"member": member, "most": most}, ".zip", None, unpacked)
+        _request("zip_member", file, {"member": member, "most": most}, ".zip", None, unpacked)
         unpacked.seek(0)
         return unpacked.read(most)
 
@@ -85,5 +85,5 @@ def _sha256(file: Path | bytes) -> str:
 
 def zip_members(file: Path, most: int) -> list[tuple[str, int]]:
     """Name and unpacked size of each file of a zip. Raises TraceError, SandboxError, SandboxMissingError, OSError."""
-    answer = _asked("zip_list", file, {"most": most}, ".zip", None, None)
+    answer = _request("zip_list", file, {"most": most}, ".zip", None, None)
     return [(str(name), int(size)) for name, size in answer.meta["members"]]

@@ -76,7 +76,7 @@ class Worker:
                 self._over.wait(_LOOK_AGAIN_S)
 
     @contextmanager
-    def _said_to_be_at(self, job_id: str) -> Iterator[None]:
+    def _marked_as_at_work(self, job_id: str) -> Iterator[None]:
         """Meanwhile it is kept that somebody works on it: one part, such as a long paper, may take longer than that
         after which a job counts as left."""
         over = threading.Event()
@@ -96,7 +96,7 @@ class Worker:
 
     def _answer(self, work_on: WorkOn, job_id: str, tried: int) -> None:
         try:
-            with self._said_to_be_at(job_id), executor(os.environ.get(SCHEDULER)) as elsewhere:
+            with self._marked_as_at_work(job_id), executor(os.environ.get(SCHEDULER)) as elsewhere:
                 work_on(self.store, job_id, self.id, elsewhere)
         except DBAPIError:
             raise

@@ -67,7 +67,7 @@ def find_stages(recording: Recording, procedures: Sequence[Procedure], rules: Ru
     procedures : one, or all that it may be; of two that explain it equally well the shorter.
     """
     shape = shape_of(grid_of(recording))
-    found = [_laid_over(shape, one, rules, unit) for one in procedures]
+    found = [_by_procedure(shape, one, rules, unit) for one in procedures]
     return max(found, key=lambda one: (sum(stage is not None for _, stage in one.stages) + one.share, -len(one.stages)))
 
 
@@ -83,7 +83,7 @@ def put_where(recording: Recording, found: Found, moved: Mapping[int, tuple[floa
     return replace(found, stages=tuple(stages), moved=frozenset(moved))
 
 
-def _laid_over(shape: Shape, procedure: Procedure, rules: RuleSet, unit: Unit) -> Found:
+def _by_procedure(shape: Shape, procedure: Procedure, rules: RuleSet, unit: Unit) -> Found:
     wanted: list[Stage] = [step for step in procedure.steps_on(unit) if is_stage(step) and not STEP_TABLE[step].moves]
     seen: dict[Stage, list[FoundStage]] = {
         stage: _candidates(shape, stage, rules, unit) for stage in dict.fromkeys(wanted)
@@ -117,7 +117,7 @@ def _best(wanted: Sequence[Stage], seen: dict[Stage, list[FoundStage]]) -> list[
                 for one in seen[stage]
                 if one.to_s > until_s and _begins(one) >= until_s - _SLACK_S and one not in chosen
             ]
-        states = _worth_keeping(following)
+        states = _worth_reporting(following)
     return list(max(states, key=lambda one: (one[0], -one[1]))[2])
 
 
@@ -126,7 +126,7 @@ def _begins(one: FoundStage) -> float:
     return one.marks[0].at_s if one.marks else one.from_s
 
 
-def _worth_keeping(
+def _worth_reporting(
     states: list[tuple[float, float, tuple[FoundStage | None, ...]]],
 ) -> list[tuple[float, float, tuple[FoundStage | None, ...]]]:
     """Of choices that end at the same time the heaviest; of heavier ones that end sooner the others are not needed."""

@@ -191,14 +191,14 @@ def test_an_upgrade_of_the_core_keeps_what_ended_and_shows_what_it_would_say(dri
     monkeypatch.setattr(verdicts, "core_version", lambda: "newer")
     monkeypatch.setattr("lowhiss.service.runs.lifecycle.core_version", lambda: "newer")
     # the newer core takes a loss of four for a fail, and one of ten for a pass
-    real = verdicts.told_by
+    real = verdicts.summary_of
     turned = {"pass": "fail", "fail": "pass"}
 
     def told(verdict):
         said = real(verdict)
         return {**said, "outcome": turned[said["outcome"]], "stages": dict.fromkeys(said["stages"], "x")}
 
-    monkeypatch.setattr(verdicts, "told_by", told)
+    monkeypatch.setattr(verdicts, "summary_of", told)
     with store.transaction() as session:
         others = select(RunRow.id).where(RunRow.id.not_in([passed, failing]))
         session.query(VerdictRow).where(VerdictRow.run_id.in_(others)).update(

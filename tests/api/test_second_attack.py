@@ -185,7 +185,7 @@ def test_h4_a_long_run_is_judged_beside_the_process_of_the_marks(client):
     device.send(*device.leak_test(100, 90)).raise_for_status()
     report = client.get(f"/api/runs/{device.run_id}/report").raise_for_status().json()
     assert {one["stage"]: one["outcome"] for one in report["verdict"]["stages"]}["leak_applied"] == "fail"
-    assert len(client.get(f"/api/runs/{device.run_id}/schools").raise_for_status().json()) >= 4
+    assert len(client.get(f"/api/runs/{device.run_id}/rule-sets").raise_for_status().json()) >= 4
     stands = {one["name"]: one["status"] for one in client.get("/api/status").json()}
     assert stands["MV-12"] == "on_hold"
     assert client.get("/api/runs/00000000-0000-4000-8000-000000000000/report").status_code == 404

@@ -296,7 +296,7 @@ def test_a_test_s_own_feed_is_laid_under_its_marks(client, store, one):
     assert kept["run_id"] == run_id
     assert client.post(f"/api/traces/of-run/{run_id}").json()["id"] == kept["id"]
     found = client.post(f"/api/traces/{kept['id']}/judge", json={}).raise_for_status().json()
-    beside = client.get(f"/api/runs/{run_id}/beside").json()
+    beside = client.get(f"/api/runs/{run_id}/feed-comparison").json()
     assert found["marks"] == beside
     assert [mark["typed_psi"] for mark in beside] == [[100, 100], [100, 100]]
     assert client.post(f"/api/traces/of-run/{plain}").status_code == 422

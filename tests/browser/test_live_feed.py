@@ -190,7 +190,7 @@ def test_a_whole_test_from_the_feed_with_a_dropout_in_the_hold(cab, app_url, tmp
     assert seqs == sorted(seqs)
     assert seqs[-1] - seqs[0] + 1 > len(seqs)  # the dropout is not filled in
     # each mark has its place on the feed (here by two clocks, as the page's is turned by hand); a dispatch says nothing
-    beside = page.request.get(f"{app_url}/api/runs/{run}/beside").json()
+    beside = page.request.get(f"{app_url}/api/runs/{run}/feed-comparison").json()
     read = [one for one in beside if one["typed_psi"]]
     assert {"cut_out", "start", "end"} <= {one["kind"] for one in read}
     expect(page.locator("[data-beside]")).to_have_count(0)

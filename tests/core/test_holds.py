@@ -9,7 +9,7 @@ import pytest
 from hypothesis import given
 from hypothesis import strategies as st
 
-from lowhiss.core.status import Act, HoldPolicy, TestedSet, UnitPart, holds_of, ways_out
+from lowhiss.core.status import Act, HoldPolicy, TestedSet, UnitPart, holds_of, lifts_of
 
 POLICY = HoldPolicy()
 BEGUN = dt.datetime(2026, 3, 2, 5, 0, tzinfo=dt.UTC)
@@ -143,7 +143,7 @@ def test_what_a_history_leads_to(history, stands):
 
 def test_a_hold_says_what_would_change_it_in_the_order_to_do_it():
     def ways(history):
-        return [[one.way for one in ways_out(hold, POLICY)] for hold in fold(*read(history))]
+        return [[one.way for one in lifts_of(hold, POLICY)] for hold in fold(*read(history))]
 
     assert ways("fail leak UA") == [["repair", "recheck", "narrow"]]
     assert ways("fail leak UA; pass leak U") == [["repair", "recheck"]]

@@ -33,7 +33,7 @@ from lowhiss.core.inspections import (
     read_inspection,
     read_inspection_book,
     set_table,
-    ways_for,
+    walk_orders_for,
 )
 from lowhiss.core.rules import parse_toml
 from lowhiss.core.vehicle import UNIT_KINDS
@@ -95,7 +95,7 @@ def test_every_item_is_asked_on_some_unit_and_none_twice_on_any():
     lifting = (Axle("steer", air_susp=True), Axle("drive", dual=True), Axle("drive", lift=True, disc=True))
     for kind, known, axles in product(UNIT_KINDS, facts, (None, lifting)):
         usual = vehicle_set(kind, known, axles)
-        for way in ways_for(BOOK, usual):
+        for way in walk_orders_for(BOOK, usual):
             keys = [ask.key for ask in plan(BOOK, usual, way, {"dg": known["dg"]}).asks]
             assert len(keys) == len(set(keys))
             seen |= {key.partition("@")[0] for key in keys}

@@ -20,7 +20,7 @@ from lowhiss.core.record.model import EVENT_KINDS, ITEMS
 from lowhiss.core.stages import STEP_TABLE
 from lowhiss.core.units import PRESSURE_UNITS
 from lowhiss.core.words import Figures, Words, english, spanish, verdict_record
-from lowhiss.engine.judge_record import judge_by_every_school
+from lowhiss.engine.judge_record import judge_by_all_rule_sets
 from tests.builders import judged, leak_record, stage_of
 from tests.conftest import ROOT
 from tests.core.test_properties import wild_runs
@@ -75,7 +75,7 @@ def test_every_code_of_the_table_is_one_that_the_judge_reports():
 @given(table=wild_runs())
 @settings(max_examples=150)
 def test_the_judge_reports_codes_of_the_table_with_the_parameters_of_their_sentences(table):
-    for verdict in judge_by_every_school(read_run({**table, "purpose": "training"})):
+    for verdict in judge_by_all_rule_sets(read_run({**table, "purpose": "training"})):
         for finding in verdict.coach:
             assert finding.params.keys() >= FINDINGS[finding.code].params, finding.code
             for words in READERS:

@@ -16,7 +16,7 @@ from lowhiss.core.judge import timeline
 from lowhiss.core.record import read_run
 from lowhiss.core.stages import STAGES
 from lowhiss.core.words import Words, text_report, verdict_record
-from lowhiss.engine.judge_record import judge_by_every_school
+from lowhiss.engine.judge_record import judge_by_all_rule_sets
 from tests.builders import (
     at,
     climb,
@@ -398,7 +398,7 @@ def test_a_time_within_its_error_is_a_close_call():
 @settings(max_examples=200)
 def test_every_record_that_can_be_read_can_be_judged_and_worded(table):
     run = read_run(table)
-    for verdict in judge_by_every_school(run):
+    for verdict in judge_by_all_rule_sets(run):
         for words in (Words("en", "psi"), Words("es", "bar")):
             assert json.dumps(verdict_record(verdict, words), allow_nan=False)
             assert "{" not in text_report(verdict, words)

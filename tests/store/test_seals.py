@@ -338,7 +338,7 @@ def test_h5_a_chain_written_anew_with_a_foreign_key_is_named(store, keys, sealed
         own = keys.current()
         with store.transaction() as session:
             signing._lock(session)
-            signing._tell_key(session, foreign, foreign.current(), own, lost=False)
+            signing._publish_key(session, foreign, foreign.current(), own, lost=False)
     found = [sentence for _, sentence in wrong(store, keys)]
     assert any(f"the key {foreign.current().id} is not in" in one for one in found)
     assert any("saved outside the database" in one or "is missing" in one for one in found)

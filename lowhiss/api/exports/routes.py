@@ -152,4 +152,4 @@ async def import_runs(
     store: StoreDep, by: PersonDep, data: Annotated[bytes, Body(media_type="application/octet-stream")]
 ) -> ArrivedOut:
     """Take over a zip of records made elsewhere: each once, marked as foreign."""
-    return ArrivedOut.model_validate(asdict(await FILES.run(imports.take_in, store, by, data)))
+    return ArrivedOut.model_validate(asdict(await FILES.run(imports.import_file, store, by, data)))

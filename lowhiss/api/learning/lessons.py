@@ -51,7 +51,7 @@ def save_lesson(body: OwnLessonBody, store: StoreDep, by: PersonDep) -> OwnLesso
     if (body.table is None) == (body.text is None):
         raise RefusedError("lesson_empty", "text: send the lesson as a table or as the text of its file.", "text")
     table = lesson_tables(body.text.encode()) if body.text is not None else body.table
-    return OwnLessonOut.model_validate(asdict(lessons.keep(store, by, table, body.version)))
+    return OwnLessonOut.model_validate(asdict(lessons.save(store, by, table, body.version)))
 
 
 @router.delete("/{lesson_id}", operation_id="retireOwnLesson", status_code=204)

@@ -332,7 +332,7 @@ def forget(person_id: PersonId, store: StoreDep, by: PersonDep) -> ForgottenOut:
 def save_reviews(body: ReviewsBody, store: StoreDep, by: PersonDep) -> SavedOut:
     """Keep answers to cards; sent again they are kept once."""
     answers = [reviews.Answer(**{**one.model_dump(), "findings": tuple(one.findings)}) for one in body.reviews]
-    return SavedOut(kept=reviews.keep(store, by, answers))
+    return SavedOut(kept=reviews.save(store, by, answers))
 
 
 @router.get("/reviews", operation_id="listReviews")

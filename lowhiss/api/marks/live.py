@@ -57,7 +57,7 @@ class Nudges:
         self._store = store
         self._bus = bus
         for kind in KINDS:
-            bus.on(kind, partial(self._heard_elsewhere, kind))
+            bus.on(kind, partial(self._on_other_process, kind))
         self._watching: dict[LogName, set[asyncio.Event]] = {}
         self._seq: dict[LogName, int] = {}
         self._loop: asyncio.AbstractEventLoop | None = None
@@ -65,16 +65,16 @@ class Nudges:
 
     def grown(self, kind: str, log_id: str, last_seq: int) -> None:
         """This process has added to a log; may be called from any thread."""
-        self._bus.tell(kind, log_id, {"last_seq": last_seq})
-        self._heard((kind, log_id), last_seq)
+        self._bus.publish(kind, log_id, {"last_seq": last_seq})
+        self._on_mark((kind, log_id), last_seq)
 
-    def _heard_elsewhere(self, kind: str, log_id: str, word: dict[str, Any]) -> None:
-        self._heard((kind, log_id), int(word["last_seq"]))
+    def _on_other_process(self, kind: str, log_id: str, word: dict[str, Any]) -> None:
+        self._on_mark((kind, log_id), int(word["last_seq"]))
 
-    def _heard(self, log: LogName, last_seq: int) -> None:
+    def _on_mark(self, log: LogName, last_seq: int) -> None:
         loop = self._loop
         if loop is not None and log in self._watching:
-            loop.call_soon_threadsafe(self._tell, log, last_seq)
+            loop.call_soon_threadsafe(self._notify, log, last_seq)
 
     def watch(self, log: LogName, last_seq: int) -> asyncio.Event | None:
         """An event that is set whenever the log has grown; None when too many watch it already."""
@@ -103,7 +103,7 @@ class Nudges:
         """How far a watched log has come."""
         return self._seq.get(log, 0)
 
-    def _tell(self, log: LogName, last_seq: int) -> None:
+    def _notify(self, log: LogName, last_seq: int) -> None:
         if last_seq > self._seq.get(log, 0) and log in self._watching:
             self._seq[log] = last_seq
             for grown in self._watching[log]:
@@ -118,7 +118,7 @@ class Nudges:
                 await asyncio.sleep(_LOOK_AWAY_S)
                 continue
             for log, last_seq in found.items():
-                self._tell(log, last_seq)
+                self._notify(log, last_seq)
             await asyncio.sleep(LOOK_WITH_BUS_S if self._bus.up else LOOK_EVERY_S)
 
 

@@ -71,7 +71,7 @@ async def save_practice(
 ) -> PracticeHeadOut:
     """Keep a practice; sent again it is kept once, and it only grows. Once it is over it is driven again."""
     given = body.title, body.began_at, body.record, body.after
-    kept = await run_in_threadpool(practices.keep, store, practice_id, by, *given)
+    kept = await run_in_threadpool(practices.save, store, practice_id, by, *given)
     if kept.ended:
         soon(request, practice_id, by.id)
     return PracticeHeadOut.model_validate(asdict(kept))

@@ -256,7 +256,7 @@ def get_card(unit_id: Annotated[str, Path(pattern=UUID_PATTERN)], store: StoreDe
                 does={language: reader.step(line.stage, card.unit) for language, reader in readers.items()},
                 limit=words.short_limit(line.limit, apply_bounds(line.limit, card.unit)) if line.limit else "",
                 said={
-                    language: reader.said_limit(line.limit, card.unit) if line.limit else ""
+                    language: reader.limit_text(line.limit, card.unit) if line.limit else ""
                     for language, reader in readers.items()
                 },
                 source=words.source(line.limit.source) if line.limit else "",

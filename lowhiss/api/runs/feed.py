@@ -80,7 +80,7 @@ class Feed:
 
     def tell(self, message: dict[str, Any]) -> None:
         """Pass a message of this process's sender on to every screen, wherever it is."""
-        self._bus.tell("feed", self.unit_id, {"message": message, "since": self.since})
+        self._bus.publish("feed", self.unit_id, {"message": message, "since": self.since})
         self.show(message)
 
     def show(self, message: dict[str, Any]) -> None:
@@ -100,15 +100,15 @@ class Feeds:
         self._loop: asyncio.AbstractEventLoop | None = None
         self._missing: asyncio.Task[None] | None = None
         self._closing: asyncio.Task[None] | None = None
-        bus.on("feed", self._heard)
-        bus.on_apart(lambda _: self._tell_apart())
+        bus.on("feed", self._on_message)
+        bus.on_apart(lambda _: self._warn_of_two_senders())
 
     def state(self, feed: Feed) -> dict[str, Any]:
         """Whether anybody sends; ``apart``: another process may, and cannot be heard just now."""
         apart = {"apart": True} if self._bus.apart and feed.sender is None else {}
         return {"state": "live" if feed.live else "stopped", **apart}
 
-    def _tell_apart(self) -> None:
+    def _warn_of_two_senders(self) -> None:
         loop = self._loop
         if loop is not None and not loop.is_closed():
             loop.call_soon_threadsafe(self._show_states)
@@ -142,9 +142,9 @@ class Feeds:
     def ask(self, feed: Feed) -> None:
         """Ask other processes whether one of them has the sender."""
         if not feed.live:
-            self._bus.tell("feed", feed.unit_id, {"ask": True})
+            self._bus.publish("feed", feed.unit_id, {"ask": True})
 
-    def _heard(self, unit_id: str, message: dict[str, Any]) -> None:
+    def _on_message(self, unit_id: str, message: dict[str, Any]) -> None:
         loop = self._loop
         if loop is not None and not loop.is_closed():
             loop.call_soon_threadsafe(self._take, unit_id, message)
@@ -155,7 +155,7 @@ class Feeds:
             return
         if "ask" in message:
             if feed.sender is not None:
-                self._bus.tell("feed", unit_id, {"message": {"state": "live"}, "since": feed.since})
+                self._bus.publish("feed", unit_id, {"message": {"state": "live"}, "since": feed.since})
             return
         since, message = float(message["since"]), dict(message["message"])
         stopped = message.get("state") == "stopped"

@@ -95,7 +95,7 @@ class VerdictOut(BaseModel):
     hints: list[FindingOut]
 
 
-class SchoolOut(VerdictOut):
+class RuleSetVerdictOut(VerdictOut):
     """The run under one school."""
 
     title: dict[Language, str]

@@ -15,7 +15,14 @@ from lowhiss.api.deps import StoreDep, WordsDep
 from lowhiss.api.json_requests import CarefulRoute
 from lowhiss.api.marks.live import nudges_of
 from lowhiss.api.marks.schemas import EventBatch, JoinBody, JoinCodeOut, ReceivedOut, SavedEventOut
-from lowhiss.api.runs.report_schemas import DecisionBody, FeedComparisonOut, LookBody, ReportOut, SchoolOut, StretchOut
+from lowhiss.api.runs.report_schemas import (
+    DecisionBody,
+    FeedComparisonOut,
+    LookBody,
+    ReportOut,
+    RuleSetVerdictOut,
+    StretchOut,
+)
 from lowhiss.api.runs.schemas import BeginRun, RunOut
 from lowhiss.api.runs.script_schemas import ScriptOut
 from lowhiss.api.threads import HEAVY
@@ -106,11 +113,11 @@ def decide_reported(run_id: RunId, body: DecisionBody, store: StoreDep, by: Pers
     lifecycle.decide_reported(store, by, run_id, accept=body.accept, reason=body.reason)
 
 
-@router.get("/{run_id}/schools", operation_id="getSchools")
-async def get_schools(run_id: RunId, request: Request, words: WordsDep) -> list[SchoolOut]:
+@router.get("/{run_id}/rule-sets", operation_id="getRuleSetVerdicts")
+async def get_rule_set_verdicts(run_id: RunId, request: Request, words: WordsDep) -> list[RuleSetVerdictOut]:
     """The same run judged under every built-in rule set."""
-    found = await by_length(request, run_id, lifecycle.by_every_school, words)
-    return [SchoolOut.model_validate(verdict) for verdict in found]
+    found = await by_length(request, run_id, lifecycle.by_all_rule_sets, words)
+    return [RuleSetVerdictOut.model_validate(verdict) for verdict in found]
 
 
 @router.get("/{run_id}/script", operation_id="getRunScript", response_model=ScriptOut)
@@ -143,16 +150,16 @@ async def get_needles(run_id: RunId, store: StoreDep) -> list[StretchOut]:
     return [StretchOut.model_validate(asdict(stretch)) for stretch in found]
 
 
-@router.get("/{run_id}/beside", operation_id="getBeside")
-async def get_beside(run_id: RunId, store: StoreDep) -> list[FeedComparisonOut]:
+@router.get("/{run_id}/feed-comparison", operation_id="getFeedComparison")
+async def get_feed_comparison(run_id: RunId, store: StoreDep) -> list[FeedComparisonOut]:
     """Each mark beside what a live feed showed: how late, and how far its number lay off; empty where none was."""
-    return [FeedComparisonOut.model_validate(one) for one in await HEAVY.run(run_feeds.marks_beside, store, run_id)]
+    return [FeedComparisonOut.model_validate(one) for one in await HEAVY.run(run_feeds.marks_compared, store, run_id)]
 
 
 @router.get("/{run_id}/record", operation_id="getRecord")
 def get_record(run_id: RunId, store: StoreDep, response: Response) -> dict[str, Any]:
     """The run as an open run record, ``low-hiss-run/1``."""
     response.headers["Content-Disposition"] = f'attachment; filename="low-hiss-run-{run_id}.json"'
-    beside = inspections.records_beside(store, run_id)
+    beside = inspections.linked_records(store, run_id)
     record = lifecycle.open_record(store, run_id)
     return {**record, "inspections": beside} if beside else record

@@ -32,7 +32,7 @@ async def save_recording(
 ) -> RecordingOut:
     """Read a recording; its samples are kept by the file's hash, the file is not. Columns may be named by hand."""
     chosen = {what: column for what, column in columns.model_dump().items() if column}
-    kept, names = await RECORDINGS.run(editor.keep, store, by, name, data, chosen)
+    kept, names = await RECORDINGS.run(editor.save, store, by, name, data, chosen)
     return RecordingOut.model_validate({**asdict(kept), "names": names})
 
 

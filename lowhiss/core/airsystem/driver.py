@@ -477,10 +477,10 @@ class Driver:
         """Reading and verdict of the stages that were just brought to their end."""
         done = self._guide.lead().done
         for entry in done[self._told :]:
-            yield from self._tell(entry.step)
+            yield from self._say(entry.step)
         self._told = len(done)
 
-    def _tell(self, step: LedStep) -> Iterator[Sample]:
+    def _say(self, step: LedStep) -> Iterator[Sample]:
         stage = step.step
         if not step.prompts or self.rules.limit_for(stage, self.unit) is None or f"reading:{stage}" not in step.says:
             return

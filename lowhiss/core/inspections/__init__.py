@@ -5,7 +5,7 @@ from lowhiss.core.inspections.fill_items import FillMoment, Open, listening, off
 from lowhiss.core.inspections.judge import InspectionState, Judged, Outcome, RunMark, bound_in, judge_inspection
 from lowhiss.core.inspections.limits import Bound, bounds_at, measure_of, needs_number
 from lowhiss.core.inspections.model import Answer, Finding, InspectionBook, Item, Paper, Text, WalkOrder
-from lowhiss.core.inspections.plan import Ask, Place, Plan, Station, Wanted, plan, ways_for
+from lowhiss.core.inspections.plan import Ask, Place, Plan, Station, Wanted, plan, walk_orders_for
 from lowhiss.core.inspections.record import (
     END_MARKS,
     INSPECTION_FORMAT,
@@ -30,7 +30,7 @@ from lowhiss.core.inspections.vehicle import (
     read_set,
     set_table,
     vehicle_of,
-    with_said,
+    with_facts,
 )
 
 __all__ = [
@@ -84,6 +84,6 @@ __all__ = [
     "read_set",
     "set_table",
     "vehicle_of",
-    "ways_for",
-    "with_said",
+    "walk_orders_for",
+    "with_facts",
 ]

@@ -114,7 +114,7 @@ def read_inspection_book(
         limits=tuple(_limit(one, measures, facts, figures) for one in bounds.tables("limit")),
         items=found,
         paths=_paths(way, zones),
-        ways=_by_id(way, "way", lambda one: _way(one, zones, found)),
+        ways=_by_id(way, "way", lambda one: _walk_order(one, zones, found)),
         calls=tuple(_call(one, found) for one in way.tables("call")),
         call_needs=_known(lights, "needs", firsts),
         call_within_s=lights.number("answer_within_s", low=1, high=600),
@@ -447,7 +447,7 @@ def _paths(fields: Fields, zones: Mapping[str, Named]) -> dict[UnitKind, tuple[S
     return found
 
 
-def _way(fields: Fields, zones: Mapping[str, Named], items: Mapping[str, Item]) -> WalkOrder:
+def _walk_order(fields: Fields, zones: Mapping[str, Named], items: Mapping[str, Item]) -> WalkOrder:
     first = fields.table("first", {})
     stops = list(fields.raw("first") or {})
     return WalkOrder(

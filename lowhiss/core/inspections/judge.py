@@ -11,7 +11,7 @@ from lowhiss.core.inspections.limits import Bound, bounds_at, measure_of, needs_
 from lowhiss.core.inspections.model import Answer, BringBack, Finding, InspectionBook, Measured
 from lowhiss.core.inspections.plan import Ask, Plan, plan
 from lowhiss.core.inspections.record import END_MARKS, Inspection, Known, Mark
-from lowhiss.core.inspections.vehicle import InspectionSet, number_of, with_said
+from lowhiss.core.inspections.vehicle import InspectionSet, number_of, with_facts
 from lowhiss.core.status import CONSEQUENCES, Consequence, Consequences
 
 Outcome = Literal["not_right", "open", "unmeasured", "speech", "unseen", "fixed", "absent", "right"]
@@ -137,7 +137,7 @@ def judge_inspection(
 
     rules : the rule set's id and those it comes from.  run : the marks of the air test beside it, in order of time.
     """
-    usual, today = _said_of(record)
+    usual, today = _facts_of(record)
     planned = plan(book, usual, book.ways[record.way], today, record.mirrored)
     ended = next((mark for mark in record.marks if mark.type in END_MARKS), None)
     states = _timeline(book, record, run)
@@ -163,7 +163,7 @@ def judge_inspection(
     )
 
 
-def _said_of(record: Inspection) -> tuple[InspectionSet, dict[str, bool]]:
+def _facts_of(record: Inspection) -> tuple[InspectionSet, dict[str, bool]]:
     """The set after every fact, figure and axle that was said in the inspection, and the facts of the day."""
     usual, today = record.set, {}
     for mark in record.marks:
@@ -172,11 +172,11 @@ def _said_of(record: Inspection) -> tuple[InspectionSet, dict[str, bool]]:
             continue
         if mark.type == "fact":
             today[mark.what] = bool(mark.so)
-            usual = with_said(usual, number, facts={mark.what: bool(mark.so)})
+            usual = with_facts(usual, number, facts={mark.what: bool(mark.so)})
         elif mark.type == "figure" and mark.value is not None:
-            usual = with_said(usual, number, figures={mark.what: mark.value})
+            usual = with_facts(usual, number, figures={mark.what: mark.value})
         elif mark.type == "axles" and mark.axles is not None:
-            usual = with_said(usual, number, axles=mark.axles)
+            usual = with_facts(usual, number, axles=mark.axles)
     return usual, today
 
 

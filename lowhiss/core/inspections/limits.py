@@ -83,7 +83,7 @@ def _resolved(
     number = ask.vehicle
     low, high, seen, own = row.at_least, row.at_most, row.seen, False
     if row.table:
-        high = _looked_up(book, usual, row, number, today)
+        high = _limit_in(book, usual, row, number, today)
     if high is not None and row.scaled_by:
         high *= (figure_of(usual, row.scaled_by, 0) or row.scaled_from) / row.scaled_from
     if row.with_fact is not None and fact_of(usual, book.facts[row.with_fact[0]], 0, today):
@@ -109,7 +109,7 @@ def _twice(value: float | None) -> float | None:
     return None if value is None else 2 * value
 
 
-def _looked_up(
+def _limit_in(
     book: InspectionBook, usual: InspectionSet, row: LimitRow, number: int, today: Mapping[str, bool]
 ) -> float:
     """The bound of a table by the figure next below, such as that of the wheel; the first where it is smaller."""

@@ -94,7 +94,7 @@ class Plan:
         return next((ask for ask in self.asks if ask.key == key), None)
 
 
-def ways_for(book: InspectionBook, usual: InspectionSet) -> list[WalkOrder]:
+def walk_orders_for(book: InspectionBook, usual: InspectionSet) -> list[WalkOrder]:
     """The ways that fit the set, in the book's order."""
     return [way for way in book.ways.values() if usual.kind in way.kinds]
 
@@ -181,7 +181,7 @@ class _Planning:
         items.sort(key=lambda item: order.get(item.id, len(order)))
         for item in items:
             if {item.zone, item.trailer_zone} & set(stop.zones) and item.repeat not in _BY_AXLE:
-                yield from self.beside(item, station)
+                yield from self.at_station(item, station)
         if stop.axles:
             yield from self.axles(items, station)
         if station.number > 1 and "dolly" in stop.zones:
@@ -220,7 +220,7 @@ class _Planning:
         # what is on the unit and is asked once is not asked of a trailer too
         return found[:1] if item.repeat in ("once", "seat", "needle") else found
 
-    def beside(self, item: Item, station: Station) -> Iterator[Ask]:
+    def at_station(self, item: Item, station: Station) -> Iterator[Ask]:
         """An item that is not at an axle, at a station where its zone is."""
         parts = [part for part in self.on(item) if self.zone_of(item, part) in station.stop.zones]
         if station.number and {"trailer", "cargo", "tank", "dolly"} & set(station.stop.zones):

@@ -257,7 +257,7 @@ def _answer(fields: Fields, book: InspectionBook, _: InspectionSet) -> dict[str,
     }
 
 
-def _said(fields: Fields, book: InspectionBook, _: InspectionSet) -> dict[str, Any]:
+def _unit_facts(fields: Fields, book: InspectionBook, _: InspectionSet) -> dict[str, Any]:
     return {"asks": _asks(fields, book), "so": not fields.flag("wrong", False)}
 
 
@@ -333,7 +333,7 @@ def _abandoned(fields: Fields, _: InspectionBook, __: InspectionSet) -> dict[str
 
 MARK_TYPES: Mapping[str, Any] = {
     "answer": _answer,
-    "said": _said,
+    "said": _unit_facts,
     "fact": _fact,
     "figure": _figure,
     "axles": _axles,

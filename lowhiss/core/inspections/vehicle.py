@@ -217,7 +217,7 @@ def _vehicle_table(vehicle: Vehicle) -> dict[str, Any]:
     return {"name": vehicle.name, "id": vehicle.id, "look": look_table(vehicle.look)}
 
 
-def with_said(usual: InspectionSet, number: int, **said: Any) -> InspectionSet:
+def with_facts(usual: InspectionSet, number: int, **said: Any) -> InspectionSet:
     """The set after something was said of the power unit (0) or a trailer: ``facts``, ``figures`` or ``axles``."""
     vehicle = vehicle_of(usual, number)
     look = vehicle.look

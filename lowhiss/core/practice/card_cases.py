@@ -68,7 +68,7 @@ def _directions(
         value = max(0.0, bound.value + {"inside": inside * far, "on": 0, "outside": -inside * far}[place])
         good = compare(value, (bound,)).within
         asked = _ASK["direction"][front].format(
-            stage=words[front].stage(limit.stage), value=f"{value:g}", limit=words[front].said_limit(limit, unit)
+            stage=words[front].stage(limit.stage), value=f"{value:g}", limit=words[front].limit_text(limit, unit)
         )
         told = _ASK["good" if good else "bad"][back]
         yield Case(key("direction", f"{limit.key}-{place}"), "direction", limit.stage, asked, told, good)

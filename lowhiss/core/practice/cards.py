@@ -83,7 +83,7 @@ def cards_of(
         limit = rules.limit_for(stage, unit) if is_limited(stage) else None
         title = words[front].stage(stage)
         if limit is not None:
-            said = words[back].said_limit(limit, unit)
+            said = words[back].limit_text(limit, unit)
             whom = _kind_words(unit, front)
             made.append(
                 Card(
@@ -118,7 +118,7 @@ def cards_of(
     made += _trios(rules, procedure, unit, units, words, front, back, key)
     made += _kinds(rules, units, words, front, back, key)
     made += [
-        Card(one.key, cast(CardKind, one.kind), one.stage, one.front, one.back, back, _said_in(one), good=one.good)
+        Card(one.key, cast(CardKind, one.kind), one.stage, one.front, one.back, back, _amounts_in(one), good=one.good)
         for one in cases(rules, procedure.stages(unit), unit, words, (front, back), key)
     ]
     if "safe_start" in procedure.steps_on(unit):
@@ -208,7 +208,7 @@ def _trios(
         yield Card(key("trio", stage), "trio", stage, front_text, text, back, wanted)
 
 
-def _said_in(case: Case) -> tuple[Amount, ...]:
+def _amounts_in(case: Case) -> tuple[Amount, ...]:
     return tuple(amounts_in(case.back)) if case.kind == "reading" else ()
 
 

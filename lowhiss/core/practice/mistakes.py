@@ -55,7 +55,7 @@ def found_in(scoring: Scoring, seen: Seen) -> list[Found]:
         *_pulled_by_hand(seen),
         *_pulling(scoring, seen),
         *_moving(scoring, seen),
-        *_leaving(seen),
+        *_departure(seen),
         *_claims(seen),
     ]
     return sorted(found, key=lambda one: (one.at_s or 0.0, one.code))
@@ -197,7 +197,7 @@ def _moving(scoring: Scoring, seen: Seen) -> Iterable[Found]:
             yield Found("too_fast", event.at_s, event.stage or stages_of("roll")[0], {"speed_mph": mph})
 
 
-def _leaving(seen: Seen) -> Iterable[Found]:
+def _departure(seen: Seen) -> Iterable[Found]:
     for one in _named(seen.moments, "left_cab"):
         if one.detail.get("rolling") or one.detail.get("knob_in"):
             yield Found("left_cab_unsecured", one.t_s)

@@ -61,7 +61,7 @@ def criteria(passes: Passes, mistakes: Sequence[str], shown: Shown) -> list[Crit
     mistakes : those that its lesson is there to cure: none of them may be made.
     """
     never = tuple(dict.fromkeys((*passes.never, *mistakes)))
-    return [*_called(passes, shown), *_measured(passes, shown), *_kept_clear_of(passes, never, shown)]
+    return [*_called(passes, shown), *_measured(passes, shown), *_avoided(passes, never, shown)]
 
 
 def _called(passes: Passes, shown: Shown) -> Iterable[Criterion]:
@@ -127,7 +127,7 @@ def _stopped_engine(within: tuple[float, float], moments: Sequence[WorldEvent]) 
     return Criterion("stopped_engine", met, {"least": least, "most": most})
 
 
-def _kept_clear_of(passes: Passes, never: Sequence[str], shown: Shown) -> Iterable[Criterion]:
+def _avoided(passes: Passes, never: Sequence[str], shown: Shown) -> Iterable[Criterion]:
     for code in never:
         yield Criterion("never", not shown.made.get(code), {"mistake": code})
     if passes.clean:

@@ -330,7 +330,7 @@ def _what(value: object) -> str:
     return value
 
 
-def _said_value(value: object) -> str | float:
+def _call_value(value: object) -> str | float:
     if isinstance(value, str):
         return _name(value)
     return _number(value, -1000, 1000)
@@ -380,7 +380,7 @@ _SPECS: dict[str, _Spec] = {
     "settled": _spec({"stage": _STAGE}),
     "reading": _spec({"stage": _STAGE, "point": _text}, _MEASURED),
     "warning": _spec({}, {"lamp": _flag, "buzzer": _flag, **_MEASURED}),
-    "said": _spec({"what": _what}, {"value": _said_value}),
+    "said": _spec({"what": _what}, {"value": _call_value}),
     "held": _spec({"stage": _STAGE, "moved": _flag}, _READINGS),
     "rolled": _spec({"stopped": _flag, "pulled": _flag}, {"speed_mph": _speed, **_READINGS}),
     "attempt": _spec({"stage": _STAGE}),

@@ -32,7 +32,7 @@ from lowhiss.core.status.holds import (
     TestedSet,
     accused,
     holds_of,
-    ways_out,
+    lifts_of,
 )
 from lowhiss.core.status.improving import improves, stricter_policy
 from lowhiss.core.status.quantities import (
@@ -98,6 +98,7 @@ __all__ = [
     "good_until",
     "holds_of",
     "improves",
+    "lifts_of",
     "quantities_of",
     "read_act_body",
     "read_consequences",
@@ -109,7 +110,6 @@ __all__ = [
     "stricter_policy",
     "trend_of",
     "unit_of_measure",
-    "ways_out",
     "window_of",
     "zone_of",
 ]

@@ -285,7 +285,7 @@ class Lift(NamedTuple):
     run_id: str = ""
 
 
-def ways_out(hold: Hold, policy: HoldPolicy) -> tuple[Lift, ...]:
+def lifts_of(hold: Hold, policy: HoldPolicy) -> tuple[Lift, ...]:
     """What would lift or narrow an open hold, in the order to do it; a release is always the other way."""
     if hold.lifted:
         return ()

@@ -136,7 +136,7 @@ class Words:
             return self._fill("hold", text=text, hold_s=plain(limit.hold_s, 1))
         return text
 
-    def said_limit(self, limit: Limit, unit: Unit) -> str:
+    def limit_text(self, limit: Limit, unit: Unit) -> str:
         """The limit as a candidate says it aloud: in the rules' own words, or in figures where those would mislead.
 
         They would where another pressure unit is read, or where the figure is worked out for this very unit.

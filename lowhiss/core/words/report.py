@@ -64,7 +64,7 @@ def _limit(limit: Limit, bounds: tuple[AppliedBound, ...], words: Words, unit: U
     table: dict[str, Any] = {
         "key": limit.key,
         "text": words.limit(limit, bounds),
-        "words": words.said_limit(limit, unit),
+        "words": words.limit_text(limit, unit),
     }
     for bound in bounds:
         # of two bounds on the same side the tighter one is shown

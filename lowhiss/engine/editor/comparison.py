@@ -94,7 +94,7 @@ def _cell(limit: Limit | None, first: Limit | None, unit: Unit, words: Words) ->
         limit=limit,
         short=words.short_limit(limit, bounds),
         text=words.limit(limit, bounds),
-        said={language: Words(language, words.unit).said_limit(limit, unit) for language in ("en", "es")},
+        said={language: Words(language, words.unit).limit_text(limit, unit) for language in ("en", "es")},
         source=words.source(limit.source),
         low=None if floor is None else round(floor.value, 3),
         high=None if ceiling is None else round(ceiling.value, 3),

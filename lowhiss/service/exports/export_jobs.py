@@ -148,7 +148,7 @@ def work_on(spool: Spool, store: Store, job_id: str, worker: str, elsewhere: Exe
     directory.mkdir(parents=True, exist_ok=True)
     partly = directory / _PARTLY
     try:
-        chunks = _told(store, job_id, worker, _pages(store, wanted))
+        chunks = _with_progress(store, job_id, worker, _pages(store, wanted))
         if what == "records":
             _write_records(store, partly, chunks)
         elif what == "csv":
@@ -169,7 +169,7 @@ def work_on(spool: Spool, store: Store, job_id: str, worker: str, elsewhere: Exe
         end_job(store, job_id, worker)
 
 
-def _told(store: Store, job_id: str, worker: str, pages: Iterator[list[str]]) -> Iterator[list[str]]:
+def _with_progress(store: Store, job_id: str, worker: str, pages: Iterator[list[str]]) -> Iterator[list[str]]:
     """The same pages; how far it is is kept after each. Raises _LeftError where it is no longer ours."""
     for ids in pages:
         yield ids

@@ -47,7 +47,7 @@ class Arrived:
     refused: dict[str, str] = field(default_factory=dict)
 
 
-def take_in(store: Store, by: Person, data: bytes) -> Arrived:
+def import_file(store: Store, by: Person, data: bytes) -> Arrived:
     """Take the records of a zip, each by itself. Raises RefusedError for what is no such zip."""
     try:
         answer = sandbox.read("zip_texts", data, _ASKED, suffix=".zip")
@@ -68,7 +68,7 @@ def take_in(store: Store, by: Person, data: bytes) -> Arrived:
                 if _is_here(session, record):
                     arrived.known += 1
                 else:
-                    _keep(session, by, record, origin, now)
+                    _save(session, by, record, origin, now)
                     arrived.taken += 1
         except (CoreError, ServiceError) as error:
             sentence = error.sentence if isinstance(error, ServiceError) else f"{error}."
@@ -121,20 +121,20 @@ def _is_here(session: Session, record: dict[str, Any]) -> bool:
     if run is None:
         return False
     here = record_of(session, run)
-    if [_said(one) for one in here["events"]] != [_said(one) for one in record["events"]]:
+    if [_event_text(one) for one in here["events"]] != [_event_text(one) for one in record["events"]]:
         raise RefusedError(
             "run_differs", "id: a test with this id but different marks is already here. It was not changed.", "id"
         )
     return True
 
 
-def _said(event: Any) -> Any:
+def _event_text(event: Any) -> Any:
     """What a mark says, without how it came."""
     left_out = ("seq", "device", "epoch", "wall", "received", "sent_by", "by", "id")
     return {key: value for key, value in event.items() if key not in left_out} if isinstance(event, dict) else event
 
 
-def _keep(session: Session, by: Person, record: dict[str, Any], origin: str, now: dt.datetime) -> None:
+def _save(session: Session, by: Person, record: dict[str, Any], origin: str, now: dt.datetime) -> None:
     name = record.get("unit", {}).get("name") if isinstance(record.get("unit"), dict) else None
     unit = session.scalar(select(UnitRow.id).where(UnitRow.name == str(name))) if name else None
     if unit is None:

@@ -122,7 +122,7 @@ def _take(session: Session, sent: Instant, act: Done, by: Person, device: str | 
         # what decides counts in the session of who decides, now: not when somebody else comes to send it
         raise _AsideError("sign_in_yourself", f"{act.author} must sign in to do this; nobody can send it for them.")
     read = Act(act.id, cast(ActType, act.type), act.part, at, author.name, body)
-    _keep(
+    _save(
         session,
         read,
         author,
@@ -140,12 +140,12 @@ def save_act(
     """Keep an act that no device sends, such as one of the demo. Raises CoreError, ValueError where it may not be."""
     act = Act(act_id, cast(ActType, kind), part, at, by, read_act_body(kind, body))
     try:
-        _keep(session, act, Author(by_id, by, role), claimed=None, sent_by=by_id, device="record", wall=at)
+        _save(session, act, Author(by_id, by, role), claimed=None, sent_by=by_id, device="record", wall=at)
     except _AsideError as error:
         raise ValueError(error.sentence) from error
 
 
-def _keep(session: Session, act: Act, author: Author, **came: Any) -> None:
+def _save(session: Session, act: Act, author: Author, **came: Any) -> None:
     if author.role not in ACTS[act.type]:
         raise _AsideError("not_yours", _FORBIDDEN.get(act.type, _NOT_YOURS))
     holds = _check(session, act, author)

@@ -57,7 +57,7 @@ def refold(session: Session, owner: UnitPart) -> None:
         return others.get((test.run_id, rules), {}).get(stage, {}).get("outcome") == "pass"
 
     holds = holds_of(owner, tests, acts, policy_of(session), passes)
-    _keep(session, owner, holds)
+    _save(session, owner, holds)
 
 
 def _tests(session: Session, owner: UnitPart) -> tuple[list[TestedSet], set[str]]:
@@ -121,7 +121,7 @@ def _judged_otherwise(session: Session, tests: list[TestedSet]) -> dict[tuple[st
     return {(row.run_id, row.rules_hash): row.figures["stages"] for row in session.execute(query)}
 
 
-def _keep(session: Session, owner: UnitPart, holds: list[Hold]) -> None:
+def _save(session: Session, owner: UnitPart, holds: list[Hold]) -> None:
     known = {row.id: row for row in session.scalars(select(HoldRow).where(HoldRow.owner_id == owner.id))}
     gone = known.keys() - {hold.id for hold in holds}
     if gone:

@@ -74,10 +74,10 @@ def _acts(session: Session, unit_id: str, until: dt.datetime, words: Words) -> I
     defects = {defect.id: defect for defect in folded_defects(session, UnitPart("unit", unit_id))}
     for row in session.scalars(query.order_by(ActRow.at.desc()).limit(PAGE + 1)):
         act = act_of(row)
-        yield Entry(act.at, "act", act.type, act.by, said_act(act, defects, words), act.body.get("run", ""))
+        yield Entry(act.at, "act", act.type, act.by, act_text(act, defects, words), act.body.get("run", ""))
 
 
-def said_act(act: Act, defects: dict[str, Defect], words: Words) -> str:
+def act_text(act: Act, defects: dict[str, Defect], words: Words) -> str:
     """What somebody did, as a sentence."""
     body = act.body
     about = [defects[one] for one in (body.get("defect"), *body.get("defects", ())) if one in defects]
@@ -85,14 +85,14 @@ def said_act(act: Act, defects: dict[str, Defect], words: Words) -> str:
         "reason": body.get("reason", ""),
         "did": ", ".join(part for part in (body.get("did"), body.get("parts")) if part),
         "means": words.consequence(body["consequence"]) if body.get("consequence") else "",
-        "defect": "; ".join(said_defect(defect, words) for defect in about),
+        "defect": "; ".join(defect_text(defect, words) for defect in about),
     }
     if act.type == "defect_seen":
-        values["defect"] = said_defect(defects[act.id], words) if act.id in defects else body.get("what", "")
+        values["defect"] = defect_text(defects[act.id], words) if act.id in defects else body.get("what", "")
     return words.act(act.type, **values)
 
 
-def said_defect(defect: Defect, words: Words) -> str:
+def defect_text(defect: Defect, words: Words) -> str:
     """A defect in a few words: the part, what is wrong, where."""
     if defect.item in rulebook.inspections().items:
         found = InspectionWords(rulebook.inspections(), words).defect(defect)

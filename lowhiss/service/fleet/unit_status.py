@@ -28,9 +28,9 @@ from lowhiss.core.status import (
     PartFacts,
     Status,
     UnitPart,
+    lifts_of,
     read_due_rule,
     status_of,
-    ways_out,
     zone_of,
 )
 from lowhiss.core.words import Words
@@ -41,7 +41,7 @@ from lowhiss.service.fleet.photographs import photos_of
 from lowhiss.service.fleet.rechecks import Recheck, recheck_of
 from lowhiss.service.fleet.results import parts_of
 from lowhiss.service.fleet.rows import couplings_of, find_unit
-from lowhiss.service.fleet.unit_history import said_defect
+from lowhiss.service.fleet.unit_history import defect_text
 from lowhiss.service.fleet.unit_rules import choose, defaults_of
 from lowhiss.service.fleet.units import listed_unit, unit_of
 from lowhiss.service.history import differences, note_change
@@ -251,7 +251,7 @@ def unit_view(store: Store, unit_id: str, words: Words, now: dt.datetime) -> tup
     """How one unit stands, and every hold that accuses or has accused it, the latest first. Raises NotFoundError."""
     with store.transaction() as session:
         find_unit(session, unit_id)
-        return next(iter(_statuses(session, words, now, unit_id))), _holds_told(session, unit_id, words)
+        return next(iter(_statuses(session, words, now, unit_id))), _hold_views(session, unit_id, words)
 
 
 def _statuses(session: Session, words: Words, now: dt.datetime, only: str | None) -> Iterable[UnitStatus]:
@@ -272,8 +272,8 @@ def _statuses(session: Session, words: Words, now: dt.datetime, only: str | None
             name,
             status,
             words.status(status),
-            [told_hold(session, hold, names, fleet.policy, words) for hold in holds.values()],
-            [told_defect(one, names.of, photos, words, now) for facts in parts for one in facts.defects],
+            [hold_view(session, hold, names, fleet.policy, words) for hold in holds.values()],
+            [defect_view(one, names.of, photos, words, now) for facts in parts for one in facts.defects],
             parts[0].passed_at,
             parts[0].until(fleet.clock.zone),
             parts[0].rule,
@@ -304,10 +304,10 @@ def workshop(store: Store, words: Words, now: dt.datetime) -> tuple[list[HoldVie
         on_parts = open_defects(session)
         names = _Names(session, holds, on_parts)
         policy = policy_of(session)
-        told = [told_hold(session, hold, names, policy, words) for hold in holds]
+        told = [hold_view(session, hold, names, policy, words) for hold in holds]
         found = [defect for on_part in on_parts.values() for defect in on_part if not defect.closed]
         photos = photos_of(session, [defect.id for defect in found])
-        defects = [told_defect(defect, names.of, photos, words, now) for defect in found]
+        defects = [defect_view(defect, names.of, photos, words, now) for defect in found]
     order = (*CONSEQUENCES, None)
     return told, sorted(defects, key=lambda one: (order.index(one.consequence), one.defect.seen_at))
 
@@ -318,10 +318,10 @@ def every_hold(store: Store, words: Words) -> list[HoldView]:
         holds = [hold_of(row) for row in session.scalars(select(HoldRow).order_by(HoldRow.opened_at, HoldRow.id))]
         names = _Names(session, holds)
         policy = policy_of(session)
-        return [told_hold(session, hold, names, policy, words) for hold in holds]
+        return [hold_view(session, hold, names, policy, words) for hold in holds]
 
 
-def told_hold(session: Session, hold: Hold, names: _Names, policy: HoldPolicy, words: Words) -> HoldView:
+def hold_view(session: Session, hold: Hold, names: _Names, policy: HoldPolicy, words: Words) -> HoldView:
     """A hold in a reader's words."""
     rules_title = ""
     if hold.stage is None:
@@ -338,7 +338,7 @@ def told_hold(session: Session, hold: Hold, names: _Names, policy: HoldPolicy, w
         text = f"{text}{_open_question(hold, words)}"
         if len(hold.fails) > 1:
             text = f"{text} ({words.hold('further', count=len(hold.fails))})"
-    ways = [(one.way, _said_way(one, rules_title, hold, policy, words)) for one in ways_out(hold, policy)]
+    ways = [(one.way, _lift_text(one, rules_title, hold, policy, words)) for one in lifts_of(hold, policy)]
     return HoldView(
         hold,
         [(part, names.of.get(part.id, "")) for part in hold.parts],
@@ -371,13 +371,13 @@ def _tested_with(session: Session, hold: Hold) -> str | None:
     return session.scalar(select(CouplingRow.unit_id).where(CouplingRow.trailer_id.in_(held)).limit(1))
 
 
-def _said_way(one: Lift, rules: str, hold: Hold, policy: HoldPolicy, words: Words) -> str:
+def _lift_text(one: Lift, rules: str, hold: Hold, policy: HoldPolicy, words: Words) -> str:
     after = one.way == "recheck" and hold.stage in policy.repair_first and hold.repaired_at is None
     key = "recheck_after" if after else one.way
     return words.hold(key, stage=one.stage, rules=rules) if one.stage else words.hold(key)
 
 
-def told_defect(
+def defect_view(
     defect: Defect, names: dict[str, str], photos: dict[str, list[str]], words: Words, now: dt.datetime
 ) -> DefectView:
     """A defect in a reader's words."""
@@ -385,7 +385,7 @@ def told_defect(
     return DefectView(
         defect,
         names.get(defect.part.id, ""),
-        said_defect(defect, words),
+        defect_text(defect, words),
         consequence,
         words.consequence(consequence or defect.rated),
         words.defect_state(defect.state),
@@ -393,11 +393,11 @@ def told_defect(
     )
 
 
-def _holds_told(session: Session, part_id: str, words: Words) -> list[HoldView]:
+def _hold_views(session: Session, part_id: str, words: Words) -> list[HoldView]:
     holds = holds_ever_on(session, part_id)[::-1]
     names = _Names(session, holds)
     policy = policy_of(session)
-    return [told_hold(session, hold, names, policy, words) for hold in holds]
+    return [hold_view(session, hold, names, policy, words) for hold in holds]
 
 
 def did_to_holds(session: Session, run: RunRow, stages: Sequence[str], words: Words) -> list[str]:

@@ -75,8 +75,8 @@ class _InspectionReceiver(Receiver):
             return "helper_may_not", "Only the person leading the inspection may mark this."
         return None
 
-    def kept(self, new: NewMark) -> None:
-        super().kept(new)
+    def follow_up(self, new: NewMark) -> None:
+        super().follow_up(new)
         self.new.append(new.read.checked)
 
     def may(self, kind: str, author: Author) -> bool:

@@ -18,7 +18,7 @@ from lowhiss.core.inspections import (
     WalkOrder,
     read_inspection,
     set_table,
-    ways_for,
+    walk_orders_for,
 )
 from lowhiss.core.names import seen_of
 from lowhiss.core.words import Words
@@ -90,14 +90,14 @@ def start_of(store: Store, unit_id: str, way: str | None, rules: str | None, pur
     with store.transaction() as session:
         unit = find_unit(session, unit_id)
         usual = set_of(session, unit)
-        fitting = ways_for(rulebook.inspections(), usual)
-        chosen = way or _usual_way(fitting)
+        fitting = walk_orders_for(rulebook.inspections(), usual)
+        chosen = way or _usual_order(fitting)
         record = _record(session, unit, usual, chosen, rules, purpose)
     read = _readable(record)
     return Start(record, fitting, script_of(read, words))
 
 
-def _usual_way(fitting: list[WalkOrder]) -> str:
+def _usual_order(fitting: list[WalkOrder]) -> str:
     """The way that is offered first: the short daily one where there is one."""
     return next((way.id for way in fitting if way.glance), fitting[0].id)
 
@@ -274,7 +274,7 @@ def open_record(store: Store, inspection_id: str) -> dict[str, Any]:
         return record_table(session, find_inspection(session, inspection_id))
 
 
-def records_beside(store: Store, run_id: str) -> list[dict[str, Any]]:
+def linked_records(store: Store, run_id: str) -> list[dict[str, Any]]:
     """The open records of the inspections that were done beside an air test, in the order in which they began."""
     with store.transaction() as session:
         query = select(InspectionRow).where(InspectionRow.run_id == run_id).order_by(InspectionRow.started_at)

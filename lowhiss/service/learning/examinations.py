@@ -105,7 +105,7 @@ def _examination(session: Session, run: RunRow, by: Person, words: Words) -> Exa
     told = session.get(ExaminationRow, run.id)
     withheld = told is None and by.role not in OVERSEERS
     events = record_of(session, run)["events"]
-    closing = [one for one in _said(events) if one["what"] == "closing"]
+    closing = [one for one in _calls_made(events) if one["what"] == "closing"]
     return Examination(
         run_id=run.id,
         candidate=run.driver,
@@ -114,23 +114,23 @@ def _examination(session: Session, run: RunRow, by: Person, words: Words) -> Exa
         passed=told.passed if told else None,
         remark=told.remark if told else "",
         withheld=withheld,
-        asked=_asked(events),
+        asked=_repeat_requests(events),
         closing=str(closing[-1].get("value", "")) if closing else None,
         findings=() if withheld else _findings(session, run, words),
     )
 
 
-def _said(events: Sequence[dict[str, Any]]) -> list[dict[str, Any]]:
+def _calls_made(events: Sequence[dict[str, Any]]) -> list[dict[str, Any]]:
     """What was said, in the order in which the server heard it: two devices have two clocks."""
     taken_back = withdrawn_ids([(one.get("id"), one["event"]) for one in events if one["type"] == "withdrawn"])
     said = [one for one in events if one["type"] == "said" and one.get("id") not in taken_back]
     return sorted(said, key=lambda one: one["seq"])
 
 
-def _asked(events: Sequence[dict[str, Any]]) -> tuple[RepeatRequest, ...]:
+def _repeat_requests(events: Sequence[dict[str, Any]]) -> tuple[RepeatRequest, ...]:
     """Each time a part was asked for again, and whether that was granted before it was asked for once more."""
     asked: list[RepeatRequest] = []
-    for one in _said(events):
+    for one in _calls_made(events):
         part, _, stage = one["what"].partition(":")
         if stage not in STAGES:
             continue

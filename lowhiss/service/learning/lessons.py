@@ -44,7 +44,7 @@ def lessons_of(session: Session) -> dict[str, Lesson]:
     return {**rulebook.lessons(), **{one.id: one for one in readable(row.table for row in _rows(session))}}
 
 
-def keep(store: Store, by: Person, table: object, version: int) -> OwnLesson:
+def save(store: Store, by: Person, table: object, version: int) -> OwnLesson:
     """Keep a lesson of the fleet's own. version : the one that was changed, 0 for a new one.
 
     Raises CoreError naming what is wrong with it, ConflictError, RefusedError.

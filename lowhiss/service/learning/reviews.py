@@ -29,7 +29,7 @@ class Answer:
     seq: int
 
 
-def keep(store: Store, by: Person, answers: Sequence[Answer]) -> int:
+def save(store: Store, by: Person, answers: Sequence[Answer]) -> int:
     """Keep answers; those that are kept already are not kept again. Returns how many were new."""
     with store.transaction() as session:
         ids = [one.id for one in answers]

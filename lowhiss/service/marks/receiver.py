@@ -81,7 +81,7 @@ class Receiver(ABC):
     def refusal(self, new: NewMark) -> tuple[str, str] | None:
         """Why a mark cannot be kept, as code and sentence; None where it can."""
 
-    def kept(self, new: NewMark) -> None:
+    def follow_up(self, new: NewMark) -> None:
         """Let follow what follows from a kept mark: the first end that is received ends the log."""
         if new.type in self.kind.ends and self.log.ended_at is None:
             self.log.ended_at, self.log.ended_by = self.received_at, new.type
@@ -143,10 +143,10 @@ class Receiver(ABC):
                 return
             self.session.add(clock_of(self.kind, self.log.id, mark.at, mapping))
             self.clocks[key] = mapping
-        self._keep(new, claimed)
-        self.kept(new)
+        self._save(new, claimed)
+        self.follow_up(new)
 
-    def _keep(self, new: NewMark, claimed: str | None) -> None:
+    def _save(self, new: NewMark, claimed: str | None) -> None:
         mark = new.sent
         self.log.last_seq += 1
         row = {

@@ -70,7 +70,7 @@ class Joined:
     practice_id: str | None = None
 
 
-def keep(
+def save(
     store: Store,
     practice_id: str,
     by: Person,

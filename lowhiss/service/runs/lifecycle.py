@@ -266,7 +266,7 @@ def judge_ended_again(store: Store, limit: int = 50) -> int:
         return len(rows)
 
 
-def by_every_school(store: Store, run_id: str, words: Words) -> list[dict[str, Any]]:
+def by_all_rule_sets(store: Store, run_id: str, words: Words) -> list[dict[str, Any]]:
     """The same run judged under each rule set in force, as verdict records in the order of the schools.
 
     Raises NotFoundError.

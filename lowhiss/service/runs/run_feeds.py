@@ -14,8 +14,7 @@ from sqlalchemy.orm import Session
 
 from lowhiss.core.trace_thinning import Stretch, stretches
 from lowhiss.core.vehicle import Unit
-from lowhiss.engine.feed_comparison import as_tables
-from lowhiss.engine.feed_comparison import marks_beside as beside
+from lowhiss.engine.feed_comparison import as_tables, compare_marks
 from lowhiss.service.errors import RefusedError
 from lowhiss.service.fleet.rows import find_unit
 from lowhiss.service.fleet.units import assembled
@@ -130,11 +129,11 @@ _CLOSEST_S = 0.05
 """Frames nearer than this say nothing more about when a mark was late."""
 
 
-def marks_beside(store: Store, run_id: str) -> list[dict[str, Any]]:
-    """Each mark of a run beside what its feed showed; empty where there was none. Raises NotFoundError."""
+def marks_compared(store: Store, run_id: str) -> list[dict[str, Any]]:
+    """Each mark of a run, compared with what its feed showed; empty where there was none. Raises NotFoundError."""
     with store.transaction() as session:
         record = record_of(session, find_run(session, run_id))
-    return as_tables(beside(record, _thinned(trace_parts(store, run_id))))
+    return as_tables(compare_marks(record, _thinned(trace_parts(store, run_id))))
 
 
 def _thinned(parts: Iterator[list[str]]) -> Iterator[dict[str, Any]]:

@@ -131,9 +131,9 @@ class _RunReceiver(Receiver):
             return "run_ended", "The test had already ended when this mark was made."
         return None
 
-    def kept(self, new: NewMark) -> None:
+    def follow_up(self, new: NewMark) -> None:
         was_open = self.run.ended_at is None
-        super().kept(new)
+        super().follow_up(new)
         if was_open and self.run.ended_at is not None:
             self.run.ended_at_s = new.at_s
         elif new.type == "withdrawn" and not self.after_end and new.target and new.target.type in END_TYPES:

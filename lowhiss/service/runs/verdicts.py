@@ -44,15 +44,15 @@ def is_current(row: VerdictRow | None, run: RunRow) -> bool:
 def save_verdict(session: Session, run: RunRow, verdict: RunVerdict) -> VerdictRow:
     """Keep the verdict of the run as it stands now, and what it leaves with its parts."""
     row = session.get(VerdictRow, (run.id, run.rules_hash))
-    told = told_by(verdict)
+    told = summary_of(verdict)
     if row is None:
         row = VerdictRow(run_id=run.id, rules_hash=run.rules_hash)
         session.add(row)
-        _take_over(row, run, verdict)
+        _adopt(row, run, verdict)
     elif run.ended_at is None or row.at_end is None or row.core_version == core_version() or _explained(verdict):
-        _take_over(row, run, verdict)
+        _adopt(row, run, verdict)
     else:
-        _beside(row, run, verdict, told)
+        _save_differing(row, run, verdict, told)
     if run.ended_at is not None and row.at_end is None:
         row.at_end = told
     run.outcome, run.close_call = row.outcome, row.close_call
@@ -119,26 +119,26 @@ def _save_under(session: Session, run: RunRow, rules_hash: str) -> None:
     """What another rule set says of a run: the very one by which a stage failed before and is looked at again."""
     verdict = judge_under(session, run, saved_rules(session, rules_hash))
     row = session.get(VerdictRow, (run.id, rules_hash)) or VerdictRow(run_id=run.id, rules_hash=rules_hash)
-    _take_over(row, run, verdict)
+    _adopt(row, run, verdict)
     session.add(row)
     session.flush()
 
 
 def accept_newer(session: Session, row: VerdictRow, run: RunRow, verdict: RunVerdict, looked: dict[str, Any]) -> None:
     """Somebody has looked at what a newer core says: it counts from here on."""
-    _take_over(row, run, verdict)
+    _adopt(row, run, verdict)
     row.differs, row.looked = None, looked
     run.outcome, run.close_call = row.outcome, row.close_call
     note_result(session, run, _result(session, run, row.figures["stages"], verdict))
 
 
-def _take_over(row: VerdictRow, run: RunRow, verdict: RunVerdict) -> None:
+def _adopt(row: VerdictRow, run: RunRow, verdict: RunVerdict) -> None:
     row.last_seq, row.core_version = run.last_seq, core_version()
     row.overall, row.outcome, row.close_call = verdict.overall, verdict.headline, verdict.close_call
     row.figures = log_figures(verdict)
 
 
-def _beside(row: VerdictRow, run: RunRow, verdict: RunVerdict, told: dict[str, Any]) -> None:
+def _save_differing(row: VerdictRow, run: RunRow, verdict: RunVerdict, told: dict[str, Any]) -> None:
     """A newer core's verdict on an ended run: the same, or kept beside the one that stands."""
     kept = {
         "outcome": row.outcome,
@@ -151,7 +151,7 @@ def _beside(row: VerdictRow, run: RunRow, verdict: RunVerdict, told: dict[str, A
         None if same else {"core": core_version(), "kept": kept, "now": told, "counts": "now" if worse else "kept"}
     )
     if worse:
-        _take_over(row, run, verdict)
+        _adopt(row, run, verdict)
     row.last_seq, row.core_version = run.last_seq, core_version()
 
 
@@ -160,7 +160,7 @@ def _explained(verdict: RunVerdict) -> bool:
     return any(mark.why in ("number", "confirmed") for mark in verdict.late)
 
 
-def told_by(verdict: RunVerdict) -> dict[str, Any]:
+def summary_of(verdict: RunVerdict) -> dict[str, Any]:
     """A result in short: the word for it, and how each stage stands."""
     stages = {stage.stage: stage.outcome for stage in verdict.stages if stage.stands}
     return {"outcome": verdict.headline, "close_call": verdict.close_call, "stages": stages}

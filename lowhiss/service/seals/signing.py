@@ -66,7 +66,7 @@ def ensure_key(store: Store, keys: KeyFiles) -> bool:
             return False
         _lock(session)
         lost = session.scalar(select(SealKeyRow.id).limit(1)) is not None
-        _tell_key(session, keys, key, key, lost=lost)
+        _publish_key(session, keys, key, key, lost=lost)
     return lost
 
 
@@ -76,12 +76,12 @@ def rotate(store: Store, keys: KeyFiles) -> SigningKey:
     old, new = keys.current(), keys.prepare()
     with store.transaction() as session:
         _lock(session)
-        _tell_key(session, keys, old, new, lost=False)
+        _publish_key(session, keys, old, new, lost=False)
     keys.use(new)
     return new
 
 
-def _tell_key(session: Session, keys: KeyFiles, signs: SigningKey, new: SigningKey, *, lost: bool) -> None:
+def _publish_key(session: Session, keys: KeyFiles, signs: SigningKey, new: SigningKey, *, lost: bool) -> None:
     """A key stands in the chain; lost : the ones before it were not there to sign for it."""
     made_at = _now()
     session.add(SealKeyRow(id=new.id, public=new.public, made_at=made_at, lost=lost))

@@ -31,7 +31,7 @@ def verify_all(store: Store, keys: KeyFiles | None = None) -> Iterator[Problem]:
     """
     with store.transaction() as session:
         public = public_keys(session)
-    yield from _foreign_keys(store, keys, public)
+    yield from _unknown_keys(store, keys, public)
     heads = keys.saved_heads() if keys is not None else {}
     latest = _latest_places(store)
     before: Seal | None = None
@@ -43,7 +43,7 @@ def verify_all(store: Store, keys: KeyFiles | None = None) -> Iterator[Problem]:
             yield Problem(seal.place, "differs from the one whose hash is saved outside the database")
         with store.transaction() as session:
             yield from _against_rows(session, seal, last=seal.place in latest)
-        told |= _keys_told(seal)
+        told |= _published_keys(seal)
         before = seal
     most = max(heads, default=0)
     if before is None or before.place < most:
@@ -54,7 +54,7 @@ def verify_all(store: Store, keys: KeyFiles | None = None) -> Iterator[Problem]:
         yield Problem(0, f"the key {one} is in the table, but no seal in the chain mentions it")
 
 
-def _keys_told(seal: Seal) -> set[str]:
+def _published_keys(seal: Seal) -> set[str]:
     try:
         document = json.loads(seal.document)
         return {key_id(document["new_key"])} if document.get("kind") == "key" else set()
@@ -62,7 +62,7 @@ def _keys_told(seal: Seal) -> set[str]:
         return set()
 
 
-def _foreign_keys(store: Store, keys: KeyFiles | None, public: Mapping[str, str]) -> Iterator[Problem]:
+def _unknown_keys(store: Store, keys: KeyFiles | None, public: Mapping[str, str]) -> Iterator[Problem]:
     """Keys of the chain that this installation does not have: lost, or somebody else's."""
     if keys is None:
         return

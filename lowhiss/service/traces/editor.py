@@ -28,7 +28,7 @@ from lowhiss.service.fleet.rows import find_unit
 from lowhiss.service.fleet.units import assembled
 from lowhiss.service.people.signin import Person
 from lowhiss.service.rules.editions import procedure_named, procedures_now, rules_named
-from lowhiss.service.runs.run_feeds import feed_text, marks_beside
+from lowhiss.service.runs.run_feeds import feed_text, marks_compared
 from lowhiss.service.traces.samples import packed, unpacked
 from lowhiss.store.engine import Store
 from lowhiss.store.people_models import PersonRow
@@ -89,7 +89,7 @@ class Judged:
     guessed: bool
 
 
-def keep(
+def save(
     store: Store, by: Person, name: str, data: bytes, chosen: Mapping[str, str]
 ) -> tuple[SavedRecording, list[str]]:
     """Read a file and keep its samples; the same file again is the same recording. Also what its columns are called.
@@ -178,7 +178,7 @@ def judge(store: Store, recording_id: str, asked: JudgeRequest, words: Words) ->
         judged = judged_part(session, recording_id, asked)
         sessions = _sessions_table(session, judged)
     found = judged.found.found
-    marks = marks_beside(store, judged.row.run_id) if judged.row.run_id else []
+    marks = marks_compared(store, judged.row.run_id) if judged.row.run_id else []
     return {
         "from_s": judged.span.from_s,
         "to_s": judged.span.to_s,

@@ -167,7 +167,7 @@ def _rules_of(text: str) -> RuleSet:
 def _teller(directory: Path) -> Callable[[int], None]:
     latest = 0.0
 
-    def told(read: int) -> None:
+    def write_progress(read: int) -> None:
         nonlocal latest
         now = time.monotonic()
         if now - latest < _TELL_EVERY_S:
@@ -178,4 +178,4 @@ def _teller(directory: Path) -> Callable[[int], None]:
         if read:
             (directory / READING).write_text(str(read))
 
-    return told
+    return write_progress

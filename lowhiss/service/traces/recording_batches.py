@@ -229,7 +229,7 @@ def work_on(spool: Spool, store: Store, job_id: str, worker: str, executor: Exec
         return
     try:
         for found in in_order(executor, read_part, _parts(directory, asked, rules, done)):
-            if not _keep(store, job_id, worker, asked["by"], found):
+            if not _save(store, job_id, worker, asked["by"], found):
                 break
     except StoppedError:
         pass
@@ -248,7 +248,7 @@ def _parts(directory: Path, asked: dict[str, Any], rules: str, done: int) -> Ite
             yield FilePart(os.fspath(path), name, member, unit, rules, orders, described)
 
 
-def _keep(store: Store, job_id: str, worker: str, by_id: str, found: FileFound) -> bool:
+def _save(store: Store, job_id: str, worker: str, by_id: str, found: FileFound) -> bool:
     """Keep what came of a file with how far the job is, in one transaction; False where it is no longer ours."""
     with held(store, job_id, worker) as mine:
         if mine is None:

@@ -6,7 +6,7 @@ import type { Db } from './db'
 
 export type Answer = Schema['ReviewBody']
 
-interface Kept {
+interface SavedAnswers {
   waiting: Answer[]
   known: Answer[]
 }
@@ -17,8 +17,10 @@ export class Cards {
 
   private key = (): string => `cards ${personHere()?.id ?? ''}`
 
-  private async read(): Promise<Kept> {
-    return ((await this.db.get('copies', this.key())) as Kept | undefined) ?? { waiting: [], known: [] }
+  private async read(): Promise<SavedAnswers> {
+    return (
+      ((await this.db.get('copies', this.key())) as SavedAnswers | undefined) ?? { waiting: [], known: [] }
+    )
   }
 
   /** Every answer, whichever device it was given on. */
@@ -37,7 +39,7 @@ export class Cards {
     answer: Pick<Answer, 'card' | 'rating' | 'level' | 'way' | 'findings' | 'took_ms'>,
   ): Promise<void> {
     const tx = this.db.transaction('copies', 'readwrite', { durability: 'strict' })
-    const kept = ((await tx.store.get(this.key())) as Kept | undefined) ?? { waiting: [], known: [] }
+    const kept = ((await tx.store.get(this.key())) as SavedAnswers | undefined) ?? { waiting: [], known: [] }
     const whole = {
       ...{ ...answer, id: crypto.randomUUID(), at: new Date().toISOString() },
       ...{ device: now().device, seq: kept.known.length + kept.waiting.length },
@@ -52,7 +54,7 @@ export class Cards {
     const known = (await need(api.GET('/api/learning/reviews'))) as Answer[]
     const ids = new Set(known.map(({ id }) => id))
     const tx = this.db.transaction('copies', 'readwrite')
-    const kept = ((await tx.store.get(this.key())) as Kept | undefined) ?? { waiting: [], known: [] }
+    const kept = ((await tx.store.get(this.key())) as SavedAnswers | undefined) ?? { waiting: [], known: [] }
     await Promise.all([
       tx.store.put({ known, waiting: kept.waiting.filter(({ id }) => !ids.has(id)) }, this.key()),
       tx.done,

@@ -21,7 +21,7 @@ type Driven =
   | 'practice_trainer'
   | 'practice_frame'
   | 'practice_truth'
-  | 'practice_keep'
+  | 'practice_save'
   | 'practice_log'
 
 export type Core = Record<Asked | Driven, (...given: (string | number)[]) => string>

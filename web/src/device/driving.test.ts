@@ -18,7 +18,7 @@ function stillCore() {
     },
     practice_trainer: (name: string) => (name === 'faults' ? '' : 'no'),
     practice_truth: () => '{"psi":{}}',
-    practice_keep: () => '"kept"',
+    practice_save: () => '"kept"',
     practice_log: (since: number) => JSON.stringify(at.log.slice(since)),
   }
   return { at, core: core as unknown as Core }

@@ -219,7 +219,7 @@ export class Driving {
   private keep(): void {
     if (!this.core) return
     this.keptAt = performance.now()
-    tell({ drive: 'kept', kept: JSON.parse(this.core.practice_keep()) as string, tick: this.tick })
+    tell({ drive: 'kept', kept: JSON.parse(this.core.practice_save()) as string, tick: this.tick })
   }
 
   private fail(error: unknown): void {

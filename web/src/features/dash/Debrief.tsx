@@ -72,7 +72,7 @@ export function Debrief({ debrief, onTime }: { debrief: Debriefed; onTime: (at_s
       <Score debrief={debrief} />
       <Findings debrief={debrief} onTime={onTime} />
       <div className="grid content-start gap-5">
-        {debrief.sheet && <Sheet sheet={debrief.sheet} />}
+        {debrief.sheet && <DiagnosisAnswers sheet={debrief.sheet} />}
         <Road debrief={debrief} />
         <p className="text-note text-soft">{t('learn.debrief.coarse')}</p>
       </div>
@@ -296,7 +296,7 @@ function Findings({ debrief, onTime }: { debrief: Debriefed; onTime: (at_s: numb
   )
 }
 
-function Sheet({ sheet }: { sheet: NonNullable<Debriefed['sheet']> }) {
+function DiagnosisAnswers({ sheet }: { sheet: NonNullable<Debriefed['sheet']> }) {
   const { t } = useTranslation()
   return (
     <section data-report={sheet.right}>

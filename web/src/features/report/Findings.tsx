@@ -58,10 +58,10 @@ export function Hints({ hints }: { hints: Verdict['hints'] }) {
 }
 
 /** The same marks under every built-in rule set: a row for each stage, a column for each school. */
-export function Schools({ schools, rules }: { schools: Schema['SchoolOut'][]; rules: string }) {
+export function Schools({ schools, rules }: { schools: Schema['RuleSetVerdictOut'][]; rules: string }) {
   const { t, i18n } = useTranslation()
   const names = [...new Set(schools.flatMap(({ stages }) => stages.map(({ stage }) => stage)))]
-  const title = (school: Schema['SchoolOut']) => school.title[i18n.language] ?? school.rules
+  const title = (school: Schema['RuleSetVerdictOut']) => school.title[i18n.language] ?? school.rules
   return (
     <section>
       <h2 className="text-lead">{t('report.schools')}</h2>

@@ -10,7 +10,7 @@ import { useRecorder } from '../../run'
 import { useMay } from '../../shared/session'
 import { Button, Notice, OutcomeMark } from '../../shared/ui'
 import { AfterTheEnd } from './AfterTheEnd'
-import { Beside } from './Beside'
+import { FeedComparison } from './FeedComparison'
 import { examinationQuery } from './examinationQuery'
 import { Examination, Withheld } from './Examination'
 import { Candidate, Hints, Schools } from './Findings'
@@ -18,7 +18,7 @@ import { FromRecording } from './FromRecording'
 import { Marks } from './Marks'
 import { Notes } from './Notes'
 import { Proposals } from './Proposals'
-import { InspectionsBeside } from './InspectionsBeside'
+import { LinkedInspections } from './LinkedInspections'
 import { Signing } from './Signing'
 import { ReportColumn } from './ReportColumn'
 import { Stages } from './Stages'
@@ -130,14 +130,14 @@ function ReportArticle({ report: data, waits, here = false, needles, children }:
         )}
         {data.run.setup.examined && !here && <Examination runId={runId} ended={data.run.ended_by !== null} />}
         {!here && <Proposals report={data} />}
-        {!here && <InspectionsBeside runId={runId} />}
+        {!here && <LinkedInspections runId={runId} />}
         <AfterTheEnd report={data} />
         <Stages stages={data.verdict.stages} events={data.events} runId={runId} />
         <Hints hints={data.verdict.hints} />
         <Candidate verdict={data.verdict} purpose={data.run.purpose} />
         <Timeline timeline={data.timeline} needles={needles} />
         {!here && data.run.setup.readings === 'feed' && data.run.purpose !== 'dispatch' && (
-          <Beside runId={runId} lastSeq={data.run.last_seq} />
+          <FeedComparison runId={runId} lastSeq={data.run.last_seq} />
         )}
         {children}
         <Signing run={data.run} here={here} />

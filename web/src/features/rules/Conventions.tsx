@@ -1,7 +1,7 @@
 import { useTranslation } from '../../shared/i18n/useTranslation'
 import type { Schema } from '../../shared/api'
 import { Choice } from '../../shared/ui'
-import { ACCEPTANCES, CALLS, HOLDINGS, POLICIES, USUAL_CALLS } from './desk.gen'
+import { ACCEPTANCES, CALLS, HOLDINGS, POLICIES, USUAL_CALLS } from './editor.gen'
 import { NumberField } from './LimitEditor'
 import type { Draft } from './useDraft'
 

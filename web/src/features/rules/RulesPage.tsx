@@ -29,7 +29,7 @@ export function RulesPage() {
   if (!editions.data) return <Notice error={editions.error} onRetry={() => void editions.refetch()} />
   return (
     <>
-      <Desk editions={editions.data} />
+      <RuleEditor editions={editions.data} />
       <div className="grid gap-x-10 gap-y-6 pt-8 lg:grid-cols-2">
         <section>
           <h2 className="pb-2 text-lead">{t('rules.ours')}</h2>
@@ -44,7 +44,7 @@ export function RulesPage() {
   )
 }
 
-function Desk({ editions }: { editions: Edition[] }) {
+function RuleEditor({ editions }: { editions: Edition[] }) {
   const { t } = useTranslation()
   const figures = useFigures()
   const writes = useMay('saveDraft')

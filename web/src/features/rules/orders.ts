@@ -1,6 +1,6 @@
 /** An order of work as it is being built: its steps bent, never judged here. */
 
-import { ACTIONS, type HOLDINGS } from './desk.gen'
+import { ACTIONS, type HOLDINGS } from './editor.gen'
 import type { Schema } from '../../shared/api'
 
 export type Step = Schema['BookProcedureOut']['steps'][number]

@@ -46,9 +46,9 @@ export function StageBody(props: StageBodyProps) {
 }
 
 const StageEnd = lazy(() => import('./StageEnd').then((m) => ({ default: m.StageEnd })))
-const InspectionBeside = lazy(async () => {
-  const [m] = await Promise.all([import('./InspectionBeside'), needWords('inspection', 'acts')])
-  return { default: m.InspectionBeside }
+const InspectionDuringFill = lazy(async () => {
+  const [m] = await Promise.all([import('./InspectionDuringFill'), needWords('inspection', 'acts')])
+  return { default: m.InspectionDuringFill }
 })
 
 /** Prompts that a clock leads to: it has the room. */
@@ -82,7 +82,7 @@ function MarkBody({
             leads(live.run) && !live.run.practice
               ? (sinceS, toBlastS) => (
                   <Suspense>
-                    <InspectionBeside
+                    <InspectionDuringFill
                       {...{ live }}
                       filling={{ sinceS, toBlastS, refill: hasFilled(state) }}
                     />

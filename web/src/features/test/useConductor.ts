@@ -30,7 +30,7 @@ import {
 import { useSession } from '../../shared/session'
 import { barFor, nextName, watchersBar } from './bar'
 import { legsOf } from './legs'
-import { useStaysBeside } from './useStaysBeside'
+import { useNotOkDuringTest } from './useNotOkDuringTest'
 import { bodiesOf, phaseOf, stageInSight, type Phase } from './phase'
 import { useHoldEnd, useSettledTone } from './useHoldEnd'
 import { useMeantBar } from './useMeantBar'
@@ -70,7 +70,7 @@ export function useConductor(recorder: TestRecorder, live: LiveRun) {
   const newest = useRef<Promise<boolean>>(undefined)
   const writing = useRef(false)
 
-  const stays = useStaysBeside(recorder, run, state.lead.queue[0]?.step.rolls ?? false)
+  const stays = useNotOkDuringTest(recorder, run, state.lead.queue[0]?.step.rolls ?? false)
   const { latest, stale } = withheld ? judged : verdicts
   const phase = phaseOf(state, { rest: passed }, latest, stale, stays)
   const step = stepOfPhase(phase)

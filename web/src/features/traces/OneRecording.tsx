@@ -7,7 +7,7 @@ import { useRulebook } from '../../shared/figures/useRulebook'
 import { UNIT_KINDS } from '../../shared/trade.gen'
 import { Button, FormError, SelectField } from '../../shared/ui'
 import { judgedQuery, type Asked, type Judged, type Recording } from './core'
-import { MarksLaidOver } from './MarksLaidOver'
+import { MarkOverlay } from './MarkOverlay'
 import { SessionsView } from './SessionsView'
 import { Settle } from './Settle'
 import { Stages } from './Stages'
@@ -57,7 +57,7 @@ export function OneRecording({ recording, asked, onAsk }: OneRecordingProps) {
             <SessionsView judged={found} shown={asked.session} onShow={(session) => change({ session })} />
           )}
           <TraceView judged={found} chosen={stage} onChoose={setStage} onMove={move} />
-          <MarksLaidOver judged={found} />
+          <MarkOverlay judged={found} />
           <Stages judged={found} chosen={stage} onChoose={setStage} />
           {!recording.run_id && (
             <Settle

@@ -14,16 +14,16 @@ const ORDER: DueGroup[] = ['soon', 'week', 'month', 'later', 'none']
 
 interface GateProps {
   staying: YardUnit[]
-  leaving: YardUnit[]
+  drivable: YardUnit[]
   /** When the server told of its units [ms]. */
   now: number
 }
 
 /** Every unit as an air column on one scale, those that stay on one side of the gate, those that may leave on the other. */
-export function Gate({ staying, leaving, now }: GateProps) {
+export function Gate({ staying, drivable, now }: GateProps) {
   const { t } = useTranslation()
 
-  const groups = ORDER.map((name) => ({ name, units: leaving.filter((one) => dueGroup(one, now) === name) }))
+  const groups = ORDER.map((name) => ({ name, units: drivable.filter((one) => dueGroup(one, now) === name) }))
   return (
     <div className="flex items-stretch gap-6">
       <section className="shrink-0" style={{ maxWidth: '48%' }}>
@@ -50,7 +50,7 @@ export function Gate({ staying, leaving, now }: GateProps) {
               <div key={name}>
                 <ul className="flex flex-wrap items-stretch gap-y-8">
                   {units.map((one) => (
-                    <Leaving key={one.unit.id} one={one} />
+                    <DrivableUnit key={one.unit.id} one={one} />
                   ))}
                 </ul>
                 <p className="mr-2 mt-2 h-2 border-x-[1.5px] border-b-[1.5px] border-ink" aria-hidden />
@@ -96,7 +96,7 @@ function Staying({ one }: { one: YardUnit }) {
   )
 }
 
-function Leaving({ one }: { one: YardUnit }) {
+function DrivableUnit({ one }: { one: YardUnit }) {
   const { t } = useTranslation()
   const figures = useFigures()
   const { latest, status, name } = one.unit

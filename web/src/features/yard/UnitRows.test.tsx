@@ -9,10 +9,10 @@ const units = (count: number, stays: boolean): YardUnit[] =>
     unit: { id: `${stays} ${n}`, name: `U-${n}`, kind: 'bus', trailers: [], latest: null } as unknown as Unit,
     ...{ stays, failed: [], words: '' },
   }))
-const shown = (staying: YardUnit[], leaving: YardUnit[]) =>
+const shown = (staying: YardUnit[], drivable: YardUnit[]) =>
   render(
     <Frame>
-      <UnitRows {...{ staying, leaving }} now={0} />
+      <UnitRows {...{ staying, drivable }} now={0} />
     </Frame>,
   )
 

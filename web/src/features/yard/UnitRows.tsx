@@ -8,7 +8,7 @@ import { dueGroup, whyItStays, type DueGroup, type YardUnit } from './yard'
 
 interface UnitRowsProps {
   staying: YardUnit[]
-  leaving: YardUnit[]
+  drivable: YardUnit[]
   /** When the server told of its units [ms]. */
   now: number
 }
@@ -20,8 +20,8 @@ const ROW_PX = 84
 const MOST_DRAWN = 80
 
 /** The same as a list, for a phone and for large fleets. */
-export function UnitRows({ staying, leaving, now }: UnitRowsProps) {
-  const rows = rowsOf(staying, leaving, now)
+export function UnitRows({ staying, drivable, now }: UnitRowsProps) {
+  const rows = rowsOf(staying, drivable, now)
   if (rows.length > MOST_DRAWN) return <InSight rows={rows} />
   return (
     <ol>
@@ -74,11 +74,11 @@ function RowOf({ row }: { row: Row }) {
   return <p className="pt-3 pb-1 text-note text-soft">{t(`yard.groups.${row.group}`)}</p>
 }
 
-function rowsOf(staying: YardUnit[], leaving: YardUnit[], now: number): Row[] {
+function rowsOf(staying: YardUnit[], drivable: YardUnit[], now: number): Row[] {
   const rows: Row[] = staying.length ? [{ stay: true }, ...staying.map((unit) => ({ unit }))] : []
-  if (leaving.length) rows.push({ gate: true })
+  if (drivable.length) rows.push({ gate: true })
   let group: DueGroup | undefined
-  for (const unit of leaving) {
+  for (const unit of drivable) {
     const next = dueGroup(unit, now)
     if (next !== group) rows.push({ group: next })
     group = next

@@ -43,7 +43,7 @@ export function YardPage() {
   const all = onYard(data, here, person?.role === 'manager' ? undefined : person?.name)
   const word = search.trim().toLocaleLowerCase(preferences.language)
   const units = word ? all.filter(({ words }) => words.includes(word)) : all
-  const [staying, leaving] = [units.filter(({ stays }) => stays), units.filter(({ stays }) => !stays)]
+  const [staying, drivable] = [units.filter(({ stays }) => stays), units.filter(({ stays }) => !stays)]
   const stays = all.filter((unit) => unit.stays).length
   const due = all.filter(({ unit }) => unit.status?.status === 'due').length
   return (
@@ -96,14 +96,14 @@ export function YardPage() {
       ) : units.length === 0 ? (
         <p className="py-8 text-lead">{t('yard.nothingFound')}</p>
       ) : all.length > MOST_COLUMNS ? (
-        <UnitRows {...{ staying, leaving }} now={dataUpdatedAt} />
+        <UnitRows {...{ staying, drivable }} now={dataUpdatedAt} />
       ) : (
         <>
           <div className="max-lg:hidden">
-            <Gate {...{ staying, leaving }} now={dataUpdatedAt} />
+            <Gate {...{ staying, drivable }} now={dataUpdatedAt} />
           </div>
           <div className="lg:hidden">
-            <UnitRows {...{ staying, leaving }} now={dataUpdatedAt} />
+            <UnitRows {...{ staying, drivable }} now={dataUpdatedAt} />
           </div>
         </>
       )}

@@ -121,7 +121,7 @@ export const schoolsQuery = (runId: string, lang: Language, unit: PressureUnit, 
     queryKey: ['schools', runId, lang, unit, lastSeq],
     queryFn: ({ signal }) =>
       need(
-        api.GET('/api/runs/{run_id}/schools', {
+        api.GET('/api/runs/{run_id}/rule-sets', {
           signal,
           params: { path: { run_id: runId }, query: { lang, unit } },
         }),

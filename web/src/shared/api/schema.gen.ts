@@ -1463,7 +1463,7 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
-    "/api/runs/{run_id}/schools": {
+    "/api/runs/{run_id}/rule-sets": {
         parameters: {
             query?: never;
             header?: never;
@@ -1471,10 +1471,10 @@ export interface paths {
             cookie?: never;
         };
         /**
-         * Get Schools
+         * Get Rule Set Verdicts
          * @description The same run judged under every built-in rule set.
          */
-        get: operations["getSchools"];
+        get: operations["getRuleSetVerdicts"];
         put?: never;
         post?: never;
         delete?: never;
@@ -1543,7 +1543,7 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
-    "/api/runs/{run_id}/beside": {
+    "/api/runs/{run_id}/feed-comparison": {
         parameters: {
             query?: never;
             header?: never;
@@ -1551,10 +1551,10 @@ export interface paths {
             cookie?: never;
         };
         /**
-         * Get Beside
+         * Get Feed Comparison
          * @description Each mark beside what a live feed showed: how late, and how far its number lay off; empty where none was.
          */
-        get: operations["getBeside"];
+        get: operations["getFeedComparison"];
         put?: never;
         post?: never;
         delete?: never;
@@ -6318,6 +6318,51 @@ export interface components {
             wanted: number;
         };
         /**
+         * RuleSetVerdictOut
+         * @description The run under one school.
+         */
+        RuleSetVerdictOut: {
+            /**
+             * Format
+             * @constant
+             */
+            format: "low-hiss-verdict/1";
+            /** Rules */
+            rules: string;
+            /** Rules Hash */
+            rules_hash: string;
+            /**
+             * Overall
+             * @enum {string}
+             */
+            overall: "pass" | "fail" | "incomplete";
+            /** Stages */
+            stages: components["schemas"]["StageOut"][];
+            /** Limited */
+            limited: number;
+            /** Required */
+            required: number;
+            /** Coach */
+            coach: components["schemas"]["CoachOut"][];
+            candidate: components["schemas"]["CandidateOut"];
+            /**
+             * Late
+             * @default []
+             */
+            late: components["schemas"]["LateOut"][];
+            /** Hints */
+            hints: components["schemas"]["FindingOut"][];
+            /** Title */
+            title: {
+                [key: string]: string;
+            };
+            /**
+             * Outcome
+             * @enum {string}
+             */
+            outcome: "pass" | "fail" | "void" | "incomplete";
+        };
+        /**
          * RunOut
          * @description What stands beside a run's events.
          *
@@ -6443,51 +6488,6 @@ export interface components {
         SavedOut: {
             /** Kept */
             kept: number;
-        };
-        /**
-         * SchoolOut
-         * @description The run under one school.
-         */
-        SchoolOut: {
-            /**
-             * Format
-             * @constant
-             */
-            format: "low-hiss-verdict/1";
-            /** Rules */
-            rules: string;
-            /** Rules Hash */
-            rules_hash: string;
-            /**
-             * Overall
-             * @enum {string}
-             */
-            overall: "pass" | "fail" | "incomplete";
-            /** Stages */
-            stages: components["schemas"]["StageOut"][];
-            /** Limited */
-            limited: number;
-            /** Required */
-            required: number;
-            /** Coach */
-            coach: components["schemas"]["CoachOut"][];
-            candidate: components["schemas"]["CandidateOut"];
-            /**
-             * Late
-             * @default []
-             */
-            late: components["schemas"]["LateOut"][];
-            /** Hints */
-            hints: components["schemas"]["FindingOut"][];
-            /** Title */
-            title: {
-                [key: string]: string;
-            };
-            /**
-             * Outcome
-             * @enum {string}
-             */
-            outcome: "pass" | "fail" | "void" | "incomplete";
         };
         /**
          * ScriptBay
@@ -11198,7 +11198,7 @@ export interface operations {
             };
         };
     };
-    getSchools: {
+    getRuleSetVerdicts: {
         parameters: {
             query?: {
                 lang?: "en" | "es";
@@ -11218,7 +11218,7 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content: {
-                    "application/json": components["schemas"]["SchoolOut"][];
+                    "application/json": components["schemas"]["RuleSetVerdictOut"][];
                 };
             };
             /** @description The input can't be accepted. */
@@ -11363,7 +11363,7 @@ export interface operations {
             };
         };
     };
-    getBeside: {
+    getFeedComparison: {
         parameters: {
             query?: never;
             header?: never;

@@ -15,7 +15,7 @@ export const NOBODY: Me = { person: null, csrf: '', may: [], acts: [], milder: f
 
 /** Ask who is signed in, and keep the answer for a start without contact; a sign-out that waits goes first. */
 export async function fetchMe(): Promise<Me> {
-  const leaving = leavingNow()
+  const leaving = pendingSignOut()
   if (leaving) {
     rememberCsrf(leaving.csrf)
     await need(
@@ -47,7 +47,7 @@ export function leave(everywhere: boolean): void {
 /** Whoever signs in again replaces the session that was to be ended. */
 export const stay = (): void => localStorage.removeItem(LEAVING)
 
-function leavingNow(): { csrf: string; everywhere: boolean } | null {
+function pendingSignOut(): { csrf: string; everywhere: boolean } | null {
   try {
     return JSON.parse(localStorage.getItem(LEAVING) ?? 'null') as { csrf: string; everywhere: boolean } | null
   } catch {
@@ -57,7 +57,7 @@ function leavingNow(): { csrf: string; everywhere: boolean } | null {
 
 /** Who was signed in when there last was contact; nobody after a sign-out. */
 export function lastMe(): Me | undefined {
-  if (leavingNow()) return NOBODY
+  if (pendingSignOut()) return NOBODY
   try {
     const kept = localStorage.getItem(KEY)
     // what an earlier release kept has not all of it

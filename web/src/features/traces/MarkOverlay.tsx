@@ -4,7 +4,7 @@ import { useFigures } from '../../shared/figures/useFigures'
 import type { Judged } from './core'
 
 /** A marked test laid over its own feed: each mark, how late it came, and what was read against what was shown. */
-export function MarksLaidOver({ judged }: { judged: Judged }) {
+export function MarkOverlay({ judged }: { judged: Judged }) {
   const { t } = useTranslation()
   const figures = useFigures()
   if (judged.marks.length === 0) return null

@@ -4,19 +4,19 @@ import { api, need } from '../../shared/api'
 import { clockFace } from '../../shared/figures/format'
 import { useFigures } from '../../shared/figures/useFigures'
 
-interface BesideProps {
+interface FeedComparisonProps {
   runId: string
   lastSeq: number
 }
 
 /** Each mark of a test beside what its live feed showed: how late it was marked, and what the needle read then. */
-export function Beside({ runId, lastSeq }: BesideProps) {
+export function FeedComparison({ runId, lastSeq }: FeedComparisonProps) {
   const { t } = useTranslation()
   const figures = useFigures()
   const marks = useQuery({
     queryKey: ['beside', runId, lastSeq],
     queryFn: ({ signal }) =>
-      need(api.GET('/api/runs/{run_id}/beside', { signal, params: { path: { run_id: runId } } })),
+      need(api.GET('/api/runs/{run_id}/feed-comparison', { signal, params: { path: { run_id: runId } } })),
   }).data
   if (!marks || marks.length === 0) return null
   const values = (psi: number[] | null) => psi?.map((one) => figures.reading(one)).join(' · ') ?? '–'

@@ -6,7 +6,7 @@ import { inspectionsQuery } from '../../shared/api'
 const LOOK_EVERY_MS = 4_000
 
 /** Whether the inspection beside a test found something that must not move: asked once something is to roll. */
-export function useStaysBeside(recorder: TestRecorder, run: LocalRun, rolls: boolean): boolean {
+export function useNotOkDuringTest(recorder: TestRecorder, run: LocalRun, rolls: boolean): boolean {
   const told = useQuery({
     ...inspectionsQuery({ run: run.id }),
     enabled: rolls && !run.begin,

@@ -7,7 +7,7 @@ import copy
 import pytest
 
 from lowhiss import rulebook
-from lowhiss.engine.feed_comparison import marks_beside
+from lowhiss.engine.feed_comparison import compare_marks
 from lowhiss.engine.simulation import drive, frame_of, spec_named
 
 
@@ -22,7 +22,7 @@ def driven():
 
 def test_a_good_drivers_marks_stand_where_the_feed_has_them(driven):
     record, frames = driven
-    marks = marks_beside(record, frames)
+    marks = compare_marks(record, frames)
     assert {one.kind for one in marks} >= {"cut_out", "start", "end", "warning", "popped"}
     read = [one for one in marks if one.typed_psi]
     assert all(abs(a - b) <= 2.5 for one in read for a, b in zip(one.typed_psi, one.shown_psi, strict=True))
@@ -38,7 +38,7 @@ def test_a_mark_marked_late_and_a_number_that_is_off_are_told(driven):
     cut_out = next(one for one in record["events"] if one.get("point") == "cut_out")
     cut_out["primary_psi"] += 8
     record["events"].sort(key=lambda one: one["at_s"])
-    marks = marks_beside(record, frames)
+    marks = compare_marks(record, frames)
     late = next(one for one in marks if (one.kind, one.which) == ("warning", "lamp"))
     assert late.quality == "late"
     assert late.late_s == pytest.approx(4, abs=1.5)
@@ -48,7 +48,7 @@ def test_a_mark_marked_late_and_a_number_that_is_off_are_told(driven):
 def test_a_feed_of_needles_alone_holds_a_lamp_to_its_number_only(driven):
     record, frames = driven
     bare = [{key: one[key] for key in ("at_s", "seq", "t_s", "primary_psi", "secondary_psi")} for one in frames]
-    found = {(one.kind, one.which): one for one in marks_beside(record, bare)}
+    found = {(one.kind, one.which): one for one in compare_marks(record, bare)}
     assert found["warning", "lamp"].late_s is None
     assert found["warning", "lamp"].quality == "good"
-    assert marks_beside(record, []) == []
+    assert compare_marks(record, []) == []

@@ -4,7 +4,7 @@ import { useTranslation } from '../../shared/i18n/useTranslation'
 import { inspectionsQuery } from '../../shared/api'
 
 /** The inspections that were done beside this test: how much of them while air built, and what was found. */
-export function InspectionsBeside({ runId }: { runId: string }) {
+export function LinkedInspections({ runId }: { runId: string }) {
   const { t } = useTranslation()
   const { data = [] } = useQuery(inspectionsQuery({ run: runId }))
   if (data.length === 0) return null

@@ -25,13 +25,21 @@ export interface Filling {
 }
 
 /** The inspection beside the air test: what may be looked at from the seat while the air builds, one thing at a time. */
-export function InspectionBeside({ live, filling }: { live: LiveRun; filling: Filling }) {
+export function InspectionDuringFill({ live, filling }: { live: LiveRun; filling: Filling }) {
   const device = useRecorder()
   if (!('recorder' in device)) return null
-  return <Beside {...{ live, filling }} recorder={device.recorder} />
+  return <FillInspection {...{ live, filling }} recorder={device.recorder} />
 }
 
-function Beside({ live, filling, recorder }: { live: LiveRun; filling: Filling; recorder: Recorder }) {
+function FillInspection({
+  live,
+  filling,
+  recorder,
+}: {
+  live: LiveRun
+  filling: Filling
+  recorder: Recorder
+}) {
   const { t } = useTranslation()
   const { run } = live
   const [inspectionId, setInspectionId] = useState<string | null>()
