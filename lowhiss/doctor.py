@@ -35,7 +35,6 @@ class Finding:
 
     @property
     def line(self) -> str:
-        """As it is printed."""
         return (
             f"{'ok  ' if not self.mend else 'BAD '} {self.name:<12} {self.said}{f'. {self.mend}' if self.mend else ''}"
         )

@@ -63,7 +63,6 @@ class Wider:
 
     @property
     def tls(self) -> bool:
-        """Whether it speaks TLS."""
         return self.certificate is not None
 
 

@@ -11,7 +11,6 @@ from lowhiss.store.engine import Store
 
 
 async def get_store(request: Request) -> Store:
-    """The app's store."""
     return cast(Store, request.app.state.store)
 
 

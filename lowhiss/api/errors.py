@@ -42,7 +42,6 @@ _NO_ROOM = frozenset({errno.ENOSPC, errno.EDQUOT, errno.EFBIG})
 
 
 def answer(status: int, code: str, message: str, field: str = "", **headers: str) -> JSONResponse:
-    """An error answer."""
     body = {"error": {"code": code, "message": message, "field": field}}
     return JSONResponse(body, status_code=status, headers=headers)
 

@@ -32,7 +32,6 @@ from lowhiss.exchange import load_run, read_json
 
 
 def add_judge(parser: argparse.ArgumentParser) -> None:
-    """The command ``judge``."""
     parser.add_argument(
         "files",
         nargs="+",
@@ -48,7 +47,6 @@ def add_judge(parser: argparse.ArgumentParser) -> None:
 
 
 def add_whatif(parser: argparse.ArgumentParser) -> None:
-    """The command ``whatif``."""
     parser.add_argument("files", nargs="+", metavar="FILE", help="run records: .json holds one, .jsonl one a line")
     parser.add_argument("--rules", metavar="ID|FILE", required=True, help="rule set to compare with")
     parser.set_defaults(run=whatif)

@@ -16,7 +16,6 @@ from lowhiss.core.words import Words
 
 
 def add_plan(parser: argparse.ArgumentParser) -> None:
-    """The command ``plan``."""
     parser.add_argument("--kind", choices=get_args(UnitKind), default="tractor_semitrailer", help="vehicle type")
     parser.add_argument("--rules", metavar="ID|FILE", default=rulebook.rule_set_ids()[0], help="rule set")
     order = parser.add_mutually_exclusive_group()
@@ -30,7 +29,6 @@ def add_plan(parser: argparse.ArgumentParser) -> None:
 
 
 def show(options: argparse.Namespace) -> int:
-    """Print the plan."""
     if not 0 <= options.from_psi <= 200:
         raise Refusal(f"--from-psi must be from 0 to 200, not {options.from_psi:g}")
     unit = Unit(options.kind)

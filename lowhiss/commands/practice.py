@@ -17,7 +17,6 @@ _DRAWN = ("run", "trace", "column", "timeline")
 
 
 def add_practice(parser: argparse.ArgumentParser) -> None:
-    """The command ``practice``."""
     parser.add_argument("file", type=Path, help="a low-hiss-practice/1 record")
     add_reader(parser)
     parser.set_defaults(run=show)

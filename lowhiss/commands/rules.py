@@ -12,7 +12,6 @@ from lowhiss.core.words import Words, plain
 
 
 def add_rules(parser: argparse.ArgumentParser) -> None:
-    """The command ``rules``."""
     parser.add_argument("rules", nargs="?", metavar="ID|FILE", help="a rule set (default: list all)")
     parser.add_argument("--json", action="store_true", help="print the rule set as TOML")
     add_reader(parser)

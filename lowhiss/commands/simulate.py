@@ -23,7 +23,6 @@ from lowhiss.exchange.traces import write_broadcast, write_trace
 
 
 def add_simulate(parser: argparse.ArgumentParser) -> None:
-    """The command ``simulate``."""
     parser.add_argument("--unit", metavar="KIND|FILE", help="a vehicle type, or a specification file")
     parser.add_argument(
         "--fault", action="append", default=[], metavar="F[:mild]", help="a fault (severe by default); may be repeated"
@@ -117,7 +116,7 @@ _WRITTEN = ("run.json", "csv", "1hz.csv", "log", "mf4", "truth.json")
 
 
 def _write_loggers(driven: Drive, paths: dict[str, Path]) -> None:
-    """The same drive as a network's log and as a measurement file."""
+    """Write the drive as a network's log and as a measurement file."""
     from lowhiss.exchange.recordings.writer import write_candump, write_measured  # slow to load, and needed here only
 
     unit = driven.spec.unit

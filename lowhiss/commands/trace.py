@@ -10,7 +10,6 @@ from lowhiss.commands.common import add_reader
 
 
 def add_trace(parser: argparse.ArgumentParser) -> None:
-    """The command ``trace``."""
     parser.add_argument(
         "files",
         nargs="+",

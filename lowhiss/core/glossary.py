@@ -125,7 +125,7 @@ def heading(term: Term) -> dict[Language, str]:
 
 
 def short_heading(term: Term) -> dict[Language, str]:
-    """The same for a small place: the short name where there is one.
+    """The heading for a small place: the short name where there is one.
 
     >>> short_heading(Term("applied leak test, pedal held", "prueba de fuga", "", short_en="applied leak test"))
     {'en': 'Applied leak test', 'es': 'Prueba de fuga'}

@@ -67,7 +67,7 @@ def story_of(unit: DemoUnit, rng: random.Random) -> list[Visit]:
 
 
 def _worse(visits: list[Visit], place: str, end: float) -> list[Visit]:
-    """The same visits with a leak that grows towards its end."""
+    """Visits with a leak that grows towards its end."""
     last = len(visits) - 1
     return [replace(visit, leaks=((place, round(end * (n / last) ** 1.6, 2)),)) for n, visit in enumerate(visits)]
 
@@ -76,7 +76,7 @@ _NEW_TRAILER_DAYS, _LOOKED_AT_EVERY_DAYS = 200.0, 21.0
 
 
 def _wearing(visits: list[Visit], place: str, end: float) -> list[Visit]:
-    """The same visits, with another trailer until some months ago; since then a growing leak, looked at more often."""
+    """Visits with another trailer until some months ago; since then a growing leak, looked at more often."""
     before = [replace(v, trailers=("T-06",)) for v in visits if v.back_days > _NEW_TRAILER_DAYS]
     since = [v for v in visits if v.back_days <= _NEW_TRAILER_DAYS]
     days = [_NEW_TRAILER_DAYS - n * _LOOKED_AT_EVERY_DAYS for n in range(1, 9)]

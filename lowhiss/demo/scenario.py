@@ -31,7 +31,7 @@ class DemoUnit:
 
     @property
     def id(self) -> str:
-        """The same on every machine."""
+        """An id that is equal on every machine."""
         return demo_id(self.name)
 
     def assembled(self, trailers: Sequence[str]) -> dict[str, Any]:

@@ -33,9 +33,7 @@ class Executor(Protocol):
         """How many parts are worked on at once."""
         ...
 
-    def submit(self, work: Callable[[Part], Result], part: Part) -> _Pending:
-        """Begin one part."""
-        ...
+    def submit(self, work: Callable[[Part], Result], part: Part) -> _Pending: ...
 
 
 def in_order(

@@ -88,7 +88,6 @@ class _Script:
         self.said = InspectionWords(self.book, words)
 
     def table(self) -> dict[str, Any]:
-        """The whole script."""
         said, book, planned = self.said, self.book, self.state.plan
         used = {ask.stop for ask in planned.asks} | {one.stop for one in planned.wanted}
         keys = [ask.key for ask in planned.asks]

@@ -154,7 +154,7 @@ def practice_after(marks: str) -> str:
 
 
 def practice_text(after: str, language: Language, unit: PressureUnit) -> str:
-    """The same in a reader's language and unit. Raises CoreError."""
+    """A debrief in a reader's language and unit. Raises CoreError."""
     return json.dumps(debrief_text(json.loads(after), Words(language, unit)))
 
 

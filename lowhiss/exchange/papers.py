@@ -70,7 +70,7 @@ def pdf_of(paper: Paper, size: Size = "A4") -> bytes:
 
 
 def printed(asked: tuple[Paper, Size]) -> bytes:
-    """The same, for whoever prints elsewhere: a long list takes a core for many seconds."""
+    """A PDF made in a process of its own: a long list takes a core for many seconds."""
     return pdf_of(*asked)
 
 

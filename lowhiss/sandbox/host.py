@@ -247,7 +247,7 @@ class _Zygote:
             return ""
 
     def end(self) -> None:
-        """End it."""
+        """End the child process."""
         with self._starting:
             self._close()
 

@@ -39,7 +39,7 @@ class Progress:
         self._out = out
 
     def __call__(self, done: int) -> None:
-        """So many."""
+        """Send how many bytes were read."""
         send_progress(self._out, done)
 
 

@@ -28,7 +28,7 @@ class Raised:
     field: str
 
     def again(self) -> ServiceError:
-        """The same error."""
+        """The error as it was raised in the other process."""
         return self.kind(self.code, self.sentence, self.field)
 
 

@@ -26,7 +26,6 @@ class UtcDateTime(TypeDecorator[dt.datetime]):
         return value.astimezone(dt.UTC).replace(tzinfo=None)
 
     def process_result_value(self, value: Any, dialect: Dialect) -> dt.datetime | None:  # noqa: ARG002
-        """The instant in UTC."""
         return None if value is None else value.replace(tzinfo=dt.UTC)
 
 

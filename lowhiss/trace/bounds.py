@@ -18,11 +18,10 @@ class Interval:
     high: float
 
     def wider(self, by: float) -> Interval:
-        """The same, each end further out."""
+        """An interval that is wider at each end."""
         return Interval(self.value, self.low - by, self.high + by)
 
     def as_dict(self) -> dict[str, float]:
-        """Rounded to hundredths."""
         return {"value": round(self.value, 2), "low": round(self.low, 2), "high": round(self.high, 2)}
 
 

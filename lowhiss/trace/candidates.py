@@ -101,7 +101,6 @@ def reading(grid: Grid, at: int, reach_s: float = 1.0) -> dict[str, Interval]:
 
 
 def lower_of(needles: Mapping[str, Interval]) -> Interval:
-    """The lower needle's reading."""
     return min(needles.values(), key=lambda one: one.value)
 
 

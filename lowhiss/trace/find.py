@@ -72,7 +72,7 @@ def find_stages(recording: Recording, procedures: Sequence[Procedure], rules: Ru
 
 
 def put_where(recording: Recording, found: Found, moved: Mapping[int, tuple[float, float]]) -> Found:
-    """The same with stages measured where a person put them. Raises TraceError for a place that there is not."""
+    """What was found, with stages measured where a person put them. Raises TraceError for a place that there is not."""
     shape = shape_of(grid_of(recording))
     stages = list(found.stages)
     for place, (from_s, to_s) in moved.items():

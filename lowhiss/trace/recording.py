@@ -87,7 +87,6 @@ class Grid:
 
     @property
     def lower(self) -> Series:
-        """The lower needle."""
         return np.asarray(np.minimum.reduce(list(self.needles.values())), dtype=np.float64)
 
     @property

@@ -56,7 +56,7 @@ def runs_of(mask: NDArray[np.bool_]) -> Iterator[Span]:
 
 
 def bridged(mask: NDArray[np.bool_], most: int) -> NDArray[np.bool_]:
-    """The same mask with holes of at most so many samples filled."""
+    """A mask with its holes of at most so many samples filled."""
     filled = mask.copy()
     for hole in runs_of(~mask):
         if hole.start > 0 and hole.stop < mask.size and hole.stop - hole.start <= most:

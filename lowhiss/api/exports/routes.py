@@ -110,13 +110,13 @@ def get_export(job_id: JobId, store: StoreDep) -> ExportOut:
 
 @router.post("/exports/{job_id}/stop", operation_id="stopExport")
 def stop_export(job_id: JobId, store: StoreDep, by: PersonDep) -> ExportOut:
-    """Stop it."""
+    """Stop an export that is waiting or running."""
     return ExportOut.model_validate(asdict(export_jobs.cancel(store, job_id, by)))
 
 
 @router.get("/exports/{job_id}/file", operation_id="getExportFile", response_class=FileResponse)
 def get_export_file(job_id: JobId, request: Request, store: StoreDep) -> FileResponse:
-    """The whole file."""
+    """Download the file of an export that is done."""
     path, name = export_jobs.file_of(store, cast(Spool, request.app.state.spool), job_id)
     return FileResponse(path, filename=name)
 

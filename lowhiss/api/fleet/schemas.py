@@ -61,7 +61,7 @@ class UnitBody(Strict):
 
 
 class EditUnitBody(UnitBody):
-    """The same, with the version that was looked at."""
+    """All fields, with the version that was looked at."""
 
     version: Version
 
@@ -86,7 +86,7 @@ class TrailerBody(Strict):
 
 
 class EditTrailerBody(TrailerBody):
-    """The same, with the version that was looked at."""
+    """All fields, with the version that was looked at."""
 
     version: Version
 
@@ -102,7 +102,6 @@ class ReservoirsOut(BaseModel):
 
     @classmethod
     def of(cls, check: ReservoirCheck | None, source: str) -> ReservoirsOut | None:
-        """From the core's check."""
         if check is None:
             return None
         return cls(
@@ -182,7 +181,6 @@ class UnitOut(BaseModel):
 
     @classmethod
     def of(cls, listed: ListedUnit, source: str) -> UnitOut:
-        """From the service's answer."""
         return cls(**cls.fields_of(listed, source))
 
 
@@ -195,7 +193,6 @@ class YardUnitOut(UnitOut):
 
     @classmethod
     def in_yard(cls, listed: ListedUnit, source: str, latest: Latest | None, status: UnitStatus | None) -> YardUnitOut:
-        """From the service's answers."""
         return cls(
             **cls.fields_of(listed, source),
             latest=None if latest is None else LatestOut.of(latest),
@@ -251,7 +248,6 @@ class TrendOut(BaseModel):
 
     @classmethod
     def of(cls, one: UnitTrend) -> TrendOut:
-        """From the service's answer."""
         trend, slope = one.trend, one.trend.slope
 
         def moment(day: float | None) -> dt.datetime | None:
@@ -313,7 +309,6 @@ class TrailerOut(BaseModel):
 
     @classmethod
     def of(cls, listed: ListedTrailer, source: str) -> TrailerOut:
-        """From the service's answer."""
         return cls(
             id=listed.id,
             name=listed.trailer.name,
@@ -343,7 +338,6 @@ class ImportedOut(BaseModel):
 
     @classmethod
     def of(cls, imported: Imported) -> ImportedOut:
-        """From the service's answer."""
         bad = [BadLineOut(line=bad.line, problem=bad.problem) for bad in imported.bad]
         return cls(names=imported.names, bad=bad, kept=imported.kept)
 

@@ -56,7 +56,7 @@ def get_status(request: Request, store: StoreDep, words: WordsDep, person: Maybe
 
 @router.get("/status.csv", operation_id="getStatusCsv", dependencies=JUDGED_FIRST, response_class=Response)
 def get_status_csv(request: Request, store: StoreDep, words: WordsDep, person: MaybePersonDep) -> Response:
-    """The same as a table, CSV."""
+    """The status of every unit as CSV."""
     _reader(request, store, person, "status")
     kept = {"Content-Disposition": 'attachment; filename="low-hiss-status.csv"'}
     return Response(status.as_csv(store, words, dt.datetime.now(dt.UTC)), media_type="text/csv", headers=kept)

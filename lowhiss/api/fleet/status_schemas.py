@@ -61,7 +61,6 @@ class HoldOut(BaseModel):
 
     @classmethod
     def of(cls, view: HoldView) -> HoldOut:
-        """From the service's answer."""
         hold, lifted = view.hold, view.hold.lifted
         return cls(
             id=hold.id,
@@ -113,7 +112,6 @@ class DefectOut(BaseModel):
 
     @classmethod
     def of(cls, view: DefectView) -> DefectOut:
-        """From the service's answer."""
         defect = view.defect
         return cls(
             id=defect.id,
@@ -170,7 +168,6 @@ class UnitStatusOut(BaseModel):
 
     @classmethod
     def of(cls, one: UnitStatus) -> UnitStatusOut:
-        """From the service's answer."""
         return cls(
             unit_id=one.unit_id,
             name=one.name,
@@ -208,7 +205,6 @@ class EntryOut(BaseModel):
 
     @classmethod
     def of(cls, entry: Entry) -> EntryOut:
-        """From the service's answer."""
         return cls(
             at=entry.at,
             kind=entry.kind,
@@ -228,7 +224,6 @@ class CourseOut(BaseModel):
 
     @classmethod
     def of(cls, entries: list[Entry], next_before: dt.datetime | None) -> CourseOut:
-        """From the service's answer."""
         return cls(entries=[EntryOut.of(entry) for entry in entries], next_before=next_before)
 
 
@@ -243,7 +238,6 @@ class GroupOut(BaseModel):
 
     @classmethod
     def of(cls, group: Group) -> GroupOut:
-        """From the core's table."""
         return cls(
             id=group.id,
             name={str(language): name for language, name in group.name.items()},
@@ -309,7 +303,6 @@ class ReceivedActsOut(BaseModel):
 
     @classmethod
     def of(cls, received: ReceivedActs) -> ReceivedActsOut:
-        """From the service's answer."""
         aside = [AsideActOut(id=one.id, code=one.code, message=one.sentence) for one in received.set_aside]
         return cls(accepted=received.accepted, set_aside=aside)
 
@@ -353,7 +346,6 @@ class ReadingOut(BaseModel):
 
     @classmethod
     def of(cls, reading: Reading) -> ReadingOut:
-        """From the service's answer."""
         bias = reading.bias
         return cls(
             tests=bias.tests if bias else None,
@@ -375,7 +367,7 @@ class DueBody(Strict):
 
 
 class CalendarBody(DueBody):
-    """The same of the fleet, with its time zone by its IANA name."""
+    """How often the fleet tests, with its time zone by its IANA name."""
 
     time_zone: Annotated[str, Field(max_length=60)]
 
@@ -389,6 +381,5 @@ class CalendarOut(BaseModel):
 
     @classmethod
     def of(cls, calendar: Calendar) -> CalendarOut:
-        """From the service's answer."""
         rule = calendar.rule
         return cls(time_zone=calendar.zone.key, every=rule.every if rule else None, count=rule.count if rule else 1)

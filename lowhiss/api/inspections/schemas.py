@@ -286,7 +286,6 @@ class InspectionStartOut(BaseModel):
 
     @classmethod
     def of(cls, start: Start, language: Language) -> InspectionStartOut:
-        """From the service's answer."""
         ways = [WalkOrderChoiceOut(id=way.id, name=way.name[language]) for way in start.ways]
         return cls(record=start.record, ways=ways, script=InspectionScriptOut.model_validate(start.script))
 
@@ -328,7 +327,6 @@ class InspectionOut(BaseModel):
 
     @classmethod
     def of(cls, head: InspectionHead) -> InspectionOut:
-        """From the service's answer."""
         return cls.model_validate(asdict(head))
 
 
@@ -421,7 +419,6 @@ class PaperOut(BaseModel):
 
     @classmethod
     def of_saved(cls, kept: SavedPaper) -> PaperOut:
-        """From the service's answer."""
         return cls(
             holder_kind=kept.holder.kind,
             holder_id=kept.holder.id,

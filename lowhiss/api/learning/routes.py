@@ -220,7 +220,7 @@ class SavedOut(BaseModel):
 
 
 class ForgottenOut(BaseModel):
-    """How much went."""
+    """How many records were deleted."""
 
     practices: int
 
@@ -251,7 +251,7 @@ def list_classes(store: StoreDep, by: PersonDep) -> list[ClassOut]:
 
 @router.post("/classes", operation_id="makeClass", status_code=201)
 def make_class(body: NewClass, store: StoreDep, by: PersonDep) -> ClassOut:
-    """Make a class."""
+    """Create a training class."""
     return _class(classes.make(store, by, body.name))
 
 
@@ -306,7 +306,7 @@ def get_record(person_id: PersonId, store: StoreDep, by: PersonDep) -> dict[str,
     "/people/{person_id}/record.csv", operation_id="getLearningCsv", dependencies=DRIVEN_FIRST, response_class=Response
 )
 def get_csv(person_id: PersonId, store: StoreDep, by: PersonDep) -> Response:
-    """One line a practice."""
+    """All practices as CSV, a line each."""
     name = 'attachment; filename="practice-progress.csv"'
     text = progress.csv_of(store, by, person_id)
     return Response(text, media_type="text/csv; charset=utf-8", headers={"Content-Disposition": name})

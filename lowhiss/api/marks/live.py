@@ -91,7 +91,6 @@ class Nudges:
         return grown
 
     def leave(self, log: LogName, grown: asyncio.Event) -> None:
-        """Watch it no longer."""
         watchers = self._watching.get(log, set())
         watchers.discard(grown)
         if not watchers:

@@ -110,7 +110,6 @@ class ReceivedOut(BaseModel):
 
     @classmethod
     def of(cls, received: Received) -> ReceivedOut:
-        """From the service's answer."""
         return cls(
             last_seq=received.last_seq,
             accepted=[AcceptedOut(id=name, seq=seq) for name, seq in received.accepted.items()],
@@ -141,7 +140,6 @@ class SavedEventOut(BaseModel):
 
     @classmethod
     def of(cls, kept: SavedMark) -> SavedEventOut:
-        """From the service's answer."""
         return cls(
             seq=kept.seq,
             at_s=kept.at_s,

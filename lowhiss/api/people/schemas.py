@@ -31,7 +31,6 @@ class PersonOut(BaseModel):
 
     @classmethod
     def of(cls, person: Person) -> PersonOut:
-        """From the service's answer."""
         return cls(
             id=person.id,
             name=person.name,
@@ -106,7 +105,6 @@ class ListedPersonOut(PersonOut):
 
     @classmethod
     def listed(cls, listed: ListedPerson) -> ListedPersonOut:
-        """From the service's answer."""
         person = PersonOut.of(listed.person)
         return cls(**person.model_dump(), version=listed.version, joined=listed.joined, retired=listed.retired)
 

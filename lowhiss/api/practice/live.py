@@ -46,7 +46,6 @@ class Room:
 
 
 def install(app: Starlette) -> None:
-    """Add the live connection."""
     app.state.practice_rooms = {}
     app.router.routes.append(WebSocketRoute("/api/practices/{practice_id}/live", watch_practice, name="watchPractice"))
 

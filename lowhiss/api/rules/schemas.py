@@ -50,7 +50,6 @@ class BookProcedureOut(BaseModel):
 
     @classmethod
     def of(cls, one: Procedure, *, own: bool) -> BookProcedureOut:
-        """From the core's procedure."""
         return cls(
             id=one.id,
             title=dict(one.title),
@@ -117,7 +116,6 @@ class EditionOut(BaseModel):
 
     @classmethod
     def of(cls, one: Edition) -> EditionOut:
-        """From the service's answer."""
         return cls.model_validate(one, from_attributes=True)
 
 
@@ -169,7 +167,6 @@ class CheckedOut(BaseModel):
 
     @classmethod
     def of(cls, checked: Checked, words: Words) -> CheckedOut:
-        """From the service's answer."""
         rules = checked.rules
         inherited = checked.parent.limits if checked.parent else ()
         own = [one for one in rules.limits if one not in inherited] if rules else []
@@ -259,7 +256,6 @@ class ConventionOut(BaseModel):
 
     @classmethod
     def of(cls, one: Convention) -> ConventionOut:
-        """From the engine's answer."""
         return cls.model_validate(one, from_attributes=True)
 
 

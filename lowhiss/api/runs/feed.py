@@ -120,7 +120,6 @@ class Feeds:
                 self.ask(feed)
 
     def of(self, unit_id: str) -> Feed:
-        """The unit's feed."""
         self._loop = asyncio.get_running_loop()
         feed = self._by_unit.get(unit_id)
         if feed is None:

@@ -28,7 +28,7 @@ router = APIRouter(prefix="/api", tags=["log"], route_class=CarefulRoute)
 
 
 class PageQuery(log.Wanted):
-    """The same, and after which run the page goes on."""
+    """Filters, order, and the run after which the page goes on."""
 
     before: Annotated[str, Field(pattern=UUID_PATTERN)] | None = None
 
@@ -66,7 +66,7 @@ class ViewOut(BaseModel):
 
 
 class ViewBody(Strict):
-    """The same, to keep."""
+    """Filters and order of a view to save."""
 
     name: Annotated[str, Field(min_length=1, max_length=60)]
     query: Annotated[str, Field(max_length=1000)]

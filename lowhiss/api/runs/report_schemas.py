@@ -224,7 +224,6 @@ class ReportOut(BaseModel):
 
     @classmethod
     def of(cls, report: Report) -> ReportOut:
-        """From the service's answer."""
         return cls.model_validate(
             {
                 "run": RunOut.of(report.head),

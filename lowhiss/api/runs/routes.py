@@ -115,7 +115,7 @@ def decide_reported(run_id: RunId, body: DecisionBody, store: StoreDep, by: Pers
 
 @router.get("/{run_id}/rule-sets", operation_id="getRuleSetVerdicts")
 async def get_rule_set_verdicts(run_id: RunId, request: Request, words: WordsDep) -> list[RuleSetVerdictOut]:
-    """The same run judged under every built-in rule set."""
+    """The run judged under every rule set in force."""
     found = await by_length(request, run_id, lifecycle.by_all_rule_sets, words)
     return [RuleSetVerdictOut.model_validate(verdict) for verdict in found]
 
@@ -145,7 +145,7 @@ async def get_trace(run_id: RunId, store: StoreDep) -> StreamingResponse:
 
 @router.get("/{run_id}/needles", operation_id="getNeedles")
 async def get_needles(run_id: RunId, store: StoreDep) -> list[StretchOut]:
-    """The same trace for a chart: stretches without a gap, thinned; empty where there was none."""
+    """The run's trace for a chart: stretches without a gap, thinned; empty where there was none."""
     found = await HEAVY.run(run_feeds.needles_of, store, run_id)
     return [StretchOut.model_validate(asdict(stretch)) for stretch in found]
 

@@ -113,7 +113,6 @@ class RunOut(BaseModel):
 
     @classmethod
     def of(cls, head: RunHead) -> RunOut:
-        """From the service's answer."""
         return cls(
             id=head.id,
             unit_id=head.unit_id,
@@ -197,7 +196,6 @@ class LogLineOut(BaseModel):
 
     @classmethod
     def of(cls, line: LogLine) -> LogLineOut:
-        """From the service's answer."""
         return cls.model_validate(
             {
                 "run": RunOut.of(line.head),
@@ -223,7 +221,6 @@ class LatestOut(BaseModel):
 
     @classmethod
     def of(cls, latest: Latest) -> LatestOut:
-        """From the service's answer."""
         return cls.model_validate(
             {
                 "run_id": latest.run_id,

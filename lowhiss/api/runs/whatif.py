@@ -76,7 +76,6 @@ class WhatIfOut(BaseModel):
 
     @classmethod
     def of(cls, job: whatif.Job) -> WhatIfOut:
-        """From the service's answer."""
         said = job.summary
         return cls(
             id=job.id,
@@ -125,7 +124,6 @@ class ChangedRunOut(BaseModel):
 
     @classmethod
     def of(cls, one: whatif.ChangedRun) -> ChangedRunOut:
-        """From the service's answer."""
         return cls.model_validate(one, from_attributes=True)
 
 

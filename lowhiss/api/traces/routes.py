@@ -69,7 +69,7 @@ async def attach_recording(recording_id: RecordingId, body: AttachBody, store: S
 
 @router.post("/{recording_id}/count", operation_id="countRecording", status_code=201)
 async def count_recording(recording_id: RecordingId, body: AttachBody, store: StoreDep, by: PersonDep) -> AttachedOut:
-    """The same, and it counts for how the unit stands."""
+    """Add a recording to the log, and let it count for the unit's status."""
     return await _attached(recording_id, body, store, by, counts=True)
 
 

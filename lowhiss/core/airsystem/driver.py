@@ -385,7 +385,7 @@ class Driver:
         self._move()
 
     def _stroke_until_lamp(self, depth: float) -> Iterator[Sample]:
-        """The same, broken off where the lamp lights: that is the moment, not the end of the stroke."""
+        """Press once, and stop where the lamp lights: that is the moment, not the end of the stroke."""
         for sample in self._stroke(depth):
             yield sample
             if sample.dash.lamp:

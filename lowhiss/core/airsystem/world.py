@@ -630,7 +630,7 @@ class World:
 
     @property
     def ground_in(self) -> float:
-        """The same in inches, as the picture outside moves."""
+        """The position in inches, as the picture outside moves."""
         return self.x_m * _INCHES
 
     @property

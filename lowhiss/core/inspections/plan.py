@@ -155,7 +155,7 @@ def _between(stop: Stop) -> bool:
 
 
 def _mirrored(stations: list[Station]) -> list[Station]:
-    """The same stations, those beside the vehicle walked from the other side."""
+    """The stations, those beside the vehicle walked from the other side."""
     beside = [one for one in stations if one.stop.side]
     turned = iter([*beside[:1], *reversed(beside[1:])])
     return [next(turned) if one.stop.side else one for one in stations]

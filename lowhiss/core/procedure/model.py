@@ -35,7 +35,7 @@ class Procedure:
         return tuple(dict.fromkeys(step for step in self.steps_on(unit) if is_stage(step)))
 
     def required(self, unit: Unit) -> tuple[Stage, ...]:
-        """The same without those that may be left out."""
+        """The steps without those that may be left out."""
         known = self._required_of.get(unit.group)
         if known is None:
             known = tuple(stage for stage in self.stages(unit) if stage not in self.optional)

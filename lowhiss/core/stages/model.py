@@ -99,5 +99,5 @@ class StepRow:
 
     @property
     def short(self) -> Text:
-        """The same for a small place."""
+        """The title for a small place."""
         return short_heading(self.term)

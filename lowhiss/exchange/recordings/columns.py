@@ -58,13 +58,11 @@ class Table:
         self._grown = Growing()
 
     def add(self, row: Sequence[str]) -> None:
-        """One row more."""
         self._rows.append(row)
         if len(self._rows) >= _AT_ONCE:
             self._take()
 
     def recording(self) -> Recording:
-        """All of it."""
         if self._rows:
             self._take()
         return self._grown.recording(self._times.began_at)

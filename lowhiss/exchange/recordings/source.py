@@ -46,7 +46,6 @@ class Source:
         return io.BufferedReader(_Telling(self.begin(), self.told), _PIECE)
 
     def head(self, size: int) -> bytes:
-        """Its first bytes."""
         with self.begin() as file:
             return file.read(size)
 

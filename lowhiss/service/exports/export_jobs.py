@@ -170,7 +170,7 @@ def work_on(spool: Spool, store: Store, job_id: str, worker: str, elsewhere: Exe
 
 
 def _with_progress(store: Store, job_id: str, worker: str, pages: Iterator[list[str]]) -> Iterator[list[str]]:
-    """The same pages; how far it is is kept after each. Raises _LeftError where it is no longer ours."""
+    """The pages as they come; the progress is saved after each. Raises _LeftError where it is no longer ours."""
     for ids in pages:
         yield ids
         with held(store, job_id, worker) as mine:

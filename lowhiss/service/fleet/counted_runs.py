@@ -17,7 +17,7 @@ def begun_doubtfully(run: RunRow) -> bool:
 
 
 def is_doubtful(started_at: dt.datetime, received_at: dt.datetime | None) -> bool:
-    """The same of the two moments: when it is said to have begun, and when the server first heard of it."""
+    """Whether a run is doubtful by two times: when it is said to have begun, and when the server first heard of it."""
     return received_at is not None and received_at - started_at > OFFLINE_FOR
 
 

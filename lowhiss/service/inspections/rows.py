@@ -184,7 +184,6 @@ def known_tables(known: list[Known]) -> list[dict[str, Any]]:
 
 
 def record_of(session: Session, row: InspectionRow) -> Inspection:
-    """The inspection's record, read."""
     return read_inspection(record_table(session, row), rulebook.inspections())
 
 

@@ -40,7 +40,6 @@ def check(session: Session, what: str | None, address: str | None) -> None:
 
 
 def failed(store: Store, what: str | None, address: str | None) -> None:
-    """Count one failed try."""
     moment = _now()
     with store.transaction() as session:
         session.add_all(

@@ -40,7 +40,6 @@ class Proof:
     signature: str
 
     def as_dict(self) -> dict[str, str]:
-        """As it is kept."""
         return {"key": self.key, "signature": self.signature}
 
 

@@ -31,7 +31,6 @@ def _nobodys_hash() -> str:
 
 
 def hash_password(password: str) -> str:
-    """The hash to keep."""
     return _hasher().hash(password)
 
 

@@ -49,7 +49,6 @@ class Person:
 
 
 def person_of(row: PersonRow) -> Person:
-    """From its row."""
     return Person(
         row.id,
         row.name,
@@ -61,7 +60,6 @@ def person_of(row: PersonRow) -> Person:
 
 
 def now() -> dt.datetime:
-    """The server's time."""
     return dt.datetime.now(dt.UTC)
 
 
@@ -169,7 +167,6 @@ def demo_sign_in(store: Store, person_id: str, browser: Browser) -> str:
 
 
 def sign_out(store: Store, token: str | None) -> None:
-    """End this session."""
     if token:
         with store.transaction() as session:
             _end_session(session, secrets.token_hash(token))

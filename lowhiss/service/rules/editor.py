@@ -139,7 +139,7 @@ def save_draft(store: Store, by: Person, table: dict[str, Any], revision: int | 
 
 
 def draft_in(session: Session, by_name: str, table: dict[str, Any], revision: int | None, now: dt.datetime) -> Edition:
-    """The same within a transaction of somebody else's."""
+    """The draft of an edition, within a transaction of the caller's."""
     checked = check(session, table, now)
     kind: EditionKind = "procedure" if checked.procedure else "rules"
     read = checked.rules or checked.procedure
@@ -230,7 +230,7 @@ def publish_in(
     effective_from: dt.datetime | None,
     now: dt.datetime,
 ) -> Edition:
-    """The same within a transaction of somebody else's."""
+    """Publish an edition, within a transaction of the caller's."""
     rows = _versions(session, kind, name)
     if not rows:
         raise NotFoundError("edition_unknown", "Nothing has this id.", "name")

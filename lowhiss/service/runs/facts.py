@@ -24,7 +24,7 @@ def quantity_key(quantity: Quantity) -> str:
 
 
 def finding_key(code: str) -> str:
-    """The same of a finding."""
+    """The key by which a finding is searched for."""
     return f"{_FINDING}{code}"
 
 

@@ -267,7 +267,7 @@ def judge_ended_again(store: Store, limit: int = 50) -> int:
 
 
 def by_all_rule_sets(store: Store, run_id: str, words: Words) -> list[dict[str, Any]]:
-    """The same run judged under each rule set in force, as verdict records in the order of the schools.
+    """The run judged under each rule set in force, as verdict records in the order of the rule sets.
 
     Raises NotFoundError.
     """

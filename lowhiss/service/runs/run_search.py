@@ -39,13 +39,13 @@ class Named:
         return [or_(self._of_its_units(), RunRow.driver.in_(self.drivers))]
 
     def of_unit(self, unit_id: str) -> Conditions:
-        """The same of runs of this unit alone."""
+        """The filters, for runs of this unit only."""
         if self.everybody or unit_id in self.units:
             return []
         return self.of_any() if self._many else [RunRow.driver.in_(self.drivers)]
 
     def of_driver(self, driver: str) -> Conditions:
-        """The same of runs of this driver alone."""
+        """The filters, for runs of this driver only."""
         return [] if driver in self.drivers else [self._of_its_units()]
 
     @property

@@ -96,7 +96,7 @@ def verify_run(store: Store, run_id: str) -> list[Problem]:
 
 
 def wrong_with_run(session: Session, run_id: str) -> list[Problem]:
-    """The same within a transaction."""
+    """What is wrong with a run's seals, within a transaction."""
     rows = session.scalars(select(SealRow).where(SealRow.run_id == run_id).order_by(SealRow.place))
     seals = [plain_seal(row) for row in rows]
     found = check(seals, public_keys(session), whole=False)

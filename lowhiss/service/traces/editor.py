@@ -136,7 +136,6 @@ def save_row(
 
 
 def listed(store: Store) -> list[SavedRecording]:
-    """The latest recordings."""
     with store.transaction() as session:
         return _listed(session, select(RecordingRow).order_by(RecordingRow.sent_at.desc()).limit(_LISTED))
 

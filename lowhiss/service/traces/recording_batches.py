@@ -125,14 +125,12 @@ class Taking:
             ) from None
 
     def done(self) -> None:
-        """It came whole."""
         self._file.close()
         with self._store.transaction() as session:
             row = _gathering(session, self._job_id, self._by)
             row.asked = {**row.asked, "files": {**row.asked["files"], self._stored: self._name}}
 
     def give_up(self) -> None:
-        """It did not."""
         self._file.close()
         self._path.unlink(missing_ok=True)
 

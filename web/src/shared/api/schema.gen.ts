@@ -596,7 +596,7 @@ export interface paths {
         };
         /**
          * Get Status Csv
-         * @description The same as a table, CSV.
+         * @description The status of every unit as CSV.
          */
         get: operations["getStatusCsv"];
         put?: never;
@@ -1472,7 +1472,7 @@ export interface paths {
         };
         /**
          * Get Rule Set Verdicts
-         * @description The same run judged under every built-in rule set.
+         * @description The run judged under every rule set in force.
          */
         get: operations["getRuleSetVerdicts"];
         put?: never;
@@ -1532,7 +1532,7 @@ export interface paths {
         };
         /**
          * Get Needles
-         * @description The same trace for a chart: stretches without a gap, thinned; empty where there was none.
+         * @description The run's trace for a chart: stretches without a gap, thinned; empty where there was none.
          */
         get: operations["getNeedles"];
         put?: never;
@@ -1892,7 +1892,7 @@ export interface paths {
         put?: never;
         /**
          * Make Class
-         * @description Make a class.
+         * @description Create a training class.
          */
         post: operations["makeClass"];
         delete?: never;
@@ -2030,7 +2030,7 @@ export interface paths {
         };
         /**
          * Get Csv
-         * @description One line a practice.
+         * @description All practices as CSV, a line each.
          */
         get: operations["getLearningCsv"];
         put?: never;
@@ -2308,7 +2308,7 @@ export interface paths {
         put?: never;
         /**
          * Count Recording
-         * @description The same, and it counts for how the unit stands.
+         * @description Add a recording to the log, and let it count for the unit's status.
          */
         post: operations["countRecording"];
         delete?: never;
@@ -2868,7 +2868,7 @@ export interface paths {
         put?: never;
         /**
          * Stop Export
-         * @description Stop it.
+         * @description Stop an export that is waiting or running.
          */
         post: operations["stopExport"];
         delete?: never;
@@ -2886,7 +2886,7 @@ export interface paths {
         };
         /**
          * Get Export File
-         * @description The whole file.
+         * @description Download the file of an export that is done.
          */
         get: operations["getExportFile"];
         put?: never;
@@ -3429,7 +3429,7 @@ export interface components {
         };
         /**
          * CalendarBody
-         * @description The same of the fleet, with its time zone by its IANA name.
+         * @description How often the fleet tests, with its time zone by its IANA name.
          */
         CalendarBody: {
             /** Every */
@@ -4041,7 +4041,7 @@ export interface components {
         };
         /**
          * EditTrailerBody
-         * @description The same, with the version that was looked at.
+         * @description All fields, with the version that was looked at.
          */
         EditTrailerBody: {
             /** Name */
@@ -4055,7 +4055,7 @@ export interface components {
         };
         /**
          * EditUnitBody
-         * @description The same, with the version that was looked at.
+         * @description All fields, with the version that was looked at.
          */
         EditUnitBody: {
             /** Name */
@@ -4465,7 +4465,7 @@ export interface components {
         };
         /**
          * ForgottenOut
-         * @description How much went.
+         * @description How many records were deleted.
          */
         ForgottenOut: {
             /** Practices */
@@ -7527,7 +7527,7 @@ export interface components {
         };
         /**
          * ViewBody
-         * @description The same, to keep.
+         * @description Filters and order of a view to save.
          */
         ViewBody: {
             /** Name */
