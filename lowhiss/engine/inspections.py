@@ -189,6 +189,7 @@ class _Script:
                 "id": one.id,
                 "ask": self.said.of(one.ask),
                 "to": self.table_of.means(item.group, self.rules[0], (one.id,), self.rules[1:]),
+                "blocks": self.table_of.blocks(item.group, self.rules[0], (one.id,), self.rules[1:]),
             }
             for one in asked
         ]
@@ -196,7 +197,7 @@ class _Script:
             means = "finish"
             region = self.book.region(self.rules)
             yes = [
-                {"id": one.id, "ask": self.said.of(one.name), "to": one.otherwise}
+                {"id": one.id, "ask": self.said.of(one.name), "to": one.otherwise, "blocks": "leave"}
                 for one in self.book.papers.values()
                 if region in one.regions
             ]
@@ -212,6 +213,7 @@ class _Script:
             "group": item.group,
             "fixable": group is None or group.fixable,
             "means": means,
+            "blocks": "leave" if item.group == "paper" else self.table_of.blocks(item.group, self.rules[0]),
             "questions": yes,
             "by_reference": item.by_reference or self.record.purpose != "dispatch",
             "color": item.color,
@@ -331,6 +333,7 @@ def state_table(record: Inspection, state: InspectionState, words: Words, rules:
         "complete": state.complete,
         "clear": state.clear,
         "worst": state.worst,
+        "blocks": state.blocks,
         "ended": state.ended.type if state.ended else None,
         "items": judged,
         "findings": [
@@ -375,6 +378,7 @@ def _item(one: Judged, state: InspectionState, school: RulesInForce, said: Inspe
         "teaching": bool(mark and mark.teaching),
         "findings": [{"code": code, "text": said.finding(code, one.ask, bounds), "about": []} for code in one.findings],
         "consequence": one.consequence,
+        "blocks": one.blocks,
         "said": one.said,
         "say": said.say(one.ask, bounds, value, unit),
     }

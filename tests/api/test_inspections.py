@@ -17,6 +17,7 @@ from lowhiss import rulebook
 from lowhiss.core.inspections import read_inspection
 from lowhiss.demo.scenario import demo_id
 from lowhiss.engine.inspections import state_of
+from lowhiss.service.inspections.rows import listed_figures
 from tests.builders import HEALTHY
 from tests.conftest import sign_in
 from tests.devices import Device, SessionKey
@@ -317,10 +318,23 @@ def test_an_inspection_beside_an_air_test_takes_its_answers(people):
     assert state["while_filling"] == 2
     answered = {one["key"]: one["answer"] for one in state["items"]}
     assert answered["gauge_air@P.primary"] == answered["gauge_air@P.secondary"] == "from_run"
-    assert [one["id"] for one in device.client.get("/api/inspections", params={"run": run_id}).json()] == [
-        device.inspection_id
-    ]
+    (listed,) = device.client.get("/api/inspections", params={"run": run_id}).json()
+    assert (listed["id"], listed["figures"]["blocks"], listed["figures"]["blocking"]) == (
+        device.inspection_id,
+        None,
+        [],
+    )
+    device.tell(device.answer("washer@P", "not_right", wrong=["works"]))
+    (listed,) = device.client.get("/api/inspections", params={"run": run_id}).json()
+    assert listed["figures"]["blocking"] == [{"key": "washer@P", "blocks": "leave"}]
     assert device.inspection_id in {one["id"] for one in device.client.get("/api/inspections").json()}
+
+
+def test_what_an_older_version_saved_as_stay_stops_everything_that_moves():
+    assert listed_figures({"worst": "stay"})["blocking"] == [{"key": "", "blocks": "roll"}]
+    assert listed_figures({"worst": "finish"})["blocks"] is None
+    now = {"worst": "stay", "blocks": "leave", "blocking": [{"key": "washer@P", "blocks": "leave"}]}
+    assert listed_figures(now) == now
 
 
 def test_the_open_record_is_judged_alike_without_the_server(walker):

@@ -192,7 +192,7 @@ def test_a_reading_above_the_start_is_asked_about_and_kept_in_the_readers_unit(c
     cab.begin("MV-02", procedure="leak-check")  # one circuit: one needle
     for word in ("Motor apagado", "Llave encendida", "Calzos puestos", "Área despejada", "Botones adentro"):
         cab.mark(word)
-    cab.mark("Fuga aplicada")
+    cab.mark("Pedal pisado")
     cab.pass_time(9)
     cab.mark("Agujas quietas")
     cab.pass_time(15)

@@ -11,6 +11,7 @@ from lowhiss.exchange.traces import write_trace
 from tests.browser.cab import RealCab
 from tests.browser.inspect import axe_findings, cut_off, load_axe
 from tests.devices import UNIT_ID
+from tests.plugin import HANG_S
 from tests.trace.recorded import driven
 
 
@@ -79,7 +80,7 @@ def test_many_are_dropped_together_one_is_no_test_and_one_becomes_a_run(page, ap
     cab.sign_in("Odile Ferrow")
     cab.go("/traces")
     page.set_input_files("input[type=file]", [file, milk])
-    expect(page.locator("[data-batch=done]")).to_be_visible(timeout=60_000)
+    expect(page.locator("[data-batch=done]")).to_be_visible(timeout=HANG_S * 1000)
     expect(page.locator("[data-line='milk.csv']")).to_contain_text("no time column found among farm, litres")
     load_axe(page)
     assert axe_findings(page) == []

@@ -466,6 +466,12 @@ def test_a_complete_inspection_is_clear_only_when_nothing_is_not_right():
         way="round-daily-rigid",
     )
     assert (dead.complete, dead.clear, dead.worst, exit_code(dead)) == (True, False, "stay", 1)
+    # a dead washer stops driving away and nothing else; a fuel leak beside it stops the engine too
+    leak = answer("fuel_filter@P", "not_right", wrong=["dry"])
+    assert (dead.blocks, judged(RIGID, [answer("washer@P", "not_right", wrong=["works"]), leak]).blocks) == (
+        "leave",
+        "start",
+    )
 
 
 # --- reading

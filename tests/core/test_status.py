@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import datetime as dt
+import tomllib
 from zoneinfo import ZoneInfo
 
 import pytest
@@ -10,7 +11,7 @@ from hypothesis import given
 from hypothesis import strategies as st
 
 from lowhiss import rulebook
-from lowhiss.core.errors import RecordError
+from lowhiss.core.errors import RecordError, RuleError
 from lowhiss.core.status import (
     ACT_TYPES,
     CONSEQUENCES,
@@ -26,10 +27,12 @@ from lowhiss.core.status import (
     end_of_day,
     good_until,
     read_act_body,
+    read_consequences,
     read_due_rule,
     status_of,
     zone_of,
 )
+from tests.conftest import ROOT
 
 BEGUN = dt.datetime(2026, 3, 2, 12, 0, tzinfo=dt.UTC)
 U, T = UnitPart("unit", "U"), UnitPart("trailer", "T")
@@ -119,6 +122,37 @@ def test_the_table_of_consequences_is_whole_and_never_milder_in_a_later_column_t
     # 49 CFR 392.7 and 396.11 (from memory): brakes, steering, wheels keep a vehicle where it is
     for known in ("brake_hose", "steering_play", "rim", "lug", "turn_rear", "air_line"):
         assert GROUPS.groups[known].by_rules["us-federal"] == "stay", known
+
+
+@pytest.mark.parametrize(
+    ("group", "yes", "blocks"),
+    [
+        # common practice, no source: what may fail, fall or come apart stops rolling; what burns or seizes, the engine
+        ("brake_hose", (), "roll"),
+        ("steering_play", (), "roll"),
+        ("tire_low", ("flat",), "roll"),
+        ("jaw", (), "roll"),
+        ("cargo", (), "roll"),
+        ("fuel_leak", (), "start"),
+        ("oil_pressure", (), "start"),
+        ("washer", (), "leave"),
+        ("brake_lamp", ("both",), "leave"),
+        # counted as one of another group
+        ("washer_fluid", ("empty",), "leave"),
+        ("valve", ("valve_leaks",), "roll"),
+        # an item of the fleet's own
+        ("our own", (), "roll"),
+    ],
+)
+def test_what_a_defect_that_means_stay_stops(group, yes, blocks):
+    assert GROUPS.blocks(group, "us-cdl", yes) == blocks
+
+
+def test_a_value_that_stops_nothing_known_is_refused():
+    table = tomllib.loads((ROOT / "lowhiss/rulebook/consequences.toml").read_text())
+    table["consequence"][0]["blocks"] = "fly"
+    with pytest.raises(RuleError, match="blocks"):
+        read_consequences(table)
 
 
 # what people may say

@@ -15,7 +15,7 @@ from lowhiss.core.inspections import Answer, Finding, Outcome
 from lowhiss.core.inspections.model import Fill, Measured, On, PaperOf, Position, Role
 from lowhiss.core.inspections.papers import PaperStatus
 from lowhiss.core.record import Purpose
-from lowhiss.core.status import Consequence
+from lowhiss.core.status import Blocks, Consequence
 from lowhiss.core.vehicle import PowerKind, UnitKind
 from lowhiss.service.inspections.lifecycle import InspectionBeginning, Start
 from lowhiss.service.inspections.papers import HolderKind, SavedPaper
@@ -82,10 +82,14 @@ class QuestionOut(BaseModel):
     id: str
     ask: str
     to: Consequence
+    blocks: Blocks
 
 
 class InspectionItemOut(BaseModel):
-    """What is the same of an item at each of its places. ``means``: the consequence when it is not right."""
+    """What is the same of an item at each of its places.
+
+    means : the consequence when it is not right.  blocks : what it stops then, where it means *stay*.
+    """
 
     name: str
     zone: str
@@ -98,6 +102,7 @@ class InspectionItemOut(BaseModel):
     group: str
     fixable: bool
     means: Consequence | None
+    blocks: Blocks
     questions: list[QuestionOut]
     by_reference: bool
     color: str
@@ -290,14 +295,23 @@ class InspectionStartOut(BaseModel):
         return cls(record=start.record, ways=ways, script=InspectionScriptOut.model_validate(start.script))
 
 
+class BlockingOut(BaseModel):
+    """An item that stops something until it is fixed. ``key``: the item and its place."""
+
+    key: str
+    blocks: Blocks
+
+
 class InspectionFiguresOut(BaseModel):
-    """What lists show of an inspection."""
+    """What lists show of an inspection. ``blocks``: what is stopped, the worst of ``blocking``."""
 
     of: int
     left: int
     complete: bool
     clear: bool
     worst: Consequence | None
+    blocks: Blocks | None
+    blocking: list[BlockingOut]
     not_right: int
     took_s: float
     while_filling: int
@@ -374,6 +388,7 @@ class InspectionAnswerOut(BaseModel):
     teaching: bool
     findings: list[InspectionFindingOut]
     consequence: Consequence | None
+    blocks: Blocks | None
     said: bool | None
     say: str
 
@@ -389,6 +404,7 @@ class InspectionStateOut(BaseModel):
     complete: bool
     clear: bool
     worst: Consequence | None
+    blocks: Blocks | None
     ended: str | None
     items: list[InspectionAnswerOut]
     findings: list[InspectionFindingOut]

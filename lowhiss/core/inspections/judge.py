@@ -12,7 +12,7 @@ from lowhiss.core.inspections.model import Answer, BringBack, Finding, Inspectio
 from lowhiss.core.inspections.plan import Ask, Plan, plan
 from lowhiss.core.inspections.record import END_MARKS, Inspection, Known, Mark
 from lowhiss.core.inspections.vehicle import InspectionSet, number_of, with_facts
-from lowhiss.core.status import CONSEQUENCES, Consequence, Consequences
+from lowhiss.core.status import BLOCKS, CONSEQUENCES, Blocks, Consequence, Consequences
 
 Outcome = Literal["not_right", "open", "unmeasured", "speech", "unseen", "fixed", "absent", "right"]
 """The worst first. ``unmeasured``: seen only; ``speech``: said as before; ``unseen``: could not be looked at."""
@@ -42,6 +42,7 @@ class Judged:
 
     mark : the answer that stands; None while there is none.  findings : what is to be said of it.
     consequence : what it means, of what is not right.  said : whether it was named; None where nobody watched.
+    blocks : what it stops, where it means *stay*.
     """
 
     ask: Ask
@@ -53,6 +54,7 @@ class Judged:
     consequence: Consequence | None = None
     said: bool | None = None
     known: Known | None = None
+    blocks: Blocks | None = None
 
     @property
     def counts(self) -> bool:
@@ -101,6 +103,12 @@ class InspectionState:
         """What the gravest of what is not right means."""
         found = [one.consequence for one in self.items if one.counts and one.consequence is not None]
         return min(found, key=CONSEQUENCES.index) if found else None
+
+    @property
+    def blocks(self) -> Blocks | None:
+        """What is stopped by what is not right: the worst of all that means *stay*."""
+        found = [one.blocks for one in self.items if one.counts and one.blocks is not None]
+        return min(found, key=BLOCKS.index) if found else None
 
 
 @dataclass(frozen=True, slots=True)
@@ -292,6 +300,7 @@ class _Judging:
             means,
             named,
             stands.known,
+            self.blocks(stands) if means == CONSEQUENCES[0] else None,
         )
 
     def after_end(self, mark: Mark) -> bool:
@@ -363,6 +372,14 @@ class _Judging:
         if group not in self.table.groups:
             return None
         return self.table.means(group, self.rules[0] if self.rules else "", yes, self.rules[1:])
+
+    def blocks(self, judged: Judged) -> Blocks:
+        """What a finding that means *stay* stops. A paper stops driving away."""
+        group = judged.ask.item.group
+        if group == "paper":
+            return "leave"
+        yes = judged.mark.yes if judged.mark is not None else ()
+        return self.table.blocks(group, self.rules[0] if self.rules else "", yes, self.rules[1:])
 
     def left_out(self) -> list[BringBack]:
         """What was put somewhere and nobody has said to be back."""

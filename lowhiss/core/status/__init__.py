@@ -10,7 +10,9 @@ from lowhiss.core.status.acts import (
     read_act_body,
 )
 from lowhiss.core.status.consequences import (
+    BLOCKS,
     CONSEQUENCES,
+    Blocks,
     Consequence,
     Consequences,
     Group,
@@ -53,6 +55,7 @@ from lowhiss.core.status.readers import Bias, bias_of, residual_of
 __all__ = [
     "ACT_KINDS",
     "ACT_TYPES",
+    "BLOCKS",
     "CONSEQUENCES",
     "ONE_TRIP",
     "STATUSES",
@@ -60,6 +63,7 @@ __all__ = [
     "Act",
     "ActType",
     "Bias",
+    "Blocks",
     "Cleared",
     "Clock",
     "Consequence",

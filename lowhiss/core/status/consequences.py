@@ -13,6 +13,12 @@ from lowhiss.core.stages import STAGES, Stage
 Consequence = Literal["stay", "finish", "note"]
 """The part stays put; one trip and then repair; noted. Worst first."""
 CONSEQUENCES: tuple[Consequence, ...] = get_args(Consequence)
+Blocks = Literal["start", "roll", "leave"]
+"""What a defect that means *stay* stops, worst first: starting the engine, moving in a test, or driving away.
+
+Each stops what comes after it too.
+"""
+BLOCKS: tuple[Blocks, ...] = get_args(Blocks)
 
 
 @dataclass(frozen=True, slots=True)
@@ -31,7 +37,11 @@ class Question:
 
 @dataclass(frozen=True, slots=True)
 class Group:
-    """A group of parts. ``questions``: those that decide; ``recheck``: stages that must pass after its repair."""
+    """A group of parts.
+
+    questions : those that decide.  recheck : stages that must pass after its repair.  blocks : what it stops while it
+    means *stay*.
+    """
 
     id: str
     name: Mapping[Language, str]
@@ -41,6 +51,7 @@ class Group:
     report: str
     schedule: str
     recheck: tuple[Stage, ...]
+    blocks: Blocks = "roll"
 
     def under(self, rules: str, parents: tuple[str, ...] = ()) -> Consequence:
         """Its consequence under a rule set, or under the first known one that it comes from; else the worst of all."""
@@ -68,6 +79,16 @@ class Consequences:
         so = [one for one in self.asked(group, rules, parents) if one.id in yes]
         found = [one.to or self.means(one.instead, rules, (), parents) for one in so]
         return min(found, key=CONSEQUENCES.index) if found else self.groups[group].under(rules, parents)
+
+    def blocks(self, group: str, rules: str, yes: Collection[str] = (), parents: tuple[str, ...] = ()) -> Blocks:
+        """What a finding of the group stops while it means *stay*; *roll* for a group that isn't in the table.
+
+        A finding that counts as one of another group stops what that group stops; the worst of several counts.
+        """
+        if group not in self.groups:
+            return "roll"
+        other = [one.instead for one in self.asked(group, rules, parents) if one.id in yes and one.instead]
+        return min((self.groups[name].blocks for name in other or [group]), key=BLOCKS.index)
 
 
 def read_consequences(table: Any) -> Consequences:
@@ -118,6 +139,7 @@ def _read(fields: Fields, rules: set[str], questions: Collection[str]) -> Group:
         report=fields.text("report", ""),
         schedule=fields.text("schedule", ""),
         recheck=tuple(stage for stage in STAGES if stage in recheck),
+        blocks=fields.choice("blocks", Blocks, "roll"),
     )
     if set(fields.texts("practice")) - rules:
         raise fields.refuse("practice", "names a rule set without a column")

@@ -25,6 +25,7 @@ from lowhiss.core.inspections import (
     read_look,
 )
 from lowhiss.core.run import withdrawn_ids
+from lowhiss.core.status import CONSEQUENCES
 from lowhiss.engine.inspections import Rules, run_marks, state_of
 from lowhiss.service.errors import NotFoundError
 from lowhiss.service.fleet.defects import open_defects
@@ -214,10 +215,19 @@ def figures_of(state: InspectionState) -> dict[str, Any]:
         "complete": state.complete,
         "clear": state.clear,
         "worst": state.worst,
+        "blocks": state.blocks,
+        "blocking": [{"key": one.ask.key, "blocks": one.blocks} for one in state.items if one.counts and one.blocks],
         "not_right": sum(one.counts for one in state.items),
         "took_s": round(state.took_s, 1),
         "while_filling": state.while_filling,
     }
+
+
+def listed_figures(saved: dict[str, Any]) -> dict[str, Any]:
+    """Saved figures, with what an older version did not save: there, what meant *stay* stopped all that moves."""
+    stays = saved.get("worst") == CONSEQUENCES[0]
+    blocking = [{"key": "", "blocks": "roll"}] if stays else []
+    return {"blocks": "roll" if stays else None, "blocking": blocking, **saved}
 
 
 def head_of(
@@ -240,7 +250,7 @@ def head_of(
         started_at=row.started_at,
         last_seq=row.last_seq,
         ended_by=row.ended_by,
-        figures=row.figures,
+        figures=listed_figures(row.figures),
         begun_by=begun_by,
         helpers=helpers or [],
         part=part,

@@ -22,7 +22,7 @@ export type { LiveRun, TestRecorder } from './live'
 export type { NewRun, Waits } from './recorder'
 export type { Described, Frame, Practice } from './practice'
 export { inspectionRecordOf } from './inspections'
-export type { LiveInspection, NewInspection, Inspections } from './inspections'
+export type { Blocked, LiveInspection, NewInspection, Inspections } from './inspections'
 export { keepConnected, keepTalking } from './socket'
 
 /** What the core on this device says of a run: fetched when there is no contact, not with the screen. */

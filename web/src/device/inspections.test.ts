@@ -28,21 +28,38 @@ test('it hears of other devices once the server knows it: one that is unknown th
   expect(hangUp).toHaveBeenCalledTimes(1)
 })
 
-test('without contact a later answer takes the place of the one that keeps the vehicle in', async () => {
-  const db = await openStore('beside')
-  const script = { hash: 'h', items: { brake_hose: { means: 'stay', questions: [] } } }
+test('what this device has not sent stops something too, until it is answered otherwise', async () => {
+  const db = await openStore('blocked')
+  const hose = { name: 'Brake hose', means: 'stay', blocks: 'roll', fixable: false, questions: [] }
+  const washer = { ...hose, name: 'Washer', blocks: 'leave', fixable: true }
+  const script = {
+    hash: 'h',
+    asks: [{ key: 'brake_hose@P', where: 'drive axle' }],
+    items: { brake_hose: hose, washer },
+  }
   await putLog(db, 'inspections', {
     ...{ id: 'i', unitId: 'u', unitName: 'MV-12', startedWall: '2026-11-20T05:00:00Z', runId: 'r' },
     ...{ script, record: {}, closed: false, part: 'lead' },
   } as unknown as LocalInspection)
   const inspections = new Inspections({ db, wake: () => undefined, tellTabs: () => undefined })
-  const answer = (answered: string) =>
+  const answer = (key: string, answered: string) =>
     appendEvents(db, 'i', [
-      { ...marked('answer', { asks: ['brake_hose@P'], answer: answered }), id: crypto.randomUUID() },
+      { ...marked('answer', { asks: [key], answer: answered }), id: crypto.randomUUID() },
     ])
-  expect(await inspections.staysBeside('r')).toBe(false)
-  await answer('not_right')
-  expect(await inspections.staysBeside('r')).toBe(true)
-  await answer('right')
-  expect(await inspections.staysBeside('r')).toBe(false)
+  expect(await inspections.blockedBy('r', [])).toEqual([])
+  await answer('brake_hose@P', 'not_right')
+  const named = { inspectionId: 'i', key: 'brake_hose@P', blocks: 'roll', name: 'Brake hose, drive axle' }
+  expect(await inspections.blockedBy('r', [])).toEqual([named])
+  expect(await inspections.blockedBy('another', [])).toEqual([])
+  await answer('brake_hose@P', 'right')
+  expect(await inspections.blockedBy('r', [])).toEqual([])
+  // what the server judged stands until it is fixed on the spot, where that may be done
+  const judged = [
+    { id: 'i', figures: { blocking: [{ key: 'washer@P', blocks: 'leave' }] } },
+  ] as unknown as Parameters<typeof inspections.blockedBy>[1]
+  expect(await inspections.blockedBy('r', judged)).toMatchObject([{ name: 'Washer', blocks: 'leave' }])
+  await answer('washer@P', 'right')
+  expect(await inspections.blockedBy('r', judged)).toHaveLength(1)
+  await answer('washer@P', 'fixed')
+  expect(await inspections.blockedBy('r', judged)).toEqual([])
 })

@@ -94,29 +94,62 @@ export class Inspections extends LogBook<LocalInspection, LiveInspection> {
     await this.refresh(inspectionId)
   }
 
-  /** Whether an inspection beside a test has marked something that stays put, whatever the server has heard of it. */
-  async staysBeside(runId: string): Promise<boolean> {
-    for (const inspection of await this.known()) {
-      if (inspection.runId !== runId) continue
+  /**
+   * What inspections of a test found that stops something: as the server judged it, and what this device has not sent
+   * yet. What was fixed on the spot here stops nothing any more.
+   */
+  async blockedBy(runId: string, judged: Judged[]): Promise<Blocked[]> {
+    const found: Blocked[] = []
+    const local = (await this.known()).filter((one) => one.runId === runId)
+    for (const { id, figures } of judged) {
+      const script = local.find((one) => one.id === id)?.script
+      found.push(...figures.blocking.map(({ key, blocks }) => blockedOf(id, key, blocks, script)))
+    }
+    for (const { id, script } of local) {
       // a later answer to the same item takes the place of the one before
       const latest = new Map<string, DeviceEvent>()
-      for (const mark of await eventsOf(this.db, inspection.id)) {
+      for (const mark of await eventsOf(this.db, id)) {
         const [key = ''] = (mark.event.asks as string[] | undefined) ?? []
         if (mark.event.answer !== undefined) latest.set(key, mark)
       }
-      const stays = [...latest].some(([key, { event, delivery }]) => {
-        const item = inspection.script.items[key.split('@')[0] ?? '']
+      for (const [key, { event, delivery }] of latest) {
+        if (delivery !== 'waiting') continue
+        const item = script.items[itemOf(key)]
+        const stands = found.findIndex((one) => one.inspectionId === id && one.key === key)
+        if (stands >= 0 && event.answer === 'fixed' && item?.fixable) found.splice(stands, 1)
+        if (stands >= 0 || event.answer !== 'not_right') continue
         const yes = (event.yes as string[] | undefined) ?? []
         const means = [
-          item?.means,
-          ...(item?.questions ?? []).filter(({ id }) => yes.includes(id)).map(({ to }) => to),
-        ]
-        return delivery === 'waiting' && event.answer === 'not_right' && means.includes('stay')
-      })
-      if (stays) return true
+          { to: item?.means, blocks: item?.blocks ?? ('roll' as const) },
+          ...(item?.questions ?? []).filter((one) => yes.includes(one.id)),
+        ].filter(({ to }) => to === 'stay')
+        found.push(...means.slice(-1).map(({ blocks }) => blockedOf(id, key, blocks, script)))
+      }
     }
-    return false
+    return found
   }
+}
+
+type Judged = Pick<Schema['InspectionOut'], 'id' | 'figures'>
+
+/** An item that stops something until it is fixed. */
+export interface Blocked extends Pick<Schema['BlockingOut'], 'key' | 'blocks'> {
+  inspectionId: string
+  /** Its name and place; empty where this device has not led the inspection. */
+  name: string
+}
+
+const itemOf = (key: string): string => key.split('@')[0] ?? ''
+
+function blockedOf(
+  inspectionId: string,
+  key: string,
+  blocks: Blocked['blocks'],
+  script?: LocalInspection['script'],
+): Blocked {
+  const name = script?.items[itemOf(key)]?.name ?? ''
+  const where = script?.asks.find((ask) => ask.key === key)?.where ?? ''
+  return { inspectionId, key, blocks, name: where ? `${name}, ${where}` : name }
 }
 
 /** The inspection as an open record, from what this device has of it. */

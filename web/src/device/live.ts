@@ -4,6 +4,7 @@ import type { Schema } from '../shared/api'
 import type { Stage } from '../shared/trade'
 import type { ClockReading } from './clock'
 import type { Body, DeviceEvent, LocalRun } from './db'
+import type { Inspections } from './inspections'
 
 export interface LiveRun {
   run: LocalRun
@@ -24,8 +25,8 @@ export interface TestRecorder {
   mark: (runId: string, bodies: Body[], at?: ClockReading) => Promise<void>
   noteStanding: (runId: string, stands: Partial<Record<Stage, string>>) => Promise<void>
   takePart: (head: Pick<Schema['RunOut'], 'id' | 'part'>) => Promise<void>
-  /** Whether an inspection beside the run found something that must not move. */
-  staysBeside: (runId: string) => Promise<boolean>
+  /** What inspections of the run found that stops something; `judged`: as the server has them. */
+  blockedBy: Inspections['blockedBy']
   /** Whether the vehicle is as these events say, where there is something that knows. */
   isSo?: (bodies: Body[]) => Promise<boolean>
 }

@@ -18,6 +18,7 @@ import {
 import { askCore, coreAddress, driveHere } from './deviceJudge'
 import type { DriveAsk, DriveMessage, Frame } from './driving'
 import { HOUSE_WAY } from './fetchRun'
+import type { Blocked } from './inspections'
 import type { LiveRun, NewPractice, TestRecorder } from './live'
 
 export { Cards }
@@ -303,7 +304,7 @@ export class Practice extends Subscribable implements TestRecorder {
     this.live ? Promise.resolve(this.live) : Promise.reject(new Error('not ready yet'))
   noteStanding = (): Promise<void> => Promise.resolve()
   takePart = (): Promise<void> => Promise.resolve()
-  staysBeside = (): Promise<boolean> => Promise.resolve(false)
+  blockedBy = (): Promise<Blocked[]> => Promise.resolve([])
 
   /** Whether the vehicle is as these events say; what it does not say by itself is so. */
   isSo = async (bodies: Body[]): Promise<boolean> => (await this.answers(bodies)).every(Boolean)

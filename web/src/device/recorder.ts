@@ -140,7 +140,8 @@ export class Recorder extends LogBook<LocalRun, LiveRun> implements TestRecorder
   inspections = (): Promise<Inspections> =>
     (this.book ??= import('./inspections').then((m) => new m.Inspections(this.shelf)))
 
-  staysBeside = async (runId: string): Promise<boolean> => (await this.inspections()).staysBeside(runId)
+  blockedBy: Inspections['blockedBy'] = async (runId, judged) =>
+    (await this.inspections()).blockedBy(runId, judged)
 
   /** The practices of this device: fetched with the screens that show them. */
   practices = async () => {

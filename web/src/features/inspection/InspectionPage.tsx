@@ -1,5 +1,5 @@
 import { useState } from 'react'
-import { Link, Navigate, useParams } from 'react-router'
+import { Link, Navigate, useParams, useSearchParams } from 'react-router'
 import { useTranslation } from '../../shared/i18n/useTranslation'
 import type { Body, Recorder } from '../../device'
 import {
@@ -61,7 +61,13 @@ function Going({ recorder, here }: { recorder: Recorder; here: InspectionHere })
   const { live, fold, steps, state } = here
   const { inspection } = live
   const { script } = inspection
-  const [asked, setAsked] = useState(() => steps[Math.max(0, nextOpen(fold, steps, 0))]?.id ?? '')
+  const [search] = useSearchParams()
+  const [asked, setAsked] = useState(() => {
+    const wanted = steps.find(
+      (one) => one.kind !== 'fact' && one.asks.some(({ key }) => key === search.get('item')),
+    )
+    return (wanted ?? steps[Math.max(0, nextOpen(fold, steps, 0))])?.id ?? ''
+  })
   // steps come and go with what is said of the set: a place among them is nobody's for long
   const found = steps.findIndex(({ id }) => id === asked)
   const at = found >= 0 ? found : Math.max(0, nextOpen(fold, steps, 0))
@@ -118,10 +124,10 @@ function Going({ recorder, here }: { recorder: Recorder; here: InspectionHere })
           </span>
           <PreferencesMenu />
           <Link
-            to="/"
+            to={inspection.runId ? `/test/${inspection.runId}` : '/'}
             className="inline-flex min-h-touch min-w-touch items-center justify-end text-soft underline underline-offset-4"
           >
-            {t('app.yard')}
+            {inspection.runId ? t('inspection.toTest') : t('app.yard')}
           </Link>
         </span>
       </header>

@@ -1,5 +1,6 @@
+import { useNavigate } from 'react-router'
 import { useTranslation } from '../../shared/i18n/useTranslation'
-import { leads } from '../../device'
+import { leads, type Blocked as BlockedBy } from '../../device'
 import { counts } from '../../shared/trade'
 import { Button, OutcomeMark } from '../../shared/ui'
 import { repeat } from './bar'
@@ -56,20 +57,7 @@ function Locked({
   const { t } = useTranslation()
   const names = phase.stages.map((stage) => t(`step.${stage}`))
   if (phase.why === 'unjudged') return <p className="max-w-2xl text-lead">{t('test.lockedUnjudged')}</p>
-  if (phase.why === 'inspection') {
-    return (
-      <>
-        <p className="max-w-2xl bg-clay px-4 py-3 text-lead font-bold text-on-clay">
-          {t('test.lockedInspection')}
-        </p>
-        {leads(live.run) && (
-          <Button className="self-start" onClick={onStop}>
-            {t('test.stopHere')}
-          </Button>
-        )}
-      </>
-    )
-  }
+  if (phase.why === 'inspection') return <Blocked {...{ live, onStop }} blocked={phase.blocked} />
   return (
     <>
       <p className="max-w-2xl bg-clay px-4 py-3 text-lead font-bold text-on-clay">
@@ -85,6 +73,40 @@ function Locked({
           ))}
         </div>
       )}
+    </>
+  )
+}
+
+/** What the inspection found that stops this step, and the ways on. */
+function Blocked({
+  blocked,
+  live,
+  onStop,
+}: Pick<StageBodyProps, 'live' | 'onStop'> & { blocked: BlockedBy[] }) {
+  const { t } = useTranslation()
+  const navigate = useNavigate()
+  const names = [...new Set(blocked.map(({ name }) => name).filter(Boolean))]
+  const starts = blocked.some(({ blocks }) => blocks === 'start')
+  const [first] = blocked
+  const open = (inspectionId: string, search = '') => void navigate(`/inspection/${inspectionId}${search}`)
+  return (
+    <>
+      <p className="max-w-2xl bg-clay px-4 py-3 text-lead font-bold text-on-clay">
+        {names.length > 0 && `${names.join('; ')}. `}
+        {starts ? t('test.lockedStart') : t('test.lockedRoll')}
+      </p>
+      <div className="flex flex-wrap gap-2">
+        {first && (
+          <Button
+            tone="air"
+            onClick={() => open(first.inspectionId, `?item=${encodeURIComponent(first.key)}`)}
+          >
+            {t('test.openItem')}
+          </Button>
+        )}
+        {first && <Button onClick={() => open(first.inspectionId)}>{t('test.continueInspection')}</Button>}
+        {leads(live.run) && <Button onClick={onStop}>{t('test.stopHere')}</Button>}
+      </div>
     </>
   )
 }

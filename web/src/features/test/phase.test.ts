@@ -1,9 +1,9 @@
 import { expect, test } from 'vitest'
 import { stateOf } from '../../run'
-import { type DeviceMark } from '../../device'
+import type { Blocked, DeviceMark } from '../../device'
 import { script, marked } from '../../testing/script'
 import { barFor, repeat, type BarContext } from './bar'
-import { bodiesOf, phaseOf, type Phase, type Verdict } from './phase'
+import { bodiesOf, movesNext, phaseOf, type Phase, type Verdict } from './phase'
 import { playTo, present, valued } from './played.testing'
 
 const phase = (events: DeviceMark[], passed = 0, verdicts: Verdict[] = [], stale = false): Phase =>
@@ -101,23 +101,31 @@ test.each([
   expect(phase(static_, 99, verdicts, stale)).toMatchObject(expected)
 })
 
-test('nothing rolls while the inspection found something that must not move, and the standing test goes on', () => {
-  const locked = phaseOf(
-    stateOf(script, valued(playTo(present('hold_trailer')))),
-    { rest: 99 },
-    [],
-    false,
-    true,
+const toRoll = stateOf(script, valued(playTo(present('hold_trailer'))))
+const blocking = (blocks: Blocked['blocks']): Blocked[] => [
+  { inspectionId: 'i', key: 'brake_hose@P', blocks, name: 'Brake hose' },
+]
+
+test.each([
+  ['start', { name: 'locked', why: 'inspection', blocked: [{ name: 'Brake hose' }] }],
+  ['roll', { name: 'locked', why: 'inspection' }],
+  ['leave', { name: 'ask' }],
+] as const)('a finding that stops %s decides whether a tug test is offered', (blocks, expected) => {
+  expect(phaseOf(toRoll, { rest: 99 }, [], false, blocking(blocks))).toMatchObject(expected)
+})
+
+test('a standing test goes on under a finding that stops rolling, and the engine is not started under one that stops it', () => {
+  const standing = stateOf(script, valued(playTo(present('leak_applied'))))
+  expect(phaseOf(standing, { rest: 99 }, [], false, blocking('roll')).name).not.toBe('locked')
+  const starting = stateOf(
+    script,
+    playTo((state) => state.lead.unmet[0] === 'engine_running'),
   )
-  expect(locked).toMatchObject({ name: 'locked', why: 'inspection' })
-  const standing = phaseOf(
-    stateOf(script, valued(playTo(present('leak_applied')))),
-    { rest: 99 },
-    [],
-    false,
-    true,
-  )
-  expect(standing.name).not.toBe('locked')
+  expect(movesNext(starting)).toBe(true)
+  expect(phaseOf(starting, { rest: 99 }, [], false, blocking('roll'))).toMatchObject({
+    need: 'engine_running',
+  })
+  expect(phaseOf(starting, { rest: 99 }, [], false, blocking('start'))).toMatchObject({ why: 'inspection' })
 })
 
 test('lamp and buzzer together are one warning; both knobs are two', () => {

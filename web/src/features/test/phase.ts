@@ -1,5 +1,6 @@
 /** What the test screen is about now. Pure: a function of where the test stands and of what the reader has passed. */
 
+import type { Blocked } from '../../device'
 import type { Schema } from '../../shared/api'
 import type { Stage } from '../../shared/trade'
 import {
@@ -17,7 +18,7 @@ export type Verdict = Schema['StageOut']
 export type Phase =
   /** The step needs this first. */
   | { name: 'ask'; step: Step; need: Need }
-  /** One thing to prompt. */
+  /** One thing to mark. */
   | { name: 'prompt'; step: Step; prompt: MarkPrompt; missing: MarkPrompt['marks'] }
   /** The minute runs. */
   | { name: 'hold'; step: Step; start: Mark }
@@ -26,7 +27,8 @@ export type Phase =
   /** The stages just done, with what was judged of them. */
   | { name: 'rest'; stages: Step[] }
   /** Nothing may be held or rolled yet. */
-  | { name: 'locked'; step: Step; why: 'failed' | 'unjudged' | 'inspection'; stages: Stage[] }
+  | { name: 'locked'; step: Step; why: 'failed' | 'unjudged'; stages: Stage[] }
+  | { name: 'locked'; step: Step; why: 'inspection'; stages: Stage[]; blocked: Blocked[] }
   /** Everything is done, or left out. */
   | { name: 'done' }
 
@@ -49,13 +51,19 @@ function justDone(state: TestState): Step[] {
   return untouched && done.slice(last + 1).every(({ step }) => step.by_the_way) ? stages : []
 }
 
+const STARTS_ENGINE: Need = 'engine_running'
+
+/** Whether the next thing starts the engine or moves the vehicle: then it matters what an inspection found. */
+export const movesNext = ({ lead }: TestState): boolean =>
+  (lead.queue[0]?.step.rolls ?? false) || lead.unmet[0] === STARTS_ENGINE
+
 export function phaseOf(
   state: TestState,
   passed: Passed,
   verdicts: Verdict[],
   stale: boolean,
-  /** The inspection beside this test found something that must not move. */
-  stays = false,
+  /** What inspections of this test found that stops something. */
+  blocked: Blocked[] = [],
 ): Phase {
   const { lead, hold } = state
   const present = lead.queue[0]?.step
@@ -75,10 +83,17 @@ export function phaseOf(
     const failed = verdicts.filter(({ stands, outcome }) => stands && outcome === 'fail')
     if (failed.length > 0)
       return { name: 'locked', step: present, why: 'failed', stages: failed.map(({ stage }) => stage) }
-    if (stays) return { name: 'locked', step: present, why: 'inspection', stages: [] }
+    const rolls = blocked.filter(({ blocks }) => blocks !== 'leave')
+    if (rolls.length > 0)
+      return { name: 'locked', step: present, why: 'inspection', stages: [], blocked: rolls }
     if (stale) return { name: 'locked', step: present, why: 'unjudged', stages: [] }
   }
   const [need] = lead.unmet
+  if (need === STARTS_ENGINE) {
+    const starts = blocked.filter(({ blocks }) => blocks === 'start')
+    if (starts.length > 0)
+      return { name: 'locked', step: present, why: 'inspection', stages: [], blocked: starts }
+  }
   if (need) return { name: 'ask', step: present, need }
   if (hold) return { name: 'hold', step: present, start: hold.start }
   const [prompt] = lead.prompts

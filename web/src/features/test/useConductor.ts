@@ -30,8 +30,8 @@ import {
 import { useSession } from '../../shared/session'
 import { barFor, nextName, watchersBar } from './bar'
 import { legsOf } from './legs'
-import { useNotOkDuringTest } from './useNotOkDuringTest'
-import { bodiesOf, phaseOf, stageInSight, type Phase } from './phase'
+import { useBlocked } from './useBlocked'
+import { bodiesOf, phaseOf, stageInSight, type Phase, movesNext } from './phase'
 import { useHoldEnd, useSettledTone } from './useHoldEnd'
 import { useMeantBar } from './useMeantBar'
 import { useReadings } from './useReadings'
@@ -70,9 +70,9 @@ export function useConductor(recorder: TestRecorder, live: LiveRun) {
   const newest = useRef<Promise<boolean>>(undefined)
   const writing = useRef(false)
 
-  const stays = useNotOkDuringTest(recorder, run, state.lead.queue[0]?.step.rolls ?? false)
+  const blocked = useBlocked(recorder, run, movesNext(state))
   const { latest, stale } = withheld ? judged : verdicts
-  const phase = phaseOf(state, { rest: passed }, latest, stale, stays)
+  const phase = phaseOf(state, { rest: passed }, latest, stale, blocked)
   const step = stepOfPhase(phase)
   const ownWatch = setup.timekeeper !== 'tool'
   const holdS = step?.limit?.hold_s ?? script.hold_s

@@ -3353,6 +3353,19 @@ export interface components {
             sent: components["schemas"]["ClockReading"];
         };
         /**
+         * BlockingOut
+         * @description An item that stops something until it is fixed. ``key``: the item and its place.
+         */
+        BlockingOut: {
+            /** Key */
+            key: string;
+            /**
+             * Blocks
+             * @enum {string}
+             */
+            blocks: "start" | "roll" | "leave";
+        };
+        /**
          * BoardOut
          * @description A class at a glance.
          */
@@ -4728,6 +4741,8 @@ export interface components {
             findings: components["schemas"]["InspectionFindingOut"][];
             /** Consequence */
             consequence: ("stay" | "finish" | "note") | null;
+            /** Blocks */
+            blocks: ("start" | "roll" | "leave") | null;
             /** Said */
             said: boolean | null;
             /** Say */
@@ -4735,7 +4750,7 @@ export interface components {
         };
         /**
          * InspectionFiguresOut
-         * @description What lists show of an inspection.
+         * @description What lists show of an inspection. ``blocks``: what is stopped, the worst of ``blocking``.
          */
         InspectionFiguresOut: {
             /** Of */
@@ -4748,6 +4763,10 @@ export interface components {
             clear: boolean;
             /** Worst */
             worst: ("stay" | "finish" | "note") | null;
+            /** Blocks */
+            blocks: ("start" | "roll" | "leave") | null;
+            /** Blocking */
+            blocking: components["schemas"]["BlockingOut"][];
             /** Not Right */
             not_right: number;
             /** Took S */
@@ -4783,7 +4802,9 @@ export interface components {
         };
         /**
          * InspectionItemOut
-         * @description What is the same of an item at each of its places. ``means``: the consequence when it is not right.
+         * @description What is the same of an item at each of its places.
+         *
+         *     means : the consequence when it is not right.  blocks : what it stops then, where it means *stay*.
          */
         InspectionItemOut: {
             /** Name */
@@ -4811,6 +4832,11 @@ export interface components {
             fixable: boolean;
             /** Means */
             means: ("stay" | "finish" | "note") | null;
+            /**
+             * Blocks
+             * @enum {string}
+             */
+            blocks: "start" | "roll" | "leave";
             /** Questions */
             questions: components["schemas"]["QuestionOut"][];
             /** By Reference */
@@ -4986,6 +5012,8 @@ export interface components {
             clear: boolean;
             /** Worst */
             worst: ("stay" | "finish" | "note") | null;
+            /** Blocks */
+            blocks: ("start" | "roll" | "leave") | null;
             /** Ended */
             ended: string | null;
             /** Items */
@@ -5949,6 +5977,11 @@ export interface components {
              * @enum {string}
              */
             to: "stay" | "finish" | "note";
+            /**
+             * Blocks
+             * @enum {string}
+             */
+            blocks: "start" | "roll" | "leave";
         };
         /**
          * ReadTokenBody

@@ -48,6 +48,7 @@ export const inspection = {
     back: 'Back',
     say: 'Call-out',
     answered: 'Answered',
+    toTest: 'Back to test',
     finish: 'Finish inspection',
     finishOpen_one: 'Finish with {{count}} item open',
     finishOpen_other: 'Finish with {{count}} items open',

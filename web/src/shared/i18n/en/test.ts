@@ -183,7 +183,10 @@ export const test = {
       locked: 'The vehicle must not move yet.',
     },
     lockedFailed: 'Failed: {{stages}}. Do not drive until it has passed again.',
-    lockedInspection: 'The inspection found a defect that must be fixed before the vehicle moves.',
+    lockedRoll: 'The vehicle must not move until this is fixed.',
+    lockedStart: 'The engine must not be started until this is fixed.',
+    openItem: 'Open this item',
+    continueInspection: 'Continue inspection',
     lockedUnjudged: "The stages so far aren't judged yet. They are judged when there is network.",
     only: {
       lamp: 'Only the warning light so far',

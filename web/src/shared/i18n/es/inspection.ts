@@ -45,6 +45,7 @@ export const inspection: typeof english = {
     back: 'Atrás',
     say: 'Diga en voz alta',
     answered: 'Respondido',
+    toTest: 'Volver a la prueba',
     finish: 'Terminar inspección',
     finishOpen_one: 'Terminar con {{count}} punto abierto',
     finishOpen_other: 'Terminar con {{count}} puntos abiertos',

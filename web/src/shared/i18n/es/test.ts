@@ -186,7 +186,10 @@ export const test: typeof english = {
       locked: 'El vehículo no debe moverse todavía.',
     },
     lockedFailed: 'Reprobada: {{stages}}. No circular hasta que vuelva a aprobar.',
-    lockedInspection: 'La inspección halló un defecto que debe arreglarse antes de mover el vehículo.',
+    lockedRoll: 'El vehículo no debe moverse hasta que esto se arregle.',
+    lockedStart: 'El motor no debe arrancarse hasta que esto se arregle.',
+    openItem: 'Abrir este punto',
+    continueInspection: 'Continuar la inspección',
     lockedUnjudged: 'Las etapas hechas aún no están evaluadas. Se evalúan cuando haya red.',
     only: {
       lamp: 'Por ahora solo la luz de aviso',
