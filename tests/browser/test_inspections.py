@@ -10,11 +10,14 @@ import pytest
 from PIL import Image
 from playwright.sync_api import expect
 
+from tests.api.test_inspections import Walker as OtherDevice
 from tests.browser.cab import Cab
 from tests.browser.inspect import axe_findings, cut_off, load_axe, small_controls
+from tests.browser.test_conductor import COMBINATION
 from tests.browser.test_without_contact import lose_contact, visit_once
 from tests.conftest import sign_in
 from tests.devices import UNIT_ID
+from tests.plugin import HANG_S
 
 PHONE = {"viewport": {"width": 390, "height": 844}, "has_touch": True}
 NUMBERS = {
@@ -338,3 +341,35 @@ def test_from_memory_an_item_is_hidden_until_it_is_named_and_a_watcher_ticks(
     assert state[asked]["said"] is True
     assert watcher.complaints == []
     context.close()
+
+
+def test_a_defect_stops_what_it_must_is_named_and_leads_to_its_item(cab, app_url):
+    """Low oil pressure stops the engine; a dead washer beside it stops nothing but driving away."""
+    page = cab.page
+    run = cab.begin("MV-12", procedure="us-three-part")
+    cab.do({}, until="cut_out")
+    page.get_by_role("button", name="Do the in-cab inspection now").click()
+    expect(page.locator("[data-beside] [data-ask], [data-beside] [role=status]").first).to_be_visible()
+    (inspection,) = page.request.get(f"{cab.url}/api/inspections", params={"run": run}).json()
+    with httpx.Client(base_url=app_url, timeout=HANG_S) as http:
+        other = OtherDevice(sign_in(http, inspection["begun_by"]))
+        other.inspection_id = inspection["id"]
+        other.tell(other.answer("washer@P", "not_right", wrong=["works"]))
+        other.tell(other.answer("gauge_oil@P", "not_right", wrong=["within"]))
+        cab.pass_time(12)  # the page's clock runs ahead of the server's
+        cab.bar.click()
+        cab.until(lambda: page.get_by_role("slider").count() > 0 and not page.locator("[data-beside]").count())
+        cab.set_tapes(*["125"] * page.get_by_role("slider").count())
+        cab.bar.click()
+        cab.until(lambda: cab.asked() not in ("cut_out", "read", "readOne"))
+        cab.do(COMBINATION, until="locked")
+        expect(page.get_by_text("The engine must not be started until this is fixed.")).to_be_visible()
+        expect(page.get_by_text("Oil pressure")).to_be_visible()
+        assert "Washer" not in page.locator("main").inner_text()
+        page.get_by_role("button", name="Open this item").click()
+        expect(page.locator("[data-ask='gauge_oil@P']")).to_be_visible()
+        page.get_by_role("link", name="Back to test").click()
+        expect(page.get_by_role("button", name="Open this item")).to_be_visible()
+        page.set_viewport_size({"width": 390, "height": 844})
+        load_axe(page)
+        assert (axe_findings(page), cut_off(page)) == ([], [])

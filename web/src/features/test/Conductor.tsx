@@ -97,10 +97,10 @@ export function Conductor({ recorder, live, narrow = false, around: Around }: Co
         <button
           type="button"
           onClick={() => setOpen('course')}
-          aria-label={t('test.course')}
           tabIndex={-1}
           className="block border-b border-line text-left max-md:hidden"
         >
+          <span className="sr-only">{t('test.course')}: </span>
           <Suspense fallback={<div className="h-32" />}>
             <Course {...{ legs, hideLimits }} />
           </Suspense>
