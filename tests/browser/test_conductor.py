@@ -126,7 +126,7 @@ def test_a_stage_left_out_is_said_on_the_report_and_the_test_is_not_complete(cab
     page = cab.page
     cab.begin("MV-12", procedure="static-only")
     cab.do(COMBINATION, until="engine_off")
-    page.get_by_role("button", name="Test order: ").click()
+    page.get_by_role("button", name="Test order: ").first.click()
     page.get_by_role("listitem").filter(has_text="Low-air warning").get_by_role("button", name="Skip").click()
     expect(page.get_by_role("dialog")).to_contain_text("Without this stage the test is incomplete.")
     page.get_by_label("Reason").fill("buzzer unplugged by the workshop")
