@@ -259,7 +259,7 @@ class Drive:
     # afterwards
 
     def after(self, marks: Sequence[Mapping[str, Any]]) -> dict[str, Any]:
-        """The truth beside what was marked, in figures and ids: ``told`` puts it into words."""
+        """The truth beside what was marked, in figures and ids: ``verdict_text`` puts it into words."""
         record = self.record(marks)
         run = read_run(record)
         data = rulebook.practice()

@@ -20,7 +20,7 @@ class RunRow(LogColumns, Base):
     ``unit`` is the unit as it was assembled on the day, ``setup`` how the run is led. ``ended_by`` is the type of the
     event that ended it, ``ended_at`` when that was received. ``outcome`` and ``close_call`` are those of its verdict,
     kept here because lists are sorted by when runs began; ``stale`` says that it has grown since it was judged.
-    ``recording`` is what it was found in, where nobody marked a mark; ``recorded`` that there is such a thing.
+    ``recording`` is what it was found in, where nobody made a mark; ``recorded`` that there is such a thing.
     ``sealed`` : its report was signed.
     """
 

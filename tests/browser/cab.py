@@ -103,7 +103,7 @@ class Cab:
 
     @property
     def bar(self):
-        """The mark."""
+        """The mark bar."""
         return self.page.locator("[data-bar]")
 
     def mark(self, word: str) -> None:

@@ -101,7 +101,7 @@ class RunOut(BaseModel):
     doubtful: bool
     members: list[MemberOut]
     recording: dict[str, Any] | None = None
-    """What it was found in, where nobody marked a mark."""
+    """What it was found in, where nobody made a mark."""
     sealed: bool = False
     """Its report was signed."""
     origin: str = ""

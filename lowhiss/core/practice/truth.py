@@ -57,7 +57,7 @@ _NOBODYS_PSI = 1.0
 def true_marks(
     data: PracticeData, events: Iterable[Event], moments: Sequence[WorldEvent], at: At, set_at: Mapping[str, float]
 ) -> list[TrueMark]:
-    """Every mark that was marked, with its truth.
+    """Every mark that was made, with its truth.
 
     events : those that stand, numbers that came later already in their marks.  set_at : when the number of a mark was
     set, by its id, where that was later.

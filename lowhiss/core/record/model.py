@@ -158,7 +158,7 @@ class Run:
     resolution_psi : what a needle is read to.  policy : overrides the rule set's own where given.
     inspections : the inspection records that were done beside it, not read here; they never change its verdict.
     simulated : it was driven on the practice vehicle, and says nothing of any unit.
-    recording : what it was found in, where nobody marked a mark: the file, its hash, its columns, what was moved.
+    recording : what it was found in, where nobody made a mark: the file, its hash, its columns, what was moved.
     """
 
     unit: Unit

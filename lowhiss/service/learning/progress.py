@@ -249,7 +249,7 @@ _MARK_COLUMNS = (
 
 
 def marks_csv_of(store: Store, by: Person, person_id: str) -> str:
-    """One line a needle of each mark that was marked, beside its true moment. Raises NotFoundError, ForbiddenError."""
+    """One line a needle of each mark that was made, beside its true moment. Raises NotFoundError, ForbiddenError."""
     with store.transaction() as session:
         _person(session, by, person_id)
         found = select(PracticeRow.id, PracticeRow.after).where(PracticeRow.person_id == person_id, PracticeRow.ended)

@@ -75,7 +75,7 @@ class RunHead:
     """Its begin lies further back than any device is promised to be without contact."""
     members: list[tuple[str, Part]]
     recording: dict[str, Any] | None = None
-    """What it was found in, where nobody marked a mark."""
+    """What it was found in, where nobody made a mark."""
     sealed: bool = False
     """Its report was signed."""
     origin: str = ""

@@ -123,7 +123,7 @@ export class Inspections extends LogBook<LocalInspection, LiveInspection> {
           { to: item?.means, blocks: item?.blocks ?? ('roll' as const) },
           ...(item?.questions ?? []).filter((one) => yes.includes(one.id)),
         ].filter(({ to }) => to === 'stay')
-        found.push(...means.slice(-1).map(({ blocks }) => blockedOf(id, key, blocks, script)))
+        found.push(...means.map(({ blocks }) => blockedOf(id, key, blocks, script)))
       }
     }
     return found

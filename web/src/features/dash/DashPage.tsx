@@ -240,7 +240,7 @@ interface BelowProps {
   children: ReactNode
 }
 
-/** The lower half of a phone: knobs, key and the rest in a row that slides, then pedal and mark for two thumbs. */
+/** The lower half of a phone: knobs, key and the rest in a row that slides, then pedal and mark bar for two thumbs. */
 function Below({ practice, described, led, refusal, hand, children }: BelowProps) {
   const { t } = useTranslation()
   return (

@@ -10,7 +10,7 @@ interface Found {
   moved?: Stage[]
 }
 
-/** That nobody marked a mark: what the run was found in, how much of it, and what a person moved. */
+/** That nobody made a mark: what the run was found in, how much of it, and what a person moved. */
 export function FromRecording({ recording }: { recording: Record<string, unknown> }) {
   const { t } = useTranslation()
   const { sha256, file, found, stages, moved } = recording as unknown as Found

@@ -4,7 +4,7 @@ import { Frame } from '../../testing/Frame'
 import { marked } from '../../testing/script'
 import { Marks } from './Marks'
 
-test('every mark stays in sight: a number shows as entered, what was taken back is marked through', () => {
+test('every mark stays in sight: a number shows as entered, what was taken back is crossed out', () => {
   const start = marked('reading', { stage: 'leak_applied', point: 'start', at_s: 65 })
   const wrong = marked('pedal', { state: 'released', at_s: 70 })
   const events = [

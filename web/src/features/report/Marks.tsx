@@ -7,7 +7,7 @@ import { type DeviceMark } from '../../device'
 
 const READING = /^(primary|secondary)_(psi|kpa|bar)$/
 
-/** Every mark that was ever made, the withdrawn ones marked through but never gone. */
+/** Every mark that was ever made, the withdrawn ones crossed out but never gone. */
 export function Marks({ events }: { events: Record<string, unknown>[] }) {
   const { t } = useTranslation()
   const all = events as (DeviceMark & { at_s: number })[]

@@ -9,7 +9,7 @@ import { cardQuery } from './queries'
 
 const LANGUAGES = ['en', 'es', 'both'] as const
 
-/** One unit's limits and words on a report of paper, for the cab: in one language or in both. */
+/** One unit's limits and words on a sheet of paper, for the cab: in one language or in both. */
 export function CardPage() {
   const { unitId = '' } = useParams()
   const { t } = useTranslation()

@@ -17,7 +17,7 @@ import { useConductor } from './useConductor'
 import { lowestPsi } from './useReadings'
 import { useWakeLock } from './useTimer'
 
-// what to do and the mark come first, the drawings and what opens over them right after
+// what to do and the mark bar come first, the drawings and what opens over them right after
 const drawings = () => import('./drawings')
 const Course = lazy(() => drawings().then((m) => ({ default: m.Course })))
 const TestColumn = lazy(() => drawings().then((m) => ({ default: m.TestColumn })))
@@ -42,7 +42,7 @@ interface ConductorProps {
   around?: ComponentType<AroundProps>
 }
 
-/** The test screen: what to do now, the mark, the clock and the tapes, and the air column beside them. */
+/** The test screen: what to do now, the mark bar, the clock and the tapes, and the air column beside them. */
 export function Conductor({ recorder, live, narrow = false, around: Around }: ConductorProps) {
   const { t } = useTranslation()
   const { reading } = useFigures()

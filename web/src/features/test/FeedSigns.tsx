@@ -9,7 +9,7 @@ interface FeedSignsProps {
   feed: FeedState
   state: TestState
   phase: Phase
-  /** MarkBar these marks as they were seen. */
+  /** Make these marks as they were seen. */
   onTake: (marks: MarkPrompt['marks'], proposal: Proposal) => void
 }
 

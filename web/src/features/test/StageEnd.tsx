@@ -87,12 +87,13 @@ function Blocked({
   const navigate = useNavigate()
   const names = [...new Set(blocked.map(({ name }) => name).filter(Boolean))]
   const starts = blocked.some(({ blocks }) => blocks === 'start')
-  const [first] = blocked
+  // another device's inspection can't be opened here: its name isn't known either
+  const first = blocked.find(({ name }) => name)
   const open = (inspectionId: string, search = '') => void navigate(`/inspection/${inspectionId}${search}`)
   return (
     <>
       <p className="max-w-2xl bg-clay px-4 py-3 text-lead font-bold text-on-clay">
-        {names.length > 0 && `${names.join('; ')}. `}
+        {names.length > 0 ? `${names.join('; ')}. ` : `${t('test.lockedFound')} `}
         {starts ? t('test.lockedStart') : t('test.lockedRoll')}
       </p>
       <div className="flex flex-wrap gap-2">

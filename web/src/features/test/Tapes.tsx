@@ -12,7 +12,7 @@ interface TapesProps {
   /** Every group that waits for its numbers. */
   waiting: Mark[][]
   onChoose: (group: Mark[]) => void
-  /** While the mark has another meaning, the numbers are accepted by a button of their own. */
+  /** While the mark bar has another meaning, the numbers are accepted by a button of their own. */
   ownButton: boolean
 }
 

@@ -183,6 +183,7 @@ export const test = {
       locked: 'The vehicle must not move yet.',
     },
     lockedFailed: 'Failed: {{stages}}. Do not drive until it has passed again.',
+    lockedFound: 'The inspection found a defect.',
     lockedRoll: 'The vehicle must not move until this is fixed.',
     lockedStart: 'The engine must not be started until this is fixed.',
     openItem: 'Open this item',

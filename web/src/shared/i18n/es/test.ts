@@ -186,6 +186,7 @@ export const test: typeof english = {
       locked: 'El vehículo no debe moverse todavía.',
     },
     lockedFailed: 'Reprobada: {{stages}}. No circular hasta que vuelva a aprobar.',
+    lockedFound: 'La inspección halló un defecto.',
     lockedRoll: 'El vehículo no debe moverse hasta que esto se arregle.',
     lockedStart: 'El motor no debe arrancarse hasta que esto se arregle.',
     openItem: 'Abrir este punto',
